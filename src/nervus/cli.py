@@ -1,0 +1,108 @@
+"""The headless commands, and the door to the window.
+
+Exit 0: done, whatever was found. Exit 2: the input can't be used, told in one sentence on standard
+error. Only the command's own imports are loaded: a script that analyses never loads the window.
+"""
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from nervus import __version__
+from nervus.domain.channel import CHANNEL_KINDS
+from nervus.domain.errors import OutsideError
+
+_USED, _UNUSABLE = 0, 2
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run one command line; returns the exit code."""
+    arguments = _parser().parse_args(argv)
+    try:
+        return int(arguments.run(arguments))
+    except OutsideError as wrong:
+        print(f"nervus: {wrong}", file=sys.stderr)
+        return _UNUSABLE
+    except BrokenPipeError:
+        # The reader of our output (`| head`) has seen enough; nothing more can be told to it.
+        sys.stderr.close()
+        return _USED
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="nervus",
+        description="Sensor, wiring or throttle body? Without a command the window opens.",
+    )
+    parser.add_argument("--version", action="version", version=f"nervus {__version__}")
+    parser.set_defaults(run=_open_window, file=None, demo=None, theme=None)
+    commands = parser.add_subparsers(metavar="COMMAND")
+
+    window = commands.add_parser("window", help="open the window, with a recording or the demo")
+    window.add_argument("file", nargs="?", type=Path, help="a recording to open")
+    window.add_argument("--demo", nargs="?", const="", help="open the demo (or one case of it)")
+    window.add_argument("--theme", choices=("bright", "dim"), help="instead of the remembered one")
+    window.set_defaults(run=_open_window)
+
+    analyse = commands.add_parser("analyse", help="judge one recording")
+    analyse.add_argument("file", type=Path, metavar="FILE")
+    analyse.add_argument("--profile", metavar="ID|FILE", help="what the throttle should do")
+    analyse.add_argument("--json", action="store_true", help="one JSON object, for programs")
+    analyse.add_argument(
+        "--map",
+        action="append",
+        default=[],
+        metavar="NAME=ID",
+        help="what a column of another name is; NAME=- leaves it out",
+    )
+    analyse.set_defaults(run=_analyse)
+
+    demo = commands.add_parser("demo-files", help="write the demo recordings into a folder")
+    demo.add_argument("folder", type=Path)
+    demo.set_defaults(run=_write_demo)
+    return parser
+
+
+def _analyse(arguments: argparse.Namespace) -> int:
+    from nervus.files import answer, plain_report, read_recording  # noqa: PLC0415
+    from nervus.judge import analyse  # noqa: PLC0415
+    from nervus.knowledge import profile_named  # noqa: PLC0415
+
+    mapping = _mapping(arguments.map)
+    profile = profile_named(arguments.profile) if arguments.profile else None
+    recording = read_recording(arguments.file, mapping)
+    analysis = analyse(recording, profile)
+    if arguments.json:
+        print(json.dumps(answer(analysis), ensure_ascii=False, allow_nan=False))
+    else:
+        print(plain_report(recording.name, analysis))
+    return _USED
+
+
+def _mapping(pairs: Sequence[str]) -> dict[str, str]:
+    mapping = {}
+    for pair in pairs:
+        name, equals, channel = pair.rpartition("=")
+        if not equals or not name or channel not in {*CHANNEL_KINDS, "time_s", "mark", "-"}:
+            raise OutsideError(
+                f"--map {pair}: accepted is NAME=ID, where ID is time_s, mark, - (leave out) or "
+                f"one of {', '.join(CHANNEL_KINDS)}."
+            )
+        mapping[name] = channel
+    return mapping
+
+
+def _write_demo(arguments: argparse.Namespace) -> int:
+    from nervus.standin.demo import write_demo  # noqa: PLC0415
+
+    for path in write_demo(arguments.folder):
+        print(path)
+    return _USED
+
+
+def _open_window(arguments: argparse.Namespace) -> int:
+    from nervus.window.app import run  # noqa: PLC0415
+
+    return run(arguments.file, demo=arguments.demo, theme=arguments.theme)

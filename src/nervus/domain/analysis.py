@@ -1,0 +1,246 @@
+"""The answer of an analysis: passes, findings, locality, coverage and suspects in one value."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from nervus.domain.channel import FloatArray
+from nervus.domain.finding import Finding, Span
+
+
+class Direction(StrEnum):
+    """Which way a pass goes."""
+
+    OPENING = "opening"
+    CLOSING = "closing"
+
+
+class Relation(StrEnum):
+    """How the second track follows the first."""
+
+    SINGLE = "single"
+    SAME = "same"
+    INVERSE = "inverse"
+    SCALED = "scaled"
+    OFFSET = "offset"
+    UNKNOWN = "unknown"
+
+
+class Verdict(StrEnum):
+    """What ties the events together."""
+
+    POSITION = "position"
+    TIME = "time"
+    UNDECIDED = "undecided"
+
+
+class SuspectId(StrEnum):
+    """Components that may have failed."""
+
+    SENSOR = "sensor"
+    WIRING = "wiring"
+    THROTTLE_BODY = "throttle_body"
+    PEDAL_SENSOR = "pedal_sensor"
+    SUPPLY_GROUND = "supply_ground"
+    CONTROL_UNIT = "control_unit"
+    ELSEWHERE = "elsewhere"
+    NONE = "none"
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelSummary:
+    """How a channel was sampled; `shortest_event_s` is the shortest event it is sure to catch."""
+
+    id: str
+    unit: str
+    samples: int
+    rate_hz: float
+    shortest_event_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class TrackRelation:
+    """Track 2 = slope x track 1 + offset; both `None` where there is one track or no relation."""
+
+    relation: Relation
+    slope: float | None
+    offset_v: float | None
+    learned: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Pass:
+    """One crossing of the travel in one direction."""
+
+    start_s: float
+    end_s: float
+    direction: Direction
+    from_pct: float
+    to_pct: float
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """The straight line between a channel's own values and percent of travel.
+
+    Attributes:
+        closed: value at the closed stop.
+        open: value at the open stop; below `closed` for a falling track.
+        basis: how the ends became known, as a phrase.
+    """
+
+    closed: float
+    open: float
+    basis: str
+
+    def percent(self, values: FloatArray) -> FloatArray:
+        """Percent of travel for each value, shape (n,) to (n,)."""
+        return (values - self.closed) * (100.0 / (self.open - self.closed))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Travel:
+    """Where the throttle was, as far as its best witness tells.
+
+    Attributes:
+        time_s: instants, shape (n,).
+        percent: position in percent of travel, shape (n,), faults bridged.
+        witness: identifier of the channel it was taken from.
+        frames: for each track, how its values become percent of travel.
+    """
+
+    time_s: FloatArray
+    percent: FloatArray
+    witness: str
+    frames: Mapping[str, Frame]
+
+
+@dataclass(frozen=True, slots=True)
+class Locality:
+    """Are the events tied to a place in the travel (`position`), or do they come anywhere (`time`)?
+
+    `p_value` is the probability of so tight a cluster if events knew nothing of the position;
+    `None` where there were too few events to ask.
+    """
+
+    events: int
+    verdict: Verdict
+    p_value: float | None
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Coverage:
+    """What the recording could have shown at all.
+
+    Attributes:
+        travel_pct_seen: lowest and highest travel that was reached, `None` if nothing moved.
+        swept_pct: the stretches of travel that moving passes crossed.
+        shortest_event_s: the shortest event that the sampling is sure to catch.
+        text: the limits in one or two sentences.
+    """
+
+    travel_pct_seen: Span | None
+    swept_pct: tuple[Span, ...]
+    shortest_event_s: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Suspect:
+    """A component with the probability that it is the one that failed."""
+
+    id: SuspectId
+    probability: float
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One line of the ledger: what an observation added to, or took from, each suspect.
+
+    Attributes:
+        observation: what was observed, as a phrase.
+        weight: for each suspect, log10 of the likelihood against the mean of all suspects.
+        source: where the likelihoods come from.
+    """
+
+    observation: str
+    weight: Mapping[SuspectId, float]
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class StretchSuspicion:
+    """How much of the suspicion lies on one stretch of the signal's way.
+
+    Attributes:
+        stretch: identifier of the stretch, as the fault tree names it.
+        line: the conductor or track it concerns, or "" for the whole stretch.
+        probability: 0 to 1.
+        fault: the way in which it would have failed, as a phrase.
+    """
+
+    stretch: str
+    line: str
+    probability: float
+    fault: str
+
+
+@dataclass(frozen=True, slots=True)
+class NextTest:
+    """What to do next, how long it takes, what it would tell, and the caution with it."""
+
+    title: str
+    minutes: int
+    tells: str
+    caution: str
+
+
+@dataclass(frozen=True, slots=True)
+class Judgement:
+    """What the findings say about the parts.
+
+    Attributes:
+        headline: one sentence that one would say to a colleague.
+        suspects: all suspects, most probable first; the probabilities sum to 1.
+        ledger: the steps that led there.
+        stretches: the same suspicion along the signal's way, most suspect first.
+        next_test: what would tell most now.
+    """
+
+    headline: str
+    suspects: tuple[Suspect, ...]
+    ledger: tuple[Step, ...]
+    stretches: tuple[StretchSuspicion, ...]
+    next_test: NextTest | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Examination:
+    """All that the signal says, before anybody is suspected."""
+
+    duration_s: float
+    channels: tuple[ChannelSummary, ...]
+    tracks: TrackRelation
+    travel: Travel | None
+    passes: tuple[Pass, ...]
+    findings: tuple[Finding, ...]
+    locality: Locality
+    coverage: Coverage
+    key_off_s: tuple[Span, ...] = field(default=())
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Analysis:
+    """The whole answer for one recording."""
+
+    examination: Examination
+    judgement: Judgement
+
+
+Progress = Callable[[str, float], None]
+"""Called with what is being done and how far it is (0 to 1); may raise `Stopped`."""
+
+
+def no_progress(_doing: str, _share: float) -> None:
+    """For callers that do not watch."""

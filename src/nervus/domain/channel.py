@@ -1,0 +1,168 @@
+"""Channels: what can be recorded, in which unit, and what it witnesses.
+
+A recording is only as good as the knowledge of what each column is; so the identifiers are closed:
+a name that is not here is a mistake to be told, never a column to be guessed at.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from types import MappingProxyType
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+BoolArray = NDArray[np.bool_]
+IntArray = NDArray[np.intp]
+
+
+class Unit(StrEnum):
+    """Units as they are written beside a number."""
+
+    VOLT = "V"
+    PERCENT = "%"
+    DEGREE = "°"
+    PER_MINUTE = "1/min"
+    KILOPASCAL = "kPa"
+    GRAM_PER_SECOND = "g/s"
+    CELSIUS = "degC"
+
+
+class Role(StrEnum):
+    """What a channel witnesses."""
+
+    TRACK = "track"
+    POSITION = "position"
+    COMMAND = "command"
+    PEDAL = "pedal"
+    SUPPLY = "supply"
+    GROUND = "ground"
+    BATTERY = "battery"
+    ENGINE_SPEED = "engine speed"
+    AIR = "air"
+    TEMPERATURE = "temperature"
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelKind:
+    """One thing that can be recorded.
+
+    Attributes:
+        id: the identifier in files.
+        unit: the unit of its values.
+        role: what it witnesses.
+        title: what it is called on screen.
+    """
+
+    id: str
+    unit: Unit
+    role: Role
+    title: str
+
+
+def _kinds() -> dict[str, ChannelKind]:
+    rows = (
+        ("tps1_v", Unit.VOLT, Role.TRACK, "track 1"),
+        ("tps2_v", Unit.VOLT, Role.TRACK, "track 2"),
+        ("tps1_pct", Unit.PERCENT, Role.TRACK, "track 1 as reported"),
+        ("tps2_pct", Unit.PERCENT, Role.TRACK, "track 2 as reported"),
+        ("throttle_pct", Unit.PERCENT, Role.POSITION, "throttle as reported"),
+        ("throttle_deg", Unit.DEGREE, Role.POSITION, "throttle angle as reported"),
+        ("throttle_cmd_pct", Unit.PERCENT, Role.COMMAND, "throttle command"),
+        ("app1_v", Unit.VOLT, Role.PEDAL, "pedal track 1"),
+        ("app2_v", Unit.VOLT, Role.PEDAL, "pedal track 2"),
+        ("app1_pct", Unit.PERCENT, Role.PEDAL, "pedal track 1 as reported"),
+        ("app2_pct", Unit.PERCENT, Role.PEDAL, "pedal track 2 as reported"),
+        ("pedal_pct", Unit.PERCENT, Role.PEDAL, "pedal as reported"),
+        ("vref_v", Unit.VOLT, Role.SUPPLY, "sensor supply"),
+        ("sgnd_v", Unit.VOLT, Role.GROUND, "sensor ground"),
+        ("batt_v", Unit.VOLT, Role.BATTERY, "battery"),
+        ("rpm", Unit.PER_MINUTE, Role.ENGINE_SPEED, "engine speed"),
+        ("map_kpa", Unit.KILOPASCAL, Role.AIR, "manifold pressure"),
+        ("maf_gs", Unit.GRAM_PER_SECOND, Role.AIR, "air mass flow"),
+        ("load_pct", Unit.PERCENT, Role.AIR, "calculated load"),
+        ("ect_c", Unit.CELSIUS, Role.TEMPERATURE, "coolant"),
+        ("iat_c", Unit.CELSIUS, Role.TEMPERATURE, "intake air"),
+    )
+    return {row[0]: ChannelKind(*row) for row in rows}
+
+
+CHANNEL_KINDS: Final = MappingProxyType(_kinds())
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Channel:
+    """Samples of one kind, each with its own instant, never changed after capture.
+
+    Attributes:
+        kind: what was recorded.
+        time_s: instants in seconds, shape (n,), never falling.
+        values: in `kind.unit`, shape (n,), all finite.
+    """
+
+    kind: ChannelKind
+    time_s: FloatArray
+    values: FloatArray
+
+    def __post_init__(self) -> None:
+        if self.time_s.shape != self.values.shape or self.time_s.ndim != 1:
+            raise ValueError("time_s and values must be one-dimensional and equally long")
+        self.time_s.setflags(write=False)
+        self.values.setflags(write=False)
+
+    @property
+    def id(self) -> str:
+        """The identifier in files."""
+        return self.kind.id
+
+    @property
+    def samples(self) -> int:
+        """How many samples there are."""
+        return int(self.time_s.size)
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """What the technician did at an instant, in their own words."""
+
+    time_s: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Recording:
+    """Channels captured together on one clock, with the marks made meanwhile.
+
+    Attributes:
+        channels: at least one, each identifier once.
+        marks: in the order of time.
+        name: what it is called on screen, usually the file's name.
+    """
+
+    channels: tuple[Channel, ...]
+    marks: tuple[Mark, ...] = ()
+    name: str = ""
+
+    def get(self, channel_id: str) -> Channel | None:
+        """The channel of that identifier, or `None` where it was not recorded."""
+        return next((c for c in self.channels if c.id == channel_id), None)
+
+    def with_role(self, role: Role) -> tuple[Channel, ...]:
+        """All channels that witness `role`, in the order of recording."""
+        return tuple(c for c in self.channels if c.kind.role is role)
+
+    @property
+    def start_s(self) -> float:
+        """The first instant of any channel."""
+        return min(float(c.time_s[0]) for c in self.channels)
+
+    @property
+    def end_s(self) -> float:
+        """The last instant of any channel."""
+        return max(float(c.time_s[-1]) for c in self.channels)
+
+    @property
+    def duration_s(self) -> float:
+        """From the first instant to the last."""
+        return self.end_s - self.start_s

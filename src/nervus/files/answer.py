@@ -1,0 +1,202 @@
+"""The answer of an analysis for machines (`nervus.analysis/1`) and, in short, for people."""
+
+import json
+from collections.abc import Callable
+from importlib import resources
+from typing import Any, Final
+
+from nervus.domain.analysis import Analysis
+from nervus.domain.finding import (
+    DeadSpot,
+    Disagreement,
+    Drop,
+    Finding,
+    Noise,
+    OffRest,
+    OutOfRange,
+    SupplyFault,
+)
+from nervus.judge.words import SUSPECT_NAMES, natural_frequency
+
+SCHEMA: Final = "nervus.analysis/1"
+
+Json = dict[str, Any]
+
+
+def answer_schema() -> Json:
+    """The published JSON Schema that every answer obeys."""
+    text = resources.files("nervus.files").joinpath("analysis.schema.json").read_text("utf-8")
+    loaded: Json = json.loads(text)
+    return loaded
+
+
+def answer(analysis: Analysis) -> Json:
+    """The whole answer as plain JSON values."""
+    seen = analysis.examination
+    return {
+        "schema": SCHEMA,
+        "recording": {
+            "duration_s": seen.duration_s,
+            "channels": [
+                {
+                    "id": c.id,
+                    "unit": c.unit,
+                    "samples": c.samples,
+                    "rate_hz": c.rate_hz,
+                    "shortest_event_s": c.shortest_event_s,
+                }
+                for c in seen.channels
+            ],
+        },
+        "tracks": {
+            "relation": str(seen.tracks.relation),
+            "slope": seen.tracks.slope,
+            "offset_v": seen.tracks.offset_v,
+            "learned": seen.tracks.learned,
+        },
+        "passes": [
+            {
+                "start_s": p.start_s,
+                "end_s": p.end_s,
+                "direction": str(p.direction),
+                "from_pct": p.from_pct,
+                "to_pct": p.to_pct,
+            }
+            for p in seen.passes
+        ],
+        "findings": [finding_row(f) for f in seen.findings],
+        "locality": {
+            "events": seen.locality.events,
+            "verdict": str(seen.locality.verdict),
+            "p_value": seen.locality.p_value,
+            "text": seen.locality.text,
+        },
+        "coverage": {
+            "travel_pct_seen": _pair(seen.coverage.travel_pct_seen),
+            "travel_pct_swept": [list(s) for s in seen.coverage.swept_pct],
+            "shortest_event_s": seen.coverage.shortest_event_s,
+            "text": seen.coverage.text,
+        },
+        "suspects": [
+            {"id": str(s.id), "probability": s.probability} for s in analysis.judgement.suspects
+        ],
+    }
+
+
+def finding_row(finding: Finding) -> Json:
+    """One finding with the fields of its kind."""
+    row: Json = {
+        "kind": finding.kind,
+        "channels": list(finding.channels),
+        "confidence": finding.confidence,
+        "text": finding.text,
+        "times_s": [list(span) for span in finding.times_s],
+    }
+    row.update(_FIELDS[type(finding)](finding))
+    return row
+
+
+def _pair(span: tuple[float, float] | None) -> list[float] | None:
+    return list(span) if span is not None else None
+
+
+def _dead_spot(f: DeadSpot) -> Json:
+    return {
+        "channel": f.channels[0],
+        "travel_pct": list(f.travel_pct),
+        "shape": str(f.shape),
+        "seen_in": f.seen_in,
+        "crossed": f.crossed,
+    }
+
+
+def _drop(f: Drop) -> Json:
+    return {
+        "start_s": f.times_s[0][0],
+        "end_s": f.times_s[0][1],
+        "level_v": f.level_v,
+        "floor": str(f.floor),
+        "at_travel_pct": f.at_travel_pct,
+        "marks": list(f.marks),
+    }
+
+
+def _noise(f: Noise) -> Json:
+    return {
+        "channel": f.channels[0],
+        "travel_pct": list(f.travel_pct),
+        "rms_v": f.rms_v,
+        "usual_rms_v": f.usual_rms_v,
+    }
+
+
+def _disagreement(f: Disagreement) -> Json:
+    row: Json = {
+        "start_s": f.times_s[0][0],
+        "end_s": f.times_s[-1][1],
+        "travel_pct": list(f.travel_pct),
+        "worst_pct": f.worst_pct,
+        "suspect": f.suspect,
+    }
+    if f.would_set_code is not None:
+        row["would_set_code"] = f.would_set_code
+    return row
+
+
+def _off_rest(f: OffRest) -> Json:
+    row: Json = {
+        "rest_pct": f.rest_pct,
+        "usual_rest_pct": f.usual_rest_pct,
+        "cause": str(f.cause),
+    }
+    if f.ect_c is not None:
+        row["ect_c"] = f.ect_c
+    return row
+
+
+def _out_of_range(f: OutOfRange) -> Json:
+    return {
+        "start_s": f.times_s[0][0],
+        "end_s": f.times_s[-1][1],
+        "level_v": f.level_v,
+        "limit_v": f.limit_v,
+    }
+
+
+def _supply(f: SupplyFault) -> Json:
+    return {
+        "start_s": f.times_s[0][0],
+        "end_s": f.times_s[-1][1],
+        "level_v": f.level_v,
+        "where": str(f.where),
+    }
+
+
+_FIELDS: Final[dict[type[Finding], Callable[[Any], Json]]] = {
+    DeadSpot: _dead_spot,
+    Drop: _drop,
+    Noise: _noise,
+    Disagreement: _disagreement,
+    OffRest: _off_rest,
+    OutOfRange: _out_of_range,
+    SupplyFault: _supply,
+}
+
+
+def plain_report(name: str, analysis: Analysis) -> str:
+    """A short report that a person reads in a terminal."""
+    seen, judged = analysis.examination, analysis.judgement
+    lines = [f"{name}: {judged.headline}", ""]
+    lines += [f"  {finding.text}" for finding in seen.findings] or ["  No finding."]
+    if seen.locality.events:
+        lines.append(f"  {seen.locality.text}")
+    lines += [f"  {seen.coverage.text}", "", "Suspects"]
+    for suspect in judged.suspects:
+        if suspect.probability >= 0.01:
+            share = natural_frequency(suspect.probability)
+            lines.append(f"  {SUSPECT_NAMES[suspect.id]:<18} {share}")
+    if judged.next_test is not None:
+        test = judged.next_test
+        lines += ["", f"Next, about {test.minutes} minutes: {test.title}"]
+        lines += [f"  {test.tells}.", f"  {test.caution}"]
+    return "\n".join(lines)

@@ -1,0 +1,102 @@
+"""The slow second look: after the fast reader refused a file, find the first cell that is wrong."""
+
+import csv
+import math
+from collections.abc import Iterator
+from pathlib import Path
+
+from nervus.domain.channel import CHANNEL_KINDS
+from nervus.domain.errors import Place, RecordingUnusable
+from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, channel_hint
+
+_NUMBER = "accepted is a finite number with a decimal point, like 0.51"
+
+
+def first_fault(path: Path, header: Header) -> RecordingUnusable | None:
+    """The first thing that keeps the file from being a recording; `None` where all is well."""
+    with path.open(encoding="utf-8-sig", newline="") as file:
+        rows = csv.reader(file)
+        try:
+            next(rows)
+            judge = _long_row if header.long else _wide_row
+            last: dict[str, float] = {}
+            for row in rows:
+                if row:
+                    _check_width(path.name, rows.line_num, row, header)
+                    judge(path.name, rows.line_num, row, header, last)
+        except csv.Error as wrong:
+            place = Place(path.name, rows.line_num)
+            return RecordingUnusable(place, f"the row can't be split ({wrong})", _NUMBER)
+        except RecordingUnusable as found:
+            return found
+    return None
+
+
+def _check_width(file: str, line: int, row: list[str], header: Header) -> None:
+    if len(row) > len(header.names):
+        raise RecordingUnusable(
+            Place(file, line),
+            f"the row has {len(row)} cells, the header {len(header.names)}",
+            "text with a comma must stand in quotation marks",
+        )
+
+
+def _wide_row(file: str, line: int, row: list[str], header: Header, last: dict[str, float]) -> None:
+    for name, channel, cell in zip(header.names, header.ids, row, strict=False):
+        if channel in (MARK, IGNORE):
+            continue
+        if channel == TIME:
+            _check_time(Place(file, line, name), cell, TIME, last)
+        elif cell.strip():
+            number(Place(file, line, name), cell)
+
+
+def _long_row(file: str, line: int, row: list[str], header: Header, last: dict[str, float]) -> None:
+    cells = dict(zip(header.ids, row, strict=False))
+    name = cells.get(CHANNEL, "").strip()
+    if name != MARK and name not in CHANNEL_KINDS:
+        raise RecordingUnusable(
+            Place(file, line, CHANNEL),
+            f"“{name}” is no channel",
+            channel_hint(name, f"map it with --map {name or 'NAME'}=ID"),
+        )
+    _check_time(Place(file, line, TIME), cells.get(TIME, ""), name, last)
+    if name != MARK:
+        number(Place(file, line, VALUE), cells.get(VALUE, ""))
+
+
+def _check_time(place: Place, cell: str, channel: str, last: dict[str, float]) -> None:
+    now = number(place, cell)
+    if now < last.get(channel, -math.inf):
+        within = "" if channel == TIME else f" of {channel}"
+        raise RecordingUnusable(
+            place,
+            f"time{within} runs backwards, from {last[channel]:g} to {now:g} s",
+            "each row must be at the same time as the one before it or later",
+        )
+    last[channel] = now
+
+
+def number(place: Place, cell: str) -> float:
+    """The finite number in a cell.
+
+    Raises:
+        RecordingUnusable: it holds something else; the sentence shows what.
+    """
+    try:
+        value = float(cell)
+    except ValueError:
+        value = math.nan
+    if "_" in cell or not math.isfinite(value):
+        shown = cell if len(cell) <= 24 else cell[:21] + "…"
+        wrong = f"“{shown}” is not a number" if cell.strip() else "the cell is empty"
+        raise RecordingUnusable(place, wrong, _NUMBER)
+    return value
+
+
+def rows_of_marks(path: Path) -> Iterator[list[str]]:
+    """All rows after the header, as text."""
+    with path.open(encoding="utf-8-sig", newline="") as file:
+        rows = csv.reader(file)
+        next(rows)
+        yield from rows

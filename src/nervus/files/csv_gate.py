@@ -1,0 +1,163 @@
+"""The gate before the CSV reader: is this text, with lines of a sane length and a known header?
+
+A fast reader trusts its input. What could make it run out of memory or time, a gigabyte in one
+line, a million columns, a program renamed to .csv, is caught here with one pass over the bytes.
+"""
+
+import codecs
+import csv
+import difflib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from nervus.domain.channel import CHANNEL_KINDS
+from nervus.domain.errors import Place, RecordingUnusable
+
+TIME = "time_s"
+MARK = "mark"
+CHANNEL, VALUE = "channel", "value"
+IGNORE = "-"
+"""Maps a column to nothing: it is read over."""
+
+_CHUNK = 1 << 20
+_LONGEST_LINE = 1 << 20
+_MOST_COLUMNS = 256
+_SHAPES = "accepted is a CSV with time_s first, then channels, or time_s,channel,value"
+
+
+@dataclass(frozen=True, slots=True)
+class Header:
+    """What the first line says.
+
+    Attributes:
+        names: the columns as they are written.
+        ids: the channel (or `time_s`, `mark`, `-`) that each stands for.
+        long: whether each row is one sample of the channel that it names.
+        has_words: whether some text in the file spells a number that is none ("nan", "inf").
+        has_marks: whether the long shape may hold marks.
+    """
+
+    names: tuple[str, ...]
+    ids: tuple[str, ...]
+    long: bool
+    has_words: bool
+    has_marks: bool
+
+
+def inspect(path: Path, mapping: Mapping[str, str]) -> Header:
+    """Look over the whole file once and read its header.
+
+    Args:
+        path: the file.
+        mapping: other column names to channel identifiers, or to `IGNORE`.
+
+    Raises:
+        RecordingUnusable: what can't be a recording, with its place.
+    """
+    try:
+        with path.open("rb") as file:
+            first = file.read(_CHUNK)
+            header = _header(path, first, mapping)
+            words, marks = _scan(path, first, file.read)
+    except OSError as wrong:
+        raise RecordingUnusable(
+            Place(str(path)), f"the file can't be read ({wrong.strerror})", _SHAPES
+        ) from wrong
+    return Header(header.names, header.ids, header.long, words, marks)
+
+
+def _header(path: Path, first: bytes, mapping: Mapping[str, str]) -> Header:
+    name = path.name
+    if not first.strip():
+        raise RecordingUnusable(Place(name), "the file is empty", _SHAPES)
+    if b"\0" in first[:4096]:
+        raise RecordingUnusable(Place(name), "this is not text", _SHAPES)
+    line, newline, _ = first.partition(b"\n")
+    if not newline and len(first) >= _LONGEST_LINE:
+        raise RecordingUnusable(
+            Place(name, 1), "the first line does not end within a megabyte", _SHAPES
+        )
+    try:
+        text = line.decode("utf-8-sig").rstrip("\r")
+    except UnicodeDecodeError as wrong:
+        raise RecordingUnusable(Place(name, 1), "this is not UTF-8 text", _SHAPES) from wrong
+    columns = text.count(",") + 1
+    if columns > _MOST_COLUMNS:
+        raise RecordingUnusable(
+            Place(name, 1),
+            f"there are {columns} columns",
+            f"a recording has at most {_MOST_COLUMNS}, and {len(CHANNEL_KINDS)} channels are known",
+        )
+    names = tuple(cell.strip() for cell in next(csv.reader([text])))
+    return _named(name, names, mapping)
+
+
+def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Header:
+    ids = tuple(mapping.get(n, n) for n in names)
+    if TIME not in ids:
+        raise RecordingUnusable(
+            Place(file, 1), "there is no column time_s", _dialect_hint(names) or _SHAPES
+        )
+    twice = next((i for k, i in enumerate(ids) if i in ids[:k] and i != IGNORE), None)
+    if twice is not None:
+        raise RecordingUnusable(
+            Place(file, 1, twice), "the column is there twice", "each channel may stand once"
+        )
+    if set(ids) - {IGNORE} == {TIME, CHANNEL, VALUE}:
+        return Header(names, ids, long=True, has_words=False, has_marks=False)
+    allowed = {TIME, MARK, IGNORE, *CHANNEL_KINDS}
+    for written, channel in zip(names, ids, strict=True):
+        if channel not in allowed:
+            raise RecordingUnusable(
+                Place(file, 1, written or "without a name"),
+                "this is no channel",
+                channel_hint(channel, f"map it with --map {written or 'NAME'}=ID"),
+            )
+    return Header(names, ids, long=False, has_words=False, has_marks=MARK in ids)
+
+
+def channel_hint(name: str, otherwise: str) -> str:
+    """What would be accepted in place of an unknown channel: the nearest name, or all of them."""
+    near = difflib.get_close_matches(name.lower(), CHANNEL_KINDS, n=1, cutoff=0.6)
+    if near:
+        return f"did you mean {near[0]}? Else {otherwise}"
+    return f"{otherwise}, where ID is one of {', '.join(CHANNEL_KINDS)}"
+
+
+def _dialect_hint(names: tuple[str, ...]) -> str:
+    if len(names) == 1 and (";" in names[0] or "\t" in names[0]):
+        return "accepted are commas between the cells and points in the numbers"
+    return ""
+
+
+def _scan(path: Path, first: bytes, read: object) -> tuple[bool, bool]:
+    """Every line must end within a megabyte and be UTF-8; are there number words or marks?"""
+    assert callable(read)  # noqa: S101 - narrows the type for the checker
+    decoder = codecs.getincrementaldecoder("utf-8")()
+    words = marks = False
+    line, open_bytes, tail = 1, 0, b""
+    chunk = first
+    while chunk:
+        newline = chunk.rfind(b"\n")
+        open_bytes = open_bytes + len(chunk) if newline < 0 else len(chunk) - newline - 1
+        if open_bytes > _LONGEST_LINE or b"\0" in chunk:
+            wrong = "this is not text" if b"\0" in chunk else "a line is longer than a megabyte"
+            raise RecordingUnusable(Place(path.name, line + chunk.count(b"\n")), wrong, _SHAPES)
+        if not chunk.isascii() or decoder.getstate()[0]:
+            try:
+                decoder.decode(chunk)
+            except UnicodeDecodeError as wrong:
+                at = line + chunk[: wrong.start].count(b"\n")
+                raise RecordingUnusable(
+                    Place(path.name, at), "this is not UTF-8 text", _SHAPES
+                ) from wrong
+        searched = (tail + chunk).lower()
+        words = words or b"nan" in searched or b"inf" in searched
+        marks = marks or b",mark," in searched
+        line += chunk.count(b"\n")
+        tail = chunk[-8:]
+        chunk = read(_CHUNK)
+    if decoder.getstate()[0]:
+        raise RecordingUnusable(Place(path.name, line), "the text ends within a letter", _SHAPES)
+    return words, marks

@@ -1,0 +1,157 @@
+"""Recordings as CSV, wide (`time_s`, then channels) or long (`time_s,channel,value`).
+
+The fast way is pandas' C reader; only when it, or a check of what it gave, finds something wrong
+does a slow second look find the cell.
+"""
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING, Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nervus.domain.channel import (
+    CHANNEL_KINDS,
+    Channel,
+    FloatArray,
+    IntArray,
+    Mark,
+    Recording,
+)
+from nervus.domain.errors import Place, RecordingUnusable
+from nervus.files.csv_fault import first_fault
+from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, inspect
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+_NO_SAMPLES = "there are no samples"
+_C_ENGINE: Final[Literal["c"]] = "c"
+
+
+def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Recording:
+    """One recording from one CSV file.
+
+    Args:
+        path: the file.
+        mapping: other column (or channel) names to channel identifiers; "-" leaves one out.
+
+    Raises:
+        RecordingUnusable: in one sentence: what is wrong, where, what would be accepted.
+    """
+    names = dict(mapping or {})
+    header = inspect(path, names)
+    try:
+        recording = _read_long(path, header, names) if header.long else _read_wide(path, header)
+    except (ValueError, OverflowError) as refused:
+        raise _located(path, header) from refused
+    if recording is None or header.has_words:
+        fault = first_fault(path, header)
+        if fault is not None:
+            raise fault
+    if recording is None:
+        raise RecordingUnusable(Place(path.name), _NO_SAMPLES, "accepted is at least one row")
+    return recording
+
+
+def _located(path: Path, header: Header) -> RecordingUnusable:
+    """The place of what the fast reader refused."""
+    fault = first_fault(path, header)
+    return fault or RecordingUnusable(
+        Place(path.name), "the rows can't be read", "accepted are numbers with a decimal point"
+    )
+
+
+def _frame(path: Path, header: Header, types: dict[str, str]) -> "pd.DataFrame":
+    import pandas as pd  # noqa: PLC0415 - half a second of import, off the way to the first window
+
+    wanted = [i for i, channel in enumerate(header.ids) if channel != IGNORE]
+    return pd.read_csv(
+        path,
+        engine=_C_ENGINE,
+        header=None,
+        skiprows=1,
+        names=[channel if channel != IGNORE else f"-{i}" for i, channel in enumerate(header.ids)],
+        usecols=wanted,
+        dtype=types,
+        keep_default_na=False,
+        na_values={name: [""] for name in types if types[name] == "float64"},
+        encoding="utf-8",
+        index_col=False,
+        on_bad_lines="error",
+    )
+
+
+def _read_wide(path: Path, header: Header) -> Recording | None:
+    types = {c: "str" if c == MARK else "float64" for c in header.ids if c != IGNORE}
+    frame = _frame(path, header, types)
+    if frame.empty:
+        return None
+    time_s = frame[TIME].to_numpy(dtype=np.float64)
+    _check_time(time_s)
+    channels = []
+    for channel in header.ids:
+        if channel in (TIME, MARK, IGNORE):
+            continue
+        values = frame[channel].to_numpy(dtype=np.float64)
+        there = ~np.isnan(values)
+        _check_finite(values[there])
+        if there.all():
+            channels.append(Channel(CHANNEL_KINDS[channel], time_s.copy(), values.copy()))
+        elif there.any():
+            channels.append(Channel(CHANNEL_KINDS[channel], time_s[there], values[there]))
+    marks: tuple[Mark, ...] = ()
+    if MARK in header.ids:
+        column = frame[MARK].fillna("").to_numpy(dtype=object)
+        marks = _marks(time_s, column, np.flatnonzero(column != ""))
+    return Recording(tuple(channels), marks, path.name) if channels else None
+
+
+def _read_long(path: Path, header: Header, mapping: Mapping[str, str]) -> Recording | None:
+    """Marks turn the value column into text, which is slower; most files have none."""
+    value_type = "str" if header.has_marks else "float64"
+    frame = _frame(path, header, {TIME: "float64", CHANNEL: "category", VALUE: value_type})
+    if frame.empty:
+        return None
+    time_s = frame[TIME].to_numpy(dtype=np.float64)
+    names = frame[CHANNEL].cat.categories.astype(str)
+    codes = frame[CHANNEL].cat.codes.to_numpy()
+    values = frame[VALUE].to_numpy()
+    ids = [mapping.get(n.strip(), n.strip()) for n in names]
+    if len(set(ids) - {IGNORE}) < len([i for i in ids if i != IGNORE]):
+        raise RecordingUnusable(
+            Place(path.name, 1, CHANNEL), "two names stand for one channel", "map each once"
+        )
+    channels: dict[str, Channel] = {}
+    marks: tuple[Mark, ...] = ()
+    for code, channel in enumerate(ids):
+        rows = np.flatnonzero(codes == code)
+        if channel == IGNORE:
+            continue
+        if channel == MARK:
+            marks = _marks(time_s[rows], values[rows], np.arange(rows.size))
+            continue
+        if channel not in CHANNEL_KINDS:
+            raise ValueError(channel)
+        instants, numbers = time_s[rows], values[rows].astype(np.float64)
+        _check_time(instants)
+        _check_finite(numbers)
+        channels[channel] = Channel(CHANNEL_KINDS[channel], instants, numbers)
+    ordered = tuple(channels[c] for c in CHANNEL_KINDS if c in channels)
+    return Recording(ordered, marks, path.name) if ordered else None
+
+
+def _marks(time_s: FloatArray, texts: NDArray[np.object_], rows: IntArray) -> tuple[Mark, ...]:
+    return tuple(Mark(float(time_s[r]), str(texts[r])) for r in rows)
+
+
+def _check_time(time_s: FloatArray) -> None:
+    _check_finite(time_s)
+    if (np.diff(time_s) < 0).any():
+        raise ValueError("time runs backwards")
+
+
+def _check_finite(values: FloatArray) -> None:
+    if not np.isfinite(values).all():
+        raise ValueError("not finite")

@@ -1,0 +1,28 @@
+"""The whole chain for one recording: examine the signal, then judge the parts."""
+
+from nervus.domain.analysis import Analysis, Progress, no_progress
+from nervus.domain.channel import Recording
+from nervus.domain.profile import ThrottleProfile
+from nervus.engine.rest_witness import cause_of_rest
+from nervus.judge.verdict import judge
+from nervus.knowledge import judging
+from nervus.signal import examine
+
+
+def analyse(
+    recording: Recording,
+    profile: ThrottleProfile | None = None,
+    progress: Progress = no_progress,
+) -> Analysis:
+    """Findings and judgement of one recording.
+
+    Args:
+        recording: what was captured.
+        profile: what the throttle should do; without one it is learned as far as it shows.
+        progress: called between the steps; what it raises (`Stopped`) ends the analysis.
+
+    Returns:
+        Always an answer: a recording in which nothing can be seen says so.
+    """
+    examination = examine(recording, profile, cause_of_rest=cause_of_rest, progress=progress)
+    return Analysis(examination, judge(examination, judging()))

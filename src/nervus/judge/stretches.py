@@ -1,0 +1,66 @@
+"""Where on the signal's way the suspicion lies: each suspect's share over its fault leaves."""
+
+from nervus.domain.analysis import Examination, StretchSuspicion, Suspect
+from nervus.domain.finding import Disagreement, Drop, Finding, Floor, SupplyFault, SupplyLine
+from nervus.knowledge import FaultLeaf, Judging
+
+
+def along_the_way(
+    suspects: tuple[Suspect, ...], examination: Examination, knowledge: Judging
+) -> tuple[StretchSuspicion, ...]:
+    """Suspicion for each stretch and line, most suspect first."""
+    chance = {s.id: s.probability for s in suspects}
+    numbers = _numbers(examination)
+    feeds = _feeds(examination.findings)
+    found = []
+    for leaf in knowledge.fault:
+        lines = _lines(leaf, numbers, feeds)
+        for line, share in lines:
+            probability = chance[leaf.suspect] * leaf.share * share
+            fault = leaf.fault.format(line=line or "it")
+            found.append(StretchSuspicion(leaf.stretch, line, round(probability, 4), fault))
+    return tuple(sorted(found, key=lambda s: -s.probability))
+
+
+def _lines(
+    leaf: FaultLeaf, numbers: dict[int, float], feeds: dict[str, float]
+) -> list[tuple[str, float]]:
+    if leaf.line == "":
+        return [("", 1.0)]
+    if leaf.line == "feed":
+        return list(feeds.items())
+    return [(f"{leaf.line} {number}", share) for number, share in numbers.items()]
+
+
+def _numbers(examination: Examination) -> dict[int, float]:
+    """Which track is concerned: by the findings that name one, else all that there are alike."""
+    weight: dict[int, float] = {}
+    for finding in examination.findings:
+        channels = finding.channels
+        if isinstance(finding, Disagreement) and finding.suspect is not None:
+            channels = (finding.suspect,)
+        tracks = [int(c[3]) for c in channels if c.startswith("tps")]
+        if len(tracks) == 1:
+            weight[tracks[0]] = weight.get(tracks[0], 0.0) + finding.confidence
+    if not weight:
+        present = [int(c.id[3]) for c in examination.channels if c.id.startswith("tps")]
+        weight = dict.fromkeys(sorted(set(present)) or [1], 1.0)
+    total = sum(weight.values())
+    return {number: w / total for number, w in sorted(weight.items())}
+
+
+def _feeds(findings: tuple[Finding, ...]) -> dict[str, float]:
+    """Supply or ground: an open ground lets all tracks rise, an open supply lets them fall."""
+    ground = supply = 0.0
+    for finding in findings:
+        if isinstance(finding, Drop) and len(finding.channels) > 1:
+            ground += finding.floor is Floor.SUPPLY
+            supply += finding.floor is Floor.GROUND
+        elif isinstance(finding, SupplyFault):
+            ground += finding.where is not SupplyLine.SUPPLY
+            supply += finding.where is not SupplyLine.GROUND
+    total = ground + supply
+    if total == 0:
+        return {"ground": 0.5, "supply": 0.5}
+    shares = {"ground": ground / total, "supply": supply / total}
+    return {name: share for name, share in shares.items() if share > 0}

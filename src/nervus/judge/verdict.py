@@ -1,0 +1,86 @@
+"""The judgement: Bayes' rule over the suspects, one observation for each cause, every step kept.
+
+P(suspect | observations) is proportional to P(suspect) times the product of
+P(observation | suspect). An observation that was seen with confidence c counts as c times its
+likelihood plus (1 - c) times the mean of all suspects', so a doubtful finding moves little.
+Observations of the same cause are not independent; only the most telling of them is counted.
+"""
+
+import math
+
+from nervus.domain.analysis import (
+    Examination,
+    Judgement,
+    NextTest,
+    Step,
+    Suspect,
+    SuspectId,
+)
+from nervus.judge.observations import Observation, observe
+from nervus.judge.stretches import along_the_way
+from nervus.judge.words import headline
+from nervus.knowledge import Judging, Likelihood
+
+
+def judge(examination: Examination, knowledge: Judging) -> Judgement:
+    """Suspects, ledger and next test for what one recording showed."""
+    counted = _one_for_each_cause(observe(examination), knowledge)
+    chance = {s: knowledge.prior.chance[s] for s in SuspectId}
+    steps = []
+    for observation, row in counted:
+        chances = _softened(row, observation.confidence)
+        mean = sum(chances.values()) / len(chances)
+        chance = {s: chance[s] * chances[s] for s in chance}
+        weight = {s: round(math.log10(chances[s] / mean), 3) for s in chances}
+        steps.append(Step(row.says, weight, row.source))
+    suspects = _normalised(chance)
+    stretches = along_the_way(suspects, examination, knowledge)
+    return Judgement(
+        headline=headline(suspects, stretches, examination),
+        suspects=suspects,
+        ledger=tuple(steps),
+        stretches=stretches,
+        next_test=_advise(suspects, knowledge),
+    )
+
+
+def _one_for_each_cause(
+    observations: tuple[Observation, ...], knowledge: Judging
+) -> list[tuple[Observation, Likelihood]]:
+    best: dict[str, tuple[Observation, Likelihood]] = {}
+    for observation in observations:
+        row = knowledge.likelihood(observation.id)
+        held = best.get(row.cause)
+        if held is None or _telling(observation, row) > _telling(*held):
+            best[row.cause] = (observation, row)
+    return list(best.values())
+
+
+def _telling(observation: Observation, row: Likelihood) -> float:
+    chances = sorted(row.chance.values())
+    return observation.confidence * math.log10(chances[-1] / chances[-2])
+
+
+def _softened(row: Likelihood, confidence: float) -> dict[SuspectId, float]:
+    mean = sum(row.chance.values()) / len(row.chance)
+    return {s: confidence * c + (1.0 - confidence) * mean for s, c in row.chance.items()}
+
+
+def _normalised(chance: dict[SuspectId, float]) -> tuple[Suspect, ...]:
+    """Probabilities that sum to exactly 1 as they are written, most probable first."""
+    total = sum(chance.values())
+    ordered = sorted(chance, key=lambda s: -chance[s])
+    rounded = [round(chance[s] / total, 4) for s in ordered]
+    rounded[0] = round(rounded[0] + 1.0 - sum(rounded), 4)
+    return tuple(Suspect(s, p) for s, p in zip(ordered, rounded, strict=True))
+
+
+def _advise(suspects: tuple[Suspect, ...], knowledge: Judging) -> NextTest | None:
+    """The test for the two most suspected, else the first that concerns the most suspected one."""
+    first, second = suspects[0].id, suspects[1].id
+    both = next((t for t in knowledge.test if set(t.suspects) == {first, second}), None)
+    either = next((t for t in knowledge.test if t.suspects[0] == first), None)
+    advice = both or either
+    if advice is None:
+        return None
+    return NextTest(advice.title, advice.minutes, advice.tells, advice.caution)

@@ -1,0 +1,101 @@
+"""Words of the trade for what the numbers say, as one would say it to a colleague."""
+
+from nervus.domain.analysis import (
+    Coverage,
+    Examination,
+    StretchSuspicion,
+    Suspect,
+    SuspectId,
+)
+
+SUSPECT_NAMES = {
+    SuspectId.SENSOR: "sensor",
+    SuspectId.WIRING: "wiring",
+    SuspectId.THROTTLE_BODY: "throttle body",
+    SuspectId.PEDAL_SENSOR: "pedal sensor",
+    SuspectId.SUPPLY_GROUND: "supply or ground",
+    SuspectId.CONTROL_UNIT: "control unit",
+    SuspectId.ELSEWHERE: "elsewhere",
+    SuspectId.NONE: "no fault",
+}
+
+STRETCH_NAMES = {
+    "plate": "plate",
+    "motor": "motor",
+    "tracks": "sensor tracks",
+    "sensor_plug": "sensor plug",
+    "harness": "harness",
+    "unit_plug": "unit plug",
+    "unit": "control unit",
+    "pedal": "pedal",
+}
+
+# Below this the most suspected part is hardly more suspect than the rest: naming it would mislead.
+_WORTH_NAMING = 0.45
+_LIKELY, _NEARLY_SURE = 0.60, 0.85
+# Swept from below this to above that is the whole travel, as far as a clean recording can claim.
+WHOLE_PCT = (8.0, 92.0)
+
+
+def natural_frequency(probability: float) -> str:
+    """A probability as people count: "7 in 10", "4 in 100", "under 1 in 100"."""
+    if probability >= 0.985:
+        return "over 98 in 100"
+    if probability >= 0.095:
+        tenths = round(probability * 10)
+        return f"{tenths} in 10" if tenths < 10 else f"{round(probability * 100)} in 100"
+    if probability >= 0.01:
+        return f"{round(probability * 100)} in 100"
+    return "under 1 in 100"
+
+
+def headline(
+    suspects: tuple[Suspect, ...],
+    stretches: tuple[StretchSuspicion, ...],
+    examination: Examination,
+) -> str:
+    """One sentence: who is suspected, where, and how sure."""
+    first = suspects[0]
+    if not examination.findings:
+        return _of_clean(examination.coverage)
+    if first.probability < _WORTH_NAMING:
+        return "Nothing can be decided yet: what was seen fits more than one part."
+    how = "Most likely"
+    if first.probability >= _NEARLY_SURE:
+        how = "Almost surely"
+    elif first.probability < _LIKELY:
+        how = "Perhaps"
+    return f"{how} {_who(first.id, stretches)}."
+
+
+def _of_clean(coverage: Coverage) -> str:
+    if not coverage.swept_pct:
+        return "Nothing can be decided yet: the throttle was hardly moved."
+    low, high = coverage.swept_pct[0][0], coverage.swept_pct[-1][1]
+    if len(coverage.swept_pct) == 1 and low <= WHOLE_PCT[0] and high >= WHOLE_PCT[1]:
+        return "Nothing wrong shows over the whole travel."
+    return f"Nothing wrong shows, but only {max(0.0, low):.0f} to {high:.0f} % was swept."
+
+
+def _who(suspect: SuspectId, stretches: tuple[StretchSuspicion, ...]) -> str:
+    if suspect in (SuspectId.WIRING, SuspectId.SUPPLY_GROUND):
+        places = ("sensor_plug", "harness", "unit_plug")
+        kind = "signal" if suspect is SuspectId.WIRING else ""
+        on_wires = [s for s in stretches if s.stretch in places and s.line.startswith(kind)]
+        on_wires = [s for s in on_wires if kind or not s.line.startswith("signal")]
+        worst = on_wires[0]
+        return f"the wiring of {_line(worst.line)}, most often at the sensor plug"
+    if suspect is SuspectId.SENSOR:
+        worst = next(s for s in stretches if s.stretch == "tracks")
+        return f"the sensor, {worst.line}"
+    return {
+        SuspectId.THROTTLE_BODY: "the throttle body: the plate itself stays open",
+        SuspectId.PEDAL_SENSOR: "the pedal sensor",
+        SuspectId.CONTROL_UNIT: "the control unit",
+        SuspectId.ELSEWHERE: "something that is not the throttle",
+        SuspectId.NONE: "nothing: what was seen is within what a sound throttle shows",
+    }[suspect]
+
+
+def _line(line: str) -> str:
+    return line if line.startswith("signal") else f"the sensor {line}"

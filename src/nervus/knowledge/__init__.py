@@ -1,0 +1,20 @@
+"""What the trade knows, as data files with provenance, validated when they are loaded.
+
+Numbers and sentences live in the `.toml` files beside this module; the code here only reads them,
+checks them and hands them over as plain values. A damaged file is told, never worked around.
+"""
+
+from nervus.knowledge.loader import judging, profile_ids, profile_named, read_profile
+from nervus.knowledge.shapes import FaultLeaf, Judging, Likelihood, Prior, TestAdvice
+
+__all__ = [
+    "FaultLeaf",
+    "Judging",
+    "Likelihood",
+    "Prior",
+    "TestAdvice",
+    "judging",
+    "profile_ids",
+    "profile_named",
+    "read_profile",
+]

@@ -1,0 +1,112 @@
+"""Reading and checking the data files."""
+
+import tomllib
+from functools import cache
+from importlib import resources
+from pathlib import Path
+
+import msgspec
+
+from nervus.domain.analysis import SuspectId
+from nervus.domain.errors import KnowledgeUnusable, ProfileUnusable
+from nervus.domain.profile import ThrottleKind, ThrottleProfile, TrackProfile
+from nervus.knowledge.shapes import Judging, ProfileFile
+
+_HERE = resources.files("nervus.knowledge")
+_SUFFIX = ".toml"
+
+
+@cache
+def judging() -> Judging:
+    """Priors, likelihoods, fault leaves and tests.
+
+    Raises:
+        KnowledgeUnusable: the file that ships is damaged.
+    """
+    text = _HERE.joinpath("judging.toml").read_text(encoding="utf-8")
+    try:
+        table = msgspec.convert(tomllib.loads(text), Judging)
+        _check_sums(table)
+    except (msgspec.ValidationError, tomllib.TOMLDecodeError, ValueError) as wrong:
+        raise KnowledgeUnusable(f"judging.toml of this installation is damaged: {wrong}") from wrong
+    return table
+
+
+def _check_sums(table: Judging) -> None:
+    everyone = set(SuspectId)
+    chances = {"prior": table.prior.chance, **{row.id: row.chance for row in table.observation}}
+    for name, chance in chances.items():
+        if set(chance) != everyone:
+            raise ValueError(f"{name} does not name every suspect")
+    if abs(sum(table.prior.chance.values()) - 1.0) > 1e-6:
+        raise ValueError("the prior does not sum to 1")
+    for suspect in {leaf.suspect for leaf in table.fault}:
+        share = sum(leaf.share for leaf in table.fault if leaf.suspect == suspect)
+        if abs(share - 1.0) > 1e-6:
+            raise ValueError(f"the shares of {suspect} do not sum to 1")
+
+
+def profile_ids() -> tuple[str, ...]:
+    """Identifiers of the profiles that ship, sorted."""
+    names = (entry.name for entry in _HERE.joinpath("profiles").iterdir())
+    return tuple(sorted(n.removesuffix(_SUFFIX) for n in names if n.endswith(_SUFFIX)))
+
+
+def profile_named(name_or_path: str) -> ThrottleProfile:
+    """A profile by its identifier, or from a file of the user's.
+
+    Raises:
+        ProfileUnusable: there is none of that name, or it does not describe a throttle.
+    """
+    if name_or_path in profile_ids():
+        text = _HERE.joinpath("profiles", name_or_path + _SUFFIX).read_text(encoding="utf-8")
+        return read_profile(text, name_or_path)
+    path = Path(name_or_path)
+    if not path.is_file():
+        known = ", ".join(profile_ids())
+        raise ProfileUnusable(
+            f"{name_or_path}: no such profile; accepted is a .toml file or one of {known}."
+        )
+    try:
+        return read_profile(path.read_text(encoding="utf-8"), str(path))
+    except (OSError, UnicodeDecodeError) as wrong:
+        raise ProfileUnusable(f"{path}: can't be read as text ({wrong}).") from wrong
+
+
+def read_profile(text: str, name: str) -> ThrottleProfile:
+    """A profile from the text of its file; `name` is used in messages.
+
+    Raises:
+        ProfileUnusable: the text does not describe a throttle; the sentence says which field.
+    """
+    try:
+        row = msgspec.convert(tomllib.loads(text), ProfileFile)
+        kind = ThrottleKind(row.kind)
+        _check_windows(row)
+    except (msgspec.ValidationError, tomllib.TOMLDecodeError, ValueError) as wrong:
+        raise ProfileUnusable(f"{name}: does not describe a throttle: {wrong}.") from wrong
+    tracks = tuple(
+        TrackProfile(t.closed_v, t.open_v, t.closed_window_v, t.open_window_v) for t in row.track
+    )
+    return ThrottleProfile(
+        id=row.id,
+        title=row.title,
+        kind=kind,
+        supply_v=row.supply_v,
+        tracks=tracks,
+        disagreement_pct=row.disagreement_pct,
+        disagreement_s=row.disagreement_s,
+        provenance=row.provenance,
+    )
+
+
+def _check_windows(row: ProfileFile) -> None:
+    for number, track in enumerate(row.track, start=1):
+        if track.closed_v == track.open_v:
+            raise ValueError(f"track {number} does not move between its stops")
+        for name, value, window in (
+            ("closed", track.closed_v, track.closed_window_v),
+            ("open", track.open_v, track.open_window_v),
+        ):
+            if not window[0] <= value <= window[1]:
+                raise ValueError(f"track {number}: {name}_v lies outside {name}_window_v")

@@ -1,0 +1,164 @@
+"""Disagreement: two tracks that tell different positions, and which one a witness contradicts."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.analysis import Frame
+from nervus.domain.channel import BoolArray, Channel, FloatArray
+from nervus.domain.finding import Disagreement, Span
+from nervus.domain.profile import ThrottleProfile
+from nervus.signal.levels import TrackSignal
+from nervus.signal.relation import Line
+from nervus.signal.spans import inside, merge, runs, total
+
+# Tracks in good order differ by up to 2 % of travel without anyone calling it a fault (common
+# practice: mirrored tracks add up to within half a percent when adapted; a meter and aging double
+# that twice). A profile's own limit is used where there is one.
+_LIMIT_PCT = 2.5
+# Differences shorter than this are motion between two polls, or drops, which are found elsewhere.
+_LEAST_S = 0.15
+# Two channels polled one after the other may be this many intervals apart after all.
+_UNKNOWN_SKEW = 0.5
+# Stretches of disagreement closer than this are one.
+_JOIN_S = 0.6
+# A witness blames a track when that track is off it by so many times what the other is.
+_BLAME = 2.0
+# Below this share of the time in disagreement the witness was itself moving too fast to tell.
+_LEAST_WITNESSED = 0.2
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PairTravel:
+    """Both tracks as percent of travel at the instants of the first one.
+
+    Attributes:
+        time_s: shape (n,).
+        first: travel by track 1.
+        second: travel by track 2, through the relation, so that sound tracks give equal numbers.
+        allowance: what timing alone can explain at each instant, percent of travel.
+    """
+
+    time_s: FloatArray
+    first: FloatArray
+    second: FloatArray
+    allowance: FloatArray
+
+
+def pair_travel(
+    tracks: tuple[TrackSignal, TrackSignal],
+    courses: tuple[FloatArray, FloatArray],
+    line: Line,
+    frame: Frame,
+    skew_s: float,
+) -> PairTravel:
+    """Both tracks in one frame: the first by its own frame, the second through the relation."""
+    first, second = tracks
+    within = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
+    time_s = first.time_s[within]
+    level = np.interp(time_s + skew_s, second.time_s, courses[1])
+    as_first = (level - line.offset) / line.slope
+    one = frame.percent(first.own(courses[0][within]))
+    two = frame.percent(first.own(as_first))
+    speed = np.maximum(np.abs(np.gradient(one, time_s)), np.abs(np.gradient(two, time_s)))
+    unknown_s = _UNKNOWN_SKEW * max(first.interval_s, second.interval_s)
+    return PairTravel(time_s, one, two, _widest(speed) * unknown_s)
+
+
+def _widest(speed: FloatArray) -> FloatArray:
+    """The highest speed among an instant and its two neighbours on each side."""
+    widest = speed.copy()
+    for shift in (1, 2):
+        widest[shift:] = np.maximum(widest[shift:], speed[:-shift])
+        widest[:-shift] = np.maximum(widest[:-shift], speed[shift:])
+    return widest
+
+
+def find_disagreements(
+    pair: PairTravel,
+    channels: tuple[str, str],
+    witness: Channel | None,
+    faulty: tuple[Span, ...],
+    profile: ThrottleProfile | None,
+) -> tuple[Disagreement, ...]:
+    """At most one finding, with all its times: two tracks that differ beyond the limit."""
+    limit = profile.disagreement_pct if profile is not None else _LIMIT_PCT
+    apart = np.abs(pair.first - pair.second)
+    off = (apart - pair.allowance > limit) & ~inside(pair.time_s, faulty, 0.1)
+    spans = [
+        (float(pair.time_s[a]), float(pair.time_s[b]))
+        for a, b in zip(*runs(off), strict=True)
+        if b > a
+    ]
+    joined = tuple(s for s in merge(spans, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
+    if not joined:
+        return ()
+    during = inside(pair.time_s, joined) & off
+    return (_finding(pair, channels, witness, (joined, during), profile),)
+
+
+def _finding(
+    pair: PairTravel,
+    channels: tuple[str, str],
+    witness: Channel | None,
+    when: tuple[tuple[Span, ...], BoolArray],
+    profile: ThrottleProfile | None,
+) -> Disagreement:
+    spans, during = when
+    apart = np.abs(pair.first - pair.second)
+    worst = round(float(apart[during].max()), 1)
+    suspect = _blame(pair, channels, witness, during) if witness is not None else None
+    place = pair.first if suspect != channels[0] else pair.second
+    low, high = (round(float(q), 1) for q in np.percentile(place[during], [1.0, 99.0]))
+    low, high = max(0.0, low), max(0.0, high)
+    would_set = None
+    if profile is not None:
+        would_set = any(end - start >= profile.disagreement_s for start, end in spans)
+    blame = {None: "no witness tells which lies", channels[0]: "track 1 is the one that lies"}
+    told = blame.get(suspect, "track 2 is the one that lies")
+    return Disagreement(
+        channels=channels,
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+        confidence=_confidence(worst, total(spans), len(spans)),
+        text=(
+            f"The tracks differ by up to {worst:.1f} % of travel between {low:.0f} and "
+            f"{high:.0f} %; {told}."
+        ),
+        travel_pct=(low, high),
+        worst_pct=worst,
+        suspect=suspect,
+        would_set_code=would_set,
+    )
+
+
+def _confidence(worst: float, seconds: float, times: int) -> float:
+    size = min(1.0, (worst - _LIMIT_PCT) / 4.0)
+    return round(min(0.98, 0.65 + 0.15 * size + 0.1 * min(1.0, seconds) + 0.03 * min(times, 3)), 2)
+
+
+def _blame(
+    pair: PairTravel, channels: tuple[str, str], witness: Channel, during: BoolArray
+) -> str | None:
+    """The track that leaves the witness while the tracks disagree.
+
+    The witness has a scale of its own; a line through the moments of agreement gives it. The track
+    that is further off that line during the disagreement is the one that lies.
+    """
+    told = np.interp(pair.time_s, witness.time_s, witness.values)
+    calm = np.abs(np.gradient(told, pair.time_s)) < 10.0
+    agree = ~during & calm & (np.abs(pair.first - pair.second) < _LIMIT_PCT / 2)
+    disagree = during & calm
+    if disagree.sum() < _LEAST_WITNESSED * during.sum() or agree.sum() < 10:
+        return None
+    if np.ptp(told[agree]) > 5.0:
+        slope, offset = np.polyfit(told[agree], pair.first[agree], 1)
+    else:
+        slope, offset = 1.0, float(np.median(pair.first[agree] - told[agree]))
+    expected = slope * told[disagree] + offset
+    off_first = float(np.median(np.abs(pair.first[disagree] - expected)))
+    off_second = float(np.median(np.abs(pair.second[disagree] - expected)))
+    if off_first > _BLAME * off_second:
+        return channels[0]
+    if off_second > _BLAME * off_first:
+        return channels[1]
+    return None

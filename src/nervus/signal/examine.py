@@ -1,0 +1,301 @@
+"""The chain of the signal room: from a recording to everything it shows."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.analysis import (
+    Examination,
+    Frame,
+    Locality,
+    Pass,
+    Progress,
+    Relation,
+    TrackRelation,
+    Travel,
+    no_progress,
+)
+from nervus.domain.channel import Channel, FloatArray, Recording, Role, Unit
+from nervus.domain.finding import DeadSpot, Finding, Noise, Shape, Span
+from nervus.domain.profile import ThrottleProfile
+from nervus.signal import (
+    course,
+    dead_spots,
+    disagreement,
+    drops,
+    relation,
+    rest,
+    sampling,
+    supply,
+    wear_noise,
+)
+from nervus.signal.coverage import describe_coverage
+from nervus.signal.events import Event, bursts, gather
+from nervus.signal.excursions import find_excursions
+from nervus.signal.key import key_off_spans
+from nervus.signal.levels import TrackSignal, prepare, supply_scale
+from nervus.signal.locality import judge_locality
+from nervus.signal.travel import find_passes, frame_from_profile, learn_frame
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Tracks:
+    """The tracks with their events and what lies between the events."""
+
+    signals: tuple[TrackSignal, ...]
+    events: tuple[Event, ...]
+    courses: dict[str, FloatArray]
+    faulty: dict[str, tuple[Span, ...]]
+
+
+def examine(
+    recording: Recording,
+    profile: ThrottleProfile | None = None,
+    *,
+    cause_of_rest: rest.CauseOf,
+    progress: Progress = no_progress,
+) -> Examination:
+    """Everything that the recording shows, without a word on which part has failed.
+
+    Args:
+        recording: what was captured.
+        profile: what the throttle should do; without one it is learned as far as it shows.
+        cause_of_rest: tells an open plate from a lying signal, by the engine.
+        progress: called between the steps; what it raises ends the examination.
+    """
+    progress("Looking at the supply", 0.0)
+    key_off = key_off_spans(recording)
+    nominal_v = profile.supply_v if profile is not None else 5.0
+    progress("Looking for interruptions", 0.1)
+    tracks = _prepare_tracks(recording, supply_scale(recording, nominal_v), key_off)
+    progress("Following the travel", 0.5)
+    line, related, skew_s = _relate(tracks, profile)
+    travel, passes = _follow_travel(recording, tracks, line, profile)
+    progress("Looking for dead spots", 0.7)
+    spots, loose = _dead_spots(tracks, travel, passes)
+    progress("Looking for wear", 0.8)
+    wear = _wear(tracks, travel, passes, spots)
+    spots = tuple(s for s in spots if not _is_part_of_wear(s, wear))
+    findings: list[Finding] = [*spots, *_drops(recording, tracks, loose, travel), *wear]
+    findings += _disagreements(recording, tracks, travel, (line, skew_s), profile)
+    findings += _rests(recording, travel, cause_of_rest)
+    findings += supply.supply_faults(recording, key_off, nominal_v)
+    channels = tuple(sampling.summarise(c) for c in recording.channels)
+    progress("Done", 1.0)
+    return Examination(
+        duration_s=round(recording.duration_s, 6),
+        channels=channels,
+        tracks=related,
+        travel=travel,
+        passes=passes,
+        findings=tuple(findings),
+        locality=_locality(tracks.events, spots, travel),
+        coverage=describe_coverage(channels, travel, passes),
+        key_off_s=key_off,
+    )
+
+
+def _track_channels(recording: Recording) -> tuple[Channel, ...]:
+    """One channel for each track: at the wire where it was measured there, else as reported."""
+    chosen = []
+    for number in ("tps1", "tps2"):
+        channel = recording.get(f"{number}_v") or recording.get(f"{number}_pct")
+        if channel is not None:
+            chosen.append(channel)
+    return tuple(chosen) or recording.with_role(Role.POSITION)[:1]
+
+
+def _prepare_tracks(recording: Recording, supply_v: float, key_off: tuple[Span, ...]) -> _Tracks:
+    channels = _track_channels(recording)
+    prepared = (prepare(c, supply_v, key_off, _reference(recording, c)) for c in channels)
+    signals = tuple(s for s in prepared if s is not None)
+    events = gather(signals, {s.id: find_excursions(s) for s in signals})
+    faulty = {
+        s.id: tuple(part.span_s for e in events for name, part in e.parts if name == s.id)
+        for s in signals
+    }
+    courses = {s.id: course.smooth(course.bridge(s, faulty[s.id])) for s in signals}
+    return _Tracks(signals, events, courses, faulty)
+
+
+def _reference(recording: Recording, channel: Channel) -> Channel | None:
+    """The line on which an ignition spike would show too: the supply, else the other track."""
+    if channel.kind.unit is not Unit.VOLT:
+        return None
+    others = (c for c in recording.with_role(Role.TRACK) if c.kind.unit is Unit.VOLT)
+    return recording.get("vref_v") or next((c for c in others if c.id != channel.id), None)
+
+
+def _relate(
+    tracks: _Tracks, profile: ThrottleProfile | None
+) -> tuple[relation.Line | None, TrackRelation, float]:
+    if len(tracks.signals) < 2:
+        name = Relation.SINGLE if tracks.signals else Relation.UNKNOWN
+        return None, TrackRelation(name, None, None, learned=True), 0.0
+    first, second = tracks.signals
+    if profile is not None and len(profile.tracks) == 2:
+        line = _line_of_profile(profile)
+        skew_s = relation.estimate_skew(first, second, line)
+        return line, relation.describe(line, profile.supply_v, learned=False), skew_s
+    learned = relation.learn_line(first, second)
+    skew_s = relation.estimate_skew(first, second, learned) if learned is not None else 0.0
+    return learned, relation.describe(learned, first.supply_v), skew_s
+
+
+def _line_of_profile(profile: ThrottleProfile) -> relation.Line:
+    one, two = profile.tracks
+    slope = (two.open_v - two.closed_v) / (one.open_v - one.closed_v)
+    offset_v = two.closed_v - slope * one.closed_v
+    return relation.Line(slope, 100.0 * offset_v / profile.supply_v)
+
+
+def _follow_travel(
+    recording: Recording,
+    tracks: _Tracks,
+    line: relation.Line | None,
+    profile: ThrottleProfile | None,
+) -> tuple[Travel | None, tuple[Pass, ...]]:
+    if not tracks.signals:
+        return None, ()
+    frames: dict[str, Frame] = {}
+    for index, track in enumerate(tracks.signals):
+        frames[track.id] = _frame(recording, tracks, track, profile, index)
+    first = tracks.signals[0]
+    if line is not None and len(tracks.signals) == 2:
+        frames[tracks.signals[1].id] = _related_frame(frames[first.id], first, line)
+    witness = min(tracks.signals, key=lambda s: len(tracks.faulty[s.id]))
+    values = witness.own(tracks.courses[witness.id])
+    percent = frames[witness.id].percent(values)
+    travel = Travel(witness.time_s, percent, witness.id, frames)
+    return travel, find_passes(travel.time_s, travel.percent)
+
+
+def _frame(
+    recording: Recording,
+    tracks: _Tracks,
+    track: TrackSignal,
+    profile: ThrottleProfile | None,
+    index: int,
+) -> Frame:
+    if profile is not None and index < len(profile.tracks) and track.id.endswith("_v"):
+        return frame_from_profile(profile.tracks[index], track.supply_v, profile.supply_v)
+    reported = recording.get("throttle_pct") or recording.get("throttle_cmd_pct")
+    if track.id in ("throttle_pct", "throttle_cmd_pct"):
+        return Frame(0.0, 100.0, "as the control unit reports it")
+    return learn_frame(track, tracks.courses[track.id], reported)
+
+
+def _related_frame(frame: Frame, first: TrackSignal, line: relation.Line) -> Frame:
+    """The second track's frame, through its relation to the first."""
+    offset = line.offset * first.supply_v / 100.0
+    closed, opened = line.slope * frame.closed + offset, line.slope * frame.open + offset
+    return Frame(closed, opened, frame.basis)
+
+
+def _dead_spots(
+    tracks: _Tracks, travel: Travel | None, passes: tuple[Pass, ...]
+) -> tuple[tuple[DeadSpot, ...], tuple[Event, ...]]:
+    """Dead spots of all tracks, and the events that no place explains."""
+    if travel is None:
+        return (), tracks.events
+    spots: list[DeadSpot] = []
+    loose = tracks.events
+    for track in tracks.signals:
+        way = (travel.time_s, travel.percent)
+        found, explained = dead_spots.from_events(track, loose, passes, way)
+        spots += found
+        loose = tuple(e for e in loose if e not in explained)
+        frame = travel.frames[track.id]
+        span = 100.0 * (frame.open - frame.closed) / track.supply_v
+        flat = dead_spots.flats(track, tracks.courses[track.id], passes, span)
+        spots += (f for f in flat if not _same_place(f, found))
+    return tuple(spots), loose
+
+
+def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
+    return any(
+        flat.travel_pct[0] <= o.travel_pct[1] + 2.0 and o.travel_pct[0] <= flat.travel_pct[1] + 2.0
+        for o in others
+    )
+
+
+def _drops(
+    recording: Recording, tracks: _Tracks, loose: tuple[Event, ...], travel: Travel | None
+) -> tuple[Finding, ...]:
+    way = (travel.time_s, travel.percent) if travel is not None else None
+    by_id = {s.id: s for s in tracks.signals}
+    return drops.describe_drops(loose, by_id, recording.marks, way)
+
+
+def _wear(
+    tracks: _Tracks, travel: Travel | None, passes: tuple[Pass, ...], spots: tuple[DeadSpot, ...]
+) -> list[Noise]:
+    if travel is None:
+        return []
+    found: list[Noise] = []
+    for track in tracks.signals:
+        own = travel.frames[track.id].percent(track.own(tracks.courses[track.id]))
+        taken = [s.travel_pct for s in spots if s.channels == (track.id,)]
+        stretches = wear_noise.noisy_stretches(track, own, passes, tracks.faulty[track.id])
+        found += (n for n in stretches if not any(_within(n.travel_pct, t) for t in taken))
+    return found
+
+
+def _is_part_of_wear(spot: DeadSpot, wear: list[Noise]) -> bool:
+    """A step found inside a rough stretch of the same track is one of its rough places."""
+    return spot.shape is Shape.STEP and any(
+        n.channels == spot.channels and _within(spot.travel_pct, n.travel_pct) for n in wear
+    )
+
+
+def _within(inner: Span, outer: Span, slack: float = 4.0) -> bool:
+    return outer[0] - slack <= inner[0] and inner[1] <= outer[1] + slack
+
+
+def _disagreements(
+    recording: Recording,
+    tracks: _Tracks,
+    travel: Travel | None,
+    relation_and_skew: tuple[relation.Line | None, float],
+    profile: ThrottleProfile | None,
+) -> tuple[Finding, ...]:
+    line, skew_s = relation_and_skew
+    if line is None or travel is None or len(tracks.signals) != 2:
+        return ()
+    first, second = tracks.signals
+    pair = disagreement.pair_travel(
+        (first, second),
+        (tracks.courses[first.id], tracks.courses[second.id]),
+        line,
+        travel.frames[first.id],
+        skew_s,
+    )
+    witness = next((c for r in (Role.COMMAND, Role.PEDAL) for c in recording.with_role(r)), None)
+    faulty = tracks.faulty[first.id] + tracks.faulty[second.id]
+    channels = (first.id, second.id)
+    return disagreement.find_disagreements(pair, channels, witness, faulty, profile)
+
+
+def _rests(
+    recording: Recording, travel: Travel | None, cause_of_rest: rest.CauseOf
+) -> tuple[Finding, ...]:
+    if travel is None:
+        return ()
+    rests = rest.find_rests(travel.time_s, travel.percent, recording)
+    return rest.off_rest(rests, (travel.witness,), recording, cause_of_rest)
+
+
+def _locality(
+    events: tuple[Event, ...], spots: tuple[DeadSpot, ...], travel: Travel | None
+) -> Locality:
+    """One verdict for the recording: over all events, and the flats, which are events too."""
+    places = []
+    if travel is not None:
+        for group in bursts(events):
+            middle = float(np.mean([np.mean(e.span_s) for e in group]))
+            places.append(float(np.interp(middle, travel.time_s, travel.percent)))
+        for spot in (s for s in spots if s.shape == "flat"):
+            places += [sum(spot.travel_pct) / 2] * spot.seen_in
+    percent = travel.percent if travel is not None else np.zeros(1)
+    time_s = travel.time_s if travel is not None else np.zeros(1)
+    return judge_locality(np.asarray(places, dtype=np.float64), percent, time_s)[0]

@@ -1,0 +1,59 @@
+"""Key off: every channel collapses together. That is no fault, and nothing in it is judged."""
+
+import numpy as np
+
+from nervus.domain.channel import Channel, Recording, Role
+from nervus.domain.finding import Span
+from nervus.signal.spans import merge, runs
+
+# The supply has collapsed below 3 V; no sensor fault pulls a sound regulator there for long.
+_COLLAPSED_V = 3.0
+# A switched-off unit lets its supply decay over tenths of a second and stays off for longer than
+# any loose contact: shorter collapses are interruptions of the supply.
+_LEAST_OFF_S = 1.0
+# How far round a collapse the decay and the start-up reach.
+_MARGIN_S = 0.15
+# Battery voltage falls by at least this when the main relay opens behind it.
+_BATTERY_STEP_V = 0.5
+
+
+def key_off_spans(recording: Recording) -> tuple[Span, ...]:
+    """When the key was off: the supply gone for long, and what else was recorded gone with it."""
+    supply = recording.get("vref_v")
+    if supply is None:
+        return ()
+    tracks = recording.with_role(Role.TRACK)
+    battery = recording.get("batt_v")
+    spans = []
+    for first, last in zip(*runs(supply.values < _COLLAPSED_V), strict=True):
+        span = (float(supply.time_s[first]), float(supply.time_s[last]))
+        if span[1] - span[0] < _LEAST_OFF_S:
+            continue
+        if not all(_collapses(track, span) for track in tracks):
+            continue
+        if battery is not None and not _battery_moves(battery, span):
+            continue
+        start = _decay_start(supply, first)
+        spans.append((start - _MARGIN_S, span[1] + _MARGIN_S))
+    return merge(spans, _MARGIN_S)
+
+
+def _collapses(channel: Channel, span: Span) -> bool:
+    middle = (span[0] + span[1]) / 2
+    within = (channel.time_s > middle) & (channel.time_s < span[1])
+    return not within.any() or float(np.median(channel.values[within])) < 0.3
+
+
+def _battery_moves(battery: Channel, span: Span) -> bool:
+    within = (battery.time_s >= span[0]) & (battery.time_s <= span[1])
+    if not within.any():
+        return True
+    usual = float(np.median(battery.values))
+    return usual - float(battery.values[within].min()) > _BATTERY_STEP_V
+
+
+def _decay_start(supply: Channel, first: int) -> float:
+    """Go back from the collapse to where the supply still was what it usually is."""
+    usual = float(np.median(supply.values[supply.values > _COLLAPSED_V]))
+    sound = np.flatnonzero(supply.values[:first] > usual - 0.1)
+    return float(supply.time_s[sound[-1] if sound.size else 0])

@@ -1,0 +1,111 @@
+"""Track signals as percent of their supply, so that one set of rules fits volts and percent alike.
+
+A potentiometer is ratiometric: with a supply of 4.80 V a healthy 0.50 V reads 0.48 V (common
+practice). So what counts is the share of the supply, not the volts.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.channel import Channel, FloatArray, Recording, Unit
+from nervus.domain.finding import Floor, Span
+from nervus.signal import sampling
+from nervus.signal.spans import inside
+from nervus.signal.spikes import spike_mask
+
+# Below a tenth and above nine tenths of the supply no sensor of the common windows (0.5 to 4.6 V
+# of 5 V) rests; a level there is the rail itself, less what pull-ups and pull-downs add.
+_GROUND_BELOW_PCT = 8.0
+_SUPPLY_ABOVE_PCT = 92.0
+NOMINAL_SUPPLY_V = 5.0
+# A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
+_SUPPLY_IN_USE_V = 4.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TrackSignal:
+    """One track, ready for the detectors.
+
+    Attributes:
+        id: its channel.
+        time_s: instants, shape (n,), strictly rising.
+        level: percent of the supply, shape (n,).
+        noise: deviation of its quick noise, percent of supply.
+        resolution: smallest step, percent of supply.
+        interval_s: usual time between samples.
+        supply_v: volts (or percent) that 100 stands for.
+    """
+
+    id: str
+    time_s: FloatArray
+    level: FloatArray
+    noise: float
+    resolution: float
+    interval_s: float
+    supply_v: float
+
+    @property
+    def tolerance(self) -> float:
+        """What may be noise or rounding, in percent of supply: five deviations, two steps."""
+        return max(5.0 * self.noise, 2.0 * self.resolution, 0.2)
+
+    def volts(self, level: float) -> float:
+        """A level in the channel's own unit, to as many digits as a meter shows."""
+        return round(level * self.supply_v / 100.0, 3)
+
+    def own(self, level: FloatArray) -> FloatArray:
+        """Levels in the channel's own unit."""
+        return level * (self.supply_v / 100.0)
+
+
+def supply_scale(recording: Recording, nominal_v: float = NOMINAL_SUPPLY_V) -> float:
+    """The supply that track voltages are a share of: as recorded, else the nominal one."""
+    supply = recording.get("vref_v")
+    if supply is None:
+        return nominal_v
+    in_use = supply.values[supply.values > _SUPPLY_IN_USE_V]
+    return float(np.median(in_use)) if in_use.size else nominal_v
+
+
+def prepare(
+    channel: Channel,
+    supply_v: float,
+    ignore: tuple[Span, ...] = (),
+    reference: Channel | None = None,
+) -> TrackSignal | None:
+    """A track ready for the detectors; `None` where fewer than five samples remain.
+
+    Args:
+        channel: the track.
+        supply_v: volts that are 100 % for it, where it is in volts.
+        ignore: stretches in which nothing is to be judged.
+        reference: a line that shares ignition spikes with it; those samples are left out.
+    """
+    keep = ~inside(channel.time_s, ignore)
+    if channel.kind.unit is Unit.VOLT:
+        keep &= ~spike_mask(channel, reference)
+    keep[1:] &= np.diff(channel.time_s) > 0
+    time_s, values = channel.time_s[keep], channel.values[keep]
+    if time_s.size < 5:
+        return None
+    scale = supply_v if channel.kind.unit is Unit.VOLT else 100.0
+    level = values * (100.0 / scale)
+    return TrackSignal(
+        id=channel.id,
+        time_s=time_s,
+        level=level,
+        noise=sampling.noise(level),
+        resolution=sampling.resolution(level),
+        interval_s=sampling.interval_s(time_s),
+        supply_v=scale,
+    )
+
+
+def floor_of(level: float) -> Floor:
+    """Which rail a level in percent of supply belongs to."""
+    if level < _GROUND_BELOW_PCT:
+        return Floor.GROUND
+    if level > _SUPPLY_ABOVE_PCT:
+        return Floor.SUPPLY
+    return Floor.INTERMEDIATE

@@ -1,0 +1,142 @@
+"""Rest: where each release comes to rest, and whether that is where it usually rests.
+
+Only a release counts: a foot that holds the throttle part open is no fault. Where the command or
+the pedal was recorded it says when the throttle was let go; else only a quick closing that ends at
+the same level again and again does.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role
+from nervus.domain.finding import OffRest, RestCause, Span
+from nervus.signal.spans import runs
+
+# A rest: within this band for at least this long.
+_BAND_PCT, _LEAST_S = 1.0, 0.8
+# Rests above the usual one by more than this are off; above the highest, somebody holds it open.
+_OFF_PCT, _HELD_PCT = 1.5, 20.0
+# A closing faster than this is a release, not a guided motion.
+_RELEASE_PCT_PER_S = 40.0
+_LEAST_RESTS = 2
+# Rests of one cause agree within this.
+_SAME_PCT = 1.5
+# Pedal and command count as let go below this above their own least value.
+_LET_GO_PCT = 1.0
+
+CauseOf = Callable[[Recording, tuple[Span, ...], tuple[Span, ...]], RestCause]
+"""Tells plate from signal, given the rests that are off and the usual ones."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rest:
+    """One rest after a release, in percent of travel."""
+
+    span_s: Span
+    percent: float
+    released: bool
+
+
+def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) -> tuple[Rest, ...]:
+    """All rests that follow a closing motion or begin the recording."""
+    steps = max(1, round(_LEAST_S / max(float(np.median(np.diff(time_s))), 1e-6)))
+    if percent.size <= steps:
+        return ()
+    let_go = _let_go(recording, time_s)
+    still = _still(percent, steps)
+    rests = []
+    for first, last in zip(*runs(still), strict=True):
+        end = min(last + steps - 1, time_s.size - 1)
+        level = float(np.median(percent[first : end + 1]))
+        known = bool(np.median(let_go[first : end + 1])) if let_go is not None else None
+        released = known if known is not None else _quick_close(time_s, percent, int(first), level)
+        rests.append(Rest((float(time_s[first]), float(time_s[end])), level, released))
+    return tuple(rests)
+
+
+def off_rest(
+    rests: tuple[Rest, ...],
+    channels: tuple[str, ...],
+    recording: Recording,
+    cause_of: CauseOf,
+) -> tuple[OffRest, ...]:
+    """At most one finding: releases that end above the usual rest, at the same level repeatedly."""
+    if not rests:
+        return ()
+    usual = min(r.percent for r in rests)
+    sound = tuple(r.span_s for r in rests if r.percent <= usual + _SAME_PCT)
+    high = [r for r in rests if r.released and _OFF_PCT < r.percent - usual < _HELD_PCT]
+    if len(high) < _LEAST_RESTS or not sound:
+        return ()
+    middle = float(np.median([r.percent for r in high]))
+    same = [r for r in high if abs(r.percent - middle) <= _SAME_PCT]
+    if len(same) < _LEAST_RESTS or len(same) < 0.6 * len(high):
+        return ()
+    spans = tuple(r.span_s for r in same)
+    cause = cause_of(recording, spans, sound)
+    rest = round(float(np.median([r.percent for r in same])), 1)
+    return (
+        OffRest(
+            channels=channels,
+            times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+            confidence=0.92 if cause is not RestCause.UNKNOWN else 0.75,
+            text=_text(len(same), rest, usual, cause),
+            rest_pct=rest,
+            usual_rest_pct=round(usual, 1),
+            cause=cause,
+            ect_c=_coolant(recording, spans),
+        ),
+    )
+
+
+def _still(percent: FloatArray, steps: int) -> BoolArray:
+    """Where the next `steps` samples stay within the band, shape (n - steps + 1,)."""
+    windows = np.lib.stride_tricks.sliding_window_view(percent, steps)
+    if steps > 64:
+        # A long window is judged from 64 of its samples; a rest has no spikes left in it by now.
+        windows = windows[:, :: steps // 64]
+    return np.asarray(np.ptp(windows, axis=1) <= 2 * _BAND_PCT, dtype=np.bool_)
+
+
+def _let_go(recording: Recording, time_s: FloatArray) -> BoolArray | None:
+    for role in (Role.PEDAL, Role.COMMAND):
+        for channel in recording.with_role(role):
+            if channel.id.endswith("_pct"):
+                return _at_least_value(channel, time_s)
+    return None
+
+
+def _at_least_value(channel: Channel, time_s: FloatArray) -> BoolArray:
+    least = float(np.percentile(channel.values, 1.0))
+    at = np.interp(time_s, channel.time_s, channel.values)
+    return np.asarray(at <= least + _LET_GO_PCT, dtype=np.bool_)
+
+
+def _quick_close(time_s: FloatArray, percent: FloatArray, first: int, level: float) -> bool:
+    """Did the throttle fall to this rest quickly, from well above it?"""
+    before = (time_s >= time_s[first] - 0.6) & (time_s <= time_s[first])
+    if before.sum() < 2:
+        return False
+    fall = np.diff(percent[before]) / np.diff(time_s[before])
+    return bool(percent[before].max() > level + 3.0 and fall.min() < -_RELEASE_PCT_PER_S)
+
+
+def _coolant(recording: Recording, spans: tuple[Span, ...]) -> float | None:
+    coolant = recording.get("ect_c")
+    if coolant is None:
+        return None
+    return round(float(np.interp(np.mean(spans), coolant.time_s, coolant.values)), 1)
+
+
+def _text(times: int, rest: float, usual: float, cause: RestCause) -> str:
+    told = {
+        RestCause.PLATE: "engine speed and air say that the plate really is open",
+        RestCause.SIGNAL: "engine speed and air say that the plate is closed: the signal lies",
+        RestCause.UNKNOWN: "nothing recorded tells whether the plate or the signal stays up",
+    }[cause]
+    return (
+        f"After {times} releases the signal rests at {rest:.1f} % of travel instead of "
+        f"{usual:.1f} %; {told}."
+    )

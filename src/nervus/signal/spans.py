@@ -1,0 +1,46 @@
+"""Stretches of time or travel, and the way from masks to them; shared by every detector."""
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, FloatArray, IntArray
+from nervus.domain.finding import Span
+
+
+def runs(mask: BoolArray) -> tuple[IntArray, IntArray]:
+    """First and last index (inclusive) of every run of `True`, each of shape (n_runs,)."""
+    padded = np.concatenate(([False], mask, [False])).astype(np.int8)
+    change = np.diff(padded)
+    return np.flatnonzero(change == 1), np.flatnonzero(change == -1) - 1
+
+
+def inside(time_s: FloatArray, spans: Iterable[Span], margin_s: float = 0.0) -> BoolArray:
+    """Which instants lie within any of the spans, widened by `margin_s` on both sides."""
+    mask = np.zeros(time_s.shape, dtype=bool)
+    for start, end in spans:
+        first = np.searchsorted(time_s, start - margin_s, side="left")
+        last = np.searchsorted(time_s, end + margin_s, side="right")
+        mask[first:last] = True
+    return mask
+
+
+def merge(spans: Iterable[Span], gap: float) -> tuple[Span, ...]:
+    """Join spans that overlap or lie no further apart than `gap`; sorted."""
+    joined: list[Span] = []
+    for start, end in sorted(spans):
+        if joined and start - joined[-1][1] <= gap:
+            joined[-1] = (joined[-1][0], max(joined[-1][1], end))
+        else:
+            joined.append((start, end))
+    return tuple(joined)
+
+
+def overlaps(a: Span, b: Span, slack: float = 0.0) -> bool:
+    """Whether two spans share anything, `slack` apart at most."""
+    return a[0] <= b[1] + slack and b[0] <= a[1] + slack
+
+
+def total(spans: Sequence[Span]) -> float:
+    """The length of all spans together."""
+    return float(sum(end - start for start, end in spans))

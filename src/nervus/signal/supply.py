@@ -1,0 +1,65 @@
+"""Supply and ground of the sensor: out of tolerance, and for how long."""
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, Channel, Recording
+from nervus.domain.finding import Span, SupplyFault, SupplyLine
+from nervus.signal.levels import NOMINAL_SUPPLY_V
+from nervus.signal.spans import inside, merge, runs
+
+# About 5 V, within 5 %; ground within 0.1 V of battery negative (common practice).
+_SUPPLY_TOLERANCE = 0.05
+_GROUND_AT_MOST_V = 0.1
+# Shorter deviations are spikes or interruptions; those show on the tracks and are found there.
+_LEAST_S = 0.03
+_JOIN_S = 0.3
+
+
+def supply_faults(
+    recording: Recording, key_off: tuple[Span, ...], nominal_v: float = NOMINAL_SUPPLY_V
+) -> tuple[SupplyFault, ...]:
+    """Supply and ground where they leave their tolerance while the key is on."""
+    found = []
+    supply = recording.get("vref_v")
+    if supply is not None:
+        off = np.abs(supply.values - nominal_v) > _SUPPLY_TOLERANCE * nominal_v
+        found += _findings(supply, off, key_off, SupplyLine.SUPPLY)
+    ground = recording.get("sgnd_v")
+    if ground is not None:
+        off = np.abs(ground.values) > _GROUND_AT_MOST_V
+        found += _findings(ground, off, key_off, SupplyLine.GROUND)
+    return tuple(found)
+
+
+def _findings(
+    channel: Channel, off: BoolArray, key_off: tuple[Span, ...], where: SupplyLine
+) -> list[SupplyFault]:
+    off = off & ~inside(channel.time_s, key_off)
+    spans = [
+        (float(channel.time_s[a]), float(channel.time_s[b]))
+        for a, b in zip(*runs(off), strict=True)
+        if b > a
+    ]
+    joined = tuple(s for s in merge(spans, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
+    if not joined:
+        return []
+    during = inside(channel.time_s, joined) & off
+    level = round(float(np.median(channel.values[during])), 3)
+    name = "supply" if where is SupplyLine.SUPPLY else "ground"
+    return [
+        SupplyFault(
+            channels=(channel.id,),
+            times_s=tuple((round(a, 4), round(b, 4)) for a, b in joined),
+            confidence=0.95,
+            text=(
+                f"The sensor {name} is out of tolerance {_times(len(joined))}: "
+                f"{level:.2f} V in the middle."
+            ),
+            level_v=level,
+            where=where,
+        )
+    ]
+
+
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count} times"
