@@ -18,7 +18,7 @@ from nervus.domain.analysis import (
 )
 from nervus.judge.observations import Observation, observe
 from nervus.judge.stretches import along_the_way
-from nervus.judge.words import headline
+from nervus.judge.words import NEARLY_SURE, headline
 from nervus.knowledge import Judging, Likelihood
 
 
@@ -76,11 +76,12 @@ def _normalised(chance: dict[SuspectId, float]) -> tuple[Suspect, ...]:
 
 
 def _advise(suspects: tuple[Suspect, ...], knowledge: Judging) -> NextTest | None:
-    """The test for the two most suspected, else the first that concerns the most suspected one."""
-    first, second = suspects[0].id, suspects[1].id
-    both = next((t for t in knowledge.test if set(t.suspects) == {first, second}), None)
-    either = next((t for t in knowledge.test if t.suspects[0] == first), None)
-    advice = both or either
-    if advice is None:
+    """The test that tells the two most suspected apart, or that proves the one who is left."""
+    first, second = suspects[0], suspects[1]
+    wanted = {first.id} if first.probability >= NEARLY_SURE else {first.id, second.id}
+    fitting = [t for t in knowledge.test if set(t.suspects) == wanted]
+    fitting += [t for t in knowledge.test if t.suspects[0] == first.id and len(t.suspects) > 1]
+    if not fitting:
         return None
+    advice = fitting[0]
     return NextTest(advice.title, advice.minutes, advice.tells, advice.caution)

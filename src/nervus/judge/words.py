@@ -30,9 +30,8 @@ STRETCH_NAMES = {
     "pedal": "pedal",
 }
 
-# Below this the most suspected part is hardly more suspect than the rest: naming it would mislead.
-_WORTH_NAMING = 0.45
-_LIKELY, _NEARLY_SURE = 0.60, 0.85
+# Below this naming one part would mislead: the two most suspected are named instead.
+_LIKELY, NEARLY_SURE = 0.60, 0.85
 # Swept from below this to above that is the whole travel, as far as a clean recording can claim.
 WHOLE_PCT = (8.0, 92.0)
 
@@ -58,13 +57,10 @@ def headline(
     first = suspects[0]
     if not examination.findings:
         return _of_clean(examination.coverage)
-    if first.probability < _WORTH_NAMING:
-        return "Nothing can be decided yet: what was seen fits more than one part."
-    how = "Most likely"
-    if first.probability >= _NEARLY_SURE:
-        how = "Almost surely"
-    elif first.probability < _LIKELY:
-        how = "Perhaps"
+    if first.probability < _LIKELY:
+        second = SUSPECT_NAMES[suspects[1].id]
+        return f"Nothing can be decided yet: {SUSPECT_NAMES[first.id]} and {second} both fit."
+    how = "Almost surely" if first.probability >= NEARLY_SURE else "Most likely"
     return f"{how} {_who(first.id, stretches)}."
 
 

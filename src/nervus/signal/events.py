@@ -5,14 +5,18 @@ An interruption of a line that the tracks share shows on all of them; it is one 
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from nervus.domain.finding import Span
+from nervus.signal import sampling
 from nervus.signal.excursions import Excursion
 from nervus.signal.levels import TrackSignal
 
 # Channels sampled one after the other may show one interruption this many intervals apart.
 _TOGETHER_INTERVALS = 1.6
-# Shallower and shorter than this, percent of supply and samples, is the roughness of a worn track.
-_ROUGH_DEPTH_PCT, _ROUGH_SAMPLES = 5.0, 3
+# Shallower than this, percent of supply, is the roughness of a worn track, if it is also shorter
+# than so many samples or so many times noisier inside than the track is elsewhere.
+_ROUGH_DEPTH_PCT, _ROUGH_SAMPLES, _ROUGH_NOISE = 5.0, 3, 4.0
 # Events closer than this share their cause: one burst, counted once where places are compared.
 BURST_S = 0.5
 
@@ -46,7 +50,7 @@ def gather(
     tracks: tuple[TrackSignal, ...], found: dict[str, tuple[Excursion, ...]]
 ) -> tuple[Event, ...]:
     """Events in the order of time; what is too small and short to be told from wear is left out."""
-    parts = [(t, e) for t in tracks for e in found[t.id] if not _is_roughness(e)]
+    parts = [(t, e) for t in tracks for e in found[t.id] if not _is_roughness(t, e)]
     parts.sort(key=lambda part: part[1].span_s[0])
     events: list[list[tuple[TrackSignal, Excursion]]] = []
     for track, excursion in parts:
@@ -81,5 +85,10 @@ def _together(
     )
 
 
-def _is_roughness(excursion: Excursion) -> bool:
-    return excursion.depth < _ROUGH_DEPTH_PCT and excursion.samples <= _ROUGH_SAMPLES
+def _is_roughness(track: TrackSignal, excursion: Excursion) -> bool:
+    if excursion.depth >= _ROUGH_DEPTH_PCT:
+        return False
+    if excursion.samples <= _ROUGH_SAMPLES:
+        return True
+    start, end = np.searchsorted(track.time_s, excursion.span_s)
+    return sampling.noise(track.level[start : end + 1]) > _ROUGH_NOISE * track.noise

@@ -31,6 +31,8 @@ _BURST_GAP_S = 0.06
 _LONGEST_WITHIN_RANGE_S = 1.5
 # An interruption ends as abruptly as it began; only within so many samples may it look gentle.
 _GENTLE_SAMPLES = 4
+# The first three samples must go this share of the way.
+_AT_ONCE = 0.4
 # While away, a hand may have changed its speed by this much, in percent of supply per second; but
 # what is nearer to where the signal went than this share of the way is no return.
 _CHANGE_OF_SPEED = 25.0
@@ -144,7 +146,12 @@ def _return_to_course(
     steady[:-1] &= (values[1:] > low[1:] - slack[:-1]) & (values[1:] < high[1:] + slack[:-1])
     steady[_GENTLE_SAMPLES:] &= abrupt[_GENTLE_SAMPLES:]
     found = np.flatnonzero(steady)
-    return edge + 1 + int(found[0]) if found.size else None
+    if not found.size:
+        return None
+    # A contact that opens goes all the way at once; a throttle that is moved away goes there gently.
+    at_once = float(np.max(np.abs(values[:3] - start)))
+    usual = float(np.median(np.abs(values[: found[0]] - start)))
+    return edge + 1 + int(found[0]) if at_once > _AT_ONCE * usual else None
 
 
 def _slope_before(time_s: FloatArray, level: FloatArray, off: BoolArray, edge: int) -> float:
