@@ -38,6 +38,10 @@ from nervus.signal.locality import judge_locality
 from nervus.signal.travel import find_passes, frame_from_profile, learn_frame
 
 
+# Events on a rough stretch that are shallower than this, percent of supply, belong to it.
+_WORN_AT_MOST_PCT = 10.0
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class _Tracks:
     """The tracks with their events and what lies between the events."""
@@ -76,6 +80,7 @@ def examine(
     progress("Looking for wear", 0.8)
     wear = _wear(tracks, travel, passes, spots)
     spots = tuple(s for s in spots if not _is_part_of_wear(s, wear))
+    loose = tuple(e for e in loose if not _is_worn(e, wear, travel))
     findings: list[Finding] = [*spots, *_drops(recording, tracks, loose, travel), *wear]
     findings += _disagreements(recording, tracks, travel, (line, skew_s), profile)
     findings += _rests(recording, travel, cause_of_rest)
@@ -246,6 +251,15 @@ def _is_part_of_wear(spot: DeadSpot, wear: list[Noise]) -> bool:
     return spot.shape is Shape.STEP and any(
         n.channels == spot.channels and _within(spot.travel_pct, n.travel_pct) for n in wear
     )
+
+
+def _is_worn(event: Event, wear: list[Noise], travel: Travel | None) -> bool:
+    """A shallow event on a rough stretch of its track is part of the roughness."""
+    channel, excursion = event.deepest
+    if travel is None or len(event.parts) > 1 or excursion.depth > _WORN_AT_MOST_PCT:
+        return False
+    place = np.interp(np.mean(event.span_s), travel.time_s, travel.percent)
+    return any(n.channels == (channel,) and _within((place, place), n.travel_pct) for n in wear)
 
 
 def _within(inner: Span, outer: Span, slack: float = 4.0) -> bool:

@@ -139,6 +139,20 @@ def _return_to_course(
     away = level[min(edge + 2, level.size - 1)] - start
     abrupt = _abrupt_return(level, edge, last, float(np.sign(away)), max(track.tolerance, 1.0))
     slack = np.minimum(_CHANGE_OF_SPEED * elapsed, _NEAR * abs(away)) * abrupt
+    found = _first_return(values, (low, high), slack, abrupt)
+    if found is None:
+        return None
+    # A contact that opens goes all the way at once; a throttle that is moved away goes gently.
+    at_once = float(np.max(np.abs(values[:3] - start)))
+    usual = float(np.median(np.abs(values[:found] - start)))
+    return edge + 1 + found if at_once > _AT_ONCE * usual else None
+
+
+def _first_return(
+    values: FloatArray, band: tuple[FloatArray, FloatArray], slack: FloatArray, abrupt: BoolArray
+) -> int | None:
+    """How many samples until the signal is back; `None` where it never is, or comes back gently."""
+    low, high = band
     on_course = (values > low - slack) & (values < high + slack)
     # The step itself may spread over two samples: the first of them is never a return.
     on_course[0] = False
@@ -148,10 +162,14 @@ def _return_to_course(
     found = np.flatnonzero(steady)
     if not found.size:
         return None
-    # A contact that opens goes all the way at once; a throttle that is moved away goes there gently.
-    at_once = float(np.max(np.abs(values[:3] - start)))
-    usual = float(np.median(np.abs(values[: found[0]] - start)))
-    return edge + 1 + int(found[0]) if at_once > _AT_ONCE * usual else None
+    calm = (values > low) & (values < high)
+    calm[0] = False
+    for _ in range(2):
+        calm[:-1] &= calm[1:]
+    gentle = np.flatnonzero(calm[: found[0]])
+    if not gentle.size:
+        return int(found[0])
+    return int(gentle[0]) if gentle[0] <= _GENTLE_SAMPLES else None
 
 
 def _slope_before(time_s: FloatArray, level: FloatArray, off: BoolArray, edge: int) -> float:

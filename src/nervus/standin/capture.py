@@ -1,7 +1,7 @@
 """Simulated captures: a throttle is moved, its sensor's circuit solved, its lines sampled.
 
-What it does not imitate: temperature, supply ripple, the low-pass of a control unit's input, slip of
-the sampling clock. Noise has a random stream of its own, so changing it does not change the motion.
+What it does not imitate: temperature, supply ripple, the low-pass of a control unit's input, slip
+of the sampling clock. Noise has a random stream of its own: changing it leaves the motion as it is.
 """
 
 from dataclasses import dataclass, replace
