@@ -177,11 +177,13 @@ class StretchSuspicion:
         stretch: identifier of the stretch, as the fault tree names it.
         line: the conductor or track it concerns, or "" for the whole stretch.
         probability: 0 to 1.
+        suspect: the component it belongs to.
         fault: the way in which it would have failed, as a phrase.
     """
 
     stretch: str
     line: str
+    suspect: SuspectId
     probability: float
     fault: str
 

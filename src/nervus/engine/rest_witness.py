@@ -22,9 +22,7 @@ _RISES, _STAYS = 0.20, 0.08
 _SPEED_RISES = 0.12
 
 
-def cause_of_rest(
-    recording: Recording, off: tuple[Span, ...], usual: tuple[Span, ...]
-) -> RestCause:
+def cause_of_rest(recording: Recording, off: tuple[Span, ...], usual: tuple[Span, ...]) -> RestCause:
     """The cause of rests that are off, by what the engine did then and at the usual rests.
 
     The engine is a pump: what it breathes is proportional to speed times manifold pressure, at the

@@ -75,9 +75,7 @@ def _header(path: Path, first: bytes, mapping: Mapping[str, str]) -> Header:
         raise RecordingUnusable(Place(name), "this is not text", _SHAPES)
     line, newline, _ = first.partition(b"\n")
     if not newline and len(first) >= _LONGEST_LINE:
-        raise RecordingUnusable(
-            Place(name, 1), "the first line does not end within a megabyte", _SHAPES
-        )
+        raise RecordingUnusable(Place(name, 1), "the first line does not end within a megabyte", _SHAPES)
     try:
         text = line.decode("utf-8-sig").rstrip("\r")
     except UnicodeDecodeError as wrong:

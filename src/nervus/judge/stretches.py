@@ -18,7 +18,9 @@ def along_the_way(
         for line, share in lines:
             probability = chance[leaf.suspect] * leaf.share * share
             fault = leaf.fault.format(line=line or "it")
-            found.append(StretchSuspicion(leaf.stretch, line, round(probability, 4), fault))
+            found.append(
+                StretchSuspicion(leaf.stretch, line, leaf.suspect, round(probability, 4), fault)
+            )
     return tuple(sorted(found, key=lambda s: -s.probability))
 
 

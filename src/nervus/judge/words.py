@@ -37,7 +37,7 @@ WHOLE_PCT = (8.0, 92.0)
 
 
 def natural_frequency(probability: float) -> str:
-    """A probability as people count: "7 in 10", "4 in 100", "under 1 in 100"."""
+    """A probability as people count: "7 in 10", "4 in 100", "< 1 in 100"."""
     if probability >= 0.985:
         return "over 98 in 100"
     if probability >= 0.095:
@@ -45,7 +45,7 @@ def natural_frequency(probability: float) -> str:
         return f"{tenths} in 10" if tenths < 10 else f"{round(probability * 100)} in 100"
     if probability >= 0.01:
         return f"{round(probability * 100)} in 100"
-    return "under 1 in 100"
+    return "< 1 in 100"
 
 
 def headline(
@@ -80,7 +80,7 @@ def _who(suspect: SuspectId, stretches: tuple[StretchSuspicion, ...]) -> str:
         on_wires = [s for s in stretches if s.stretch in places and s.line.startswith(kind)]
         on_wires = [s for s in on_wires if kind or not s.line.startswith("signal")]
         worst = on_wires[0]
-        return f"the wiring of {_line(worst.line)}, most often at the sensor plug"
+        return f"the wiring of {_line(worst.line)}, first at the sensor plug"
     if suspect is SuspectId.SENSOR:
         worst = next(s for s in stretches if s.stretch == "tracks")
         return f"the sensor, {worst.line}"

@@ -22,9 +22,7 @@ def describe_coverage(
     if travel is not None and travel.percent.size:
         low, high = np.percentile(travel.percent, [0.2, 99.8])
         seen = (round(max(0.0, float(low)), 1), round(min(100.0, float(high)), 1))
-    swept = merge(
-        ((min(p.from_pct, p.to_pct), max(p.from_pct, p.to_pct)) for p in passes), _JOIN_PCT
-    )
+    swept = merge(((min(p.from_pct, p.to_pct), max(p.from_pct, p.to_pct)) for p in passes), _JOIN_PCT)
     return Coverage(seen, swept, shortest, _text(seen, swept, shortest, len(passes)))
 
 

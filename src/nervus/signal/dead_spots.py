@@ -123,9 +123,7 @@ def _confidence(seen: int, crossed: int) -> float:
     return round(min(0.99, 0.6 + 0.2 * low + 0.2 * min(1.0, seen / 6)), 2)
 
 
-def _text(
-    track: TrackSignal, place: Span, shape: Shape, seen: tuple[int, int], depth: float
-) -> str:
+def _text(track: TrackSignal, place: Span, shape: Shape, seen: tuple[int, int], depth: float) -> str:
     does = {
         Shape.DROP: f"leaves its course by {track.volts(depth):.2f} V",
         Shape.STEP: f"steps by {track.volts(depth):.2f} V and comes back",

@@ -86,9 +86,7 @@ def find_disagreements(
     apart = np.abs(pair.first - pair.second)
     off = (apart - pair.allowance > limit) & ~inside(pair.time_s, faulty, 0.1)
     spans = [
-        (float(pair.time_s[a]), float(pair.time_s[b]))
-        for a, b in zip(*runs(off), strict=True)
-        if b > a
+        (float(pair.time_s[a]), float(pair.time_s[b])) for a, b in zip(*runs(off), strict=True) if b > a
     ]
     joined = tuple(s for s in merge(spans, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
     if not joined:

@@ -37,7 +37,6 @@ from nervus.signal.levels import TrackSignal, prepare, supply_scale
 from nervus.signal.locality import judge_locality
 from nervus.signal.travel import find_passes, frame_from_profile, learn_frame
 
-
 # Events on a rough stretch that are shallower than this, percent of supply, belong to it.
 _WORN_AT_MOST_PCT = 10.0
 
@@ -299,9 +298,7 @@ def _rests(
     return rest.off_rest(rests, (travel.witness,), recording, cause_of_rest)
 
 
-def _locality(
-    events: tuple[Event, ...], spots: tuple[DeadSpot, ...], travel: Travel | None
-) -> Locality:
+def _locality(events: tuple[Event, ...], spots: tuple[DeadSpot, ...], travel: Travel | None) -> Locality:
     """One verdict for the recording: over all events, and the flats, which are events too."""
     places = []
     if travel is not None:

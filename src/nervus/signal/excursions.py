@@ -101,7 +101,9 @@ def _search(time_s: FloatArray, level: FloatArray, track: TrackSignal) -> BoolAr
         slope = _slope_before(time_s, level, off, int(edge))
         back = _return_to_course(time_s, level, int(edge), slope, track)
         if back is not None:
-            off[edge + 1 : back] = True
+            # A step over one sample shows over two as well, but one sample too early.
+            early = abs(level[edge + 1] - level[edge]) < track.tolerance
+            off[edge + 1 + int(early) : back] = True
             resume = back
     return off
 

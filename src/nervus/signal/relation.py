@@ -85,8 +85,7 @@ def estimate_skew(first: TrackSignal, second: TrackSignal, line: Line) -> float:
         float(
             np.median(
                 np.abs(
-                    np.interp(first.time_s[moving] + lag, second.time_s, second.level)
-                    - expected[moving]
+                    np.interp(first.time_s[moving] + lag, second.time_s, second.level) - expected[moving]
                 )
             )
         )
@@ -96,9 +95,7 @@ def estimate_skew(first: TrackSignal, second: TrackSignal, line: Line) -> float:
     return float(lags[best]) if costs[best] < 0.8 * costs[12] else 0.0
 
 
-def _stretches(
-    first: TrackSignal, second: TrackSignal, skew_s: float
-) -> tuple[FloatArray, FloatArray]:
+def _stretches(first: TrackSignal, second: TrackSignal, skew_s: float) -> tuple[FloatArray, FloatArray]:
     """One point (level 1, level 2) for each stretch, from the samples at which little moved."""
     inside_both = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
     time_s, x = first.time_s[inside_both], first.level[inside_both]

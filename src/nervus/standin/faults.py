@@ -72,9 +72,7 @@ def broken(circuit: SensorCircuit, line: str) -> SensorCircuit:
     return circuit.open_supply() if line == "supply" else circuit.open_ground()
 
 
-def chatter(
-    time_s: FloatArray, times_s: tuple[Span, ...], random: np.random.Generator
-) -> BoolArray:
+def chatter(time_s: FloatArray, times_s: tuple[Span, ...], random: np.random.Generator) -> BoolArray:
     """When a loose contact is open: most of each span, touching now and then."""
     is_open = np.zeros(time_s.shape, dtype=bool)
     for start, end in times_s:

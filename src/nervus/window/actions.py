@@ -1,0 +1,57 @@
+"""All that the window can be told to do, as data: a stable name, words, keys, a menu."""
+
+from dataclasses import dataclass
+from typing import Final
+
+
+@dataclass(frozen=True, slots=True)
+class ActionSpec:
+    """One action.
+
+    Attributes:
+        id: its stable name; the window has a method for each.
+        text: what it is called in the menu.
+        menu: the menu it stands in.
+        keys: shortcuts, the first of them is shown.
+        needs_recording: whether it works only with a recording open.
+        rule_before: whether a line is drawn above it.
+    """
+
+    id: str
+    text: str
+    menu: str
+    keys: tuple[str, ...] = ()
+    needs_recording: bool = False
+    rule_before: bool = False
+
+
+ACTIONS: Final = (
+    ActionSpec("open", "Open a recording …", "Recording", ("Ctrl+O",)),
+    ActionSpec("close", "Close the recording", "Recording", ("Ctrl+W",), needs_recording=True),
+    ActionSpec("quit", "Quit", "Recording", ("Ctrl+Q",), rule_before=True),
+    ActionSpec("over_time", "Over time", "View", ("Ctrl+1",), needs_recording=True),
+    ActionSpec("over_travel", "Over travel", "View", ("Ctrl+2",), needs_recording=True),
+    ActionSpec("next_view", "Change the view", "View", ("V",), needs_recording=True),
+    ActionSpec(
+        "zoom_in", "Closer", "View", ("Ctrl++", "Ctrl+="), needs_recording=True, rule_before=True
+    ),
+    ActionSpec("zoom_out", "Further away", "View", ("Ctrl+-",), needs_recording=True),
+    ActionSpec("whole", "The whole recording", "View", ("Ctrl+0",), needs_recording=True),
+    ActionSpec("next_finding", "Next finding", "View", ("N",), needs_recording=True, rule_before=True),
+    ActionSpec("previous_finding", "Previous finding", "View", ("P",), needs_recording=True),
+    ActionSpec("no_finding", "Mark no finding", "View", ("Esc",), needs_recording=True),
+    ActionSpec("theme", "Dim theme", "View", ("D",), rule_before=True),
+    ActionSpec("judgement", "Judgement at the side", "View", ("J",)),
+    ActionSpec("about", "About Nervus", "Help", ("F1",)),
+)
+
+FOOT_EMPTY: Final = (("Ctrl O", "open"), ("D", "dim or bright"), ("F1", "about"))
+FOOT: Final = (
+    ("Ctrl O", "open"),
+    ("N", "next finding"),
+    ("V", "view"),
+    ("+ −", "zoom"),  # noqa: RUF001 - a true minus sign
+    ("Ctrl 0", "whole"),
+    ("D", "dim"),
+    ("J", "judgement"),
+)

@@ -1,0 +1,57 @@
+"""What of a long curve the eye can see: the least and the greatest of each column of pixels.
+
+Every sample is kept; only what is drawn is reduced, and a drop of a single sample stays a full line
+tall. Blocks are aligned to the sample's own number, so columns do not shimmer while the view moves.
+"""
+
+import numpy as np
+
+from nervus.domain.channel import FloatArray
+
+_FACTOR = 8
+
+
+class Envelope:
+    """Minima and maxima of one curve in blocks of 1, 8, 64, … samples.
+
+    Args:
+        time_s: instants, shape (n,), never falling.
+        values: shape (n,).
+    """
+
+    def __init__(self, time_s: FloatArray, values: FloatArray) -> None:
+        self._time_s = time_s
+        self._values = values
+        self._levels: list[tuple[int, FloatArray, FloatArray]] = []
+        lows, highs, block = values, values, 1
+        while lows.size > 4 * _FACTOR:
+            lows, highs = _halve(lows, np.minimum), _halve(highs, np.maximum)
+            block *= _FACTOR
+            self._levels.append((block, lows, highs))
+
+    def within(self, start_s: float, end_s: float, columns: int) -> tuple[FloatArray, FloatArray]:
+        """Points to draw between two instants on so many columns of pixels.
+
+        Returns:
+            Times and values, at most about 16 points for a column, fewer where there are few samples.
+        """
+        first = max(0, int(np.searchsorted(self._time_s, start_s)) - 1)
+        last = min(self._time_s.size, int(np.searchsorted(self._time_s, end_s, side="right")) + 1)
+        wanted = max(1, (last - first) // max(1, columns))
+        fitting = [level for level in self._levels if level[0] <= wanted]
+        if not fitting:
+            return self._time_s[first:last], self._values[first:last]
+        block, lows, highs = fitting[-1]
+        a, b = first // block, min(-(-last // block), lows.size)
+        times = self._time_s[np.minimum(np.arange(a, b) * block, self._time_s.size - 1)]
+        both = np.empty(2 * (b - a))
+        both[0::2], both[1::2] = lows[a:b], highs[a:b]
+        return np.repeat(times, 2), both
+
+
+def _halve(values: FloatArray, how: np.ufunc) -> FloatArray:
+    whole = values.size // _FACTOR * _FACTOR
+    reduced = how.reduce(values[:whole].reshape(-1, _FACTOR), axis=1)
+    if whole < values.size:
+        reduced = np.append(reduced, how.reduce(values[whole:]))
+    return np.asarray(reduced, dtype=np.float64)

@@ -1,0 +1,102 @@
+"""Folding a recording over travel: each pass as one curve, and what left its course as segments."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.analysis import Examination, Pass
+from nervus.domain.channel import Channel, FloatArray
+from nervus.domain.finding import DeadSpot, Finding, Noise
+from nervus.signal.spans import overlaps
+
+# More points than this for a pass and track say nothing more on a screen.
+_MOST_POINTS = 1500
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FoldedTrack:
+    """All passes of one track as one curve, broken by NaN between the passes."""
+
+    channel: Channel
+    travel: FloatArray
+    values: FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class RowMark:
+    """A stretch of travel in one pass in which a finding shows."""
+
+    row: int
+    from_pct: float
+    to_pct: float
+    finding: int
+
+
+def fold_track(channel: Channel, examination: Examination) -> FoldedTrack:
+    """One track over travel; nothing where the travel is unknown."""
+    travel = examination.travel
+    xs: list[FloatArray] = []
+    ys: list[FloatArray] = []
+    gap = np.asarray([np.nan])
+    for a_pass in examination.passes if travel is not None else ():
+        here = slice(
+            int(np.searchsorted(channel.time_s, a_pass.start_s)),
+            int(np.searchsorted(channel.time_s, a_pass.end_s, side="right")),
+        )
+        x = np.interp(channel.time_s[here], travel.time_s, travel.percent)  # type: ignore[union-attr] # no passes without travel
+        x, y = _thin(x, channel.values[here])
+        xs += [x, gap]
+        ys += [y, gap]
+    if not xs:
+        return FoldedTrack(channel, np.empty(0), np.empty(0))
+    return FoldedTrack(channel, np.concatenate(xs), np.concatenate(ys))
+
+
+def _thin(x: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """At most so many points; of each group the lowest and the highest are kept."""
+    if x.size <= _MOST_POINTS:
+        return x, y
+    size = -(-x.size // (_MOST_POINTS // 2))
+    whole = x.size // size * size
+    groups = y[:whole].reshape(-1, size)
+    offset = np.arange(groups.shape[0]) * size
+    picks = np.sort(np.concatenate((offset + groups.argmin(axis=1), offset + groups.argmax(axis=1))))
+    return x[picks], y[picks]
+
+
+def row_marks(examination: Examination) -> tuple[RowMark, ...]:
+    """For each pass, where in the travel its findings show."""
+    travel = examination.travel
+    if travel is None:
+        return ()
+    marks = []
+    for number, finding in enumerate(examination.findings):
+        for row, a_pass in enumerate(examination.passes):
+            for span in finding.times_s:
+                if overlaps((a_pass.start_s, a_pass.end_s), span):
+                    ends = np.interp(
+                        np.clip(span, a_pass.start_s, a_pass.end_s), travel.time_s, travel.percent
+                    )
+                    marks.append(RowMark(row, float(ends.min()), float(ends.max()), number))
+            if isinstance(finding, Noise) and _crosses(a_pass, finding):
+                marks.append(RowMark(row, *finding.travel_pct, number))
+    return tuple(marks)
+
+
+def _crosses(a_pass: Pass, finding: Noise) -> bool:
+    reach = (min(a_pass.from_pct, a_pass.to_pct), max(a_pass.from_pct, a_pass.to_pct))
+    return overlaps(reach, finding.travel_pct)
+
+
+def place_of(finding: Finding, marks: tuple[RowMark, ...], number: int) -> tuple[float, float] | None:
+    """Where in the travel a finding lies, for marking it on the picture."""
+    if isinstance(finding, DeadSpot | Noise):
+        return finding.travel_pct
+    own = [m for m in marks if m.finding == number]
+    if own:
+        return min(m.from_pct for m in own), max(m.to_pct for m in own)
+    at = getattr(finding, "at_travel_pct", None)
+    if at is not None:
+        return float(at), float(at)
+    place = getattr(finding, "travel_pct", None)
+    return (float(place[0]), float(place[1])) if place is not None else None

@@ -1,0 +1,100 @@
+"""The job's head at the top and the keys at the foot."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
+
+from nervus.domain.job import Job
+
+
+class Head(QWidget):
+    """Which vehicle, which complaint, and what state the job is in."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("head")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(46)
+        self.vehicle = QLabel("", self)
+        self.vehicle.setObjectName("vehicle")
+        self.complaint = _Elided("", self)
+        self.complaint.setObjectName("quiet")
+        self.state = QLabel("", self)
+        self.state.setObjectName("pill")
+        self.state.setFixedHeight(26)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 0, 20, 0)
+        row.setSpacing(28)
+        row.addWidget(self.vehicle)
+        row.addWidget(self.complaint, 1)
+        row.addWidget(self.state)
+        self.show_nothing()
+
+    def show_nothing(self) -> None:
+        """No recording is open."""
+        self.vehicle.setText("Nervus")
+        self.complaint.setText("sensor, wiring or throttle body?")
+        self.state.hide()
+
+    def show_job(self, job: Job | None, name: str, state: str) -> None:
+        """A job, or a recording that belongs to none yet."""
+        if job is None:
+            self.vehicle.setText(name)
+            self.complaint.setText("a recording without a job")
+        else:
+            self.vehicle.setText(f"{job.vehicle.name} · {job.vehicle.description}")
+            self.complaint.setText(job.complaint)
+        self.state.setText(state)
+        self.state.setVisible(bool(state))
+
+
+class _Elided(QLabel):
+    """A label that gives way: what does not fit is cut with dots and stays in the tool tip."""
+
+    def __init__(self, text: str, parent: QWidget) -> None:
+        super().__init__(text, parent)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._whole = text
+
+    def setText(self, text: str | None) -> None:
+        self._whole = text or ""
+        self.setToolTip(self._whole)
+        self._fit()
+
+    def resizeEvent(self, _event: object) -> None:
+        self._fit()
+
+    def _fit(self) -> None:
+        metrics = self.fontMetrics()
+        width = max(self.width(), 40)
+        super().setText(metrics.elidedText(self._whole, Qt.TextElideMode.ElideRight, width))
+
+
+class Foot(QWidget):
+    """The keys that work now."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("foot")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(34)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(16, 0, 16, 0)
+        self._row.setSpacing(8)
+        self.source = QLabel("", self)
+
+    def show_keys(self, keys: tuple[tuple[str, str], ...], source: str) -> None:
+        """Pairs of key and what it does, and where the data comes from at the right."""
+        while (item := self._row.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None and widget is not self.source:
+                widget.deleteLater()
+        for key, does in keys:
+            cap, label = QLabel(key, self), QLabel(does, self)
+            cap.setObjectName("key")
+            cap.setFixedHeight(22)
+            self._row.addWidget(cap)
+            self._row.addWidget(label)
+            self._row.addSpacing(10)
+        self._row.addStretch(1)
+        self.source.setText(source)
+        self._row.addWidget(self.source)

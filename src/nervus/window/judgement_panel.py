@@ -1,0 +1,235 @@
+"""As it stands: who is suspected, why, and what to do next; readable from a metre away."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nervus.domain.analysis import Judgement, Step, StretchSuspicion, SuspectId
+from nervus.judge.words import STRETCH_NAMES, SUSPECT_NAMES, natural_frequency
+from nervus.window.theme import BRIGHT, Theme
+
+WIDTH = 322
+_BARS = 4
+# A step of the ledger that moves a suspect by less than this (log10) is neither for nor against.
+_WORTH_SAYING = 0.08
+
+
+class SuspectBars(QWidget):
+    """A bar for each of the most suspected parts, the rest together as other."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme: Theme = BRIGHT
+        self._rows: list[tuple[str, float]] = []
+        self.setAccessibleName("Suspects")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDTH - 32, 24 * max(1, len(self._rows)))
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self._theme = theme
+        self.update()
+
+    def show_judgement(self, judgement: Judgement) -> None:
+        """Show the suspects of a judgement."""
+        first = judgement.suspects[: _BARS - 1]
+        rest = sum(s.probability for s in judgement.suspects[_BARS - 1 :])
+        self._rows = [(SUSPECT_NAMES[s.id], s.probability) for s in first] + [("other", rest)]
+        self.setAccessibleDescription(
+            ", ".join(f"{name} {natural_frequency(p)}" for name, p in self._rows)
+        )
+        self.updateGeometry()
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        if not self._rows:
+            return
+        painter = QPainter(self)
+        font = QFont(self.font())
+        font.setPixelSize(14)
+        painter.setFont(font)
+        height = 24.0
+        name_width = max(painter.fontMetrics().horizontalAdvance(n) for n, _ in self._rows) + 12.0
+        says_width = max(
+            painter.fontMetrics().horizontalAdvance(natural_frequency(p)) for _, p in self._rows
+        )
+        bar = max(20.0, self.width() - name_width - says_width)
+        for row, (name, probability) in enumerate(self._rows):
+            top = row * height
+            middle = Qt.AlignmentFlag.AlignVCenter
+            painter.setPen(self._theme.color("ink"))
+            painter.drawText(QRectF(0, top, name_width, height), middle, name)
+            painter.drawText(
+                QRectF(name_width + bar, top, says_width, height),
+                middle | Qt.AlignmentFlag.AlignRight,
+                natural_frequency(probability),
+            )
+            place = QRectF(name_width, top + 7, bar - 10, 10)
+            painter.fillRect(place, self._theme.color("soft"))
+            token = "inflamed" if row == 0 and name != SUSPECT_NAMES[SuspectId.NONE] else "ink"
+            place.setWidth((bar - 10) * probability)
+            painter.fillRect(place, self._theme.color(token))
+        painter.end()
+
+
+class JudgementPanel(QWidget):
+    """The column at the right."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("judgement")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(WIDTH)
+        self._judgement: Judgement | None = None
+        self._quiet = _label("As it stands", "quiet")
+        self.headline = _label("", "headline")
+        self.bars = SuspectBars(self)
+        self._because = _label("", "quiet")
+        self._reasons = QVBoxLayout()
+        self._reasons.setSpacing(4)
+        self.back = QPushButton("Back to the whole", self)
+        self.back.clicked.connect(lambda: self.show_stretch(None))
+        self._next_quiet = _label("", "quiet")
+        self._next = QFrame(self)
+        self._next.setObjectName("next")
+        self._next_title, self._next_tells = _label("", "nextTitle"), _label("", "")
+        self._caution = _label("", "quiet")
+        self._lay_out()
+        self.show_nothing()
+
+    def _lay_out(self) -> None:
+        box = QVBoxLayout(self._next)
+        box.setContentsMargins(14, 10, 14, 12)
+        box.setSpacing(4)
+        box.addWidget(self._next_title)
+        box.addWidget(self._next_tells)
+        inner = QWidget(self)
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(14, 14, 14, 12)
+        column.setSpacing(7)
+        above: tuple[QWidget, ...] = (self._quiet, self.headline, self.bars, self._because)
+        below: tuple[QWidget, ...] = (self.back, self._next_quiet, self._next, self._caution)
+        for widget in above:
+            column.addWidget(widget)
+        column.addLayout(self._reasons)
+        for widget in below:
+            column.addWidget(widget)
+        column.addStretch(1)
+        area = QScrollArea(self)
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(inner)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(area)
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self.bars.apply_theme(theme)
+
+    def show_nothing(self) -> None:
+        """No recording is open."""
+        self._judgement = None
+        self.headline.setText("Nothing is judged yet.")
+        for widget in (self.bars, self.back, self._next, self._next_quiet, self._caution):
+            widget.hide()
+        self._because.setText("Open a recording, and the parts that may have failed stand here.")
+        self._set_reasons([])
+
+    def show_judgement(self, judgement: Judgement) -> None:
+        """Show a judgement, with the reasons for and against its first suspect."""
+        self._judgement = judgement
+        self.headline.setText(judgement.headline)
+        self.bars.show_judgement(judgement)
+        self.bars.show()
+        self.show_stretch(None)
+        test = judgement.next_test
+        for widget in (self._next, self._next_quiet, self._caution):
+            widget.setVisible(test is not None)
+        if test is not None:
+            self._next_quiet.setText(f"Next, about {test.minutes} minutes")
+            self._next_title.setText(test.title)
+            self._next_tells.setText(f"{test.tells[0].upper()}{test.tells[1:]}.")
+            self._caution.setText(test.caution)
+
+    def show_stretch(self, stretch_id: str | None) -> None:
+        """The reasons for one stretch of the way, or for the whole where it is `None`."""
+        if self._judgement is None:
+            return
+        self.back.setVisible(stretch_id is not None)
+        here = [s for s in self._judgement.stretches if s.stretch == stretch_id]
+        if stretch_id is None:
+            self._because.setText("Because")
+            self._set_reasons(_reasons(self._judgement.ledger, self._judgement.suspects[0].id))
+        elif not here:
+            self._because.setText(f"At the {STRETCH_NAMES[stretch_id]}")
+            self._set_reasons([("", "no fault of this stretch is in the fault tree yet")])
+        else:
+            self._because.setText(f"At the {STRETCH_NAMES[stretch_id]}")
+            self._set_reasons(_reasons_of_stretch(self._judgement, here))
+
+    def reasons(self) -> list[str]:
+        """The reasons that stand there now, each with its sign."""
+        found = []
+        for i in range(self._reasons.count()):
+            item = self._reasons.itemAt(i)
+            row = item.widget() if item is not None else None
+            if row is not None:
+                found.append(" ".join(label.text() for label in row.findChildren(QLabel)).strip())
+        return found
+
+    def _set_reasons(self, reasons: Sequence[tuple[str, str]]) -> None:
+        while (item := self._reasons.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        for sign, text in reasons:
+            row = QWidget(self)
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.setSpacing(8)
+            mark = _label(sign, "")
+            mark.setFixedWidth(12)
+            mark.setAlignment(Qt.AlignmentFlag.AlignTop)
+            line.addWidget(mark)
+            line.addWidget(_label(text, ""), 1)
+            self._reasons.addWidget(row)
+
+
+def _label(text: str, name: str) -> QLabel:
+    label = QLabel(text)
+    label.setObjectName(name)
+    label.setWordWrap(True)
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    return label
+
+
+def _reasons(ledger: Sequence[Step], suspect: SuspectId) -> list[tuple[str, str]]:
+    """What speaks for and against a suspect, the weightiest first."""
+    ordered = sorted(ledger, key=lambda step: -abs(step.weight[suspect]))
+    return [
+        ("+" if step.weight[suspect] > 0 else "−", step.observation)  # noqa: RUF001 - a true minus sign
+        for step in ordered
+        if abs(step.weight[suspect]) >= _WORTH_SAYING
+    ]
+
+
+def _reasons_of_stretch(judgement: Judgement, here: list[StretchSuspicion]) -> list[tuple[str, str]]:
+    rows = [("", f"{s.fault}: {natural_frequency(s.probability)}") for s in here[:3]]
+    return rows + _reasons(judgement.ledger, here[0].suspect)

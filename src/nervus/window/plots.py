@@ -1,0 +1,152 @@
+"""Plots in the house's style: own axes and pens, no menus of the plot library, x moves, y stays."""
+
+from collections.abc import Sequence
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QKeyEvent
+from PyQt6.QtWidgets import QWidget
+
+from nervus.domain.channel import FloatArray
+from nervus.domain.finding import Span
+from nervus.window.theme import BRIGHT, Theme
+
+AXIS_WIDTH = 52
+_ZOOM = 1.5
+_PAN = 0.2
+
+
+class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library ships no types
+    """One column of plots over the same x axis, moved by mouse and by keyboard.
+
+    Signals:
+        hovered: the x under the mouse.
+    """
+
+    hovered = pyqtSignal(float)
+
+    def __init__(self, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent=parent)
+        self.theme: Theme = BRIGHT
+        self.plots: list[pg.PlotItem] = []
+        self.whole: Span = (0.0, 1.0)
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFrameShape(pg.GraphicsLayoutWidget.Shape.NoFrame)
+        self.ci.layout.setContentsMargins(0, 2, 24, 2)
+        self.ci.layout.setSpacing(4)
+        self.scene().sigMouseMoved.connect(self._mouse_moved)
+
+    def add_plot(self, *, height: int | None = None, seconds: bool = False) -> pg.PlotItem:
+        """One more plot below the others, its x axis linked to theirs; `seconds` for a time axis."""
+        axes = {"bottom": SecondsAxis(orientation="bottom")} if seconds else None
+        plot = self.addPlot(row=len(self.plots), col=0, axisItems=axes)
+        plot.setMenuEnabled(False)
+        plot.hideButtons()
+        plot.setMouseEnabled(x=True, y=False)
+        for side in ("left", "bottom"):
+            axis = plot.getAxis(side)
+            axis.setCacheMode(axis.CacheMode.DeviceCoordinateCache)
+        plot.getAxis("left").setWidth(AXIS_WIDTH)
+        plot.getAxis("bottom").setHeight(24)
+        if height is not None:
+            plot.setFixedHeight(height)
+        if self.plots:
+            plot.setXLink(self.plots[0])
+        self.plots.append(plot)
+        self._style(plot)
+        return plot
+
+    def clear_plots(self) -> None:
+        """Take all plots out."""
+        self.clear()
+        self.plots = []
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Ground, axes and grid in the theme's colours; curves are the subclass's."""
+        self.theme = theme
+        self.setBackground(theme.color("ground"))
+        for plot in self.plots:
+            self._style(plot)
+
+    def _style(self, plot: pg.PlotItem) -> None:
+        font = QFont(self.font())
+        font.setPixelSize(12)
+        plot.getViewBox().setBackgroundColor(self.theme.color("surface"))
+        for side in ("left", "bottom"):
+            axis = plot.getAxis(side)
+            axis.setPen(self.theme.pen("line"))
+            axis.setTextPen(self.theme.color("muted"))
+            axis.setStyle(tickFont=font, tickLength=-4)
+
+    def bold_font(self) -> QFont:
+        """For names that are written into a plot."""
+        font = QFont(self.font())
+        font.setPixelSize(13)
+        font.setBold(True)
+        return font
+
+    def show_whole(self) -> None:
+        """All of x."""
+        self.show_span(self.whole, 0.0)
+
+    def show_span(self, span: Span, around: float) -> None:
+        """Move to a stretch of x with `around` on both sides."""
+        if self.plots:
+            self.plots[0].setXRange(span[0] - around, span[1] + around, padding=0.005)
+
+    def visible(self) -> Span:
+        """The stretch of x that is shown."""
+        low, high = self.plots[0].getViewBox().viewRange()[0] if self.plots else self.whole
+        return float(low), float(high)
+
+    def zoom(self, factor: float) -> None:
+        """Closer (above 1) or further away, about the middle."""
+        low, high = self.visible()
+        middle, half = (low + high) / 2, (high - low) / 2 / factor
+        self.show_span((middle - half, middle + half), 0.0)
+
+    def pan(self, share: float) -> None:
+        """Move by a share of what is visible."""
+        low, high = self.visible()
+        step = (high - low) * share
+        self.show_span((low + step, high + step), 0.0)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        actions = {
+            Qt.Key.Key_Plus: lambda: self.zoom(_ZOOM),
+            Qt.Key.Key_Equal: lambda: self.zoom(_ZOOM),
+            Qt.Key.Key_Minus: lambda: self.zoom(1 / _ZOOM),
+            Qt.Key.Key_Left: lambda: self.pan(-_PAN),
+            Qt.Key.Key_Right: lambda: self.pan(_PAN),
+            Qt.Key.Key_Home: self.show_whole,
+            Qt.Key.Key_0: self.show_whole,
+        }
+        action = actions.get(Qt.Key(event.key()))
+        if action is None:
+            event.ignore()
+            return
+        action()
+
+    def _mouse_moved(self, position: object) -> None:
+        for plot in self.plots:
+            if plot.sceneBoundingRect().contains(position):
+                self.hovered.emit(float(plot.getViewBox().mapSceneToView(position).x()))
+                return
+
+
+class SecondsAxis(pg.AxisItem):  # type: ignore[misc] # the plot library ships no types
+    """A time axis whose numbers carry their unit."""
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return [f"{text} s" for text in super().tickStrings(values, scale, spacing)]
+
+
+def segments(spans: Sequence[tuple[float, float, float]]) -> tuple[FloatArray, FloatArray]:
+    """Points for level lines (from, to, height), to be drawn with `connect="pairs"`."""
+    xs = np.asarray([[a, b] for a, b, _ in spans], dtype=np.float64).ravel()
+    ys = np.asarray([[y, y] for _, _, y in spans], dtype=np.float64).ravel()
+    return xs, ys

@@ -1,0 +1,165 @@
+"""The middle: what was recorded, in which view, and the two views themselves."""
+
+from collections.abc import Mapping
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nervus.domain.analysis import Analysis, Examination
+from nervus.domain.channel import Recording
+from nervus.window.banners import Busy, EmptyState, Notice
+from nervus.window.theme import Theme
+from nervus.window.time_view import TimeView, volts_at
+from nervus.window.travel_view import TravelView, healthy_volts
+
+OVER_TIME, OVER_TRAVEL = "over time", "over travel"
+
+
+class RecordingPanel(QWidget):
+    """Title, view buttons, notices, and the view.
+
+    Signals:
+        finding_clicked: number of a finding that was clicked on in a picture.
+        moment: travel in percent and volts by channel, under the cursor.
+    """
+
+    finding_clicked = pyqtSignal(int)
+    moment = pyqtSignal(float, object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._recording: Recording | None = None
+        self._examination: Examination | None = None
+        self._title = QLabel("", self)
+        self._title.setObjectName("station")
+        self._facts = QLabel("", self)
+        self._facts.setObjectName("quiet")
+        self.busy, self.notice, self.empty = Busy(self), Notice(self), EmptyState(self)
+        self.time_view, self.travel_view = TimeView(self), TravelView(self)
+        self._coverage = QLabel("", self)
+        self._coverage.setObjectName("quiet")
+        self._coverage.setWordWrap(True)
+        self.stack = QStackedWidget(self)
+        for page in (self.empty, self.time_view, self.travel_view):
+            self.stack.addWidget(page)
+        self.buttons: dict[str, QPushButton] = {}
+        self._lay_out()
+        self.time_view.moment.connect(self._at_time)
+        self.travel_view.place.connect(self._at_place)
+        self.time_view.finding_clicked.connect(self.finding_clicked)
+        self.travel_view.finding_clicked.connect(self.finding_clicked)
+        self.show_nothing()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(self._title, 1)
+        head.addWidget(self._facts)
+        views = QHBoxLayout()
+        views.setSpacing(8)
+        group = QButtonGroup(self)
+        for name in (OVER_TIME, OVER_TRAVEL):
+            button = QPushButton(name, self)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _checked, name=name: self.show_view(name))
+            group.addButton(button)
+            views.addWidget(button)
+            self.buttons[name] = button
+        views.addStretch(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 8)
+        column.setSpacing(8)
+        column.addLayout(head)
+        column.addLayout(views)
+        column.addWidget(self.busy)
+        column.addWidget(self.notice)
+        column.addWidget(self.stack, 1)
+        column.addWidget(self._coverage)
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self.time_view.apply_theme(theme)
+        self.travel_view.apply_theme(theme)
+
+    def show_nothing(self) -> None:
+        """No recording is open."""
+        self._recording = self._examination = None
+        self._title.setText("")
+        self._facts.setText("")
+        self._coverage.setText("")
+        for button in self.buttons.values():
+            button.hide()
+        self.stack.setCurrentWidget(self.empty)
+
+    def show_recording(self, title: str, recording: Recording, analysis: Analysis) -> None:
+        """Show a recording in both views; the one that was shown stays."""
+        self._recording, self._examination = recording, analysis.examination
+        self._title.setText(title)
+        self._facts.setText(_facts(analysis.examination))
+        self._coverage.setText(_limits(analysis.examination))
+        self.time_view.show_recording(recording, analysis.examination)
+        self.travel_view.show_recording(recording, analysis.examination)
+        self.notice.hide()
+        for button in self.buttons.values():
+            button.show()
+        if self.stack.currentWidget() is self.empty:
+            has_passes = bool(analysis.examination.passes)
+            self.show_view(OVER_TRAVEL if has_passes else OVER_TIME)
+
+    def show_view(self, name: str) -> None:
+        """Change to a view."""
+        if self._recording is None:
+            return
+        self.buttons[name].setChecked(True)
+        self.stack.setCurrentWidget(self.time_view if name == OVER_TIME else self.travel_view)
+
+    def next_view(self) -> None:
+        """Change to the other view."""
+        shown = self.stack.currentWidget()
+        self.show_view(OVER_TRAVEL if shown is self.time_view else OVER_TIME)
+
+    def select(self, number: int | None) -> None:
+        """Mark a finding in both views and go to it."""
+        self.time_view.select(number)
+        self.travel_view.select(number)
+        if number is not None and self._recording is not None and self._examination is not None:
+            times = self._examination.findings[number].times_s
+            if times:
+                self._at_time(times[0][0])
+
+    def _at_time(self, time_s: float) -> None:
+        if self._recording is None or self._examination is None:
+            return
+        travel = self._examination.travel
+        place = 0.0
+        if travel is not None:
+            index = min(int(travel.time_s.searchsorted(time_s)), travel.percent.size - 1)
+            place = float(travel.percent[index])
+        self.moment.emit(place, volts_at(self._recording, time_s))
+
+    def _at_place(self, percent: float) -> None:
+        travel = self._examination.travel if self._examination is not None else None
+        frames: Mapping[str, object] = travel.frames if travel is not None else {}
+        self.moment.emit(percent, healthy_volts(dict(travel.frames), percent) if frames else {})  # type: ignore[union-attr] # frames only with a travel
+
+
+def _facts(examination: Examination) -> str:
+    rates = [c.rate_hz for c in examination.channels if c.id.startswith("tps")]
+    rate = max(rates or [c.rate_hz for c in examination.channels])
+    count = len(examination.passes)
+    passes = f"{count} pass{'es' if count != 1 else ''}"
+    return f"{passes} · {rate:.0f} samples a second · {examination.duration_s:.0f} s"
+
+
+def _limits(examination: Examination) -> str:
+    text = examination.coverage.text
+    if examination.locality.events:
+        text = f"{examination.locality.text} {text}"
+    return text

@@ -1,0 +1,176 @@
+"""Two themes, chart paper by day and a dim bay by night, as tokens and one style sheet made of them.
+
+No colour is written anywhere else. Tracks differ by line style too, suspicion by hatching and a
+number, so nothing depends on telling colours apart.
+"""
+
+from dataclasses import asdict, dataclass
+from typing import Final
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QPen
+
+
+@dataclass(frozen=True, slots=True)
+class Theme:
+    """The colours of one theme, as #RRGGBB."""
+
+    name: str
+    ground: str
+    surface: str
+    soft: str
+    ink: str
+    muted: str
+    line: str
+    action: str
+    on_action: str
+    track_1: str
+    track_2: str
+    command: str
+    pedal: str
+    supply: str
+    inflamed: str
+    proved: str
+
+    def color(self, token: str, alpha: int = 255) -> QColor:
+        """A token as a Qt colour."""
+        colour = QColor(getattr(self, token))
+        colour.setAlpha(alpha)
+        return colour
+
+    def pen(
+        self,
+        token: str,
+        width: float = 1.0,
+        style: Qt.PenStyle = Qt.PenStyle.SolidLine,
+        alpha: int = 255,
+    ) -> QPen:
+        """A cosmetic pen: as wide on screen at every zoom."""
+        pen = QPen(self.color(token, alpha), width, style)
+        pen.setCosmetic(True)
+        return pen
+
+
+BRIGHT: Final = Theme(
+    name="bright",
+    ground="#F4F1EA",
+    surface="#FBFAF6",
+    soft="#E9E4D8",
+    ink="#1E2A32",
+    muted="#55636B",
+    line="#CFC8BA",
+    action="#0B5C6B",
+    on_action="#FBFAF6",
+    track_1="#0B6E8F",
+    track_2="#A84C08",
+    command="#6B4E9B",
+    pedal="#487331",
+    supply="#7A5F14",
+    inflamed="#B3261E",
+    proved="#2F6B3A",
+)
+
+DIM: Final = Theme(
+    name="dim",
+    ground="#14191D",
+    surface="#1C2328",
+    soft="#263038",
+    ink="#E9E4D8",
+    muted="#A3AEB4",
+    line="#3A464E",
+    action="#6FC7D6",
+    on_action="#14191D",
+    track_1="#5EC4E0",
+    track_2="#F2A65A",
+    command="#B79CF0",
+    pedal="#9CCB7A",
+    supply="#E3C566",
+    inflamed="#FF7A66",
+    proved="#7FCB8E",
+)
+
+THEMES: Final = {theme.name: theme for theme in (BRIGHT, DIM)}
+
+CHANNEL_TOKENS: Final = {
+    "tps1": "track_1",
+    "tps2": "track_2",
+    "throttle": "command",
+    "app1": "pedal",
+    "app2": "pedal",
+    "pedal": "pedal",
+    "vref": "supply",
+    "sgnd": "muted",
+    "batt": "muted",
+}
+
+
+def channel_pen(theme: Theme, channel_id: str, alpha: int = 255) -> QPen:
+    """How a channel is drawn: track 1 solid, track 2 dashed where it would hide, command dotted."""
+    token = CHANNEL_TOKENS.get(channel_id.split("_", maxsplit=1)[0], "muted")
+    style = Qt.PenStyle.SolidLine
+    if channel_id == "throttle_cmd_pct":
+        style = Qt.PenStyle.DotLine
+    pen = theme.pen(token, 1.4, style, alpha)
+    if channel_id.startswith("tps2"):
+        pen.setDashPattern([7.0, 2.0])
+    return pen
+
+
+def style_sheet(theme: Theme) -> str:
+    """The application's style sheet for a theme."""
+    return _SHEET % asdict(theme)
+
+
+_SHEET = """
+* { outline: 0; }
+QMainWindow, QDialog, #body, #foot, #findings, #judgement { background: %(ground)s; }
+QWidget { color: %(ink)s; }
+QMenuBar { background: %(ground)s; color: %(ink)s; padding: 2px 12px; border: 0; }
+QMenuBar::item { padding: 4px 10px; border-radius: 4px; background: transparent; }
+QMenuBar::item:selected { background: %(soft)s; }
+QMenu { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s; padding: 4px; }
+QMenu::item { padding: 8px 28px 8px 14px; border-radius: 4px; }
+QMenu::item:selected { background: %(action)s; color: %(on_action)s; }
+QMenu::item:disabled { color: %(muted)s; }
+QMenu::separator { height: 1px; background: %(line)s; margin: 4px 8px; }
+#head { background: %(ground)s; border-top: 1px solid %(line)s;
+        border-bottom: 1px solid %(line)s; }
+#foot { border-top: 1px solid %(line)s; }
+#findings { border-right: 1px solid %(line)s; }
+#judgement { border-left: 1px solid %(line)s; }
+#vehicle { font-size: 18px; font-weight: bold; }
+#headline { font-size: 20px; font-weight: bold; }
+#station { font-size: 15px; font-weight: bold; }
+#quiet, #foot QLabel { color: %(muted)s; }
+#quiet { font-size: 14px; }
+#pill { background: %(soft)s; border-radius: 12px; padding: 4px 14px; color: %(ink)s; }
+#key { background: %(surface)s; color: %(ink)s; border: 1px solid %(muted)s; border-radius: 4px;
+       padding: 1px 7px; font-size: 12px; }
+QPushButton, QToolButton { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s;
+       border-radius: 4px; padding: 8px 14px; min-height: 22px; font-size: 14px; }
+QPushButton:hover, QToolButton:hover { border-color: %(action)s; }
+QPushButton:focus, QToolButton:focus { border: 2px solid %(action)s; padding: 7px 13px; }
+QPushButton:checked { background: %(ink)s; color: %(surface)s; border-color: %(ink)s; }
+QPushButton:checked:focus { border: 2px solid %(action)s; }
+QPushButton:disabled { color: %(muted)s; }
+#primary { background: %(action)s; color: %(on_action)s; border-color: %(action)s; }
+#primary:focus { border: 2px solid %(ink)s; }
+#next { background: %(action)s; border-radius: 4px; }
+#next QLabel { color: %(on_action)s; background: transparent; }
+#nextTitle { font-size: 15px; font-weight: bold; }
+#notice { background: %(surface)s; border: 1px solid %(inflamed)s; border-radius: 4px; }
+#busy { background: %(surface)s; border: 1px solid %(action)s; border-radius: 4px; }
+#empty { background: %(surface)s; border: 1px dashed %(muted)s; border-radius: 6px; }
+QProgressBar { background: %(soft)s; border: 0; border-radius: 3px; max-height: 6px; }
+QProgressBar::chunk { background: %(action)s; border-radius: 3px; }
+QListView { background: %(ground)s; border: 0; }
+QListView:focus { border: 1px solid %(action)s; }
+QScrollArea { background: %(ground)s; border: 0; }
+QScrollArea > QWidget > QWidget { background: %(ground)s; }
+QScrollBar:vertical { background: transparent; width: 10px; margin: 2px; }
+QScrollBar::handle:vertical { background: %(line)s; border-radius: 3px; min-height: 32px; }
+QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
+QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
+QToolTip { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s; padding: 4px; }
+QLabel#mono { font-size: 13px; }
+"""

@@ -1,0 +1,197 @@
+"""The recording over time: one plot for each unit, findings and marks above it."""
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QWidget
+
+from nervus.domain.analysis import Examination
+from nervus.domain.channel import Channel, Recording, Unit
+from nervus.domain.finding import Finding
+from nervus.window.envelope import Envelope
+from nervus.window.plots import Chart, segments
+from nervus.window.theme import Theme, channel_pen
+
+# Findings lie in a lane of their own above the volts.
+_LANE_V = 5.42
+_VOLT_RANGE = (-0.15, 5.6)
+# A finding is shown with at least this much time around it.
+_AROUND_S, _AROUND_SHARE = 0.4, 3.0
+# Plots of the other units are this tall.
+_SIDE_PLOT = 74
+_UNIT_ORDER = tuple(Unit)
+
+
+class TimeView(Chart):
+    """All channels over time.
+
+    Signals:
+        moment: the instant under the cursor, in seconds.
+        finding_clicked: number of the finding that was clicked on.
+    """
+
+    moment = pyqtSignal(float)
+    finding_clicked = pyqtSignal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("The recording over time", parent)
+        self._recording: Recording | None = None
+        self._findings: tuple[Finding, ...] = ()
+        self._key_off: tuple[tuple[float, float], ...] = ()
+        self._curves: list[tuple[Channel, Envelope, pg.PlotCurveItem]] = []
+        self._lane: pg.PlotCurveItem | None = None
+        self._selected: list[pg.LinearRegionItem] = []
+        self._cursors: list[pg.InfiniteLine] = []
+        self.hovered.connect(self._move_cursor)
+        self.scene().sigMouseClicked.connect(self._clicked)
+
+    def show_recording(self, recording: Recording, examination: Examination) -> None:
+        """Draw a recording with what was found in it."""
+        self._recording = recording
+        self._findings = examination.findings
+        self._key_off = examination.key_off_s
+        self.clear_plots()
+        self._curves, self._selected, self._cursors = [], [], []
+        self.whole = (recording.start_s, recording.end_s)
+        units = sorted({c.kind.unit for c in recording.channels}, key=_UNIT_ORDER.index)
+        for row, unit in enumerate(units):
+            self._add_unit(unit, [c for c in recording.channels if c.kind.unit is unit], row == 0)
+        for plot in self.plots[:-1]:
+            plot.getAxis("bottom").setStyle(showValues=False)
+            plot.getAxis("bottom").setHeight(4)
+        self._add_findings(recording)
+        length = max(recording.duration_s, 1e-3)
+        self.plots[0].setLimits(xMin=self.whole[0] - 0.02 * length, xMax=self.whole[1] + 0.02 * length)
+        self.plots[0].sigXRangeChanged.connect(self._refresh)
+        self.apply_theme(self.theme)
+        self.show_whole()
+        self._refresh()
+
+    def _add_unit(self, unit: Unit, channels: list[Channel], first: bool) -> None:  # noqa: FBT001 - private
+        plot = self.add_plot(height=None if first else _SIDE_PLOT, seconds=True)
+        if unit is Unit.VOLT and all(c.values.max() <= 6.0 for c in channels if c.id != "batt_v"):
+            plot.setYRange(*_VOLT_RANGE, padding=0)
+            plot.getAxis("left").setTicks([[(v, f"{v} V") for v in range(6)]])
+        else:
+            low = min(float(c.values.min()) for c in channels)
+            high = max(float(c.values.max()) for c in channels)
+            room = 0.08 * max(high - low, 1e-6)
+            plot.setYRange(low - room, high + room, padding=0)
+            plot.getAxis("left").setTicks([[(low, f"{low:.3g}"), (high, f"{high:.3g} {unit}")]])
+        for channel in channels:
+            curve = pg.PlotCurveItem(antialias=True)
+            plot.addItem(curve)
+            self._curves.append((channel, Envelope(channel.time_s, channel.values), curve))
+        cursor = pg.InfiniteLine(angle=90, movable=False)
+        cursor.setVisible(False)
+        plot.addItem(cursor, ignoreBounds=True)
+        self._cursors.append(cursor)
+
+    def _add_findings(self, recording: Recording) -> None:
+        plot = self.plots[0]
+        top = plot.getViewBox().viewRange()[1][1]
+        lane = _LANE_V if top == _VOLT_RANGE[1] else top
+        self._lane = pg.PlotCurveItem(connect="pairs")
+        plot.addItem(self._lane)
+        least = 0.002 * max(recording.duration_s, 1e-3)
+        spans = [
+            (a - least / 2, max(b, a + least / 2), lane) for f in self._findings for a, b in f.times_s
+        ]
+        if spans:
+            self._lane.setData(*segments(spans))
+        for start, end in self._key_off:
+            region = pg.LinearRegionItem((start, end), movable=False)
+            plot.addItem(region)
+            self._selected.append(region)
+            region.is_key_off = True
+        for mark in recording.marks:
+            line = pg.InfiniteLine(
+                mark.time_s,
+                angle=90,
+                label=mark.text,
+                labelOpts={"position": 0.06, "rotateAxis": (1, 0), "anchors": [(0, 0), (0, 0)]},
+            )
+            line.is_mark = True
+            plot.addItem(line)
+
+    def apply_theme(self, theme: Theme) -> None:
+        super().apply_theme(theme)
+        for channel, _, curve in self._curves:
+            curve.setPen(channel_pen(theme, channel.id))
+        if self._lane is not None:
+            self._lane.setPen(theme.pen("inflamed", 6))
+        for cursor in self._cursors:
+            cursor.setPen(theme.pen("muted", 1, Qt.PenStyle.DashLine))
+        for plot in self.plots:
+            for item in plot.items:
+                if getattr(item, "is_mark", False):
+                    item.setPen(theme.pen("muted", 1, Qt.PenStyle.DotLine))
+                    item.label.setColor(theme.color("muted"))
+        for region in self._selected:
+            self._style_region(region)
+
+    def _style_region(self, region: pg.LinearRegionItem) -> None:
+        key_off = getattr(region, "is_key_off", False)
+        token, alpha = ("muted", 50) if key_off else ("inflamed", 60)
+        region.setBrush(self.theme.color(token, alpha))
+        for line in region.lines:
+            line.setPen(self.theme.pen(token, 1, alpha=90))
+
+    def select(self, number: int | None) -> None:
+        """Mark a finding and go to it; `None` marks nothing."""
+        for region in [r for r in self._selected if not getattr(r, "is_key_off", False)]:
+            for plot in self.plots:
+                if region in plot.items:
+                    plot.removeItem(region)
+            self._selected.remove(region)
+        if number is None or not self._findings[number].times_s:
+            return
+        spans = self._findings[number].times_s
+        for plot in self.plots:
+            for span in spans[:40]:
+                region = pg.LinearRegionItem(span, movable=False)
+                region.setZValue(-50)
+                plot.addItem(region)
+                self._selected.append(region)
+                self._style_region(region)
+        first, last = spans[0][0], spans[-1][1]
+        self.show_span((first, last), max(_AROUND_S, _AROUND_SHARE * (last - first) * (len(spans) == 1)))
+
+    def _refresh(self) -> None:
+        start, end = self.visible()
+        columns = max(200, self.width())
+        for _, envelope, curve in self._curves:
+            x, y = envelope.within(start, end, columns)
+            curve.setData(x, y, skipFiniteCheck=True)
+
+    def _move_cursor(self, time_s: float) -> None:
+        for cursor in self._cursors:
+            cursor.setVisible(True)
+            cursor.setValue(time_s)
+        self.moment.emit(time_s)
+
+    def _clicked(self, event: object) -> None:
+        if not self.plots or self._recording is None:
+            return
+        position = event.scenePos()  # type: ignore[attr-defined] # an event of the plot library
+        time_s = float(self.plots[0].getViewBox().mapSceneToView(position).x())
+        low, high = self.visible()
+        reach = 0.01 * (high - low)
+        near = [
+            (min(abs(a - time_s), abs(b - time_s)) * (not a <= time_s <= b), number)
+            for number, f in enumerate(self._findings)
+            for a, b in f.times_s
+        ]
+        near = [n for n in near if n[0] <= reach]
+        if near:
+            self.finding_clicked.emit(min(near)[1])
+
+
+def volts_at(recording: Recording, time_s: float) -> dict[str, float]:
+    """What each volt channel last showed at an instant, by identifier."""
+    shown = {}
+    for channel in recording.channels:
+        if channel.kind.unit is Unit.VOLT and channel.time_s[0] <= time_s:
+            index = int(np.searchsorted(channel.time_s, time_s, side="right")) - 1
+            shown[channel.id] = float(channel.values[index])
+    return shown
