@@ -26,7 +26,7 @@ class Unit(StrEnum):
     PER_MINUTE = "1/min"
     KILOPASCAL = "kPa"
     GRAM_PER_SECOND = "g/s"
-    CELSIUS = "degC"
+    CELSIUS = "°C"
 
 
 class Role(StrEnum):

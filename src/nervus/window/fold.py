@@ -6,7 +6,7 @@ import numpy as np
 
 from nervus.domain.analysis import Examination, Pass
 from nervus.domain.channel import Channel, FloatArray
-from nervus.domain.finding import DeadSpot, Finding, Noise
+from nervus.domain.finding import DeadSpot, Finding, Noise, Span
 from nervus.signal.spans import overlaps
 
 # More points than this for a pass and track say nothing more on a screen.
@@ -38,11 +38,8 @@ def fold_track(channel: Channel, examination: Examination) -> FoldedTrack:
     xs: list[FloatArray] = []
     ys: list[FloatArray] = []
     gap = np.asarray([np.nan])
-    for a_pass in examination.passes if travel is not None else ():
-        here = slice(
-            int(np.searchsorted(channel.time_s, a_pass.start_s)),
-            int(np.searchsorted(channel.time_s, a_pass.end_s, side="right")),
-        )
+    for start, end in _rows(examination) if travel is not None else ():
+        here = slice(*np.searchsorted(channel.time_s, (start, end)))
         x = np.interp(channel.time_s[here], travel.time_s, travel.percent)  # type: ignore[union-attr] # no passes without travel
         x, y = _thin(x, channel.values[here])
         xs += [x, gap]
@@ -50,6 +47,12 @@ def fold_track(channel: Channel, examination: Examination) -> FoldedTrack:
     if not xs:
         return FoldedTrack(channel, np.empty(0), np.empty(0))
     return FoldedTrack(channel, np.concatenate(xs), np.concatenate(ys))
+
+
+def _rows(examination: Examination) -> list[Span]:
+    """Start and end of each row: a pass with the rest after it, so that nothing falls between."""
+    starts = [p.start_s for p in examination.passes]
+    return list(zip(starts, [*starts[1:], np.inf], strict=True))
 
 
 def _thin(x: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -70,15 +73,14 @@ def row_marks(examination: Examination) -> tuple[RowMark, ...]:
     if travel is None:
         return ()
     marks = []
+    rows = _rows(examination)
     for number, finding in enumerate(examination.findings):
-        for row, a_pass in enumerate(examination.passes):
+        for row, (start, end) in enumerate(rows):
             for span in finding.times_s:
-                if overlaps((a_pass.start_s, a_pass.end_s), span):
-                    ends = np.interp(
-                        np.clip(span, a_pass.start_s, a_pass.end_s), travel.time_s, travel.percent
-                    )
+                if overlaps((start, end), span):
+                    ends = np.interp(np.clip(span, start, end), travel.time_s, travel.percent)
                     marks.append(RowMark(row, float(ends.min()), float(ends.max()), number))
-            if isinstance(finding, Noise) and _crosses(a_pass, finding):
+            if isinstance(finding, Noise) and _crosses(examination.passes[row], finding):
                 marks.append(RowMark(row, *finding.travel_pct, number))
     return tuple(marks)
 

@@ -179,6 +179,11 @@ class MainWindow(QMainWindow):
         self.panel.busy.show_progress(doing, 0.0)
         task.start()
 
+    @property
+    def is_busy(self) -> bool:
+        """Whether something is being done in the background."""
+        return self._task is not None
+
     def stop(self) -> None:
         """Stop what is being done; what was open stays open."""
         if self._task is not None:

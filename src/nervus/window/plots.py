@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QKeyEvent
+from PyQt6.QtGui import QColor, QFont, QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.channel import FloatArray
@@ -38,9 +38,13 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         self.ci.layout.setSpacing(4)
         self.scene().sigMouseMoved.connect(self._mouse_moved)
 
-    def add_plot(self, *, height: int | None = None, seconds: bool = False) -> pg.PlotItem:
-        """One more plot below the others, its x axis linked to theirs; `seconds` for a time axis."""
-        axes = {"bottom": SecondsAxis(orientation="bottom")} if seconds else None
+    def add_plot(self, *, height: int | None = None, x_unit: str = "", unit: str = "") -> pg.PlotItem:
+        """One more plot below the others, its x axis linked to theirs; numbers carry the units."""
+        axes = {}
+        if x_unit:
+            axes["bottom"] = UnitAxis("bottom", x_unit)
+        if unit:
+            axes["left"] = UnitAxis("left", unit)
         plot = self.addPlot(row=len(self.plots), col=0, axisItems=axes)
         plot.setMenuEnabled(False)
         plot.hideButtons()
@@ -78,7 +82,21 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
             axis = plot.getAxis(side)
             axis.setPen(self.theme.pen("line"))
             axis.setTextPen(self.theme.color("muted"))
-            axis.setStyle(tickFont=font, tickLength=-4)
+            axis.setStyle(tickFont=font, tickLength=-4, hideOverlappingLabels=False)
+
+    def name_curves(self, plot: pg.PlotItem, names: list[tuple[str, QColor]]) -> None:
+        """Write names into the upper left corner of a plot, each in the colour of its curve."""
+        text = "&nbsp;&nbsp;&nbsp;".join(
+            f'<span style="color:{colour.name()}">{name}</span>' for name, colour in names
+        )
+        label = getattr(plot, "names", None)
+        if label is None:
+            label = pg.TextItem(html=text, anchor=(0, 0))
+            label.setParentItem(plot.getViewBox())
+            label.setPos(4, 0)
+            plot.names = label
+        label.setHtml(text)
+        label.setFont(self.bold_font())
 
     def bold_font(self) -> QFont:
         """For names that are written into a plot."""
@@ -138,11 +156,15 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
                 return
 
 
-class SecondsAxis(pg.AxisItem):  # type: ignore[misc] # the plot library ships no types
-    """A time axis whose numbers carry their unit."""
+class UnitAxis(pg.AxisItem):  # type: ignore[misc] # the plot library ships no types
+    """An axis whose numbers carry their unit."""
+
+    def __init__(self, side: str, unit: str) -> None:
+        super().__init__(orientation=side)
+        self._unit = unit
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
-        return [f"{text} s" for text in super().tickStrings(values, scale, spacing)]
+        return [f"{text} {self._unit}" for text in super().tickStrings(values, scale, spacing)]
 
 
 def segments(spans: Sequence[tuple[float, float, float]]) -> tuple[FloatArray, FloatArray]:

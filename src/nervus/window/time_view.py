@@ -12,9 +12,8 @@ from nervus.window.envelope import Envelope
 from nervus.window.plots import Chart, segments
 from nervus.window.theme import Theme, channel_pen
 
-# Findings lie in a lane of their own above the volts.
-_LANE_V = 5.42
-_VOLT_RANGE = (-0.15, 5.6)
+# Volts are shown over at least this much, so that noise does not fill the picture.
+_LEAST_VOLTS = 1.0
 # A finding is shown with at least this much time around it.
 _AROUND_S, _AROUND_SHARE = 0.4, 3.0
 # Plots of the other units are this tall.
@@ -39,6 +38,7 @@ class TimeView(Chart):
         self._findings: tuple[Finding, ...] = ()
         self._key_off: tuple[tuple[float, float], ...] = ()
         self._curves: list[tuple[Channel, Envelope, pg.PlotCurveItem]] = []
+        self._shown: list[tuple[pg.PlotItem, list[Channel]]] = []
         self._lane: pg.PlotCurveItem | None = None
         self._selected: list[pg.LinearRegionItem] = []
         self._cursors: list[pg.InfiniteLine] = []
@@ -51,11 +51,11 @@ class TimeView(Chart):
         self._findings = examination.findings
         self._key_off = examination.key_off_s
         self.clear_plots()
-        self._curves, self._selected, self._cursors = [], [], []
+        self._curves, self._selected, self._cursors, self._shown = [], [], [], []
         self.whole = (recording.start_s, recording.end_s)
         units = sorted({c.kind.unit for c in recording.channels}, key=_UNIT_ORDER.index)
         for row, unit in enumerate(units):
-            self._add_unit(unit, [c for c in recording.channels if c.kind.unit is unit], row == 0)
+            self._add_unit(unit, [c for c in recording.channels if c.kind.unit is unit], first=row == 0)
         for plot in self.plots[:-1]:
             plot.getAxis("bottom").setStyle(showValues=False)
             plot.getAxis("bottom").setHeight(4)
@@ -67,21 +67,17 @@ class TimeView(Chart):
         self.show_whole()
         self._refresh()
 
-    def _add_unit(self, unit: Unit, channels: list[Channel], first: bool) -> None:  # noqa: FBT001 - private
-        plot = self.add_plot(height=None if first else _SIDE_PLOT, seconds=True)
-        if unit is Unit.VOLT and all(c.values.max() <= 6.0 for c in channels if c.id != "batt_v"):
-            plot.setYRange(*_VOLT_RANGE, padding=0)
-            plot.getAxis("left").setTicks([[(v, f"{v} V") for v in range(6)]])
-        else:
-            low = min(float(c.values.min()) for c in channels)
-            high = max(float(c.values.max()) for c in channels)
-            room = 0.08 * max(high - low, 1e-6)
-            plot.setYRange(low - room, high + room, padding=0)
-            plot.getAxis("left").setTicks([[(low, f"{low:.3g}"), (high, f"{high:.3g} {unit}")]])
+    def _add_unit(self, unit: Unit, channels: list[Channel], *, first: bool) -> None:
+        plot = self.add_plot(height=None if first else _SIDE_PLOT, x_unit="s", unit=str(unit))
+        low, high = _value_range(unit, channels)
+        plot.setYRange(low, high, padding=0)
+        if not first:
+            plot.getAxis("left").setTicks([[(y, f"{y:.4g}") for y in _ends(channels)]])
         for channel in channels:
             curve = pg.PlotCurveItem(antialias=True)
             plot.addItem(curve)
             self._curves.append((channel, Envelope(channel.time_s, channel.values), curve))
+        self._shown.append((plot, channels))
         cursor = pg.InfiniteLine(angle=90, movable=False)
         cursor.setVisible(False)
         plot.addItem(cursor, ignoreBounds=True)
@@ -89,8 +85,8 @@ class TimeView(Chart):
 
     def _add_findings(self, recording: Recording) -> None:
         plot = self.plots[0]
-        top = plot.getViewBox().viewRange()[1][1]
-        lane = _LANE_V if top == _VOLT_RANGE[1] else top
+        low, high = plot.getViewBox().viewRange()[1]
+        lane = high - 0.03 * (high - low)
         self._lane = pg.PlotCurveItem(connect="pairs")
         plot.addItem(self._lane)
         least = 0.002 * max(recording.duration_s, 1e-3)
@@ -118,6 +114,9 @@ class TimeView(Chart):
         super().apply_theme(theme)
         for channel, _, curve in self._curves:
             curve.setPen(channel_pen(theme, channel.id))
+        for plot, channels in self._shown:
+            names = [(_name(c), channel_pen(theme, c.id).color()) for c in channels]
+            self.name_curves(plot, names)
         if self._lane is not None:
             self._lane.setPen(theme.pen("inflamed", 6))
         for cursor in self._cursors:
@@ -132,7 +131,7 @@ class TimeView(Chart):
 
     def _style_region(self, region: pg.LinearRegionItem) -> None:
         key_off = getattr(region, "is_key_off", False)
-        token, alpha = ("muted", 50) if key_off else ("inflamed", 60)
+        token, alpha = ("muted", 50) if key_off else ("inflamed", 32)
         region.setBrush(self.theme.color(token, alpha))
         for line in region.lines:
             line.setPen(self.theme.pen(token, 1, alpha=90))
@@ -195,3 +194,25 @@ def volts_at(recording: Recording, time_s: float) -> dict[str, float]:
             index = int(np.searchsorted(channel.time_s, time_s, side="right")) - 1
             shown[channel.id] = float(channel.values[index])
     return shown
+
+
+def _name(channel: Channel) -> str:
+    """A channel's name in its plot; volts stand at the axis, other units here."""
+    unit = channel.kind.unit
+    return channel.kind.title if unit is Unit.VOLT else f"{channel.kind.title}, {unit}"
+
+
+def _ends(channels: list[Channel]) -> tuple[float, float]:
+    """Lowest and highest value of some channels."""
+    low = min(float(c.values.min()) for c in channels)
+    high = max(float(c.values.max()) for c in channels)
+    return low, high
+
+
+def _value_range(unit: Unit, channels: list[Channel]) -> tuple[float, float]:
+    """What the y axis shows: all values, room for the names and the lane of findings above."""
+    low, high = _ends(channels)
+    least = _LEAST_VOLTS if unit is Unit.VOLT else 1e-6
+    span = max(high - low, least)
+    middle = (low + high) / 2
+    return middle - 0.58 * span, middle + (0.68 if unit is Unit.VOLT else 0.85) * span
