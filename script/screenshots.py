@@ -25,10 +25,10 @@ def take_all(folder: Path) -> None:
     """Open each case in its view and theme, and save what the window shows."""
     from PyQt6.QtCore import QEventLoop, QTimer  # noqa: PLC0415 - after the screen is set
 
-    from nervus.window.app import make_application, settings  # noqa: PLC0415
+    from nervus.window.app import NervusApplication, settings  # noqa: PLC0415
     from nervus.window.main_window import MainWindow  # noqa: PLC0415
 
-    application = make_application([])
+    application = NervusApplication([])
     window = MainWindow(settings())
     window.resize(1280, 800)
     window.show()

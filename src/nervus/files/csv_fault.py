@@ -2,7 +2,6 @@
 
 import csv
 import math
-from collections.abc import Iterator
 from pathlib import Path
 
 from nervus.domain.channel import CHANNEL_KINDS
@@ -92,11 +91,3 @@ def number(place: Place, cell: str) -> float:
         wrong = f"“{shown}” is not a number" if cell.strip() else "the cell is empty"
         raise RecordingUnusable(place, wrong, _NUMBER)
     return value
-
-
-def rows_of_marks(path: Path) -> Iterator[list[str]]:
-    """All rows after the header, as text."""
-    with path.open(encoding="utf-8-sig", newline="") as file:
-        rows = csv.reader(file)
-        next(rows)
-        yield from rows

@@ -7,8 +7,8 @@ line, a million columns, a program renamed to .csv, is caught here with one pass
 import codecs
 import csv
 import difflib
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from nervus.domain.channel import CHANNEL_KINDS
@@ -34,15 +34,15 @@ class Header:
         names: the columns as they are written.
         ids: the channel (or `time_s`, `mark`, `-`) that each stands for.
         long: whether each row is one sample of the channel that it names.
-        has_words: whether some text in the file spells a number that is none ("nan", "inf").
+        doubtful: whether each cell must be looked at, because the fast reader would let something by.
         has_marks: whether the long shape may hold marks.
     """
 
     names: tuple[str, ...]
     ids: tuple[str, ...]
     long: bool
-    has_words: bool
-    has_marks: bool
+    doubtful: bool = False
+    has_marks: bool = False
 
 
 def inspect(path: Path, mapping: Mapping[str, str]) -> Header:
@@ -59,12 +59,12 @@ def inspect(path: Path, mapping: Mapping[str, str]) -> Header:
         with path.open("rb") as file:
             first = file.read(_CHUNK)
             header = _header(path, first, mapping)
-            words, marks = _scan(path, first, file.read)
+            doubtful, marks = _scan(path, first, file.read, len(header.names))
     except OSError as wrong:
         raise RecordingUnusable(
             Place(str(path)), f"the file can't be read ({wrong.strerror})", _SHAPES
         ) from wrong
-    return Header(header.names, header.ids, header.long, words, marks)
+    return replace(header, doubtful=doubtful, has_marks=marks)
 
 
 def _header(path: Path, first: bytes, mapping: Mapping[str, str]) -> Header:
@@ -103,7 +103,7 @@ def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Hea
             Place(file, 1, twice), "the column is there twice", "each channel may stand once"
         )
     if set(ids) - {IGNORE} == {TIME, CHANNEL, VALUE}:
-        return Header(names, ids, long=True, has_words=False, has_marks=False)
+        return Header(names, ids, long=True)
     allowed = {TIME, MARK, IGNORE, *CHANNEL_KINDS}
     for written, channel in zip(names, ids, strict=True):
         if channel not in allowed:
@@ -112,7 +112,7 @@ def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Hea
                 "this is no channel",
                 channel_hint(channel, f"map it with --map {written or 'NAME'}=ID"),
             )
-    return Header(names, ids, long=False, has_words=False, has_marks=MARK in ids)
+    return Header(names, ids, long=False)
 
 
 def channel_hint(name: str, otherwise: str) -> str:
@@ -129,33 +129,45 @@ def _dialect_hint(names: tuple[str, ...]) -> str:
     return ""
 
 
-def _scan(path: Path, first: bytes, read: object) -> tuple[bool, bool]:
-    """Every line must end within a megabyte and be UTF-8; are there number words or marks?"""
-    assert callable(read)  # noqa: S101 - narrows the type for the checker
+def _scan(path: Path, first: bytes, read: Callable[[int], bytes], columns: int) -> tuple[bool, bool]:
+    """Every line must end within a megabyte and be UTF-8.
+
+    Returns:
+        Whether a slow look at each cell is due (a word for a number that is none, or not the same
+        number of cells in each row), and whether the long shape may hold marks.
+    """
     decoder = codecs.getincrementaldecoder("utf-8")()
     words = marks = False
-    line, open_bytes, tail = 1, 0, b""
+    line, commas, open_bytes, tail = 1, 0, 0, b""
     chunk = first
     while chunk:
         newline = chunk.rfind(b"\n")
         open_bytes = open_bytes + len(chunk) if newline < 0 else len(chunk) - newline - 1
-        if open_bytes > _LONGEST_LINE or b"\0" in chunk:
-            wrong = "this is not text" if b"\0" in chunk else "a line is longer than a megabyte"
-            raise RecordingUnusable(Place(path.name, line + chunk.count(b"\n")), wrong, _SHAPES)
-        if not chunk.isascii() or decoder.getstate()[0]:
-            try:
-                decoder.decode(chunk)
-            except UnicodeDecodeError as wrong:
-                at = line + chunk[: wrong.start].count(b"\n")
-                raise RecordingUnusable(
-                    Place(path.name, at), "this is not UTF-8 text", _SHAPES
-                ) from wrong
+        if b"\0" in chunk:
+            at = line + chunk[: chunk.index(b"\0")].count(b"\n")
+            raise RecordingUnusable(Place(path.name, at), "this is not text", _SHAPES)
+        if open_bytes > _LONGEST_LINE:
+            at = line + chunk.count(b"\n")
+            raise RecordingUnusable(Place(path.name, at), "a line is longer than a megabyte", _SHAPES)
+        _check_text(path, line, chunk, decoder)
         searched = (tail + chunk).lower()
         words = words or b"nan" in searched or b"inf" in searched
         marks = marks or b",mark," in searched
         line += chunk.count(b"\n")
+        commas += chunk.count(b",")
         tail = chunk[-8:]
         chunk = read(_CHUNK)
     if decoder.getstate()[0]:
         raise RecordingUnusable(Place(path.name, line), "the text ends within a letter", _SHAPES)
-    return words, marks
+    rows = line - 1 + (open_bytes > 0)
+    return words or commas != rows * (columns - 1), marks
+
+
+def _check_text(path: Path, line: int, chunk: bytes, decoder: codecs.IncrementalDecoder) -> None:
+    if chunk.isascii() and not decoder.getstate()[0]:
+        return
+    try:
+        decoder.decode(chunk)
+    except UnicodeDecodeError as wrong:
+        at = line + chunk[: wrong.start].count(b"\n")
+        raise RecordingUnusable(Place(path.name, at), "this is not UTF-8 text", _SHAPES) from wrong

@@ -46,7 +46,7 @@ def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Reco
         recording = _read_long(path, header, names) if header.long else _read_wide(path, header)
     except (ValueError, OverflowError) as refused:
         raise _located(path, header) from refused
-    if recording is None or header.has_words:
+    if recording is None or header.doubtful:
         fault = first_fault(path, header)
         if fault is not None:
             raise fault

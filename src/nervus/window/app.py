@@ -1,8 +1,11 @@
 """Starting the window: fonts that ship, settings, the first recording."""
 
+import logging
 import sys
+from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
+from types import TracebackType
 
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QFont, QFontDatabase
@@ -14,22 +17,23 @@ from nervus.window.main_window import MainWindow
 _FAMILY = "B612"
 
 
-def make_application(arguments: list[str]) -> QApplication:
+class NervusApplication(QApplication):
     """The application with its own typeface, so that it looks the same where none is installed.
 
     Raises:
         OutsideError: the typeface that ships can't be loaded.
     """
-    application = QApplication(arguments)
-    application.setApplicationName("nervus")
-    application.setOrganizationName("nervus")
-    application.setApplicationDisplayName("Nervus")
-    application.setStyle("Fusion")
-    load_fonts()
-    font = QFont(_FAMILY)
-    font.setPixelSize(14)
-    application.setFont(font)
-    return application
+
+    def __init__(self, arguments: list[str]) -> None:
+        super().__init__(arguments)
+        self.setApplicationName("nervus")
+        self.setOrganizationName("nervus")
+        self.setApplicationDisplayName("Nervus")
+        self.setStyle("Fusion")
+        load_fonts()
+        font = QFont(_FAMILY)
+        font.setPixelSize(14)
+        self.setFont(font)
 
 
 def load_fonts() -> None:
@@ -49,6 +53,19 @@ def settings() -> QSettings:
     return QSettings(QSettings.Format.IniFormat, QSettings.Scope.UserScope, "nervus", "nervus")
 
 
+def _tell_bug(window: MainWindow) -> Callable[..., None]:
+    """A fault of ours on the interface thread is logged and told; the window stays open."""
+
+    def told(kind: type[BaseException], wrong: BaseException, trace: TracebackType | None) -> None:
+        logging.getLogger("nervus").error("fault on the interface thread", exc_info=(kind, wrong, trace))
+        window.panel.notice.tell(
+            f"Nervus made a mistake ({kind.__name__}); what is open is kept. Please report it with the "
+            "text in the terminal."
+        )
+
+    return told
+
+
 def run(file: Path | None, *, demo: str | None = None, theme: str | None = None) -> int:
     """Open the window and stay until it is closed; returns the exit code."""
     from nervus.standin.demo import CASES  # noqa: PLC0415 - the names for the menu
@@ -56,11 +73,12 @@ def run(file: Path | None, *, demo: str | None = None, theme: str | None = None)
     if demo and demo not in {case.id for case in CASES}:
         known = ", ".join(case.id for case in CASES)
         raise OutsideError(f"--demo {demo}: no such case; accepted is one of {known}.")
-    application = make_application(sys.argv[:1])
+    application = NervusApplication(sys.argv[:1])
     cases = tuple((c.id, f"{c.job.vehicle.name}, {c.job.complaint}") for c in CASES)
     window = MainWindow(settings(), cases)
     if theme is not None:
         window.set_theme(theme)
+    sys.excepthook = _tell_bug(window)
     window.show()
     if file is not None:
         QTimer.singleShot(0, lambda: window.open_file(file))

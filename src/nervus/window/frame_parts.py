@@ -1,9 +1,10 @@
 """The job's head at the top and the keys at the foot."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from nervus.domain.job import Job
+from nervus.window.elided import ElidedLabel
 
 
 class Head(QWidget):
@@ -16,7 +17,7 @@ class Head(QWidget):
         self.setFixedHeight(46)
         self.vehicle = QLabel("", self)
         self.vehicle.setObjectName("vehicle")
-        self.complaint = _Elided("", self)
+        self.complaint = ElidedLabel("", self)
         self.complaint.setObjectName("quiet")
         self.state = QLabel("", self)
         self.state.setObjectName("pill")
@@ -45,28 +46,6 @@ class Head(QWidget):
             self.complaint.setText(job.complaint)
         self.state.setText(state)
         self.state.setVisible(bool(state))
-
-
-class _Elided(QLabel):
-    """A label that gives way: what does not fit is cut with dots and stays in the tool tip."""
-
-    def __init__(self, text: str, parent: QWidget) -> None:
-        super().__init__(text, parent)
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self._whole = text
-
-    def setText(self, text: str | None) -> None:
-        self._whole = text or ""
-        self.setToolTip(self._whole)
-        self._fit()
-
-    def resizeEvent(self, _event: object) -> None:
-        self._fit()
-
-    def _fit(self) -> None:
-        metrics = self.fontMetrics()
-        width = max(self.width(), 40)
-        super().setText(metrics.elidedText(self._whole, Qt.TextElideMode.ElideRight, width))
 
 
 class Foot(QWidget):

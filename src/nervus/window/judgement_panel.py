@@ -128,7 +128,7 @@ class JudgementPanel(QWidget):
         for widget in below:
             column.addWidget(widget)
         column.addStretch(1)
-        area = QScrollArea(self)
+        area = self._area = QScrollArea(self)
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -182,6 +182,11 @@ class JudgementPanel(QWidget):
         else:
             self._because.setText(f"At the {STRETCH_NAMES[stretch_id]}")
             self._set_reasons(_reasons_of_stretch(self._judgement, here))
+
+    def scrolls(self) -> bool:
+        """Whether something stands below the edge."""
+        bar = self._area.verticalScrollBar()
+        return bar is not None and bar.maximum() > 0
 
     def reasons(self) -> list[str]:
         """The reasons that stand there now, each with its sign."""

@@ -37,7 +37,7 @@ from nervus.window.opening import Opened, open_demo, open_file
 from nervus.window.plots import Chart
 from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, RecordingPanel
 from nervus.window.tasks import Task, wait_for_all
-from nervus.window.theme import BRIGHT, DIM, THEMES, style_sheet
+from nervus.window.theme import BRIGHT, DIM, THEMES, palette, style_sheet
 
 _FOLDS_BELOW = 1160
 
@@ -259,6 +259,7 @@ class MainWindow(QMainWindow):
         self.theme = theme
         application = QApplication.instance()
         if isinstance(application, QApplication):
+            application.setPalette(palette(theme))
             application.setStyleSheet(style_sheet(theme))
         for part in (self.nerve, self.panel, self.judgement, self.findings):
             part.apply_theme(theme)

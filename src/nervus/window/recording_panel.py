@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 from nervus.domain.analysis import Analysis, Examination
 from nervus.domain.channel import Recording
 from nervus.window.banners import Busy, EmptyState, Notice
+from nervus.window.elided import ElidedLabel
 from nervus.window.theme import Theme
 from nervus.window.time_view import TimeView, volts_at
 from nervus.window.travel_view import TravelView, healthy_volts
@@ -38,7 +39,7 @@ class RecordingPanel(QWidget):
         super().__init__(parent)
         self._recording: Recording | None = None
         self._examination: Examination | None = None
-        self._title = QLabel("", self)
+        self._title = ElidedLabel("", self)
         self._title.setObjectName("station")
         self._facts = QLabel("", self)
         self._facts.setObjectName("quiet")

@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 from typing import Final
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QPen
+from PyQt6.QtGui import QColor, QPalette, QPen
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,6 +116,29 @@ def channel_pen(theme: Theme, channel_id: str, alpha: int = 255) -> QPen:
     return pen
 
 
+def palette(theme: Theme) -> QPalette:
+    """The same colours for what no style sheet reaches, such as the file dialog."""
+    made, role = QPalette(), QPalette.ColorRole
+    rows = (
+        (role.Window, "ground"),
+        (role.Base, "surface"),
+        (role.AlternateBase, "soft"),
+        (role.Button, "surface"),
+        (role.ToolTipBase, "surface"),
+        (role.WindowText, "ink"),
+        (role.Text, "ink"),
+        (role.ButtonText, "ink"),
+        (role.ToolTipText, "ink"),
+        (role.PlaceholderText, "muted"),
+        (role.Highlight, "action"),
+        (role.HighlightedText, "on_action"),
+        (role.Link, "action"),
+    )
+    for which, token in rows:
+        made.setColor(which, theme.color(token))
+    return made
+
+
 def style_sheet(theme: Theme) -> str:
     """The application's style sheet for a theme."""
     return _SHEET % asdict(theme)
@@ -156,7 +179,7 @@ QPushButton:disabled { color: %(muted)s; }
 #primary { background: %(action)s; color: %(on_action)s; border-color: %(action)s; }
 #primary:focus { border: 2px solid %(ink)s; }
 #next { background: %(action)s; border-radius: 4px; }
-#next QLabel { color: %(on_action)s; background: transparent; }
+#next QLabel { color: %(on_action)s; background: %(action)s; }
 #nextTitle { font-size: 15px; font-weight: bold; }
 #notice { background: %(surface)s; border: 1px solid %(inflamed)s; border-radius: 4px; }
 #busy { background: %(surface)s; border: 1px solid %(action)s; border-radius: 4px; }

@@ -138,7 +138,7 @@ class TimeView(Chart):
 
     def select(self, number: int | None) -> None:
         """Mark a finding and go to it; `None` marks nothing."""
-        for region in [r for r in self._selected if not getattr(r, "is_key_off", False)]:
+        for region in self.marked():
             for plot in self.plots:
                 if region in plot.items:
                     plot.removeItem(region)
@@ -155,6 +155,10 @@ class TimeView(Chart):
                 self._style_region(region)
         first, last = spans[0][0], spans[-1][1]
         self.show_span((first, last), max(_AROUND_S, _AROUND_SHARE * (last - first) * (len(spans) == 1)))
+
+    def marked(self) -> list[pg.LinearRegionItem]:
+        """The regions of the finding that is marked now."""
+        return [r for r in self._selected if not getattr(r, "is_key_off", False)]
 
     def _refresh(self) -> None:
         start, end = self.visible()

@@ -54,6 +54,7 @@ class TravelView(Chart):
         self._examination = examination
         self._marks = row_marks(examination)
         self.clear_plots()
+        self._region = None
         self._add_fold(recording, examination)
         self._add_rows(examination)
         self._add_swept(examination)

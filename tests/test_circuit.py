@@ -1,0 +1,87 @@
+"""The sensor circuit against worked examples and the facts of the trade."""
+
+import numpy as np
+import pytest
+
+from nervus.circuit.network import GROUND, Resistor, solve
+from nervus.circuit.sensor import SensorCircuit, TrackCircuit
+from nervus.standin.capture import CABLE, HALF, OPPOSITE
+
+CLEAN = {"wiper_ohms": 1e-3, "signal_ohms": 1e-3}
+
+
+def test_a_wheatstone_bridge_off_balance() -> None:
+    """Source: hand-worked by Thevenin's theorem, as in any textbook of circuit theory.
+
+    10 V over 1k-2k on the left (6.667 V) and 3k-1k on the right (2.5 V), 500 ohms between. The
+    halves have 666.7 and 750 ohms inside: 4.1667 V / 1916.7 ohms = 2.1739 mA through the bridge.
+    """
+    volts = solve(
+        [
+            Resistor("in", "a", 1000),
+            Resistor("a", GROUND, 2000),
+            Resistor("in", "b", 3000),
+            Resistor("b", GROUND, 1000),
+            Resistor("a", "b", 500),
+        ],
+        {"in": 10.0},
+    )
+    assert (volts["a"] - volts["b"]) / 500 == pytest.approx(2.1739e-3, rel=1e-4)
+
+
+@pytest.mark.parametrize("share", [0.0, 0.1, 0.5, 0.9, 1.0])
+@pytest.mark.parametrize("load", [1e12, 100_000.0, 10_000.0])
+def test_the_potentiometer_divider_unloaded_and_loaded(share: float, load: float) -> None:
+    """Source: the loaded potentiometer, a textbook formula: V = V0 x / (1 + x (1 - x) R / RL)."""
+    track = TrackCircuit(0.0, 1.0, ohms=4000.0, pull_ohms=load, **CLEAN)
+    circuit = SensorCircuit((track,), supply_ohms=1e-3, ground_ohms=1e-3)
+    expected = 5.0 * share / (1.0 + share * (1.0 - share) * 4000.0 / load)
+    assert circuit.volts(share)["signal1"] == pytest.approx(expected, abs=2e-5)
+
+
+@pytest.mark.parametrize("bad", [0.0, -1.0, float("nan")])
+def test_a_resistance_must_be_above_zero(bad: float) -> None:
+    with pytest.raises(ValueError, match="above zero"):
+        solve([Resistor("a", GROUND, bad)], {"a": 1.0})
+
+
+@pytest.mark.parametrize("circuit", [CABLE, OPPOSITE, HALF])
+def test_three_wires_key_on(circuit: SensorCircuit) -> None:
+    """Common practice, no published source: supply about 5 V, ground about 0 V, signal between and
+    rising smoothly over the travel, about 0.5 V closed and 4.5 V wide open.
+    """
+    course = [circuit.volts(x)["signal1"] for x in np.linspace(0, 1, 21)]
+    assert 0.4 < course[0] < 0.9
+    assert 4.1 < course[-1] < 4.65
+    assert np.all(np.diff(course) > 0)
+    assert circuit.volts(0.3)["supply"] == pytest.approx(5.0, abs=0.01)
+    assert circuit.volts(0.3)["return"] == pytest.approx(0.0, abs=0.01)
+
+
+def test_the_signal_is_ratiometric() -> None:
+    """Common practice, no published source: with a supply of 4.80 V a healthy 0.50 V reads 0.48 V."""
+    at_5 = SensorCircuit((TrackCircuit(0.1, 0.9, **CLEAN),), supply_v=5.0).volts(0.0)["signal1"]
+    at_48 = SensorCircuit((TrackCircuit(0.1, 0.9, **CLEAN),), supply_v=4.8).volts(0.0)["signal1"]
+    assert at_5 == pytest.approx(0.50, abs=0.002)
+    assert at_48 == pytest.approx(0.48, abs=0.002)
+
+
+def test_opposite_tracks_add_up_to_the_supply() -> None:
+    """Common practice, no published source: within about half a percent."""
+    for x in np.linspace(0, 1, 11):
+        volts = OPPOSITE.volts(float(x))
+        assert volts["signal1"] + volts["signal2"] == pytest.approx(5.0, abs=0.025)
+
+
+def test_what_each_open_line_leaves() -> None:
+    """Common practice, no published source: an open signal falls to the rail of the unit's own
+    resistor, alone; an open ground lifts all tracks to the supply, an open supply drops all.
+    """
+    lone = OPPOSITE.open_signal(1).volts(0.5)
+    assert lone["signal2"] == pytest.approx(0.0, abs=0.15)
+    assert lone["signal1"] == pytest.approx(OPPOSITE.volts(0.5)["signal1"], abs=0.01)
+    lifted = OPPOSITE.open_ground().volts(0.5)
+    assert min(lifted["signal1"], lifted["signal2"]) > 4.8
+    dropped = OPPOSITE.open_supply().volts(0.5)
+    assert max(dropped["signal1"], dropped["signal2"]) < 0.1
+    assert CABLE.open_signal(0).volts(0.5)["signal1"] > 4.9
