@@ -1,24 +1,78 @@
 """The course of a track: its level with excursions bridged, as if no fault had been there."""
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
 from nervus.signal.levels import TrackSignal
-from nervus.signal.spans import inside
+
+# A plate crosses its travel in 70 ms at the fastest, so this many points a second lose nothing of
+# its motion; faster samples are averaged. (Events are found on the samples themselves.)
+_POINTS_PER_S = 200.0
 
 
-def bridge(track: TrackSignal, faulty: tuple[Span, ...]) -> FloatArray:
-    """Level of the track, shape (n,), straight lines drawn across the faulty spans."""
-    bad = inside(track.time_s, faulty)
-    if not bad.any() or bad.all():
+@dataclass(frozen=True, slots=True, eq=False)
+class Course:
+    """Where a track would have been without its faults.
+
+    Attributes:
+        id: the track's channel.
+        time_s: instants, shape (n,), rising.
+        level: percent of the supply, shape (n,).
+        interval_s: usual time between the points.
+        tolerance: what may be noise or rounding, percent of supply.
+        supply_v: what 100 stands for in the track's own unit.
+    """
+
+    id: str
+    time_s: FloatArray
+    level: FloatArray
+    interval_s: float
+    tolerance: float
+    supply_v: float
+
+    def own(self) -> FloatArray:
+        """The course in the channel's own unit, shape (n,)."""
+        return self.level * (self.supply_v / 100.0)
+
+    def speed(self) -> FloatArray:
+        """Percent of supply per second, never negative, shape (n,)."""
+        return np.abs(np.gradient(self.level, self.time_s))
+
+
+def course_of(track: TrackSignal, faulty: tuple[Span, ...]) -> Course:
+    """The course of a track, straight lines drawn across the faulty spans."""
+    time_s, level = track.time_s, _bridged(track, faulty)
+    size = max(1, round(1.0 / (_POINTS_PER_S * max(track.interval_s, 1e-7))))
+    interval_s = track.interval_s * size
+    if size == 1:
+        level = _smooth(level)
+    else:
+        whole = time_s.size // size * size
+        time_s = time_s[:whole].reshape(-1, size).mean(axis=1)
+        level = level[:whole].reshape(-1, size).mean(axis=1)
+    return Course(track.id, time_s, level, interval_s, track.tolerance, track.supply_v)
+
+
+def _bridged(track: TrackSignal, faulty: tuple[Span, ...]) -> FloatArray:
+    if not faulty:
         return track.level
     bridged = track.level.copy()
-    bridged[bad] = np.interp(track.time_s[bad], track.time_s[~bad], track.level[~bad])
+    end = bridged.size - 1
+    for start, stop in faulty:
+        first = int(np.searchsorted(track.time_s, start)) - 1
+        last = int(np.searchsorted(track.time_s, stop, side="right"))
+        if first < 0 and last > end:
+            continue
+        left = track.level[first] if first >= 0 else track.level[last]
+        right = track.level[last] if last <= end else left
+        bridged[first + 1 : last] = np.linspace(left, right, last - first + 1)[1:-1]
     return bridged
 
 
-def smooth(level: FloatArray) -> FloatArray:
+def _smooth(level: FloatArray) -> FloatArray:
     """A median of five: leaves every monotone motion as it is, takes single stray samples out."""
     if level.size < 5:
         return level

@@ -5,6 +5,7 @@ claimed where the events of a track cluster in the travel more tightly than the 
 explains, or where it stands still at the same level in most passes while the throttle moves on.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,13 +13,16 @@ import numpy as np
 from nervus.domain.analysis import Pass, Verdict
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Floor, Shape, Span
+from nervus.signal.course import Course
 from nervus.signal.events import Event, bursts
 from nervus.signal.intervals import wilson
 from nervus.signal.levels import TrackSignal
 from nervus.signal.locality import judge_locality
-from nervus.signal.spans import overlaps, runs
+from nervus.signal.spans import runs
 from nervus.signal.travel import crossings
 
+# More worn places than this on one track are one worn track.
+_MOST_SPOTS = 4
 # Events this far from the cluster's own extent still belong to it, percent of travel.
 _REACH_PCT = 3.0
 # An offset of less than this, away from the rails, is a step: the track goes on, only lower.
@@ -48,8 +52,8 @@ def from_events(
     own = tuple(e for e in events if e.channels == (track.id,))
     spots: list[DeadSpot] = []
     explained: list[Event] = []
-    for _ in range(4):
-        left = tuple(e for e in own if e not in explained)
+    left = own
+    for _ in range(_MOST_SPOTS):
         groups = bursts(left)
         places = np.asarray([_middle(g, travel) for g in groups])
         verdict, window = judge_locality(places, percent, time_s)
@@ -64,6 +68,8 @@ def from_events(
             break
         spots.append(spot)
         explained.extend(members)
+        taken = {id(e) for e in members}
+        left = tuple(e for e in left if id(e) not in taken)
     return tuple(spots), tuple(explained)
 
 
@@ -85,7 +91,7 @@ def _pool(
     step = max(1e-3, float(np.median(by_pass[:, 1] - by_pass[:, 0])))
     place = (round(low, 2), round(max(high, low + 0.1 * step), 2))
     crossed = crossings(passes, place)
-    seen = [p for p in crossed if any(overlaps((p.start_s, p.end_s), e.span_s) for e in members)]
+    seen = [p for p, within in _by_pass(members, crossed) if within.start < within.stop]
     if not crossed or len(seen) < _LEAST_SHARE * len(crossed):
         return None
     parts = [e.parts[0][1] for e in members]
@@ -109,12 +115,21 @@ def _merge_within_passes(
     members: tuple[Event, ...], ends: FloatArray, passes: tuple[Pass, ...]
 ) -> FloatArray:
     """The extent in each pass, shape (passes, 2): a contact may open twice while it crosses."""
-    extents = []
-    for p in passes:
-        within = [i for i, e in enumerate(members) if overlaps((p.start_s, p.end_s), e.span_s)]
-        if within:
-            extents.append((ends[within, 0].min(), ends[within, 1].max()))
+    extents = [
+        (ends[within, 0].min(), ends[within, 1].max())
+        for _, within in _by_pass(members, passes)
+        if within.start < within.stop
+    ]
     return np.asarray(extents if extents else ends, dtype=np.float64)
+
+
+def _by_pass(members: tuple[Event, ...], passes: tuple[Pass, ...]) -> Iterator[tuple[Pass, slice]]:
+    """Each pass with the events that fall into it; events are in the order of time."""
+    starts = np.asarray([e.span_s[0] for e in members])
+    ends = np.asarray([e.span_s[1] for e in members])
+    for p in passes:
+        first, last = np.searchsorted(ends, p.start_s), np.searchsorted(starts, p.end_s, side="right")
+        yield p, slice(int(first), int(last))
 
 
 def _confidence(seen: int, crossed: int) -> float:
@@ -123,10 +138,13 @@ def _confidence(seen: int, crossed: int) -> float:
     return round(min(0.99, 0.6 + 0.2 * low + 0.2 * min(1.0, seen / 6)), 2)
 
 
-def _text(track: TrackSignal, place: Span, shape: Shape, seen: tuple[int, int], depth: float) -> str:
+def _text(
+    track: TrackSignal | Course, place: Span, shape: Shape, seen: tuple[int, int], depth: float
+) -> str:
+    depth_v = depth * track.supply_v / 100.0
     does = {
-        Shape.DROP: f"leaves its course by {track.volts(depth):.2f} V",
-        Shape.STEP: f"steps by {track.volts(depth):.2f} V and comes back",
+        Shape.DROP: f"leaves its course by {depth_v:.2f} V",
+        Shape.STEP: f"steps by {depth_v:.2f} V and comes back",
         Shape.FLAT: "stands still while the throttle moves on",
     }[shape]
     return (
@@ -146,43 +164,50 @@ class _Stand:
     missed: float  # percent of supply that a moving wiper would have covered meanwhile
 
 
-def flats(
-    track: TrackSignal, course: FloatArray, passes: tuple[Pass, ...], span_pct: float
-) -> tuple[DeadSpot, ...]:
+def flats(course: Course, passes: tuple[Pass, ...], span_pct: float) -> tuple[DeadSpot, ...]:
     """Levels at which the track stands still in most passes while the throttle moves on.
 
     Args:
-        track: the track.
-        course: its level with excursions bridged, shape (n,).
+        course: the track with its excursions bridged.
         passes: of the travel as this track tells it.
         span_pct: the whole travel in percent of supply; negative for a falling track.
     """
-    stands = [s for p in passes for s in _stands(track, course, p)]
-    same = max(2.5 * track.tolerance, 0.5)
+    stands = [s for p in passes for s in _stands(course, p)]
+    same = max(2.5 * course.tolerance, 0.5)
     spots: list[DeadSpot] = []
     while stands:
-        groups = [[s for s in stands if abs(s.level - a.level) <= same] for a in stands]
-        group = max(groups, key=len)
-        spot = _flat_spot(track, course, passes, group, span_pct)
+        group = _most_alike(stands, same)
+        spot = _flat_spot(course, passes, group, span_pct)
         if spot is not None:
             spots.append(spot)
-        stands = [s for s in stands if s not in group]
+        taken = {id(s) for s in group}
+        stands = [s for s in stands if id(s) not in taken]
         if len(group) < _FLAT_LEAST_PASSES:
             break
     return tuple(spots)
 
 
-def _stands(track: TrackSignal, course: FloatArray, a_pass: Pass) -> list[_Stand]:
+def _most_alike(stands: list[_Stand], same: float) -> list[_Stand]:
+    """The stands round the level at which most of them stand."""
+    ordered = sorted(stands, key=lambda s: s.level)
+    levels = np.asarray([s.level for s in ordered])
+    low = np.searchsorted(levels, levels - same)
+    high = np.searchsorted(levels, levels + same, side="right")
+    best = int(np.argmax(high - low))
+    return ordered[low[best] : high[best]]
+
+
+def _stands(course: Course, a_pass: Pass) -> list[_Stand]:
     """Where one pass stands still between two stretches of brisk motion."""
-    first = int(np.searchsorted(track.time_s, a_pass.start_s))
-    last = int(np.searchsorted(track.time_s, a_pass.end_s, side="right"))
-    time_s, level = track.time_s[first:last], course[first:last]
+    first = int(np.searchsorted(course.time_s, a_pass.start_s))
+    last = int(np.searchsorted(course.time_s, a_pass.end_s, side="right"))
+    time_s, level = course.time_s[first:last], course.level[first:last]
     if level.size < 3 * _FLAT_SAMPLES:
         return []
-    width = max(_FLAT_SAMPLES, int(np.ceil(_FLAT_S / max(track.interval_s, 1e-6))))
+    width = max(_FLAT_SAMPLES, int(np.ceil(_FLAT_S / max(course.interval_s, 1e-6))))
     if level.size <= 3 * width:
         return []
-    still = np.abs(level[width:] - level[:-width]) <= max(track.tolerance, 0.15)
+    still = np.abs(level[width:] - level[:-width]) <= max(course.tolerance, 0.15)
     found = []
     for begin, end in zip(*runs(still), strict=True):
         stop = int(end) + width
@@ -192,7 +217,7 @@ def _stands(track: TrackSignal, course: FloatArray, a_pass: Pass) -> list[_Stand
         slower = min(abs(speed_in), abs(speed_out))
         if speed_in * speed_out <= 0 or slower < _FLAT_SPEED:
             continue
-        if slower * duration < max(_FLAT_LEAST_PCT, _FLAT_TOLERANCES * track.tolerance):
+        if slower * duration < max(_FLAT_LEAST_PCT, _FLAT_TOLERANCES * course.tolerance):
             continue
         middle = level[begin : stop + 1]
         span = (float(time_s[begin]), float(time_s[stop]))
@@ -208,29 +233,34 @@ def _speed(time_s: FloatArray, level: FloatArray, first: int, last: int) -> floa
 
 
 def _flat_spot(
-    track: TrackSignal,
-    course: FloatArray,
+    course: Course,
     passes: tuple[Pass, ...],
     group: list[_Stand],
     span_pct: float,
 ) -> DeadSpot | None:
     level = float(np.median([s.level for s in group]))
-    ends = [np.interp([p.start_s, p.end_s], track.time_s, course) for p in passes]
+    bounds = np.asarray([(p.start_s, p.end_s) for p in passes])
+    ends = np.interp(bounds, course.time_s, course.level)
     through = [(p, e) for p, e in zip(passes, ends, strict=True) if min(e) < level < max(e)]
-    seen = [p for p, _ in through if any(overlaps((p.start_s, p.end_s), s.span_s) for s in group)]
+    times = np.sort([s.span_s[0] for s in group])
+    seen = [
+        p
+        for p, _ in through
+        if np.searchsorted(times, p.start_s) < np.searchsorted(times, p.end_s, side="right")
+    ]
     if len(seen) < _FLAT_LEAST_PASSES or len(seen) < _FLAT_LEAST_SHARE * len(through):
         return None
     # The frame knows only the travel that the track showed; the stand adds what it hid.
     hidden = 100.0 * float(np.median([s.missed for s in group])) / abs(span_pct)
-    closed = float(np.percentile(course, 0.2 if span_pct > 0 else 99.8))
+    closed = float(np.percentile(course.level, 0.2 if span_pct > 0 else 99.8))
     shown = 100.0 * (level - closed) / span_pct
     whole = 100.0 + hidden
     place = (round(100.0 * shown / whole, 2), round(100.0 * (shown + hidden) / whole, 2))
     return DeadSpot(
-        channels=(track.id,),
+        channels=(course.id,),
         times_s=tuple((round(s.span_s[0], 4), round(s.span_s[1], 4)) for s in group),
         confidence=_confidence(len(seen), len(through)),
-        text=_text(track, place, Shape.FLAT, (len(seen), len(through)), 0.0),
+        text=_text(course, place, Shape.FLAT, (len(seen), len(through)), 0.0),
         travel_pct=place,
         shape=Shape.FLAT,
         seen_in=len(seen),

@@ -8,7 +8,7 @@ from nervus.domain.analysis import Frame
 from nervus.domain.channel import BoolArray, Channel, FloatArray
 from nervus.domain.finding import Disagreement, Span
 from nervus.domain.profile import ThrottleProfile
-from nervus.signal.levels import TrackSignal
+from nervus.signal.course import Course
 from nervus.signal.relation import Line
 from nervus.signal.spans import inside, merge, runs, total
 
@@ -45,21 +45,15 @@ class PairTravel:
     allowance: FloatArray
 
 
-def pair_travel(
-    tracks: tuple[TrackSignal, TrackSignal],
-    courses: tuple[FloatArray, FloatArray],
-    line: Line,
-    frame: Frame,
-    skew_s: float,
-) -> PairTravel:
+def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s: float) -> PairTravel:
     """Both tracks in one frame: the first by its own frame, the second through the relation."""
-    first, second = tracks
+    first, second = courses
     within = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
     time_s = first.time_s[within]
-    level = np.interp(time_s + skew_s, second.time_s, courses[1])
+    level = np.interp(time_s + skew_s, second.time_s, second.level)
     as_first = (level - line.offset) / line.slope
-    one = frame.percent(first.own(courses[0][within]))
-    two = frame.percent(first.own(as_first))
+    one = frame.percent(first.own()[within])
+    two = frame.percent(as_first * (first.supply_v / 100.0))
     speed = np.maximum(np.abs(np.gradient(one, time_s)), np.abs(np.gradient(two, time_s)))
     unknown_s = _UNKNOWN_SKEW * max(first.interval_s, second.interval_s)
     return PairTravel(time_s, one, two, _widest(speed) * unknown_s)

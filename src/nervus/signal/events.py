@@ -7,10 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nervus.domain.channel import Channel, Recording, Role, Unit
 from nervus.domain.finding import Span
 from nervus.signal import sampling
-from nervus.signal.excursions import Excursion
+from nervus.signal.excursions import BURST_GAP_S, Excursion
 from nervus.signal.levels import TrackSignal
+from nervus.signal.spikes import is_spike
 
 # Channels sampled one after the other may show one interruption this many intervals apart.
 _TOGETHER_INTERVALS = 1.6
@@ -23,22 +25,20 @@ BURST_S = 0.5
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Event:
-    """Excursions at one instant, one for each track concerned, in the order of the tracks."""
+    """Excursions at one instant, one for each track concerned.
+
+    Attributes:
+        parts: channel and excursion, in the order of time.
+        span_s: from the first instant off the course of any track to the last.
+    """
 
     parts: tuple[tuple[str, Excursion], ...]
+    span_s: Span
 
     @property
     def channels(self) -> tuple[str, ...]:
-        """The tracks concerned."""
-        return tuple(channel for channel, _ in self.parts)
-
-    @property
-    def span_s(self) -> Span:
-        """From the first instant off the course of any track to the last."""
-        return (
-            min(e.span_s[0] for _, e in self.parts),
-            max(e.span_s[1] for _, e in self.parts),
-        )
+        """The tracks concerned, in their order."""
+        return tuple(sorted(channel for channel, _ in self.parts))
 
     @property
     def deepest(self) -> tuple[str, Excursion]:
@@ -47,10 +47,22 @@ class Event:
 
 
 def gather(
-    tracks: tuple[TrackSignal, ...], found: dict[str, tuple[Excursion, ...]]
-) -> tuple[Event, ...]:
-    """Events in the order of time; what is too small and short to be told from wear is left out."""
-    parts = [(t, e) for t in tracks for e in found[t.id] if not _is_roughness(t, e)]
+    recording: Recording, tracks: tuple[TrackSignal, ...], found: dict[str, tuple[Excursion, ...]]
+) -> tuple[tuple[Event, ...], dict[str, tuple[Span, ...]]]:
+    """Events in the order of time, and for each track the spans that are off its course.
+
+    Spikes, and what can't be told from wear, are no events; spikes are off the course all the same.
+    """
+    parts = []
+    off: dict[str, tuple[Span, ...]] = {}
+    for track in tracks:
+        reference = _reference(recording, track)
+        rough = {id(e) for e in found[track.id] if _is_roughness(track, e)}
+        spikes = [e for e in found[track.id] if is_spike(track, e, reference)]
+        kept = [e for e in found[track.id] if id(e) not in rough and e not in spikes]
+        joined = _joined(kept, max(BURST_GAP_S, 2.1 * track.interval_s))
+        parts += [(track, e) for e in joined]
+        off[track.id] = tuple(e.span_s for e in (*joined, *spikes))
     parts.sort(key=lambda part: part[1].span_s[0])
     events: list[list[tuple[TrackSignal, Excursion]]] = []
     for track, excursion in parts:
@@ -58,7 +70,40 @@ def gather(
             events[-1].append((track, excursion))
         else:
             events.append([(track, excursion)])
-    return tuple(Event(tuple((t.id, e) for t, e in event)) for event in events)
+    return tuple(_event([(t.id, e) for t, e in event]) for event in events), off
+
+
+def _event(parts: list[tuple[str, Excursion]]) -> Event:
+    start = min(e.span_s[0] for _, e in parts)
+    return Event(tuple(parts), (start, max(e.span_s[1] for _, e in parts)))
+
+
+def _reference(recording: Recording, track: TrackSignal) -> Channel | None:
+    """The line on which an ignition spike would show too: the supply, else the other track."""
+    if not track.id.endswith("_v"):
+        return None
+    others = (c for c in recording.with_role(Role.TRACK) if c.kind.unit is Unit.VOLT)
+    return recording.get("vref_v") or next((c for c in others if c.id != track.id), None)
+
+
+def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
+    """The interruptions of one burst as one excursion, as deep as the deepest of them."""
+    joined: list[Excursion] = []
+    for later in excursions:
+        if joined and later.span_s[0] - joined[-1].span_s[1] <= gap_s:
+            first = joined[-1]
+            deepest = first if first.depth >= later.depth else later
+            joined[-1] = Excursion(
+                (first.span_s[0], max(first.span_s[1], later.span_s[1])),
+                first.before,
+                later.after,
+                deepest.level,
+                max(first.spread, later.spread),
+                first.samples + later.samples,
+            )
+        else:
+            joined.append(later)
+    return joined
 
 
 def bursts(events: tuple[Event, ...]) -> tuple[tuple[Event, ...], ...]:

@@ -15,11 +15,10 @@ from nervus.domain.analysis import (
     Travel,
     no_progress,
 )
-from nervus.domain.channel import Channel, FloatArray, Recording, Role, Unit
+from nervus.domain.channel import Channel, Recording, Role
 from nervus.domain.finding import DeadSpot, Finding, Noise, Shape, Span
 from nervus.domain.profile import ThrottleProfile
 from nervus.signal import (
-    course,
     dead_spots,
     disagreement,
     drops,
@@ -29,6 +28,7 @@ from nervus.signal import (
     supply,
     wear_noise,
 )
+from nervus.signal.course import Course, course_of
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts, gather
 from nervus.signal.excursions import find_excursions
@@ -47,7 +47,7 @@ class _Tracks:
 
     signals: tuple[TrackSignal, ...]
     events: tuple[Event, ...]
-    courses: dict[str, FloatArray]
+    courses: dict[str, Course]
     faulty: dict[str, tuple[Span, ...]]
 
 
@@ -110,24 +110,11 @@ def _track_channels(recording: Recording) -> tuple[Channel, ...]:
 
 
 def _prepare_tracks(recording: Recording, supply_v: float, key_off: tuple[Span, ...]) -> _Tracks:
-    channels = _track_channels(recording)
-    prepared = (prepare(c, supply_v, key_off, _reference(recording, c)) for c in channels)
+    prepared = (prepare(c, supply_v, key_off) for c in _track_channels(recording))
     signals = tuple(s for s in prepared if s is not None)
-    events = gather(signals, {s.id: find_excursions(s) for s in signals})
-    faulty = {
-        s.id: tuple(part.span_s for e in events for name, part in e.parts if name == s.id)
-        for s in signals
-    }
-    courses = {s.id: course.smooth(course.bridge(s, faulty[s.id])) for s in signals}
+    events, faulty = gather(recording, signals, {s.id: find_excursions(s) for s in signals})
+    courses = {s.id: course_of(s, faulty[s.id]) for s in signals}
     return _Tracks(signals, events, courses, faulty)
-
-
-def _reference(recording: Recording, channel: Channel) -> Channel | None:
-    """The line on which an ignition spike would show too: the supply, else the other track."""
-    if channel.kind.unit is not Unit.VOLT:
-        return None
-    others = (c for c in recording.with_role(Role.TRACK) if c.kind.unit is Unit.VOLT)
-    return recording.get("vref_v") or next((c for c in others if c.id != channel.id), None)
 
 
 def _relate(
@@ -136,7 +123,7 @@ def _relate(
     if len(tracks.signals) < 2:
         name = Relation.SINGLE if tracks.signals else Relation.UNKNOWN
         return None, TrackRelation(name, None, None, learned=True), 0.0
-    first, second = tracks.signals
+    first, second = (tracks.courses[s.id] for s in tracks.signals)
     if profile is not None and len(profile.tracks) == 2:
         line = _line_of_profile(profile)
         skew_s = relation.estimate_skew(first, second, line)
@@ -168,9 +155,9 @@ def _follow_travel(
     if line is not None and len(tracks.signals) == 2:
         frames[tracks.signals[1].id] = _related_frame(frames[first.id], first, line)
     witness = min(tracks.signals, key=lambda s: len(tracks.faulty[s.id]))
-    values = witness.own(tracks.courses[witness.id])
-    percent = frames[witness.id].percent(values)
-    travel = Travel(witness.time_s, percent, witness.id, frames)
+    course = tracks.courses[witness.id]
+    percent = frames[witness.id].percent(course.own())
+    travel = Travel(course.time_s, percent, witness.id, frames)
     return travel, find_passes(travel.time_s, travel.percent)
 
 
@@ -186,7 +173,7 @@ def _frame(
     reported = recording.get("throttle_pct") or recording.get("throttle_cmd_pct")
     if track.id in ("throttle_pct", "throttle_cmd_pct"):
         return Frame(0.0, 100.0, "as the control unit reports it")
-    return learn_frame(track, tracks.courses[track.id], reported)
+    return learn_frame(tracks.courses[track.id], reported)
 
 
 def _related_frame(frame: Frame, first: TrackSignal, line: relation.Line) -> Frame:
@@ -208,10 +195,11 @@ def _dead_spots(
         way = (travel.time_s, travel.percent)
         found, explained = dead_spots.from_events(track, loose, passes, way)
         spots += found
-        loose = tuple(e for e in loose if e not in explained)
+        taken = {id(e) for e in explained}
+        loose = tuple(e for e in loose if id(e) not in taken)
         frame = travel.frames[track.id]
         span = 100.0 * (frame.open - frame.closed) / track.supply_v
-        flat = dead_spots.flats(track, tracks.courses[track.id], passes, span)
+        flat = dead_spots.flats(tracks.courses[track.id], passes, span)
         spots += (f for f in flat if not _same_place(f, found))
     return tuple(spots), loose
 
@@ -238,7 +226,8 @@ def _wear(
         return []
     found: list[Noise] = []
     for track in tracks.signals:
-        own = travel.frames[track.id].percent(track.own(tracks.courses[track.id]))
+        course = tracks.courses[track.id]
+        own = (course.time_s, travel.frames[track.id].percent(course.own()))
         taken = [s.travel_pct for s in spots if s.channels == (track.id,)]
         stretches = wear_noise.noisy_stretches(track, own, passes, tracks.faulty[track.id])
         found += (n for n in stretches if not any(_within(n.travel_pct, t) for t in taken))
@@ -277,7 +266,6 @@ def _disagreements(
         return ()
     first, second = tracks.signals
     pair = disagreement.pair_travel(
-        (first, second),
         (tracks.courses[first.id], tracks.courses[second.id]),
         line,
         travel.frames[first.id],

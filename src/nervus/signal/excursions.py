@@ -1,42 +1,34 @@
-"""Excursions: samples that no moving plate explains, because they leave and return too quickly.
+"""Excursions: stretches off the course, because they leave it and come back by edges.
 
-A plate has mass and a spring: it can be fast, but it can't start and stop between two samples. So
-an excursion begins with a step that no neighbour prepares, and it ends when the signal is back on
-the course it left. The same search runs backwards in time too: an interruption that fades in still
-ends abruptly. Where the sampling is too slow for a plate to be told from a fault, only levels at
-the rails count, and nothing else is claimed.
+Between two edges the signal is one segment. From a segment on the course, the first later segment
+that begins where the course would be by then is on the course again; what lies between is off it. An
+interruption that fades in or out has one edge only: it is followed to where it meets the course.
+Where the sampling is too slow for a plate to be told from a fault, only levels at the rails count.
 """
 
 from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, FloatArray, IntArray
+from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Floor, Span
-from nervus.signal.levels import TrackSignal, floor_of
-from nervus.signal.spans import merge, runs
+from nervus.signal.edges import Segments, split_at_edges
+from nervus.signal.levels import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, TrackSignal, floor_of
+from nervus.signal.spans import runs
 
-# Acceleration of a plate in percent of travel per second squared. A spring that snaps a plate
-# through its whole travel in 70 ms needs 4 * 100 / 0.07^2 = 81 600; a foot or a hand that moves it
-# by a little, 8 % in 45 ms, needs 15 800. Common practice gives the times, no published source.
-_SNAP_ACCELERATION = 80_000.0
-_NUDGE_ACCELERATION = 15_000.0
-_NUDGE_PCT = 15.0
-# An edge is unprepared when it is this many times what its neighbours move the same way.
-_UNPREPARED = 4.0
 # Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
-_BURST_GAP_S = 0.06
+BURST_GAP_S = 0.06
 # An excursion to a level within the sensor's range must return within this time; a real hold of
 # the throttle lasts longer, and one can't be told from the other afterwards.
 _LONGEST_WITHIN_RANGE_S = 1.5
-# An interruption ends as abruptly as it began; only within so many samples may it look gentle.
-_GENTLE_SAMPLES = 4
-# The first three samples must go this share of the way.
-_AT_ONCE = 0.4
 # While away, a hand may have changed its speed by this much, in percent of supply per second; but
 # what is nearer to where the signal went than this share of the way is no return.
 _CHANGE_OF_SPEED = 25.0
 _NEAR = 0.35
+# An interruption with one edge only must meet the course within this time of it.
+_FADE_S = 0.25
+# A segment shorter than this many samples is no place to go on from.
+_LEAST_COURSE = 3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -60,9 +52,14 @@ class Excursion:
     samples: int
 
     @property
+    def course(self) -> float:
+        """Where the course was in the middle of it."""
+        return (self.before + self.after) / 2
+
+    @property
     def depth(self) -> float:
         """How far it left the course, percent of supply, always positive."""
-        return abs(self.level - (self.before + self.after) / 2)
+        return abs(self.level - self.course)
 
     @property
     def floor(self) -> Floor:
@@ -70,146 +67,176 @@ class Excursion:
         return floor_of(self.level)
 
 
-def least_step(interval_s: float) -> float:
-    """The smallest single step (percent of supply) that no plate can make within `interval_s`."""
-    nudge = _NUDGE_ACCELERATION * interval_s**2
-    if nudge < _NUDGE_PCT:
-        return nudge
-    return _SNAP_ACCELERATION * interval_s**2
-
-
 def find_excursions(track: TrackSignal) -> tuple[Excursion, ...]:
-    """All stretches in which the track is off a course that a plate could have taken."""
-    mask = _search(track.time_s, track.level, track)
-    mask |= _search(-track.time_s[::-1], track.level[::-1], track)[::-1]
-    mask |= _at_rail(track)
-    spans = [
-        (float(track.time_s[first]), float(track.time_s[last]))
-        for first, last in zip(*runs(mask), strict=True)
-    ]
-    joined = merge(spans, max(_BURST_GAP_S, 2.1 * track.interval_s))
-    return tuple(e for e in (_describe(track, mask, span) for span in joined) if e is not None)
+    """All stretches in which the track is off a course that a plate could have taken, in order."""
+    segments = split_at_edges(track)
+    off = _off_course(track, segments) + _at_rail(track)
+    found = (_describe(track, first, last) for first, last in _joined(off))
+    return tuple(e for e in found if e is not None)
 
 
-def _search(time_s: FloatArray, level: FloatArray, track: TrackSignal) -> BoolArray:
-    """One search forward along the arrays as they are given: shape (n,), True off the course."""
-    off = np.zeros(level.shape, dtype=bool)
-    resume = 0
-    for edge in _unprepared_edges(level, track):
-        if edge < resume or edge < 2:
+def _off_course(track: TrackSignal, segments: Segments) -> list[tuple[int, int]]:
+    """Index pairs (last on the course before, first on the course after) of each excursion.
+
+    The course is drawn on from the last segment that is long enough to be trusted; a sample or two
+    that happen to lie on it in a burst are let be, but nothing is drawn on from them.
+    """
+    found: list[tuple[int, int]] = []
+    count, slope = segments.first.size, 0.0
+    scan = _Scan(track, segments)
+    trusted = current = _next_long(segments, -1)
+    if 0 < current < count:
+        found.append((-1, int(segments.first[current])))
+    while current < count - 1:
+        known = float(segments.slope_out[trusted])
+        slope = known if np.isfinite(known) else slope
+        back = scan.next_on_course(trusted, current, slope)
+        if back is None:
+            found += _fades(track, segments, current)
+            trusted = current = _next_long(segments, current)
             continue
-        slope = _slope_before(time_s, level, off, int(edge))
-        back = _return_to_course(time_s, level, int(edge), slope, track)
-        if back is not None:
-            # A step over one sample shows over two as well, but one sample too early.
-            early = abs(level[edge + 1] - level[edge]) < track.tolerance
-            off[edge + 1 + int(early) : back] = True
-            resume = back
-    return off
+        if back > current + 1:
+            found.append((int(segments.last[current]), int(segments.first[back])))
+        current = back
+        if segments.last[back] - segments.first[back] >= _LEAST_COURSE - 1:
+            trusted = back
+    return found
 
 
-def _unprepared_edges(level: FloatArray, track: TrackSignal) -> IntArray:
-    """Indices of the last sample before a step, over one or two samples, that nothing prepares."""
-    least = max(track.tolerance, least_step(track.interval_s))
-    edges = []
-    for width in (1, 2):
-        if level.size < 3 * width + 1:
-            continue
-        step = level[width:] - level[:-width]
-        sign = np.sign(step)
-        prepared = np.zeros(step.shape)
-        prepared[width:] = np.maximum(prepared[width:], (sign[width:] * step[:-width]))
-        prepared[:-width] = np.maximum(prepared[:-width], (sign[:-width] * step[width:]))
-        edges.append(np.flatnonzero(np.abs(step) > np.maximum(least, _UNPREPARED * prepared)))
-    return np.unique(np.concatenate(edges)) if edges else np.empty(0, dtype=np.intp)
+def _next_long(segments: Segments, current: int) -> int:
+    count = int(segments.first.size)
+    return next(
+        (
+            i
+            for i in range(current + 1, count)
+            if segments.last[i] - segments.first[i] >= _LEAST_COURSE - 1
+        ),
+        count,
+    )
 
 
-def _return_to_course(
-    time_s: FloatArray, level: FloatArray, edge: int, slope: float, track: TrackSignal
-) -> int | None:
-    """Index of the first sample back on the course left at `edge`; `None` if it never is."""
-    last = int(np.searchsorted(time_s, time_s[edge] + _LONGEST_WITHIN_RANGE_S, side="right"))
-    if last - edge < 3:
+class _Scan:
+    """The search for segments on the course, over plain lists: there may be many thousand of them."""
+
+    def __init__(self, track: TrackSignal, segments: Segments) -> None:
+        self._begins: list[float] = track.time_s[segments.first].tolist()
+        self._ends: list[float] = track.time_s[segments.last].tolist()
+        self._entry: list[float] = segments.entry.tolist()
+        self._exit: list[float] = segments.exit.tolist()
+        self._tolerance = track.tolerance
+
+    def next_on_course(self, trusted: int, current: int, slope: float) -> int | None:
+        """The first segment behind `current` that begins where the course of `trusted` would be."""
+        start, left_s = self._exit[trusted], self._ends[trusted]
+        away, only_rails = 0.0, True
+        for j in range(current + 1, len(self._entry)):
+            entry, elapsed = self._entry[j], self._begins[j] - left_s
+            if elapsed > _LONGEST_WITHIN_RANGE_S and not only_rails:
+                return None
+            moved = 1.2 * slope * elapsed
+            slack = self._tolerance + min(_CHANGE_OF_SPEED * elapsed, _NEAR * away)
+            if start + min(0.0, moved) - slack < entry < start + max(0.0, moved) + slack:
+                return j
+            away = max(away, abs(self._exit[j] - start))
+            only_rails = only_rails and not GROUND_BELOW_PCT <= entry <= SUPPLY_ABOVE_PCT
         return None
-    ahead = slice(edge + 1, last)
-    values, start = level[ahead], level[edge]
-    elapsed = time_s[ahead] - time_s[edge]
-    low = start + np.minimum(0.0, 1.2 * slope * elapsed) - track.tolerance
-    high = start + np.maximum(0.0, 1.2 * slope * elapsed) + track.tolerance
-    # A return by an abrupt edge may land further off, because the hand went on meanwhile; a gentle
-    # return must land where the course would have been.
-    away = level[min(edge + 2, level.size - 1)] - start
-    abrupt = _abrupt_return(level, edge, last, float(np.sign(away)), max(track.tolerance, 1.0))
-    slack = np.minimum(_CHANGE_OF_SPEED * elapsed, _NEAR * abs(away)) * abrupt
-    found = _first_return(values, (low, high), slack, abrupt)
-    if found is None:
+
+
+def _fades(track: TrackSignal, segments: Segments, current: int) -> list[tuple[int, int]]:
+    """An interruption that fades in before the edge after `current`, or out behind it."""
+    after = current + 1
+    edge_from, edge_to = int(segments.last[current]), int(segments.first[after])
+    faded_in = _meets(
+        track, (edge_from, int(segments.first[current])), edge_to, float(segments.slope_in[after])
+    )
+    if faded_in is not None:
+        return [(faded_in, edge_to)]
+    faded_out = _meets(
+        track, (edge_to, int(segments.last[after])), edge_from, float(segments.slope_out[current])
+    )
+    return [(edge_from, faded_out)] if faded_out is not None else []
+
+
+def _meets(track: TrackSignal, away: tuple[int, int], anchor: int, slope: float) -> int | None:
+    """Where a segment that an edge cut off meets the course drawn from the edge's other side.
+
+    Args:
+        track: the track.
+        away: index at the edge, and how far the segment reaches from there.
+        anchor: index on the course, at the edge's other side.
+        slope: of the course there.
+    """
+    if not np.isfinite(slope):
         return None
-    # A contact that opens goes all the way at once; a throttle that is moved away goes gently.
-    at_once = float(np.max(np.abs(values[:3] - start)))
-    usual = float(np.median(np.abs(values[:found] - start)))
-    return edge + 1 + found if at_once > _AT_ONCE * usual else None
-
-
-def _first_return(
-    values: FloatArray, band: tuple[FloatArray, FloatArray], slack: FloatArray, abrupt: BoolArray
-) -> int | None:
-    """How many samples until the signal is back; `None` where it never is, or comes back gently."""
-    low, high = band
-    on_course = (values > low - slack) & (values < high + slack)
-    # The step itself may spread over two samples: the first of them is never a return.
-    on_course[0] = False
-    steady = on_course.copy()
-    steady[:-1] &= (values[1:] > low[1:] - slack[:-1]) & (values[1:] < high[1:] + slack[:-1])
-    steady[_GENTLE_SAMPLES:] &= abrupt[_GENTLE_SAMPLES:]
-    found = np.flatnonzero(steady)
-    if not found.size:
+    step = 1 if away[1] >= away[0] else -1
+    reach = int(np.ceil(_FADE_S / max(track.interval_s, 1e-7)))
+    indices = np.arange(away[0], away[0] + step * min(abs(away[1] - away[0]), reach), step)
+    if indices.size < 2:
         return None
-    calm = (values > low) & (values < high)
-    calm[0] = False
-    for _ in range(2):
-        calm[:-1] &= calm[1:]
-    gentle = np.flatnonzero(calm[: found[0]])
-    if not gentle.size:
-        return int(found[0])
-    return int(gentle[0]) if gentle[0] <= _GENTLE_SAMPLES else None
-
-
-def _slope_before(time_s: FloatArray, level: FloatArray, off: BoolArray, edge: int) -> float:
-    """Speed just before the edge, from the last six samples that are on the course."""
-    first = max(0, edge - 60)
-    trusted = first + np.flatnonzero(~off[first : edge + 1])[-6:]
-    steps = np.diff(level[trusted]) / np.diff(time_s[trusted])
-    return float(np.median(steps)) if steps.size else 0.0
-
-
-def _abrupt_return(level: FloatArray, edge: int, last: int, out: float, least: float) -> BoolArray:
-    """For each sample after the edge: did it come back by a step against the way out?"""
-    values = level[edge:last]
-    one = -out * np.diff(values)
-    two = one.copy()
-    two[1:] += one[:-1]
-    return np.asarray(np.maximum(one, two) > least, dtype=np.bool_)
-
-
-def _at_rail(track: TrackSignal) -> BoolArray:
-    """Samples within 2 % of a rail while the track usually stays well away from it."""
-    low, high = np.percentile(track.level, [5.0, 95.0])
-    at_ground = (track.level < 2.0) & (low > 4.0)
-    at_supply = (track.level > 97.5) & (high < 94.0)
-    return np.asarray(at_ground | at_supply, dtype=np.bool_)
-
-
-def _describe(track: TrackSignal, mask: BoolArray, span: Span) -> Excursion | None:
-    first = int(np.searchsorted(track.time_s, span[0]))
-    last = int(np.searchsorted(track.time_s, span[1], side="right")) - 1
-    if first == 0 and last == track.level.size - 1:
+    course = track.level[anchor] + slope * (track.time_s[indices] - track.time_s[anchor])
+    apart = track.level[indices] - course
+    met = np.flatnonzero(np.abs(apart) < track.tolerance)
+    if not met.size or met[0] < 2 or abs(slope) < 1e-9:
         return None
-    before = float(track.level[first - 1]) if first else float(track.level[last + 1])
-    after = float(track.level[last + 1]) if last + 1 < track.level.size else before
-    values = track.level[first : last + 1][mask[first : last + 1]]
-    course = (before + after) / 2
+    # What stays off by as much as the edge itself is a hold, not an interruption that fades.
+    return int(indices[met[0]])
+
+
+def _at_rail(track: TrackSignal) -> list[tuple[int, int]]:
+    """Stretches within 2 % of a rail, for a track that usually stays well away from it."""
+    low, high = np.percentile(track.sketch, [5.0, 95.0])
+    found = []
+    for mask in (
+        (track.level < 2.0) if low > 4.0 else None,
+        (track.level > 97.5) if high < 94.0 else None,
+    ):
+        if mask is not None and mask.any():
+            first, last = runs(mask)
+            found += [(int(a) - 1, int(b) + 1) for a, b in zip(first, last, strict=True)]
+    return found
+
+
+def _joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Overlapping excursions as one."""
+    joined: list[tuple[int, int]] = []
+    for first, last in sorted(pairs):
+        if joined and first < joined[-1][1]:
+            joined[-1] = (joined[-1][0], max(joined[-1][1], last))
+        else:
+            joined.append((first, last))
+    return joined
+
+
+def _describe(track: TrackSignal, before: int, after: int) -> Excursion | None:
+    """Measure what lies between two samples on the course; `None` where nothing is off it."""
+    end = track.level.size - 1
+    if before < 0 and after > end:
+        return None
+    left, right = max(before, 0), min(after, end)
+    anchor = track.level[left] if before >= 0 else track.level[right]
+    other = track.level[right] if after <= end else anchor
+    inner = slice(before + 1, after)
+    values, times = track.level[inner], track.time_s[inner]
+    course = _line(times, (track.time_s[left], anchor), (track.time_s[right], other))
     away = values - course
-    side = 1.0 if np.median(away) >= 0 else -1.0
-    level = course + side * float(np.percentile(side * away, 90.0))
-    found = Excursion(span, before, after, level, float(np.ptp(values)), int(values.size))
-    return found if found.depth > track.tolerance else None
+    off = np.flatnonzero(np.abs(away) > 0.5 * track.tolerance)
+    if not off.size:
+        return None
+    side = 1.0 if np.sum(away[off]) >= 0 else -1.0
+    furthest = float(np.sort(side * away[off])[int(0.9 * (off.size - 1))])
+    level = float(np.mean(course)) + side * furthest
+    found = Excursion(
+        (float(times[off[0]]), float(times[off[-1]])),
+        float(anchor),
+        float(other),
+        level,
+        float(np.ptp(values[off])),
+        int(off[-1] - off[0] + 1),
+    )
+    return found if furthest > track.tolerance else None
+
+
+def _line(x: FloatArray, a: tuple[float, float], b: tuple[float, float]) -> FloatArray:
+    if b[0] <= a[0]:
+        return np.full(x.shape, (a[1] + b[1]) / 2)
+    return a[1] + (b[1] - a[1]) * (x - a[0]) / (b[0] - a[0])

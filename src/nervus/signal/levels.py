@@ -12,15 +12,16 @@ from nervus.domain.channel import Channel, FloatArray, Recording, Unit
 from nervus.domain.finding import Floor, Span
 from nervus.signal import sampling
 from nervus.signal.spans import inside
-from nervus.signal.spikes import spike_mask
 
 # Below a tenth and above nine tenths of the supply no sensor of the common windows (0.5 to 4.6 V
 # of 5 V) rests; a level there is the rail itself, less what pull-ups and pull-downs add.
-_GROUND_BELOW_PCT = 8.0
-_SUPPLY_ABOVE_PCT = 92.0
+GROUND_BELOW_PCT = 8.0
+SUPPLY_ABOVE_PCT = 92.0
 NOMINAL_SUPPLY_V = 5.0
 # A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
 _SUPPLY_IN_USE_V = 4.0
+# Enough samples for a distribution.
+_SKETCH = 20_000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -35,6 +36,7 @@ class TrackSignal:
         resolution: smallest step, percent of supply.
         interval_s: usual time between samples.
         supply_v: volts (or percent) that 100 stands for.
+        sketch: every so many levels, enough for a distribution, shape (m,).
     """
 
     id: str
@@ -44,6 +46,7 @@ class TrackSignal:
     resolution: float
     interval_s: float
     supply_v: float
+    sketch: FloatArray
 
     @property
     def tolerance(self) -> float:
@@ -64,48 +67,45 @@ def supply_scale(recording: Recording, nominal_v: float = NOMINAL_SUPPLY_V) -> f
     supply = recording.get("vref_v")
     if supply is None:
         return nominal_v
-    in_use = supply.values[supply.values > _SUPPLY_IN_USE_V]
+    in_use = supply.values[:: max(1, supply.samples // _SKETCH)]
+    in_use = in_use[in_use > _SUPPLY_IN_USE_V]
     return float(np.median(in_use)) if in_use.size else nominal_v
 
 
-def prepare(
-    channel: Channel,
-    supply_v: float,
-    ignore: tuple[Span, ...] = (),
-    reference: Channel | None = None,
-) -> TrackSignal | None:
+def prepare(channel: Channel, supply_v: float, ignore: tuple[Span, ...] = ()) -> TrackSignal | None:
     """A track ready for the detectors; `None` where fewer than five samples remain.
 
     Args:
         channel: the track.
         supply_v: volts that are 100 % for it, where it is in volts.
         ignore: stretches in which nothing is to be judged.
-        reference: a line that shares ignition spikes with it; those samples are left out.
     """
-    keep = ~inside(channel.time_s, ignore)
-    if channel.kind.unit is Unit.VOLT:
-        keep &= ~spike_mask(channel, reference)
-    keep[1:] &= np.diff(channel.time_s) > 0
-    time_s, values = channel.time_s[keep], channel.values[keep]
+    time_s, values = channel.time_s, channel.values
+    keep = ~inside(time_s, ignore) if ignore else np.ones(time_s.shape, dtype=bool)
+    keep[1:] &= np.diff(time_s) > 0
+    if not keep.all():
+        time_s, values = time_s[keep], values[keep]
     if time_s.size < 5:
         return None
     scale = supply_v if channel.kind.unit is Unit.VOLT else 100.0
     level = values * (100.0 / scale)
+    interval_s = sampling.interval_s(time_s)
     return TrackSignal(
         id=channel.id,
         time_s=time_s,
         level=level,
         noise=sampling.noise(level),
         resolution=sampling.resolution(level),
-        interval_s=sampling.interval_s(time_s),
+        interval_s=interval_s,
         supply_v=scale,
+        sketch=level[:: max(1, level.size // _SKETCH)],
     )
 
 
 def floor_of(level: float) -> Floor:
     """Which rail a level in percent of supply belongs to."""
-    if level < _GROUND_BELOW_PCT:
+    if level < GROUND_BELOW_PCT:
         return Floor.GROUND
-    if level > _SUPPLY_ABOVE_PCT:
+    if level > SUPPLY_ABOVE_PCT:
         return Floor.SUPPLY
     return Floor.INTERMEDIATE

@@ -11,7 +11,7 @@ import numpy as np
 
 from nervus.domain.analysis import Relation, TrackRelation
 from nervus.domain.channel import FloatArray
-from nervus.signal.levels import TrackSignal
+from nervus.signal.course import Course
 
 # Votes: stretches of 2 % of the supply.
 _STRETCH_PCT = 2.0
@@ -36,7 +36,7 @@ class Line:
         return self.slope * level + self.offset
 
 
-def learn_line(first: TrackSignal, second: TrackSignal, skew_s: float = 0.0) -> Line | None:
+def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | None:
     """The line that most stretches of travel agree on; `None` where too little was swept."""
     x, y = _stretches(first, second, skew_s)
     if x.size < _LEAST_STRETCHES:
@@ -66,7 +66,7 @@ def describe(line: Line | None, supply_v: float, *, learned: bool = True) -> Tra
     return TrackRelation(name, round(line.slope, 4), offset_v, learned)
 
 
-def estimate_skew(first: TrackSignal, second: TrackSignal, line: Line) -> float:
+def estimate_skew(first: Course, second: Course, line: Line) -> float:
     """By how many seconds the second track's samples lag behind their stamps, against the first.
 
     Channels polled one after the other carry the time of the answer, not of the measurement. The
@@ -77,7 +77,7 @@ def estimate_skew(first: TrackSignal, second: TrackSignal, line: Line) -> float:
     widest = 3.0 * max(first.interval_s, second.interval_s)
     lags = np.linspace(-widest, widest, 25)
     expected = line.at(first.level)
-    speed = np.abs(np.gradient(first.level, first.time_s))
+    speed = first.speed()
     moving = speed > 5.0
     if moving.sum() < 20:
         return 0.0
@@ -95,7 +95,7 @@ def estimate_skew(first: TrackSignal, second: TrackSignal, line: Line) -> float:
     return float(lags[best]) if costs[best] < 0.8 * costs[12] else 0.0
 
 
-def _stretches(first: TrackSignal, second: TrackSignal, skew_s: float) -> tuple[FloatArray, FloatArray]:
+def _stretches(first: Course, second: Course, skew_s: float) -> tuple[FloatArray, FloatArray]:
     """One point (level 1, level 2) for each stretch, from the samples at which little moved."""
     inside_both = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
     time_s, x = first.time_s[inside_both], first.level[inside_both]

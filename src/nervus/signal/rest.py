@@ -16,6 +16,8 @@ from nervus.signal.spans import runs
 
 # A rest: within this band for at least this long.
 _BAND_PCT, _LEAST_S = 1.0, 0.8
+# Rests are told from at most so many points a second.
+_POINTS_PER_S = 50.0
 # Rests above the usual one by more than this are off; above the highest, somebody holds it open.
 _OFF_PCT, _HELD_PCT = 1.5, 20.0
 # A closing faster than this is a release, not a guided motion.
@@ -41,6 +43,8 @@ class Rest:
 
 def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) -> tuple[Rest, ...]:
     """All rests that follow a closing motion or begin the recording."""
+    every = max(1, round(1.0 / (_POINTS_PER_S * max(float(np.median(np.diff(time_s))), 1e-6))))
+    time_s, percent = time_s[::every], percent[::every]
     steps = max(1, round(_LEAST_S / max(float(np.median(np.diff(time_s))), 1e-6)))
     if percent.size <= steps:
         return ()
@@ -116,8 +120,8 @@ def _at_least_value(channel: Channel, time_s: FloatArray) -> BoolArray:
 
 def _quick_close(time_s: FloatArray, percent: FloatArray, first: int, level: float) -> bool:
     """Did the throttle fall to this rest quickly, from well above it?"""
-    before = (time_s >= time_s[first] - 0.6) & (time_s <= time_s[first])
-    if before.sum() < 2:
+    before = slice(int(np.searchsorted(time_s, time_s[first] - 0.6)), first + 1)
+    if before.stop - before.start < 2:
         return False
     fall = np.diff(percent[before]) / np.diff(time_s[before])
     return bool(percent[before].max() > level + 3.0 and fall.min() < -_RELEASE_PCT_PER_S)

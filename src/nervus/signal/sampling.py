@@ -7,22 +7,34 @@ import numpy as np
 from nervus.domain.analysis import ChannelSummary
 from nervus.domain.channel import Channel, FloatArray
 
-# Enough values to see the smallest step of any converter; more would only cost a longer sort.
-_ENOUGH_FOR_RESOLUTION = 20_000
+# Enough values for the statistics of a channel, taken in so many stretches spread over it; more
+# would only cost longer sorting.
+_ENOUGH, _PIECES = 24_000, 24
 # Steps below this are rounding of decimal fractions, not steps of a converter.
 _ROUNDING = 1e-6
 # Median of |x| to standard deviation for a normal distribution: 1 / 0.67449.
 _MAD_TO_SIGMA = 1.4826
 
 
+def _pieces(values: FloatArray) -> list[FloatArray]:
+    """The whole of a short array, or stretches spread over a long one, long enough for statistics."""
+    if values.size <= _ENOUGH:
+        return [values]
+    length = _ENOUGH // _PIECES
+    starts = np.linspace(0, values.size - length, _PIECES).astype(np.int64)
+    return [values[s : s + length] for s in starts]
+
+
 def interval_s(time_s: FloatArray) -> float:
     """The usual time between two samples in seconds; 0 where there is one sample only."""
-    return float(np.median(np.diff(time_s))) if time_s.size > 1 else 0.0
+    if time_s.size < 2:
+        return 0.0
+    return float(np.median(np.concatenate([np.diff(piece) for piece in _pieces(time_s)])))
 
 
 def resolution(values: FloatArray) -> float:
     """The smallest step between two different values, in their unit; 0 where all are equal."""
-    levels = np.unique(np.round(values[:_ENOUGH_FOR_RESOLUTION], 6))
+    levels = np.unique(np.round(np.concatenate(_pieces(values)), 6))
     steps = np.diff(levels)
     steps = steps[steps > _ROUNDING]
     return float(steps.min()) if steps.size else 0.0
@@ -36,7 +48,7 @@ def noise(values: FloatArray) -> float:
     """
     if values.size < 4:
         return 0.0
-    bend = np.abs(np.diff(values, 2))
+    bend = np.abs(np.concatenate([np.diff(piece, 2) for piece in _pieces(values)]))
     return float(np.median(bend)) * _MAD_TO_SIGMA / sqrt(6.0)
 
 

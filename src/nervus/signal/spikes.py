@@ -6,48 +6,46 @@ supply included. An interruption does not: what it adds depends on where the tra
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, FloatArray
-from nervus.signal import sampling
+from nervus.domain.channel import Channel
+from nervus.signal.excursions import Excursion
+from nervus.signal.levels import TrackSignal
 
-# A spike stands out of the median of so many samples, so it lasts at most half of them.
-_WINDOW = 7
-# It stands out by this many deviations of the noise and at least this many volts.
-_OUTSTANDING, _LEAST_V = 5.0, 0.02
+# A spike is over after this many samples, and after this time.
+_SAMPLES, _LONGEST_S = 2, 0.012
 # All lines move by the same volts within this share; one of them may be filtered better.
 _ALIKE = 0.5
 # A supply that falls below this has collapsed: that is no spike.
 _COLLAPSED_V = 3.0
+# So many samples on each side of a spike tell what the line usually is there.
+_AROUND = 4
 
 
-def spike_mask(channel: Channel, reference: Channel | None) -> BoolArray:
-    """Samples of `channel`, shape (n,), that are spikes shared with the reference line.
+def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel | None) -> bool:
+    """Whether an excursion is a spike that the reference line shows too.
 
     Args:
-        channel: a track in volts.
-        reference: the supply, or another track, sampled at the same instants; without one nothing
-            is called a spike.
+        track: the track.
+        excursion: one of its excursions.
+        reference: the supply, or another track; without one nothing is called a spike.
     """
-    nothing = np.zeros(channel.time_s.shape, dtype=bool)
-    if reference is None or channel.samples < _WINDOW or reference.samples < _WINDOW:
-        return nothing
-    at, same_instant = _match(channel.time_s, reference.time_s)
-    if same_instant.mean() < 0.5:
-        return nothing
-    shared = _bump(reference.values)
-    least = max(_OUTSTANDING * sampling.noise(reference.values), _LEAST_V)
-    own, other = _bump(channel.values), shared[at]
-    alike = np.abs(own - other) <= _ALIKE * np.maximum(np.abs(own), np.abs(other))
-    collapsed = reference.values[at] < _COLLAPSED_V if reference.id == "vref_v" else nothing
-    return np.asarray(same_instant & (np.abs(other) > least) & alike & ~collapsed, dtype=np.bool_)
+    start, end = excursion.span_s
+    if reference is None or excursion.samples > _SAMPLES or end - start > _LONGEST_S:
+        return False
+    other = _move(reference, start, end, track.interval_s)
+    own = (excursion.level - excursion.course) * track.supply_v / 100.0
+    return own * other > 0 and abs(own - other) <= _ALIKE * max(abs(own), abs(other))
 
 
-def _match(time_s: FloatArray, others_s: FloatArray) -> tuple[FloatArray, BoolArray]:
-    """For each instant the index of the other channel's sample, and whether it is simultaneous."""
-    at = np.minimum(np.searchsorted(others_s, time_s - 1e-9), others_s.size - 1)
-    return at, np.abs(others_s[at] - time_s) < 1e-6
-
-
-def _bump(values: FloatArray) -> FloatArray:
-    from scipy.ndimage import median_filter  # noqa: PLC0415 - loaded when first needed: start-up
-
-    return np.asarray(values - median_filter(values, size=_WINDOW, mode="nearest"))
+def _move(reference: Channel, start: float, end: float, interval_s: float) -> float:
+    """By how many volts the reference line leaves its surroundings at that instant."""
+    first = int(np.searchsorted(reference.time_s, start - 0.3 * interval_s))
+    last = int(np.searchsorted(reference.time_s, end + 0.3 * interval_s, side="right"))
+    if first >= last:
+        return 0.0
+    low, high = max(0, first - _AROUND), min(reference.samples, last + _AROUND)
+    around = np.concatenate((reference.values[low:first], reference.values[last:high]))
+    collapsed = reference.id == "vref_v" and reference.values[first:last].min() < _COLLAPSED_V
+    if not around.size or collapsed:
+        return 0.0
+    moves = reference.values[first:last] - np.median(around)
+    return float(moves[np.argmax(np.abs(moves))])

@@ -13,7 +13,7 @@ from nervus.domain.analysis import Direction, Frame, Pass
 from nervus.domain.channel import Channel, FloatArray
 from nervus.domain.finding import Span
 from nervus.domain.profile import TrackProfile
-from nervus.signal.levels import TrackSignal
+from nervus.signal.course import Course
 
 # Usual ends in percent of supply: 0.5 V closed and 4.5 V wide open at 5 V (common practice).
 _USUAL_CLOSED, _USUAL_OPEN = 10.0, 90.0
@@ -37,19 +37,19 @@ def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float)
     return Frame(profile.closed_v * scale, profile.open_v * scale, "as the profile says")
 
 
-def learn_frame(track: TrackSignal, course: FloatArray, reported: Channel | None) -> Frame:
+def learn_frame(course: Course, reported: Channel | None) -> Frame:
     """Closed and open level of a track, in the channel's own unit."""
-    low, high = (float(q) for q in np.percentile(course, [0.2, 99.8]))
-    if _falls(course, low, high):
+    low, high = (float(q) for q in np.percentile(course.level, [0.2, 99.8]))
+    if _falls(course.level, low, high):
         mirrored = _ends(100.0 - high, 100.0 - low)
         closed, opened, basis = 100.0 - mirrored[0], 100.0 - mirrored[1], mirrored[2]
     else:
         closed, opened, basis = _ends(low, high)
     if reported is not None and basis != _BASIS_REACHED_BOTH:
-        fitted = _fit_reported(track, course, reported)
+        fitted = _fit_reported(course, reported)
         if fitted is not None:
             closed, opened, basis = *fitted, "from the percent that the control unit reports"
-    unit = track.supply_v / 100.0
+    unit = course.supply_v / 100.0
     return Frame(closed * unit, opened * unit, basis)
 
 
@@ -67,30 +67,28 @@ def _ends(low: float, high: float) -> tuple[float, float, str]:
     return closed, min(usual_open, 96.0), "from a usual range, as the open end was not reached"
 
 
-def _falls(course: FloatArray, low: float, high: float) -> bool:
+def _falls(level: FloatArray, low: float, high: float) -> bool:
     """A falling track lies near the supply when it rests, and a throttle rests closed."""
     if high < 60.0 or high - low < 5.0:
         return False
     band = 0.05 * (high - low)
-    rests_low = float(np.mean(course < low + band))
-    rests_high = float(np.mean(course > high - band))
+    rests_low = float(np.mean(level < low + band))
+    rests_high = float(np.mean(level > high - band))
     return bool(low > _CLOSED_AT_MOST and rests_high > rests_low) or (
-        rests_high > 3.0 * max(rests_low, 0.01) and course[0] > high - band
+        rests_high > 3.0 * max(rests_low, 0.01) and level[0] > high - band
     )
 
 
-def _fit_reported(
-    track: TrackSignal, course: FloatArray, reported: Channel
-) -> tuple[float, float] | None:
+def _fit_reported(course: Course, reported: Channel) -> tuple[float, float] | None:
     """Levels at 0 and 100 % by a robust line (Theil-Sen) through calm moments."""
-    at = np.interp(track.time_s, reported.time_s, reported.values)
-    calm = np.abs(np.gradient(course, track.time_s)) < 3.0
+    at = np.interp(course.time_s, reported.time_s, reported.values)
+    calm = course.speed() < 3.0
     if calm.sum() < 20 or np.ptp(at[calm]) < 10.0:
         return None
     from scipy.stats import theilslopes  # noqa: PLC0415 - loaded when first needed: start-up
 
     chosen = np.flatnonzero(calm)[:: max(1, int(calm.sum()) // 400)]
-    fit = theilslopes(course[chosen], at[chosen])
+    fit = theilslopes(course.level[chosen], at[chosen])
     slope, closed = float(fit[0]), float(fit[1])
     if abs(slope) < 0.2:
         return None

@@ -1,5 +1,7 @@
 """Noisy stretches: worn places where the signal stays connected but is rough, pass after pass."""
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from nervus.domain.analysis import Pass
@@ -17,11 +19,13 @@ _ROUGH_STEPS = 1.5
 _LEAST_PASSES = 3
 _LEAST_SAMPLES = 4
 _LEAST_CELLS = 2
+# Roughness is summed over blocks this long; a plate moves by less than a cell in that time.
+_BLOCK_S = 0.004
 
 
 def noisy_stretches(
     track: TrackSignal,
-    percent: FloatArray,
+    travel: tuple[FloatArray, FloatArray],
     passes: tuple[Pass, ...],
     faulty: tuple[Span, ...],
 ) -> tuple[Noise, ...]:
@@ -29,15 +33,13 @@ def noisy_stretches(
 
     Args:
         track: the track.
-        percent: its travel, shape (n,).
+        travel: instants and percent of travel as the track's own course tells it, shape (n,) each.
         passes: of the travel.
         faulty: spans that other findings explain.
     """
     if track.level.size < 5 or not passes:
         return ()
-    rough = _roughness(track)
-    rough[inside(track.time_s, faulty, 3.0 * track.interval_s)] = np.nan
-    table = _by_pass_and_cell(track, percent, rough, passes)
+    table = _by_pass_and_cell(_roughness(track, faulty), travel, passes)
     usual = float(np.nanmedian(table)) if np.isfinite(table).any() else 0.0
     least = max(_ROUGH * usual, _ROUGH_STEPS * track.resolution)
     stretches = []
@@ -54,32 +56,49 @@ def noisy_stretches(
     )
 
 
-def _roughness(track: TrackSignal) -> FloatArray:
+@dataclass(frozen=True, slots=True, eq=False)
+class _Blocks:
+    """Roughness by blocks of samples: instants, summed squares and counts, shape (m,) each."""
+
+    time_s: FloatArray
+    power: FloatArray
+    count: FloatArray
+
+
+def _roughness(track: TrackSignal, faulty: tuple[Span, ...]) -> _Blocks:
     """Each sample against the middle of its neighbours, scaled to the deviation of one sample."""
-    rough = np.full(track.level.shape, np.nan)
-    bend = track.level[1:-1] - (track.level[:-2] + track.level[2:]) / 2
-    rough[1:-1] = bend / np.sqrt(1.5)
-    gap = np.diff(track.time_s) > 1.6 * track.interval_s
-    rough[1:][gap] = np.nan
-    rough[:-1][gap] = np.nan
-    return rough
+    size = max(1, round(_BLOCK_S / max(track.interval_s, 1e-7)))
+    bend = (track.level[:-2] + track.level[2:]) * -0.5
+    bend += track.level[1:-1]
+    bend *= bend
+    bend *= 1.0 / 1.5
+    whole = bend.size // size * size
+    time_s = track.time_s[1:-1][:whole].reshape(-1, size)
+    power = bend[:whole].reshape(-1, size).sum(axis=1)
+    middle = np.ascontiguousarray(time_s[:, size // 2])
+    length = time_s[:, -1] - time_s[:, 0]
+    bad = inside(middle, faulty, 3.0 * track.interval_s + size * track.interval_s / 2)
+    if size == 1:
+        around = track.time_s[2:] - track.time_s[:-2]
+        bad |= around[:whole] > 3.2 * track.interval_s
+    else:
+        bad |= length > 1.6 * size * track.interval_s
+    good = ~bad
+    return _Blocks(middle[good], power[good], np.full(int(good.sum()), float(size)))
 
 
 def _by_pass_and_cell(
-    track: TrackSignal, percent: FloatArray, rough: FloatArray, passes: tuple[Pass, ...]
+    blocks: _Blocks, travel: tuple[FloatArray, FloatArray], passes: tuple[Pass, ...]
 ) -> FloatArray:
     """Effective roughness for each pass and cell of travel, shape (passes, cells)."""
     cells = int(np.ceil(100.0 / _CELL_PCT))
     table = np.full((len(passes), cells), np.nan)
+    percent = np.interp(blocks.time_s, *travel)
+    cell = np.clip((percent / _CELL_PCT).astype(np.int64), 0, cells - 1)
     for row, p in enumerate(passes):
-        here = slice(
-            int(np.searchsorted(track.time_s, p.start_s)),
-            int(np.searchsorted(track.time_s, p.end_s, side="right")),
-        )
-        cell = np.clip((percent[here] / _CELL_PCT).astype(np.int64), 0, cells - 1)
-        good = np.isfinite(rough[here])
-        counts = np.bincount(cell[good], minlength=cells)
-        power = np.bincount(cell[good], weights=rough[here][good] ** 2, minlength=cells)
+        here = slice(*np.searchsorted(blocks.time_s, (p.start_s, p.end_s)))
+        counts = np.bincount(cell[here], weights=blocks.count[here], minlength=cells)
+        power = np.bincount(cell[here], weights=blocks.power[here], minlength=cells)
         enough = counts >= _LEAST_SAMPLES
         table[row, enough] = np.sqrt(power[enough] / counts[enough])
     return table

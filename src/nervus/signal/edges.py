@@ -1,0 +1,148 @@
+"""Edges: steps that no neighbouring motion prepares, and the segments between them.
+
+A plate has mass and a spring: it can be fast, but it can't start and stop between two samples. So a
+step whose neighbours move by much less the same way is electrical, as far as the sampling allows that
+to be said; `least_step` is the smallest that does.
+"""
+
+from dataclasses import dataclass
+from math import ceil
+
+import numpy as np
+
+from nervus.domain.channel import FloatArray, IntArray
+from nervus.signal.levels import TrackSignal
+
+# Acceleration of a plate in percent of travel per second squared. A spring that snaps a plate
+# through its whole travel in 70 ms needs 4 * 100 / 0.07^2 = 81 600; a foot or a hand that moves it
+# by a little, 8 % in 45 ms, needs 15 800. Common practice gives the times, no published source.
+_SNAP_ACCELERATION = 80_000.0
+_NUDGE_ACCELERATION = 15_000.0
+_NUDGE_PCT = 15.0
+# An edge is unprepared when it is this many times what its neighbours move the same way.
+_UNPREPARED = 4.0
+# An edge may pass through so many samples more than it was found over.
+_MOST_TRIMMED = 2
+# Edges are also looked for over this time, where samples are closer: input filters round them.
+_ROUNDED_S = 0.004
+# The slope at the end of a segment is taken over so many samples and at least this time.
+_SLOPE_SAMPLES, _SLOPE_S = 5, 0.03
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Segments:
+    """The stretches between edges, each of shape (m,).
+
+    Attributes:
+        first: index of the first sample.
+        last: index of the last sample.
+        entry: level at the first sample, the median of the first three.
+        exit: level at the last sample, the median of the last three.
+        slope_in: percent of supply per second at the beginning; NaN for a single sample.
+        slope_out: the same at the end.
+    """
+
+    first: IntArray
+    last: IntArray
+    entry: FloatArray
+    exit: FloatArray
+    slope_in: FloatArray
+    slope_out: FloatArray
+
+
+def least_step(interval_s: float) -> float:
+    """The smallest single step (percent of supply) that no plate can make within `interval_s`."""
+    nudge = _NUDGE_ACCELERATION * interval_s**2
+    if nudge < _NUDGE_PCT:
+        return nudge
+    return _SNAP_ACCELERATION * interval_s**2
+
+
+def split_at_edges(track: TrackSignal) -> Segments:
+    """The segments of a track between its edges; one segment where there is no edge."""
+    starts, ends, first = [0], [], 0
+    for index, width in _edges(track):
+        if index >= first:
+            ends.append(index)
+            starts.append(index + width)
+        else:
+            starts[-1] = max(starts[-1], index + width)
+        first = starts[-1]
+    ends.append(track.level.size - 1)
+    bounds = np.asarray([(s, e) for s, e in zip(starts, ends, strict=True) if s <= e], dtype=np.intp)
+    return _measure(track, *_trimmed(track, bounds[:, 0], bounds[:, 1]))
+
+
+def _trimmed(track: TrackSignal, first: IntArray, last: IntArray) -> tuple[IntArray, IntArray]:
+    """Segments without the samples at their ends that the edge still passes through."""
+    level, end = track.level, track.level.size - 1
+    least = max(track.tolerance, least_step(track.interval_s))
+    for _ in range(_MOST_TRIMMED):
+        long = last - first >= 2
+        step = np.abs(level[np.minimum(first + 1, end)] - level[first])
+        beyond = np.abs(level[np.minimum(first + 2, end)] - level[np.minimum(first + 1, end)])
+        first = first + (long & (first > 0) & (step > least) & (step > _UNPREPARED * beyond))
+        long = last - first >= 2
+        step = np.abs(level[last] - level[np.maximum(last - 1, 0)])
+        beyond = np.abs(level[np.maximum(last - 1, 0)] - level[np.maximum(last - 2, 0)])
+        last = last - (long & (last < end) & (step > least) & (step > _UNPREPARED * beyond))
+    return first, last
+
+
+def _edges(track: TrackSignal) -> list[tuple[int, int]]:
+    """Index of the last sample before each edge and over how many samples it goes, sorted."""
+    widths = [1, 2]
+    rounded = ceil(_ROUNDED_S / max(track.interval_s, 1e-7))
+    if 2 < rounded < track.level.size // 8:
+        widths.append(rounded)
+    found: list[tuple[int, int]] = []
+    taken = np.empty(0, dtype=np.intp)
+    for width in widths:
+        indices = _edges_over(track, width)
+        if taken.size and indices.size:
+            # A step over one sample shows over more too, but less exactly.
+            within = np.searchsorted(taken, indices + width) - np.searchsorted(taken, indices)
+            indices = indices[within == 0]
+        found += [(int(i), width) for i in indices]
+        taken = np.union1d(taken, indices)
+    return sorted(found)
+
+
+def _edges_over(track: TrackSignal, width: int) -> IntArray:
+    level, size = track.level, track.level.size
+    if size <= width:
+        return np.empty(0, dtype=np.intp)
+    over_s = track.interval_s * (width if width > 2 else 1)
+    least = max(track.tolerance, least_step(over_s))
+    step = level[width:] - level[:-width]
+    candidates = np.flatnonzero((step > least) | (step < -least))
+    size_of = step[candidates]
+    sign = np.sign(size_of)
+    before = level[candidates] - level[np.maximum(candidates - width, 0)]
+    after = level[np.minimum(candidates + 2 * width, size - 1)] - level[candidates + width]
+    prepared = np.maximum(np.maximum(sign * before, sign * after), 0.0)
+    return np.asarray(candidates[np.abs(size_of) > _UNPREPARED * prepared], dtype=np.intp)
+
+
+def _measure(track: TrackSignal, first: IntArray, last: IntArray) -> Segments:
+    level, time_s = track.level, track.time_s
+    length = last - first
+    reach = max(_SLOPE_SAMPLES, ceil(_SLOPE_S / max(track.interval_s, 1e-7)))
+    back = np.minimum(length, reach)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        slope_in = (level[first + back] - level[first]) / (time_s[first + back] - time_s[first])
+        slope_out = (level[last] - level[last - back]) / (time_s[last] - time_s[last - back])
+    return Segments(
+        first,
+        last,
+        _middle_of_three(level, first, np.minimum(first + 1, last), np.minimum(first + 2, last)),
+        _middle_of_three(level, last, np.maximum(last - 1, first), np.maximum(last - 2, first)),
+        slope_in,
+        slope_out,
+    )
+
+
+def _middle_of_three(level: FloatArray, at: IntArray, one: IntArray, two: IntArray) -> FloatArray:
+    """The sample itself where it fits its neighbours, else the middle one: a stray sample is no end."""
+    three = np.sort(np.stack((level[at], level[one], level[two])), axis=0)
+    return np.asarray(three[1])
