@@ -68,9 +68,8 @@ def report(minutes: float) -> float:
     print(
         f"      median filter {reference:6.3f} s, analysis {ours:6.3f} s, ratio {ours / reference:.2f}"
     )
-    print(
-        f"      peak memory grew by {(peak - before) / 1e3:.0f} MB, {(peak - before) / 1e3 / size:.1f} x the samples"
-    )
+    grew = (peak - before) / 1e3
+    print(f"      peak memory grew by {grew:.0f} MB: {grew / size:.1f} x the samples")
     return ours
 
 

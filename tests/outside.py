@@ -23,25 +23,27 @@ def found(true: Json, findings: list[Json]) -> bool:
 
 def _matches(true: Json, finding: Json) -> bool:
     if true["kind"] == "drop":
-        return set(finding["channels"]) == set(true["channels"]) and _same_time(true, finding)
+        same = set(finding["channels"]) == set(true["channels"])
+        return same and _same_time(true, finding)
     if true["kind"] == "off_rest":
-        return abs(finding["rest_pct"] - true["rest_pct"]) < 1.0 and finding["cause"] == true["cause"]
+        close = abs(finding["rest_pct"] - true["rest_pct"]) < 1.0
+        return bool(close and finding["cause"] == true["cause"])
     if true["kind"] == "disagreement":
         close = abs(finding["worst_pct"] - true["worst_pct"]) < 1.5
         suspect = true.get("suspect_track")
-        return close and (suspect is None or str(finding["suspect"]).startswith(suspect))
+        return bool(close and (suspect is None or str(finding["suspect"]).startswith(suspect)))
     if finding["channel"] not in true["channels"]:
         return False
     a, b = true["travel_pct"], finding["travel_pct"]
     if true["kind"] == "noise":
-        return min(a[1], b[1]) - max(a[0], b[0]) > 0.6 * (a[1] - a[0])
+        return bool(min(a[1], b[1]) - max(a[0], b[0]) > 0.6 * (a[1] - a[0]))
     middle = abs(sum(a) - sum(b)) / 2
-    return middle < PLACE_PCT and finding["shape"] == true["shape"]
+    return bool(middle < PLACE_PCT and finding["shape"] == true["shape"])
 
 
 def _same_time(true: Json, finding: Json) -> bool:
     start, end = true["times_s"][0]
-    return abs(finding["start_s"] - start) < TIME_S and abs(finding["end_s"] - end) < TIME_S
+    return bool(abs(finding["start_s"] - start) < TIME_S and abs(finding["end_s"] - end) < TIME_S)
 
 
 def allowed(finding: Json, truth: Json) -> bool:

@@ -1,5 +1,7 @@
 """The sensor circuit against worked examples and the facts of the trade."""
 
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -7,7 +9,7 @@ from nervus.circuit.network import GROUND, Resistor, solve
 from nervus.circuit.sensor import SensorCircuit, TrackCircuit
 from nervus.standin.capture import CABLE, HALF, OPPOSITE
 
-CLEAN = {"wiper_ohms": 1e-3, "signal_ohms": 1e-3}
+CLEAN: dict[str, Any] = {"wiper_ohms": 1e-3, "signal_ohms": 1e-3}
 
 
 def test_a_wheatstone_bridge_off_balance() -> None:

@@ -20,7 +20,7 @@ def test_the_window_shows_on_a_real_screen(window: MainWindow, qtbot: QtBot) -> 
     qtbot.waitUntil(lambda: not window.is_busy, timeout=20_000)
     screen = window.screen()
     assert screen is not None
-    picture = screen.grabWindow(int(window.winId())).toImage()
+    picture = screen.grabWindow(window.winId()).toImage()
     colours = {
         picture.pixelColor(x, y).name()
         for y in range(100, min(700, picture.height()), 2)

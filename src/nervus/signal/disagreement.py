@@ -36,7 +36,7 @@ class PairTravel:
         time_s: shape (n,).
         first: travel by track 1.
         second: travel by track 2, through the relation, so that sound tracks give equal numbers.
-        allowance: what timing alone can explain at each instant, percent of travel.
+        allowance: what timing, noise and rounding can explain at each instant, percent of travel.
     """
 
     time_s: FloatArray
@@ -56,13 +56,15 @@ def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s
     two = frame.percent(as_first * (first.supply_v / 100.0))
     speed = np.maximum(np.abs(np.gradient(one, time_s)), np.abs(np.gradient(two, time_s)))
     unknown_s = _UNKNOWN_SKEW * max(first.interval_s, second.interval_s)
-    return PairTravel(time_s, one, two, _widest(speed) * unknown_s)
+    blur = (first.tolerance + second.tolerance / abs(line.slope)) * first.supply_v
+    blur /= abs(frame.open - frame.closed)
+    return PairTravel(time_s, one, two, _widest(speed) * unknown_s + 0.5 * blur)
 
 
 def _widest(speed: FloatArray) -> FloatArray:
-    """The highest speed among an instant and its two neighbours on each side."""
+    """The highest speed among an instant and its three neighbours on each side."""
     widest = speed.copy()
-    for shift in (1, 2):
+    for shift in (1, 2, 3):
         widest[shift:] = np.maximum(widest[shift:], speed[:-shift])
         widest[:-shift] = np.maximum(widest[:-shift], speed[shift:])
     return widest

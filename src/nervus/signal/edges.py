@@ -10,13 +10,14 @@ from math import ceil
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray, IntArray
+from nervus.domain.channel import BoolArray, FloatArray, IntArray
 from nervus.signal.levels import TrackSignal
 
-# Acceleration of a plate in percent of travel per second squared. A spring that snaps a plate
-# through its whole travel in 70 ms needs 4 * 100 / 0.07^2 = 81 600; a foot or a hand that moves it
-# by a little, 8 % in 45 ms, needs 15 800. Common practice gives the times, no published source.
-_SNAP_ACCELERATION = 80_000.0
+# Acceleration of a plate in percent of travel per second squared: a foot or a hand that moves it by
+# a little, 8 % in 45 ms, needs 4 * 8 / 0.045^2 = 15 800; a spring that snaps it through its whole
+# travel in 67 ms as smoothly as can be (peak 5.77 D / T^2) needs 128 500. Common practice gives the
+# times, no published source.
+_SNAP_ACCELERATION = 130_000.0
 _NUDGE_ACCELERATION = 15_000.0
 _NUDGE_PCT = 15.0
 # An edge is unprepared when it is this many times what its neighbours move the same way.
@@ -50,12 +51,17 @@ class Segments:
     slope_out: FloatArray
 
 
-def least_step(interval_s: float) -> float:
-    """The smallest single step (percent of supply) that no plate can make within `interval_s`."""
-    nudge = _NUDGE_ACCELERATION * interval_s**2
-    if nudge < _NUDGE_PCT:
-        return nudge
-    return _SNAP_ACCELERATION * interval_s**2
+def is_no_motion(step: FloatArray, interval_s: float, samples: int = 1) -> BoolArray:
+    """Whether steps (percent of supply, shape (n,)) over so many samples are beyond any plate.
+
+    What looks unprepared over n intervals may have taken n + 1 of them. To go by D from rest to rest
+    within T takes an acceleration of 4 D / T^2 at least.
+    """
+    squared = ((samples + 1) * interval_s / 2.0) ** 2
+    size = np.abs(step)
+    small = size < _NUDGE_PCT
+    enough = np.where(small, _NUDGE_ACCELERATION * squared, _SNAP_ACCELERATION * squared)
+    return np.asarray(size > enough, dtype=np.bool_)
 
 
 def split_at_edges(track: TrackSignal) -> Segments:
@@ -76,7 +82,7 @@ def split_at_edges(track: TrackSignal) -> Segments:
 def _trimmed(track: TrackSignal, first: IntArray, last: IntArray) -> tuple[IntArray, IntArray]:
     """Segments without the samples at their ends that the edge still passes through."""
     level, end = track.level, track.level.size - 1
-    least = max(track.tolerance, least_step(track.interval_s))
+    least = track.step_tolerance
     for _ in range(_MOST_TRIMMED):
         long = last - first >= 2
         step = np.abs(level[np.minimum(first + 1, end)] - level[first])
@@ -112,10 +118,12 @@ def _edges_over(track: TrackSignal, width: int) -> IntArray:
     level, size = track.level, track.level.size
     if size <= width:
         return np.empty(0, dtype=np.intp)
-    over_s = track.interval_s * (width if width > 2 else 1)
-    least = max(track.tolerance, least_step(over_s))
+    least = track.step_tolerance
     step = level[width:] - level[:-width]
     candidates = np.flatnonzero((step > least) | (step < -least))
+    electrical = is_no_motion(step[candidates], track.interval_s, width)
+    electrical |= track.beyond_range(level[candidates]) | track.beyond_range(level[candidates + width])
+    candidates = candidates[electrical]
     size_of = step[candidates]
     sign = np.sign(size_of)
     before = level[candidates] - level[np.maximum(candidates - width, 0)]

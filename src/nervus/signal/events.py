@@ -16,8 +16,8 @@ from nervus.signal.spikes import is_spike
 
 # Channels sampled one after the other may show one interruption this many intervals apart.
 _TOGETHER_INTERVALS = 1.6
-# Shallower than this, percent of supply, is the roughness of a worn track, if it is also shorter
-# than so many samples or so many times noisier inside than the track is elsewhere.
+# Shallower than this, percent of supply, and no longer than so many samples is roughness unless it
+# comes back at a place; so is what is shallow and so many times noisier inside than the track.
 _ROUGH_DEPTH_PCT, _ROUGH_SAMPLES, _ROUGH_NOISE = 5.0, 3, 4.0
 # Events closer than this share their cause: one burst, counted once where places are compared.
 BURST_S = 0.5
@@ -41,6 +41,11 @@ class Event:
         return tuple(sorted(channel for channel, _ in self.parts))
 
     @property
+    def is_shallow(self) -> bool:
+        """Whether it is so small and short that, alone, it can't be told from roughness."""
+        return all(e.depth < _ROUGH_DEPTH_PCT and e.samples <= _ROUGH_SAMPLES for _, e in self.parts)
+
+    @property
     def deepest(self) -> tuple[str, Excursion]:
         """The track that fell furthest, with its excursion."""
         return max(self.parts, key=lambda part: part[1].depth)
@@ -51,18 +56,18 @@ def gather(
 ) -> tuple[tuple[Event, ...], dict[str, tuple[Span, ...]]]:
     """Events in the order of time, and for each track the spans that are off its course.
 
-    Spikes, and what can't be told from wear, are no events; spikes are off the course all the same.
+    Spikes and roughness are no events; spikes are off the course all the same.
     """
     parts = []
     off: dict[str, tuple[Span, ...]] = {}
     for track in tracks:
         reference = _reference(recording, track)
-        rough = {id(e) for e in found[track.id] if _is_roughness(track, e)}
-        spikes = [e for e in found[track.id] if is_spike(track, e, reference)]
-        kept = [e for e in found[track.id] if id(e) not in rough and e not in spikes]
+        spikes = {id(e) for e in found[track.id] if is_spike(track, e, reference)}
+        kept = [e for e in found[track.id] if id(e) not in spikes and not _is_roughness(track, e)]
         joined = _joined(kept, max(BURST_GAP_S, 2.1 * track.interval_s))
         parts += [(track, e) for e in joined]
-        off[track.id] = tuple(e.span_s for e in (*joined, *spikes))
+        alone = [e for e in found[track.id] if id(e) in spikes]
+        off[track.id] = tuple(e.span_s for e in (*joined, *alone))
     parts.sort(key=lambda part: part[1].span_s[0])
     events: list[list[tuple[TrackSignal, Excursion]]] = []
     for track, excursion in parts:
@@ -131,9 +136,7 @@ def _together(
 
 
 def _is_roughness(track: TrackSignal, excursion: Excursion) -> bool:
-    if excursion.depth >= _ROUGH_DEPTH_PCT:
+    if excursion.depth >= _ROUGH_DEPTH_PCT or excursion.samples <= _ROUGH_SAMPLES:
         return False
-    if excursion.samples <= _ROUGH_SAMPLES:
-        return True
     start, end = np.searchsorted(track.time_s, excursion.span_s)
     return sampling.noise(track.level[start : end + 1]) > _ROUGH_NOISE * track.noise

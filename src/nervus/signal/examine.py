@@ -32,9 +32,11 @@ from nervus.signal.course import Course, course_of
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts, gather
 from nervus.signal.excursions import find_excursions
+from nervus.signal.flats import find_flats
 from nervus.signal.key import key_off_spans
 from nervus.signal.levels import TrackSignal, prepare, supply_scale
 from nervus.signal.locality import judge_locality
+from nervus.signal.sister import is_motion
 from nervus.signal.travel import find_passes, frame_from_profile, learn_frame
 
 # Events on a rough stretch that are shallower than this, percent of supply, belong to it.
@@ -73,13 +75,14 @@ def examine(
     tracks = _prepare_tracks(recording, supply_scale(recording, nominal_v), key_off)
     progress("Following the travel", 0.5)
     line, related, skew_s = _relate(tracks, profile)
+    tracks = _without_motion(tracks, line, skew_s)
     travel, passes = _follow_travel(recording, tracks, line, profile)
     progress("Looking for dead spots", 0.7)
     spots, loose = _dead_spots(tracks, travel, passes)
     progress("Looking for wear", 0.8)
     wear = _wear(tracks, travel, passes, spots)
     spots = tuple(s for s in spots if not _is_part_of_wear(s, wear))
-    loose = tuple(e for e in loose if not _is_worn(e, wear, travel))
+    loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
     findings: list[Finding] = [*spots, *_drops(recording, tracks, loose, travel), *wear]
     findings += _disagreements(recording, tracks, travel, (line, skew_s), profile)
     findings += _rests(recording, travel, cause_of_rest)
@@ -93,7 +96,7 @@ def examine(
         travel=travel,
         passes=passes,
         findings=tuple(findings),
-        locality=_locality(tracks.events, spots, travel),
+        locality=_locality(_told(loose, spots, tracks.events), spots, travel),
         coverage=describe_coverage(channels, travel, passes),
         key_off_s=key_off,
     )
@@ -131,6 +134,28 @@ def _relate(
     learned = relation.learn_line(first, second)
     skew_s = relation.estimate_skew(first, second, learned) if learned is not None else 0.0
     return learned, relation.describe(learned, first.supply_v), skew_s
+
+
+def _without_motion(tracks: _Tracks, line: relation.Line | None, skew_s: float) -> _Tracks:
+    """The tracks without events that both of them confirm."""
+    if line is None or len(tracks.signals) != 2 or not tracks.events:
+        return tracks
+    first, second = tracks.signals
+    moved = [e for e in tracks.events if is_motion(e, first, second, line, skew_s)]
+    if not moved:
+        return tracks
+    gone = {(name, part.span_s) for e in moved for name, part in e.parts}
+    taken = {id(e) for e in moved}
+    faulty = {
+        name: tuple(span for span in spans if (name, span) not in gone)
+        for name, spans in tracks.faulty.items()
+    }
+    return _Tracks(
+        tracks.signals,
+        tuple(e for e in tracks.events if id(e) not in taken),
+        {s.id: course_of(s, faulty[s.id]) for s in tracks.signals},
+        faulty,
+    )
 
 
 def _line_of_profile(profile: ThrottleProfile) -> relation.Line:
@@ -199,7 +224,7 @@ def _dead_spots(
         loose = tuple(e for e in loose if id(e) not in taken)
         frame = travel.frames[track.id]
         span = 100.0 * (frame.open - frame.closed) / track.supply_v
-        flat = dead_spots.flats(tracks.courses[track.id], passes, span)
+        flat = find_flats(tracks.courses[track.id], passes, span)
         spots += (f for f in flat if not _same_place(f, found))
     return tuple(spots), loose
 
@@ -228,8 +253,16 @@ def _wear(
     for track in tracks.signals:
         course = tracks.courses[track.id]
         own = (course.time_s, travel.frames[track.id].percent(course.own()))
-        taken = [s.travel_pct for s in spots if s.channels == (track.id,)]
-        stretches = wear_noise.noisy_stretches(track, own, passes, tracks.faulty[track.id])
+        own_spots = (s for s in spots if s.channels == (track.id,) and s.shape is not Shape.STEP)
+        taken = [s.travel_pct for s in own_spots]
+        deep = tuple(
+            part.span_s
+            for e in tracks.events
+            if not e.is_shallow
+            for name, part in e.parts
+            if name == track.id
+        )
+        stretches = wear_noise.noisy_stretches(track, own, passes, deep)
         found += (n for n in stretches if not any(_within(n.travel_pct, t) for t in taken))
     return found
 
@@ -284,6 +317,15 @@ def _rests(
         return ()
     rests = rest.find_rests(travel.time_s, travel.percent, recording)
     return rest.off_rest(rests, (travel.witness,), recording, cause_of_rest)
+
+
+def _told(
+    loose: tuple[Event, ...], spots: tuple[DeadSpot, ...], events: tuple[Event, ...]
+) -> tuple[Event, ...]:
+    """The events that are told of, as drops or in a dead spot, in the order of time."""
+    starts = {round(span[0], 4) for spot in spots for span in spot.times_s}
+    left = {id(e) for e in loose}
+    return tuple(e for e in events if id(e) in left or round(e.span_s[0], 4) in starts)
 
 
 def _locality(events: tuple[Event, ...], spots: tuple[DeadSpot, ...], travel: Travel | None) -> Locality:

@@ -27,6 +27,10 @@ _CHANGE_OF_SPEED = 25.0
 _NEAR = 0.35
 # An interruption with one edge only must meet the course within this time of it.
 _FADE_S = 0.25
+# It has met it where it is no further from it than this share of the edge.
+_MEETS = 0.3
+# Within so many samples of its ends an excursion goes this share of the way.
+_AT_ONCE_SAMPLES, _AT_ONCE = 3, 0.5
 # A segment shorter than this many samples is no place to go on from.
 _LEAST_COURSE = 3
 
@@ -175,7 +179,8 @@ def _meets(track: TrackSignal, away: tuple[int, int], anchor: int, slope: float)
         return None
     course = track.level[anchor] + slope * (track.time_s[indices] - track.time_s[anchor])
     apart = track.level[indices] - course
-    met = np.flatnonzero(np.abs(apart) < track.tolerance)
+    edge = abs(float(track.level[away[0]] - track.level[anchor]))
+    met = np.flatnonzero(np.abs(apart) < max(track.tolerance, _MEETS * edge))
     if not met.size or met[0] < 2 or abs(slope) < 1e-9:
         return None
     # What stays off by as much as the edge itself is a hold, not an interruption that fades.
@@ -183,17 +188,11 @@ def _meets(track: TrackSignal, away: tuple[int, int], anchor: int, slope: float)
 
 
 def _at_rail(track: TrackSignal) -> list[tuple[int, int]]:
-    """Stretches within 2 % of a rail, for a track that usually stays well away from it."""
-    low, high = np.percentile(track.sketch, [5.0, 95.0])
-    found = []
-    for mask in (
-        (track.level < 2.0) if low > 4.0 else None,
-        (track.level > 97.5) if high < 94.0 else None,
-    ):
-        if mask is not None and mask.any():
-            first, last = runs(mask)
-            found += [(int(a) - 1, int(b) + 1) for a, b in zip(first, last, strict=True)]
-    return found
+    """Stretches at a rail, for a track that usually stays well away from it."""
+    mask = track.beyond_range(track.level)
+    if not mask.any():
+        return []
+    return [(int(a) - 1, int(b) + 1) for a, b in zip(*runs(mask), strict=True)]
 
 
 def _joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
@@ -219,11 +218,18 @@ def _describe(track: TrackSignal, before: int, after: int) -> Excursion | None:
     values, times = track.level[inner], track.time_s[inner]
     course = _line(times, (track.time_s[left], anchor), (track.time_s[right], other))
     away = values - course
-    off = np.flatnonzero(np.abs(away) > 0.5 * track.tolerance)
+    off = np.flatnonzero(np.abs(away) > track.tolerance)
     if not off.size:
         return None
     side = 1.0 if np.sum(away[off]) >= 0 else -1.0
-    furthest = float(np.sort(side * away[off])[int(0.9 * (off.size - 1))])
+    furthest = float(np.sort(side * away[off])[min(int(0.9 * off.size), off.size - 1)])
+    # A contact that opens goes most of the way at once, and comes back so, at one end at least;
+    # a throttle that is moved away goes gently.
+    at_once = max(
+        float(np.abs(away[:_AT_ONCE_SAMPLES]).max()), float(np.abs(away[-_AT_ONCE_SAMPLES:]).max())
+    )
+    if at_once < _AT_ONCE * furthest:
+        return None
     level = float(np.mean(course)) + side * furthest
     found = Excursion(
         (float(times[off[0]]), float(times[off[-1]])),

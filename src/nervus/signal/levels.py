@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.channel import Channel, FloatArray, Recording, Unit
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Unit
 from nervus.domain.finding import Floor, Span
 from nervus.signal import sampling
 from nervus.signal.spans import inside
@@ -17,6 +17,8 @@ from nervus.signal.spans import inside
 # of 5 V) rests; a level there is the rail itself, less what pull-ups and pull-downs add.
 GROUND_BELOW_PCT = 8.0
 SUPPLY_ABOVE_PCT = 92.0
+# Nearer than this to a rail no sensor of the common windows comes at all.
+_AT_GROUND_PCT, _AT_SUPPLY_PCT = 2.0, 97.5
 NOMINAL_SUPPLY_V = 5.0
 # A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
 _SUPPLY_IN_USE_V = 4.0
@@ -52,6 +54,17 @@ class TrackSignal:
     def tolerance(self) -> float:
         """What may be noise or rounding, in percent of supply: five deviations, two steps."""
         return max(5.0 * self.noise, 2.0 * self.resolution, 0.2)
+
+    @property
+    def step_tolerance(self) -> float:
+        """What a step between two samples may be by noise: eight deviations, for it has two of them."""
+        return max(8.0 * self.noise, 2.5 * self.resolution, 0.3)
+
+    def beyond_range(self, level: FloatArray) -> BoolArray:
+        """Levels at a rail, for a track that usually stays well away from it, shape (n,) to (n,)."""
+        low, high = np.percentile(self.sketch, [5.0, 95.0])
+        at_ground = level < _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else np.zeros(level.shape, bool)
+        return np.asarray(at_ground | (level > max(_AT_SUPPLY_PCT, high + 2.5)), dtype=np.bool_)
 
     def volts(self, level: float) -> float:
         """A level in the channel's own unit, to as many digits as a meter shows."""

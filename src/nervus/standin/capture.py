@@ -10,7 +10,9 @@ import numpy as np
 
 from nervus.circuit.sensor import SensorCircuit, TrackCircuit
 from nervus.domain.channel import CHANNEL_KINDS, BoolArray, Channel, FloatArray, Mark, Recording
-from nervus.domain.finding import Shape
+from nervus.domain.finding import Shape, Span
+from nervus.signal.excursions import BURST_GAP_S
+from nervus.signal.spans import merge, runs
 from nervus.standin.faults import (
     BentTrack,
     Fault,
@@ -19,6 +21,7 @@ from nervus.standin.faults import (
     WornPlace,
     broken,
     chatter,
+    contact,
     crossings_that_fail,
     table_of,
     volts_at,
@@ -54,6 +57,31 @@ OPPOSITE = SensorCircuit((TrackCircuit(0.10, 0.90), TrackCircuit(0.90, 0.10)))
 HALF = SensorCircuit((TrackCircuit(0.10, 0.90), TrackCircuit(0.05, 0.45)))
 
 
+@dataclass(frozen=True, slots=True)
+class Planted:
+    """What a fault did in a recording: the fault, and when it showed."""
+
+    fault: Fault
+    times_s: tuple[Span, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Simulated:
+    """A recording with what is true in it.
+
+    Attributes:
+        recording: what the analysis gets.
+        time_s: instants of the motion, shape (n,).
+        percent: true position in percent of travel, shape (n,).
+        planted: what each fault did.
+    """
+
+    recording: Recording
+    time_s: FloatArray
+    percent: FloatArray
+    planted: tuple[Planted, ...]
+
+
 def capture(
     circuit: SensorCircuit,
     strokes: tuple[Stroke, ...],
@@ -65,20 +93,56 @@ def capture(
     name: str = "",
 ) -> Recording:
     """One recording of the sensor's signals and its supply."""
+    return simulate(circuit, strokes, sampler, seed, faults=faults, marks=marks, name=name).recording
+
+
+def simulate(
+    circuit: SensorCircuit,
+    strokes: tuple[Stroke, ...],
+    sampler: Sampler,
+    seed: int,
+    *,
+    faults: tuple[Fault, ...] = (),
+    marks: tuple[Mark, ...] = (),
+    name: str = "",
+) -> Simulated:
+    """One recording of the sensor's signals and its supply, with what is true in it."""
     seeds = np.random.SeedSequence(seed).spawn(3)
     hand, chance, noise = (np.random.default_rng(s) for s in seeds)
     rest = strokes[-1].to_pct if strokes else 0.0
     time_s, percent = follow(strokes, sampler.rate_hz, hand, start_pct=rest)
+    active = [(f, _activity(f, time_s, percent, chance)) for f in faults]
     channels = []
     for number in range(1, len(circuit.tracks) + 1):
         late = (number - 1) * sampler.polled_s
         there = np.interp(time_s + late, time_s, percent)
-        volts = _line(circuit, number, (time_s, there), faults, chance)
+        volts = _line(circuit, number, (time_s, there), active, chance)
         channels.append(_channel(f"tps{number}_v", time_s + late, volts, sampler, noise))
     supply = np.full(time_s.shape, circuit.supply_v)
     late = len(circuit.tracks) * sampler.polled_s
     channels.append(_channel("vref_v", time_s + late, supply, sampler, noise))
-    return Recording(tuple(channels), marks, name)
+    planted = tuple(Planted(f, _spans(time_s, on)) for f, on in active)
+    return Simulated(Recording(tuple(channels), marks, name), time_s, percent, planted)
+
+
+def _spans(time_s: FloatArray, active: BoolArray) -> tuple[Span, ...]:
+    found = zip(*runs(active), strict=True)
+    return merge(((float(time_s[a]), float(time_s[b])) for a, b in found), BURST_GAP_S)
+
+
+def _activity(
+    fault: Fault, time_s: FloatArray, percent: FloatArray, chance: np.random.Generator
+) -> BoolArray:
+    """When a fault shows, shape (n,)."""
+    if isinstance(fault, LooseLine):
+        return chatter(time_s, fault.times_s, chance)
+    if isinstance(fault, WornPlace):
+        return crossings_that_fail(percent, fault.travel_pct, fault.chance, chance)
+    low, high = fault.travel_pct
+    inside = (percent >= low) & (percent <= high)
+    if isinstance(fault, RoughPlace):
+        inside &= np.abs(np.gradient(percent, time_s)) > 1.0
+    return np.asarray(inside)
 
 
 def _channel(
@@ -95,66 +159,39 @@ def _line(
     circuit: SensorCircuit,
     number: int,
     motion: tuple[FloatArray, FloatArray],
-    faults: tuple[Fault, ...],
+    active: list[tuple[Fault, BoolArray]],
     chance: np.random.Generator,
 ) -> FloatArray:
     """Volts at the control unit's input of one track, shape (n,)."""
     time_s, percent = motion
     key = f"signal{number}"
     shown = percent
-    for fault in faults:
+    for fault, on in active:
         if isinstance(fault, BentTrack) and fault.track == number:
             shown = shown + _bend(percent, fault)
         elif isinstance(fault, WornPlace) and fault.track == number and fault.shape is Shape.FLAT:
-            shown = np.where(_on(percent, fault), fault.travel_pct[0], shown)
+            shown = np.where(on, fault.travel_pct[0], shown)
     volts = volts_at(table_of(circuit, key), shown)
-    for fault in faults:
+    for fault, on in active:
         if isinstance(fault, LooseLine):
             opened = volts_at(table_of(broken(circuit, fault.line), key), percent)
-            fresh = np.random.default_rng(_shared_seed(fault))
-            volts = np.where(chatter(time_s, fault.times_s, fresh), opened, volts)
-        elif isinstance(fault, RoughPlace) and fault.track == number:
-            moving = np.abs(np.gradient(percent, time_s)) > 1.0
-            rough = _on(percent, fault) & moving
-            volts = volts - np.abs(chance.normal(0.0, fault.rms_v, volts.size)) * rough
-        elif isinstance(fault, WornPlace) and fault.track == number:
-            volts = _worn(circuit, key, (percent, volts), fault, chance)
+            volts = volts + contact(on, np.random.default_rng(time_s.size)) * (opened - volts)
+        elif isinstance(fault, BentTrack) or fault.track != number:
+            continue
+        elif isinstance(fault, RoughPlace):
+            volts = volts - np.abs(chance.normal(0.0, fault.rms_v, volts.size)) * on
+        elif fault.shape is Shape.STEP:
+            volts = np.where(on, volts - fault.step_v, volts)
+        elif fault.shape is Shape.DROP:
+            opened = volts_at(table_of(broken(circuit, key), key), percent)
+            volts = volts + contact(on, chance) * (opened - volts)
     return volts
-
-
-def _on(percent: FloatArray, fault: WornPlace | RoughPlace) -> BoolArray:
-    low, high = fault.travel_pct
-    return np.asarray((percent >= low) & (percent <= high))
 
 
 def _bend(percent: FloatArray, fault: BentTrack) -> FloatArray:
     low, high = fault.travel_pct
     share = np.clip((percent - low) / (high - low), 0.0, 1.0)
     return np.asarray(fault.worst_pct * np.sin(np.pi * share) ** 2)
-
-
-def _shared_seed(fault: LooseLine) -> int:
-    """The same contact opens for all tracks at the same instants."""
-    return int(1000 * sum(start for start, _ in fault.times_s)) % 2**31
-
-
-def _worn(
-    circuit: SensorCircuit,
-    key: str,
-    signal: tuple[FloatArray, FloatArray],
-    fault: WornPlace,
-    chance: np.random.Generator,
-) -> FloatArray:
-    percent, volts = signal
-    if fault.shape is Shape.FLAT:
-        return volts
-    fails = crossings_that_fail(percent, fault.travel_pct, fault.chance, chance)
-    if fault.shape is Shape.STEP:
-        return np.where(fails, volts - fault.step_v, volts)
-    lifted = broken(circuit, key)
-    opened = volts_at(table_of(lifted, key), percent)
-    touching = chance.random(volts.size) < 0.1
-    return np.where(fails & ~touching, opened, volts)
 
 
 def without_supply(recording: Recording) -> Recording:

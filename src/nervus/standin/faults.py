@@ -73,12 +73,20 @@ def broken(circuit: SensorCircuit, line: str) -> SensorCircuit:
 
 
 def chatter(time_s: FloatArray, times_s: tuple[Span, ...], random: np.random.Generator) -> BoolArray:
-    """When a loose contact is open: most of each span, touching now and then."""
+    """When a loose contact is open: most of each span, touching now and then within it."""
     is_open = np.zeros(time_s.shape, dtype=bool)
     for start, end in times_s:
         within = (time_s >= start) & (time_s <= end)
-        is_open |= within & (random.random(time_s.size) > 0.15)
+        is_open |= within & (random.random(time_s.size) > 0.1)
     return is_open
+
+
+def contact(is_open: BoolArray, random: np.random.Generator) -> FloatArray:
+    """How far a contact is open at each instant, 0 to 1, shape (n,): it wavers while it is open."""
+    state = random.random(is_open.size)
+    # A fifth of the time it touches in part, somewhere between closed and open.
+    partly = np.where(state < 0.2, random.random(is_open.size), 1.0)
+    return np.asarray(partly * is_open)
 
 
 def crossings_that_fail(

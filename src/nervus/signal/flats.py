@@ -1,0 +1,148 @@
+"""Flats: dead spots at which a track stands still while the throttle moves on.
+
+A pass crosses each small step of level in about the time that its speed just before and after leads
+one to expect. Where a stretch of the track is missing it takes far longer, at the same level, in most
+passes; a hand that hesitates does so once, and elsewhere the next time. Each pass is first made
+monotone by isotonic regression, so that noise does not cross a level twice.
+"""
+
+import numpy as np
+
+from nervus.domain.analysis import Pass
+from nervus.domain.channel import BoolArray, FloatArray
+from nervus.domain.finding import DeadSpot, Shape, Span
+from nervus.signal.course import Course
+from nervus.signal.dead_spots import pooled_confidence, track_name
+from nervus.signal.spans import merge
+
+# Cells of level: at least this much of the supply, and this many times what noise and rounding hide.
+_CELL_PCT, _CELL_TOLERANCES = 0.5, 1.0
+# The expected time comes from so many cells on each side, the nearest one left out.
+_AROUND = 5
+# The hidden stretch must be this long, percent of supply, and so many cells ...
+_LEAST_HIDDEN_PCT, _LEAST_HIDDEN_CELLS = 1.0, 1.5
+# ... in at least so many passes and this share of those that cross the level briskly.
+_LEAST_PASSES, _LEAST_SHARE = 3, 0.6
+# Slower than this, percent of supply per second, a hand can't be told from a flat.
+_BRISK = 6.0
+_LEAST_POINTS = 8
+
+
+def find_flats(course: Course, passes: tuple[Pass, ...], span_pct: float) -> tuple[DeadSpot, ...]:
+    """Levels at which the track stands still in most passes while the throttle moves on.
+
+    Args:
+        course: the track with its excursions bridged.
+        passes: of the travel.
+        span_pct: the whole travel in percent of supply; negative for a falling track.
+    """
+    cell = max(_CELL_PCT, _CELL_TOLERANCES * course.tolerance)
+    edges = np.arange(-2.0, 102.0 + cell, cell)
+    rows = [_crossing_times(course, p, edges) for p in passes]
+    if not rows:
+        return ()
+    times = np.stack(rows)
+    hidden = _hidden(times, cell)
+    known = np.isfinite(hidden)
+    least = max(_LEAST_HIDDEN_PCT, _LEAST_HIDDEN_CELLS * cell)
+    stands = known & (np.nan_to_num(hidden) > least)
+    crossed, seen = known.sum(axis=0), stands.sum(axis=0)
+    worn = (seen >= _LEAST_PASSES) & (seen >= _LEAST_SHARE * crossed)
+    groups = merge(((float(c), float(c)) for c in np.flatnonzero(worn)), 2.0)
+    return tuple(
+        _spot(course, (hidden, stands, times), edges, (int(a), int(b)), span_pct) for a, b in groups
+    )
+
+
+def _crossing_times(course: Course, a_pass: Pass, edges: FloatArray) -> FloatArray:
+    """When a pass crosses each level, shape (edges,); NaN for those it does not reach."""
+    first, last = np.searchsorted(course.time_s, (a_pass.start_s, a_pass.end_s))
+    level, time_s = course.level[first : last + 1], course.time_s[first : last + 1]
+    crossed = np.full(edges.shape, np.nan)
+    if level.size < _LEAST_POINTS:
+        return crossed
+    rising = monotone(level, rising=bool(level[-1] > level[0]))
+    if rising[-1] < rising[0]:
+        rising, time_s = rising[::-1], time_s[::-1]
+    reached = (edges > rising[0]) & (edges < rising[-1])
+    # A flat is one level for a while: the edge below it is crossed at its beginning, that above it
+    # at its end; a tiny slope keeps the two apart.
+    slope = np.arange(rising.size) * 1e-9
+    crossed[reached] = np.interp(edges[reached], rising + slope, time_s)
+    return crossed
+
+
+def monotone(level: FloatArray, *, rising: bool) -> FloatArray:
+    """The nearest course (least squares) that never turns back, shape (n,) to (n,).
+
+    Isotonic regression by pool-adjacent-violators: R. E. Barlow et al., "Statistical Inference
+    under Order Restrictions", Wiley 1972.
+    """
+    from scipy.optimize import isotonic_regression  # noqa: PLC0415 - loaded when first needed: start-up
+
+    return np.asarray(isotonic_regression(level, increasing=rising).x, dtype=np.float64)
+
+
+def _hidden(times: FloatArray, cell: float) -> FloatArray:
+    """How much of the way each cell hides in each pass, percent of supply, shape (passes, cells)."""
+    took = np.abs(np.diff(times, axis=1))
+    count = took.shape[1]
+    hidden = np.full(took.shape, np.nan)
+    sides = []
+    for shift in (-1, 1):
+        total = np.zeros((took.shape[0], count))
+        for step in range(2, 2 + _AROUND):
+            moved = np.full(took.shape, np.nan)
+            if shift < 0:
+                moved[:, step:] = took[:, :-step]
+            else:
+                moved[:, :-step] = took[:, step:]
+            total += moved
+        sides.append(total / _AROUND)
+    # The quicker side: a hand that slows down towards its turn makes the other one slow.
+    with np.errstate(invalid="ignore", divide="ignore"):
+        expected = np.maximum(sides[0], sides[1])
+        speed = cell / expected
+        brisk = speed > _BRISK
+        hidden[brisk] = (took[brisk] - expected[brisk]) * speed[brisk]
+    return hidden
+
+
+def _spot(
+    course: Course,
+    seen_where: tuple[FloatArray, BoolArray, FloatArray],
+    edges: FloatArray,
+    cells: tuple[int, int],
+    span_pct: float,
+) -> DeadSpot:
+    hidden, stands, times = seen_where
+    inside = slice(cells[0], cells[1] + 1)
+    rows = stands[:, inside].any(axis=1)
+    crossed = int(np.isfinite(hidden[:, inside]).any(axis=1).sum())
+    level = float(edges[cells[0]] + edges[cells[1] + 1]) / 2
+    lost = float(np.median(np.nanmax(hidden[rows][:, inside], axis=1)))
+    place = _place(course, level, lost, span_pct)
+    spans = np.sort(times[rows][:, [cells[0], cells[1] + 1]], axis=1)
+    seen = int(rows.sum())
+    return DeadSpot(
+        channels=(course.id,),
+        times_s=tuple((round(float(a), 4), round(float(b), 4)) for a, b in spans),
+        confidence=pooled_confidence(seen, crossed),
+        text=(
+            f"Between {place[0]:.1f} and {place[1]:.1f} % of the travel {track_name(course.id)} stands "
+            f"still while the throttle moves on, in {seen} of {crossed} passes over it."
+        ),
+        travel_pct=place,
+        shape=Shape.FLAT,
+        seen_in=seen,
+        crossed=crossed,
+    )
+
+
+def _place(course: Course, level: float, lost: float, span_pct: float) -> Span:
+    """Where the missing stretch lies: the frame knows only the travel that the track showed."""
+    hidden = 100.0 * lost / abs(span_pct)
+    closed = float(np.percentile(course.level, 0.2 if span_pct > 0 else 99.8))
+    shown = 100.0 * (level - closed) / span_pct
+    whole = 100.0 + hidden
+    return round(100.0 * shown / whole, 2), round(100.0 * (shown + hidden) / whole, 2)

@@ -1,0 +1,282 @@
+"""Hard cases for the analysis: healthy recordings that look ill, and faults that hide.
+
+Every case is drawn from a seed: the sensor's circuit, the converter, the sampling, the motion and
+the fault. The analysis must not be tuned on the seeds that its figures are reported for.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any, Final
+
+import numpy as np
+
+from nervus.circuit.sensor import SensorCircuit, TrackCircuit
+from nervus.domain.analysis import SuspectId, Verdict
+from nervus.domain.channel import Channel, Recording
+from nervus.domain.finding import Shape, Span
+from nervus.standin.capture import Sampler, Simulated, simulate, without_supply
+from nervus.standin.faults import BentTrack, Fault, LooseLine, RoughPlace, WornPlace
+from nervus.standin.motion import Stroke
+
+# A place that failed less often than this can't be told from chance; it need not be found.
+_LEAST_TIMES = 3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TrueFinding:
+    """One thing that is true in a case and must be found."""
+
+    kind: str
+    channels: tuple[str, ...]
+    times_s: tuple[Span, ...]
+    travel_pct: Span | None = None
+    shape: Shape | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class HardCase:
+    """A recording with what is true in it.
+
+    Attributes:
+        recording: what the analysis gets.
+        truth: what must be found; nothing in a healthy case.
+        suspect: who has failed.
+        verdict: the right locality, where there is one.
+        disturbed_s: where consequences of the fault may be reported too.
+    """
+
+    recording: Recording
+    truth: tuple[TrueFinding, ...] = ()
+    suspect: SuspectId = SuspectId.NONE
+    verdict: Verdict | None = None
+    disturbed_s: tuple[Span, ...] = field(default=())
+
+
+def _circuit(random: np.random.Generator, tracks: int) -> SensorCircuit:
+    closed, opened = random.uniform(0.08, 0.17), random.uniform(0.82, 0.93)
+    pull: dict[str, Any] = {
+        "pull_ohms": float(random.choice([47_000.0, 100_000.0, 220_000.0])),
+        "pull_to_supply": bool(random.random() < 0.5),
+    }
+    first = TrackCircuit(closed, opened, **pull)
+    if tracks == 1:
+        return SensorCircuit((first,), supply_v=random.uniform(4.9, 5.08))
+    second = [
+        replace(first, closed=1 - closed, opened=1 - opened),
+        first,
+        replace(first, closed=closed / 2, opened=opened / 2),
+        replace(first, closed=closed + 0.06, opened=opened + 0.06),
+    ][random.integers(4)]
+    return SensorCircuit((first, second), supply_v=random.uniform(4.9, 5.08))
+
+
+def _sampler(random: np.random.Generator, rates: tuple[float, ...], *, polled: bool) -> Sampler:
+    rate = float(random.choice(rates))
+    return Sampler(
+        rate_hz=rate,
+        bits=int(random.choice([9, 10, 12])),
+        noise_v=float(random.uniform(0.001, 0.007)),
+        polled_s=float(random.uniform(0.1, 0.3) / rate) if polled else 0.0,
+    )
+
+
+def _strokes(random: np.random.Generator, sweeps: int, *, snaps: bool = False) -> tuple[Stroke, ...]:
+    """Sweeps as people make them: whole and part ones, hesitations, holds, a snap now and then."""
+    made: list[Stroke] = []
+    for _ in range(sweeps):
+        top = 100.0 if random.random() < 0.65 else random.uniform(35.0, 85.0)
+        if random.random() < 0.25:
+            half = random.uniform(15.0, top - 8.0)
+            made.append(Stroke(half, random.uniform(0.5, 1.5), random.uniform(0.1, 1.2)))
+            if random.random() < 0.5:
+                back = half - random.uniform(2.0, 6.0)
+                made.append(Stroke(back, random.uniform(0.2, 0.4), 0.05))
+        quick = snaps and random.random() < 0.6
+        fast = random.uniform(0.08, 0.2)
+        made.append(Stroke(top, fast if quick else random.uniform(0.9, 2.8), random.uniform(0.2, 0.8)))
+        made.append(Stroke(0.0, fast if quick else random.uniform(0.9, 2.8), random.uniform(0.3, 0.9)))
+    return tuple(made)
+
+
+def _made(
+    random: np.random.Generator,
+    seed: int,
+    *,
+    tracks: int,
+    faults: tuple[Fault, ...] = (),
+    rates: tuple[float, ...] = (50.0, 100.0, 200.0, 500.0, 1000.0),
+    polled: bool = False,
+    snaps: bool = False,
+) -> Simulated:
+    sampler = _sampler(random, rates, polled=polled)
+    strokes = _strokes(random, int(random.integers(5, 9)), snaps=snaps)
+    made = simulate(_circuit(random, tracks), strokes, sampler, seed, faults=faults)
+    recording = made.recording
+    if random.random() < 0.4:
+        recording = without_supply(recording)
+    return replace(made, recording=_with_gaps(recording, random))
+
+
+def _with_gaps(recording: Recording, random: np.random.Generator) -> Recording:
+    """Half of the recordings lose a sample here and there."""
+    if random.random() < 0.5:
+        return recording
+    channels = []
+    for channel in recording.channels:
+        keep = random.random(channel.samples) > 0.004
+        channels.append(Channel(channel.kind, channel.time_s[keep], channel.values[keep]))
+    return replace(recording, channels=tuple(channels))
+
+
+def _healthy(random: np.random.Generator, seed: int) -> HardCase:
+    return HardCase(_made(random, seed, tracks=int(random.integers(1, 3))).recording)
+
+
+def _healthy_snaps(random: np.random.Generator, seed: int) -> HardCase:
+    return HardCase(_made(random, seed, tracks=int(random.integers(1, 3)), snaps=True).recording)
+
+
+def _healthy_polled(random: np.random.Generator, seed: int) -> HardCase:
+    made = _made(random, seed, tracks=2, snaps=True, rates=(8.0, 15.0, 20.0, 40.0), polled=True)
+    return HardCase(made.recording)
+
+
+def _healthy_slow(random: np.random.Generator, seed: int) -> HardCase:
+    made = _made(random, seed, tracks=1, snaps=True, rates=(2.0, 4.0, 10.0))
+    return HardCase(made.recording)
+
+
+def _healthy_spikes(random: np.random.Generator, seed: int) -> HardCase:
+    """The same volts on every line, for one sample or two."""
+    made = _made(random, seed, tracks=2, rates=(500.0, 1000.0, 2000.0))
+    count = int(made.recording.duration_s * random.uniform(2.0, 8.0))
+    shared = random.choice(made.time_s.size, count, replace=False)
+    volts = random.normal(0.0, 0.5, count)
+    spikes = np.zeros(made.time_s.size)
+    spikes[shared] = volts
+    twice = shared[random.random(count) < 0.3]
+    spikes[np.minimum(twice + 1, spikes.size - 1)] += 0.5 * spikes[twice]
+    channels = []
+    for channel in made.recording.channels:
+        at = np.clip(np.searchsorted(made.time_s, channel.time_s - 1e-6), 0, spikes.size - 1)
+        coupled = random.uniform(0.9, 1.1)
+        channels.append(Channel(channel.kind, channel.time_s, channel.values + coupled * spikes[at]))
+    return HardCase(replace(made.recording, channels=tuple(channels)))
+
+
+def _healthy_key_off(random: np.random.Generator, seed: int) -> HardCase:
+    """The key is switched off for some seconds; all lines decay together."""
+    sampler = _sampler(random, (50.0, 100.0, 200.0), polled=False)
+    made = simulate(_circuit(random, 2), _strokes(random, 6), sampler, seed)
+    start = random.uniform(5.0, 12.0)
+    end = start + random.uniform(1.6, 6.0)
+    tau = random.uniform(0.05, 0.2)
+    channels = []
+    for channel in made.recording.channels:
+        factor = np.where(channel.time_s < start, 1.0, np.exp(-(channel.time_s - start) / tau))
+        factor = np.where(channel.time_s > end, 1.0, factor)
+        channels.append(Channel(channel.kind, channel.time_s, channel.values * factor))
+    return HardCase(
+        replace(made.recording, channels=tuple(channels)),
+        disturbed_s=((start - 0.2, end + 0.2),),
+    )
+
+
+def _dead_spot(shape: Shape) -> Callable[[np.random.Generator, int], HardCase]:
+    def make(random: np.random.Generator, seed: int) -> HardCase:
+        tracks = int(random.integers(1, 3))
+        which = int(random.integers(1, tracks + 1))
+        low = random.uniform(4.0, 85.0)
+        wide = random.uniform(2.5, 7.0) if shape is Shape.FLAT else random.uniform(1.0, 6.0)
+        chance = 1.0 if shape is Shape.FLAT else random.uniform(0.6, 1.0)
+        worn = WornPlace(which, (low, low + wide), shape, chance, step_v=random.uniform(0.12, 0.5))
+        rates = (50.0, 100.0, 200.0, 500.0, 1000.0)
+        made = _made(random, seed, tracks=tracks, faults=(worn,), rates=rates)
+        return _case(made, "dead_spot", (f"tps{which}_v",), SuspectId.SENSOR, Verdict.POSITION)
+
+    return make
+
+
+def _case(
+    made: Simulated,
+    kind: str,
+    channels: tuple[str, ...],
+    suspect: SuspectId,
+    verdict: Verdict | None,
+) -> HardCase:
+    planted = made.planted[0]
+    fault = planted.fault
+    place = None if isinstance(fault, LooseLine) else fault.travel_pct
+    shape = fault.shape if isinstance(fault, WornPlace) else None
+    if isinstance(fault, LooseLine):
+        truth: tuple[TrueFinding, ...] = tuple(
+            TrueFinding(kind, channels, (span,)) for span in planted.times_s
+        )
+    elif len(planted.times_s) >= _LEAST_TIMES:
+        truth = (TrueFinding(kind, channels, planted.times_s, place, shape),)
+    else:
+        truth, verdict = (), None
+    return HardCase(made.recording, truth, suspect, verdict, planted.times_s)
+
+
+def _instants(random: np.random.Generator, count: int) -> tuple[Span, ...]:
+    starts = np.sort(random.uniform(1.5, 18.0, count))
+    spans: list[Span] = []
+    for start in starts:
+        if not spans or start - spans[-1][1] > 0.4:
+            spans.append((float(start), float(start + 10.0 ** random.uniform(-2.1, -0.5))))
+    return tuple(spans)
+
+
+def _wire(random: np.random.Generator, seed: int) -> HardCase:
+    tracks = int(random.integers(1, 3))
+    which = int(random.integers(1, tracks + 1))
+    loose = LooseLine(f"signal{which}", _instants(random, int(random.integers(5, 12))))
+    rates = (200.0, 500.0, 1000.0)
+    made = _made(random, seed, tracks=tracks, faults=(loose,), rates=rates)
+    return _case(made, "drop", (f"tps{which}_v",), SuspectId.WIRING, Verdict.TIME)
+
+
+def _feed(random: np.random.Generator, seed: int) -> HardCase:
+    line = str(random.choice(["ground", "supply"]))
+    loose = LooseLine(line, _instants(random, int(random.integers(5, 12))))
+    made = _made(random, seed, tracks=2, faults=(loose,), rates=(200.0, 500.0, 1000.0))
+    return _case(made, "drop", ("tps1_v", "tps2_v"), SuspectId.SUPPLY_GROUND, Verdict.TIME)
+
+
+def _rough(random: np.random.Generator, seed: int) -> HardCase:
+    low = random.uniform(2.0, 70.0)
+    rough = RoughPlace(1, (low, low + random.uniform(6.0, 15.0)), random.uniform(0.04, 0.12))
+    rates = (100.0, 200.0, 500.0)
+    made = _made(random, seed, tracks=int(random.integers(1, 3)), faults=(rough,), rates=rates)
+    return _case(made, "noise", ("tps1_v",), SuspectId.SENSOR, None)
+
+
+def _bent(random: np.random.Generator, seed: int) -> HardCase:
+    low = random.uniform(5.0, 40.0)
+    bent = BentTrack(2, (low, low + random.uniform(25.0, 50.0)), random.uniform(6.0, 14.0))
+    made = _made(random, seed, tracks=2, faults=(bent,), rates=(15.0, 20.0, 50.0, 100.0), polled=True)
+    case = _case(made, "disagreement", ("tps1_v", "tps2_v"), SuspectId.SENSOR, None)
+    return replace(case, disturbed_s=((0.0, 1e9),))
+
+
+MAKERS: Final[dict[str, Callable[[np.random.Generator, int], HardCase]]] = {
+    "healthy": _healthy,
+    "healthy, snapped": _healthy_snaps,
+    "healthy, polled and snapped": _healthy_polled,
+    "healthy, slow meter": _healthy_slow,
+    "healthy, ignition spikes": _healthy_spikes,
+    "healthy, key off": _healthy_key_off,
+    "dead spot, drop": _dead_spot(Shape.DROP),
+    "dead spot, step": _dead_spot(Shape.STEP),
+    "dead spot, flat": _dead_spot(Shape.FLAT),
+    "loose signal wire": _wire,
+    "loose supply or ground": _feed,
+    "rough stretch": _rough,
+    "bent track": _bent,
+}
+
+
+def hard_case(kind: str, seed: int) -> HardCase:
+    """One case of a kind; the same for the same seed."""
+    return MAKERS[kind](np.random.default_rng([seed, list(MAKERS).index(kind)]), seed)
