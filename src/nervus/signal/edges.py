@@ -37,8 +37,10 @@ class Segments:
     Attributes:
         first: index of the first sample.
         last: index of the last sample.
-        entry: level at the first sample, the median of the first three.
-        exit: level at the last sample, the median of the last three.
+        entry: level at the beginning, the middle one of the first three samples.
+        exit: level at the end, the middle one of the last three.
+        entry_s: when the level was `entry`.
+        exit_s: when it was `exit`.
         slope_in: percent of supply per second at the beginning; NaN for a single sample.
         slope_out: the same at the end.
     """
@@ -47,6 +49,8 @@ class Segments:
     last: IntArray
     entry: FloatArray
     exit: FloatArray
+    entry_s: FloatArray
+    exit_s: FloatArray
     slope_in: FloatArray
     slope_out: FloatArray
 
@@ -140,17 +144,15 @@ def _measure(track: TrackSignal, first: IntArray, last: IntArray) -> Segments:
     with np.errstate(invalid="ignore", divide="ignore"):
         slope_in = (level[first + back] - level[first]) / (time_s[first + back] - time_s[first])
         slope_out = (level[last] - level[last - back]) / (time_s[last] - time_s[last - back])
+    entry = _middle_of_three(level, first, np.minimum(first + 1, last), np.minimum(first + 2, last))
+    exit_ = _middle_of_three(level, last, np.maximum(last - 1, first), np.maximum(last - 2, first))
     return Segments(
-        first,
-        last,
-        _middle_of_three(level, first, np.minimum(first + 1, last), np.minimum(first + 2, last)),
-        _middle_of_three(level, last, np.maximum(last - 1, first), np.maximum(last - 2, first)),
-        slope_in,
-        slope_out,
+        first, last, level[entry], level[exit_], time_s[entry], time_s[exit_], slope_in, slope_out
     )
 
 
-def _middle_of_three(level: FloatArray, at: IntArray, one: IntArray, two: IntArray) -> FloatArray:
-    """The sample itself where it fits its neighbours, else the middle one: a stray sample is no end."""
-    three = np.sort(np.stack((level[at], level[one], level[two])), axis=0)
-    return np.asarray(three[1])
+def _middle_of_three(level: FloatArray, at: IntArray, one: IntArray, two: IntArray) -> IntArray:
+    """Index of the sample whose level is the middle one: a stray sample at the end is no end."""
+    three = np.stack((at, one, two))
+    order = np.argsort(level[three], axis=0, kind="stable")
+    return np.asarray(np.take_along_axis(three, order[1:2], axis=0)[0], dtype=np.intp)

@@ -61,8 +61,8 @@ def gather(
     parts = []
     off: dict[str, tuple[Span, ...]] = {}
     for track in tracks:
-        reference = _reference(recording, track)
-        spikes = {id(e) for e in found[track.id] if is_spike(track, e, reference)}
+        lines = _shared_lines(recording, track)
+        spikes = {id(e) for e in found[track.id] if any(is_spike(track, e, x) for x in lines)}
         kept = [e for e in found[track.id] if id(e) not in spikes and not _is_roughness(track, e)]
         joined = _joined(kept, max(BURST_GAP_S, 2.1 * track.interval_s))
         parts += [(track, e) for e in joined]
@@ -83,12 +83,12 @@ def _event(parts: list[tuple[str, Excursion]]) -> Event:
     return Event(tuple(parts), (start, max(e.span_s[1] for _, e in parts)))
 
 
-def _reference(recording: Recording, track: TrackSignal) -> Channel | None:
-    """The line on which an ignition spike would show too: the supply, else the other track."""
+def _shared_lines(recording: Recording, track: TrackSignal) -> tuple[Channel, ...]:
+    """The lines on which an ignition spike would show too: the supply, the other track."""
     if not track.id.endswith("_v"):
-        return None
-    others = (c for c in recording.with_role(Role.TRACK) if c.kind.unit is Unit.VOLT)
-    return recording.get("vref_v") or next((c for c in others if c.id != track.id), None)
+        return ()
+    lines = (*recording.with_role(Role.SUPPLY), *recording.with_role(Role.TRACK))
+    return tuple(c for c in lines if c.kind.unit is Unit.VOLT and c.id != track.id)
 
 
 def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
@@ -139,4 +139,5 @@ def _is_roughness(track: TrackSignal, excursion: Excursion) -> bool:
     if excursion.depth >= _ROUGH_DEPTH_PCT or excursion.samples <= _ROUGH_SAMPLES:
         return False
     start, end = np.searchsorted(track.time_s, excursion.span_s)
-    return sampling.noise(track.level[start : end + 1]) > _ROUGH_NOISE * track.noise
+    usual = max(track.noise, track.resolution / 2.0)
+    return sampling.noise(track.level[start : end + 1]) > _ROUGH_NOISE * usual

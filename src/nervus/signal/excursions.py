@@ -25,6 +25,7 @@ _LONGEST_WITHIN_RANGE_S = 1.5
 # what is nearer to where the signal went than this share of the way is no return.
 _CHANGE_OF_SPEED = 25.0
 _NEAR = 0.35
+_MOST_SLACK = 10.0
 # An interruption with one edge only must meet the course within this time of it.
 _FADE_S = 0.25
 # It has met it where it is no further from it than this share of the edge.
@@ -123,8 +124,8 @@ class _Scan:
     """The search for segments on the course, over plain lists: there may be many thousand of them."""
 
     def __init__(self, track: TrackSignal, segments: Segments) -> None:
-        self._begins: list[float] = track.time_s[segments.first].tolist()
-        self._ends: list[float] = track.time_s[segments.last].tolist()
+        self._begins: list[float] = segments.entry_s.tolist()
+        self._ends: list[float] = segments.exit_s.tolist()
         self._entry: list[float] = segments.entry.tolist()
         self._exit: list[float] = segments.exit.tolist()
         self._tolerance = track.tolerance
@@ -138,7 +139,7 @@ class _Scan:
             if elapsed > _LONGEST_WITHIN_RANGE_S and not only_rails:
                 return None
             moved = 1.2 * slope * elapsed
-            slack = self._tolerance + min(_CHANGE_OF_SPEED * elapsed, _NEAR * away)
+            slack = self._tolerance + min(_CHANGE_OF_SPEED * elapsed, _NEAR * away, _MOST_SLACK)
             if start + min(0.0, moved) - slack < entry < start + max(0.0, moved) + slack:
                 return j
             away = max(away, abs(self._exit[j] - start))

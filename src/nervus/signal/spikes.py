@@ -6,46 +6,56 @@ supply included. An interruption does not: what it adds depends on where the tra
 
 import numpy as np
 
-from nervus.domain.channel import Channel
+from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray
 from nervus.signal.excursions import Excursion
 from nervus.signal.levels import TrackSignal
 
-# A spike is over after this many samples, and after this time.
-_SAMPLES, _LONGEST_S = 2, 0.012
-# All lines move by the same volts within this share; one of them may be filtered better.
-_ALIKE = 0.5
+# A spike, or a few in a row, are over after this time and so many samples.
+_SAMPLES, _LONGEST_S = 6, 0.003
+# All lines move by the same volts within this share; one of them may be filtered better. Two tracks
+# have the same input, and an open supply or ground moves them alike by chance only.
+_ALIKE, _ALIKE_TRACKS = 0.5, 0.25
 # A supply that falls below this has collapsed: that is no spike.
 _COLLAPSED_V = 3.0
 # So many samples on each side of a spike tell what the line usually is there.
 _AROUND = 4
 
 
-def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel | None) -> bool:
-    """Whether an excursion is a spike that the reference line shows too.
+def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bool:
+    """Whether an excursion is a spike that the reference line shows too, sample by sample.
 
     Args:
         track: the track.
         excursion: one of its excursions.
-        reference: the supply, or another track; without one nothing is called a spike.
+        reference: the supply, or another track.
     """
     start, end = excursion.span_s
-    if reference is None or excursion.samples > _SAMPLES or end - start > _LONGEST_S:
+    if excursion.samples > _SAMPLES or end - start > _LONGEST_S:
         return False
-    other = _move(reference, start, end, track.interval_s)
-    own = (excursion.level - excursion.course) * track.supply_v / 100.0
-    return own * other > 0 and abs(own - other) <= _ALIKE * max(abs(own), abs(other))
+    slack = 0.3 * track.interval_s
+    own = slice(*np.searchsorted(track.time_s, (start - slack, end + slack)))
+    moves = (track.level[own] - excursion.course) * track.supply_v / 100.0
+    share = _ALIKE if reference.id == "vref_v" else _ALIKE_TRACKS
+    at, there = _simultaneous(track.time_s[own], reference.time_s, slack)
+    if not there.any():
+        return False
+    others = _moves(reference, at[there])
+    mine = moves[there]
+    return bool(np.abs(mine - others).sum() <= share * np.abs(mine).sum())
 
 
-def _move(reference: Channel, start: float, end: float, interval_s: float) -> float:
-    """By how many volts the reference line leaves its surroundings at that instant."""
-    first = int(np.searchsorted(reference.time_s, start - 0.3 * interval_s))
-    last = int(np.searchsorted(reference.time_s, end + 0.3 * interval_s, side="right"))
-    if first >= last:
-        return 0.0
+def _simultaneous(time_s: FloatArray, others_s: FloatArray, slack: float) -> tuple[IntArray, BoolArray]:
+    """For each instant the index of the other line's nearest sample, and whether it is near enough."""
+    at = np.minimum(np.searchsorted(others_s, time_s - slack), others_s.size - 1)
+    return at, np.abs(others_s[at] - time_s) <= slack
+
+
+def _moves(reference: Channel, at: IntArray) -> FloatArray:
+    """By how many volts the reference line leaves its surroundings, shape of `at`."""
+    first, last = int(at[0]), int(at[-1]) + 1
     low, high = max(0, first - _AROUND), min(reference.samples, last + _AROUND)
     around = np.concatenate((reference.values[low:first], reference.values[last:high]))
-    collapsed = reference.id == "vref_v" and reference.values[first:last].min() < _COLLAPSED_V
-    if not around.size or collapsed:
-        return 0.0
-    moves = reference.values[first:last] - np.median(around)
-    return float(moves[np.argmax(np.abs(moves))])
+    values = reference.values[at]
+    if not around.size or (reference.id == "vref_v" and values.min() < _COLLAPSED_V):
+        return np.zeros(at.shape)
+    return values - float(np.median(around))

@@ -38,9 +38,9 @@ def _findings(
     spans = [
         (float(channel.time_s[a]), float(channel.time_s[b]))
         for a, b in zip(*runs(off), strict=True)
-        if b > a
+        if channel.time_s[b] - channel.time_s[a] >= _LEAST_S
     ]
-    joined = tuple(s for s in merge(spans, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
+    joined = merge(spans, _JOIN_S)
     if not joined:
         return []
     during = inside(channel.time_s, joined) & off
