@@ -39,5 +39,8 @@ def test_noise_is_the_deviation_of_white_noise_and_blind_to_motion_and_drops() -
 
 def test_resolution_is_the_step_of_the_converter() -> None:
     step = 5.0 / 1024
-    values = np.round(np.random.default_rng(2).uniform(0, 5, 3000) / step) * step
+    random = np.random.default_rng(2)
+    values = 2.5 + np.sin(np.arange(5000) / 300) + random.normal(0, 0.003, 5000)
+    values = np.round(values / step) * step
+    values[[100, 2000]] += 0.0007
     assert sampling.resolution(values) == pytest.approx(step, rel=1e-3)

@@ -11,8 +11,10 @@ import numpy as np
 
 from nervus.domain.analysis import Pass, Verdict
 from nervus.domain.channel import FloatArray
-from nervus.domain.finding import DeadSpot, Floor, Shape, Span
+from nervus.domain.finding import DeadSpot, Shape, Span
+from nervus.signal import sampling
 from nervus.signal.events import Event, bursts
+from nervus.signal.excursions import Excursion
 from nervus.signal.intervals import wilson
 from nervus.signal.levels import TrackSignal
 from nervus.signal.locality import judge_locality
@@ -23,7 +25,10 @@ _MOST_SPOTS = 4
 # Events this far from the cluster's own extent still belong to it, percent of travel.
 _REACH_PCT = 3.0
 # An offset of less than this, away from the rails, is a step: the track goes on, only lower.
-_STEP_AT_MOST_PCT = 15.0
+_STEP_AT_MOST_PCT, _NEAR_RAIL_PCT = 15.0, 4.0
+# Shallow events that differ in depth by more than this share, or that are so many times noisier
+# inside than the track usually is, are the roughness of a worn stretch, no step.
+_ROUGH_SPREAD, _ROUGH_NOISE = 0.35, 3.0
 # A spot that shows in a smaller share of its crossings is not bound to the place alone.
 _LEAST_SHARE = 0.3
 
@@ -82,10 +87,12 @@ def _pool(
     if not crossed or len(seen) < _LEAST_SHARE * len(crossed):
         return None
     parts = [e.parts[0][1] for e in members]
-    shape = Shape.DROP
     depth = float(np.median([p.depth for p in parts]))
-    if depth < _STEP_AT_MOST_PCT and all(p.floor is Floor.INTERMEDIATE for p in parts):
-        shape = Shape.STEP
+    level = float(np.median([p.level for p in parts]))
+    to_rail = level < _NEAR_RAIL_PCT or level > 100.0 - _NEAR_RAIL_PCT
+    shape = Shape.DROP if to_rail or depth >= _STEP_AT_MOST_PCT else Shape.STEP
+    if shape is Shape.STEP and _is_rough(track, parts):
+        return None
     return DeadSpot(
         channels=(track.id,),
         times_s=tuple((round(e.span_s[0], 4), round(e.span_s[1], 4)) for e in members),
@@ -96,6 +103,21 @@ def _pool(
         seen_in=len(seen),
         crossed=len(crossed),
     )
+
+
+def _is_rough(track: TrackSignal, parts: list[Excursion]) -> bool:
+    """Whether shallow events at a place are roughness: unlike one another, or noisy inside."""
+    depths = np.asarray([p.depth for p in parts])
+    middle = float(np.median(depths))
+    if float(np.median(np.abs(depths - middle))) > _ROUGH_SPREAD * middle:
+        return True
+    inside = [
+        sampling.noise(track.level[slice(*np.searchsorted(track.time_s, p.span_s))])
+        for p in parts
+        if p.samples > 5
+    ]
+    usual = max(track.noise, track.resolution / 2.0)
+    return bool(inside) and float(np.median(inside)) > _ROUGH_NOISE * usual
 
 
 def _merge_within_passes(

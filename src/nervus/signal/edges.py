@@ -55,23 +55,28 @@ class Segments:
     slope_out: FloatArray
 
 
-def is_no_motion(step: FloatArray, interval_s: float, samples: int = 1) -> BoolArray:
-    """Whether steps (percent of supply, shape (n,)) over so many samples are beyond any plate.
+def is_no_motion(
+    step: FloatArray, took_s: FloatArray, samples: int = 1, leniency: float = 1.0
+) -> BoolArray:
+    """Whether steps (percent of supply) that took so long (both shape (n,)) are beyond any plate.
 
     What looks unprepared over n intervals may have taken n + 1 of them. To go by D from rest to rest
-    within T takes an acceleration of 4 D / T^2 at least.
+    within T takes an acceleration of 4 D / T^2 at least. A `leniency` above 1 lowers the bar.
     """
-    squared = ((samples + 1) * interval_s / 2.0) ** 2
+    squared = ((samples + 1) / samples * took_s / 2.0) ** 2 / leniency
     size = np.abs(step)
     small = size < _NUDGE_PCT
     enough = np.where(small, _NUDGE_ACCELERATION * squared, _SNAP_ACCELERATION * squared)
     return np.asarray(size > enough, dtype=np.bool_)
 
 
-def split_at_edges(track: TrackSignal) -> Segments:
-    """The segments of a track between its edges; one segment where there is no edge."""
+def split_at_edges(track: TrackSignal, leniency: float = 1.0) -> Segments:
+    """The segments of a track between its edges; one segment where there is no edge.
+
+    With a `leniency` above 1, steps that a quick hand could just make count as edges too.
+    """
     starts, ends, first = [0], [], 0
-    for index, width in _edges(track):
+    for index, width in _edges(track, leniency):
         if index >= first:
             ends.append(index)
             starts.append(index + width)
@@ -99,7 +104,7 @@ def _trimmed(track: TrackSignal, first: IntArray, last: IntArray) -> tuple[IntAr
     return first, last
 
 
-def _edges(track: TrackSignal) -> list[tuple[int, int]]:
+def _edges(track: TrackSignal, leniency: float) -> list[tuple[int, int]]:
     """Index of the last sample before each edge and over how many samples it goes, sorted."""
     widths = [1, 2]
     rounded = ceil(_ROUNDED_S / max(track.interval_s, 1e-7))
@@ -108,7 +113,7 @@ def _edges(track: TrackSignal) -> list[tuple[int, int]]:
     found: list[tuple[int, int]] = []
     taken = np.empty(0, dtype=np.intp)
     for width in widths:
-        indices = _edges_over(track, width)
+        indices = _edges_over(track, width, leniency)
         if taken.size and indices.size:
             # A step over one sample shows over more too, but less exactly.
             within = np.searchsorted(taken, indices + width) - np.searchsorted(taken, indices)
@@ -118,14 +123,15 @@ def _edges(track: TrackSignal) -> list[tuple[int, int]]:
     return sorted(found)
 
 
-def _edges_over(track: TrackSignal, width: int) -> IntArray:
+def _edges_over(track: TrackSignal, width: int, leniency: float) -> IntArray:
     level, size = track.level, track.level.size
     if size <= width:
         return np.empty(0, dtype=np.intp)
     least = track.step_tolerance
     step = level[width:] - level[:-width]
     candidates = np.flatnonzero((step > least) | (step < -least))
-    electrical = is_no_motion(step[candidates], track.interval_s, width)
+    took_s = track.time_s[candidates + width] - track.time_s[candidates]
+    electrical = is_no_motion(step[candidates], took_s, width, leniency)
     electrical |= track.beyond_range(level[candidates]) | track.beyond_range(level[candidates + width])
     candidates = candidates[electrical]
     size_of = step[candidates]

@@ -64,7 +64,9 @@ def gather(
         lines = _shared_lines(recording, track)
         spikes = {id(e) for e in found[track.id] if any(is_spike(track, e, x) for x in lines)}
         kept = [e for e in found[track.id] if id(e) not in spikes and not _is_roughness(track, e)]
-        joined = _joined(kept, max(BURST_GAP_S, 2.1 * track.interval_s))
+        gap_s = max(BURST_GAP_S, 2.1 * track.interval_s)
+        joined = _joined([e for e in kept if not e.weak], gap_s)
+        joined += _joined([e for e in kept if e.weak], gap_s)
         parts += [(track, e) for e in joined]
         alone = [e for e in found[track.id] if id(e) in spikes]
         off[track.id] = tuple(e.span_s for e in (*joined, *alone))
@@ -105,6 +107,7 @@ def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
                 deepest.level,
                 max(first.spread, later.spread),
                 first.samples + later.samples,
+                weak=first.weak,
             )
         else:
             joined.append(later)

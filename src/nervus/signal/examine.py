@@ -16,7 +16,7 @@ from nervus.domain.analysis import (
     no_progress,
 )
 from nervus.domain.channel import Channel, Recording, Role
-from nervus.domain.finding import DeadSpot, Finding, Noise, Shape, Span
+from nervus.domain.finding import DeadSpot, Finding, Noise, Span
 from nervus.domain.profile import ThrottleProfile
 from nervus.signal import (
     dead_spots,
@@ -31,7 +31,7 @@ from nervus.signal import (
 from nervus.signal.course import Course, course_of
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts, gather
-from nervus.signal.excursions import find_excursions
+from nervus.signal.excursions import Excursion, find_excursions, find_weak_excursions
 from nervus.signal.flats import find_flats
 from nervus.signal.key import key_off_spans
 from nervus.signal.levels import TrackSignal, prepare, supply_scale
@@ -81,7 +81,6 @@ def examine(
     spots, loose = _dead_spots(tracks, travel, passes)
     progress("Looking for wear", 0.8)
     wear = _wear(tracks, travel, passes, spots)
-    spots = tuple(s for s in spots if not _is_part_of_wear(s, wear))
     loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
     findings: list[Finding] = [*spots, *_drops(recording, tracks, loose, travel), *wear]
     findings += _disagreements(recording, tracks, travel, (line, skew_s), profile)
@@ -115,9 +114,16 @@ def _track_channels(recording: Recording) -> tuple[Channel, ...]:
 def _prepare_tracks(recording: Recording, supply_v: float, key_off: tuple[Span, ...]) -> _Tracks:
     prepared = (prepare(c, supply_v, key_off) for c in _track_channels(recording))
     signals = tuple(s for s in prepared if s is not None)
-    events, faulty = gather(recording, signals, {s.id: find_excursions(s) for s in signals})
+    events, faulty = gather(recording, signals, {s.id: _excursions(s) for s in signals})
     courses = {s.id: course_of(s, faulty[s.id]) for s in signals}
     return _Tracks(signals, events, courses, faulty)
+
+
+def _excursions(track: TrackSignal) -> tuple[Excursion, ...]:
+    """Sure and weak excursions of a track in the order of time."""
+    sure = find_excursions(track)
+    both = (*sure, *find_weak_excursions(track, sure))
+    return tuple(sorted(both, key=lambda e: e.span_s[0]))
 
 
 def _relate(
@@ -253,8 +259,7 @@ def _wear(
     for track in tracks.signals:
         course = tracks.courses[track.id]
         own = (course.time_s, travel.frames[track.id].percent(course.own()))
-        own_spots = (s for s in spots if s.channels == (track.id,) and s.shape is not Shape.STEP)
-        taken = [s.travel_pct for s in own_spots]
+        taken = [s.travel_pct for s in spots if s.channels == (track.id,)]
         deep = tuple(
             part.span_s
             for e in tracks.events
@@ -265,13 +270,6 @@ def _wear(
         stretches = wear_noise.noisy_stretches(track, own, passes, deep)
         found += (n for n in stretches if not any(_within(n.travel_pct, t) for t in taken))
     return found
-
-
-def _is_part_of_wear(spot: DeadSpot, wear: list[Noise]) -> bool:
-    """A step found inside a rough stretch of the same track is one of its rough places."""
-    return spot.shape is Shape.STEP and any(
-        n.channels == spot.channels and _within(spot.travel_pct, n.travel_pct) for n in wear
-    )
 
 
 def _is_worn(event: Event, wear: list[Noise], travel: Travel | None) -> bool:

@@ -6,7 +6,7 @@ interruption that fades in or out has one edge only: it is followed to where it 
 Where the sampling is too slow for a plate to be told from a fault, only levels at the rails count.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -32,6 +32,9 @@ _FADE_S = 0.25
 _MEETS = 0.3
 # Within so many samples of its ends an excursion goes this share of the way.
 _AT_ONCE_SAMPLES, _AT_ONCE = 3, 0.5
+# Steps this many times smaller than what is beyond any plate are weak edges; they are looked for where
+# samples are at least so far apart, and their excursions must not be longer than this.
+_LENIENCY, _WEAK_FROM_S, _WEAK_LONGEST_S = 5.0, 0.004, 0.6
 # A segment shorter than this many samples is no place to go on from.
 _LEAST_COURSE = 3
 
@@ -47,6 +50,7 @@ class Excursion:
         level: the level it went to (furthest from the course, the odd sample left out).
         spread: how widely its samples scatter, percent of supply.
         samples: how many samples it lasted.
+        weak: whether it counts only where it comes back at a place in the travel.
     """
 
     span_s: Span
@@ -55,6 +59,7 @@ class Excursion:
     level: float
     spread: float
     samples: int
+    weak: bool = False
 
     @property
     def course(self) -> float:
@@ -74,10 +79,29 @@ class Excursion:
 
 def find_excursions(track: TrackSignal) -> tuple[Excursion, ...]:
     """All stretches in which the track is off a course that a plate could have taken, in order."""
-    segments = split_at_edges(track)
-    off = _off_course(track, segments) + _at_rail(track)
+    off = _off_course(track, split_at_edges(track)) + _at_rail(track)
     found = (_describe(track, first, last) for first, last in _joined(off))
     return tuple(e for e in found if e is not None)
+
+
+def find_weak_excursions(track: TrackSignal, known: tuple[Excursion, ...]) -> tuple[Excursion, ...]:
+    """Stretches that a quick hand could just have made: worth a claim only where they come back.
+
+    Between samples that are far apart a small step is within what a hand can do; but no hand does it
+    at the same place of the travel again and again. What is known already is left out.
+    """
+    if track.interval_s < _WEAK_FROM_S:
+        return ()
+    off = _off_course(track, split_at_edges(track, _LENIENCY))
+    found = (_describe(track, first, last) for first, last in _joined(off))
+    taken = np.asarray([e.span_s for e in known]).reshape(-1, 2)
+    weak = []
+    for e in found:
+        if e is None or e.span_s[1] - e.span_s[0] > _WEAK_LONGEST_S:
+            continue
+        if not ((taken[:, 0] <= e.span_s[1]) & (taken[:, 1] >= e.span_s[0])).any():
+            weak.append(replace(e, weak=True))
+    return tuple(weak)
 
 
 def _off_course(track: TrackSignal, segments: Segments) -> list[tuple[int, int]]:

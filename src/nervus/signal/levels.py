@@ -66,6 +66,13 @@ class TrackSignal:
         at_ground = level < _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else np.zeros(level.shape, bool)
         return np.asarray(at_ground | (level > max(_AT_SUPPLY_PCT, high + 2.5)), dtype=np.bool_)
 
+    def is_unusual(self, level: float) -> bool:
+        """Whether a level lies near a rail and outside of what the track usually shows."""
+        low, high = np.percentile(self.sketch, [5.0, 95.0])
+        near_rail = floor_of(level) is not Floor.INTERMEDIATE
+        beyond = bool(self.beyond_range(np.asarray([level]))[0])
+        return beyond or (near_rail and not low - 2.0 <= level <= high + 2.0)
+
     def volts(self, level: float) -> float:
         """A level in the channel's own unit, to as many digits as a meter shows."""
         return round(level * self.supply_v / 100.0, 3)

@@ -12,6 +12,8 @@ from nervus.domain.channel import Channel, FloatArray
 _ENOUGH, _PIECES = 24_000, 24
 # Steps below this are rounding of decimal fractions, not steps of a converter.
 _ROUNDING = 1e-6
+# This share of the steps may be smaller than the converter's: values that something else disturbed.
+_ODD = 0.02
 # The largest fifth is left out of the noise, whatever made it. What remains of a normal distribution
 # of deviation s has a mean size of (phi(0) - phi(1.2816)) * 2 / 0.8 = 0.5586 s.
 _KEPT, _KEPT_MEAN = 0.8, 0.5586
@@ -34,11 +36,13 @@ def interval_s(time_s: FloatArray) -> float:
 
 
 def resolution(values: FloatArray) -> float:
-    """The smallest step between two different values, in their unit; 0 where all are equal."""
-    levels = np.unique(np.round(np.concatenate(_pieces(values)), 6))
-    steps = np.diff(levels)
-    steps = steps[steps > _ROUNDING]
-    return float(steps.min()) if steps.size else 0.0
+    """The step of the converter, in the values' unit; 0 where all are equal.
+
+    The smallest steps between neighbours, but for the odd one: a stray value is no finer converter.
+    """
+    steps = np.abs(np.concatenate([np.diff(piece) for piece in _pieces(values)]))
+    steps = np.sort(steps[steps > _ROUNDING])
+    return float(steps[int(_ODD * steps.size)]) if steps.size else 0.0
 
 
 def noise(values: FloatArray) -> float:

@@ -3,7 +3,6 @@
 import numpy as np
 
 from nervus.domain.channel import FloatArray
-from nervus.domain.finding import Floor
 from nervus.signal.events import Event
 from nervus.signal.excursions import Excursion
 from nervus.signal.levels import TrackSignal
@@ -19,9 +18,9 @@ def is_motion(event: Event, first: TrackSignal, second: TrackSignal, line: Line,
     An excursion to a rail is none: an open supply or ground takes both tracks there.
     """
     for channel, excursion in event.parts:
-        if excursion.floor is not Floor.INTERMEDIATE:
-            return False
         own, other = (first, second) if channel == first.id else (second, first)
+        if own.is_unusual(excursion.level):
+            return False
         expected = _through(line, other is second, _levels(other, excursion, skew_s))
         seen = _levels(own, excursion, 0.0)
         if not expected.size or not seen.size:

@@ -11,7 +11,7 @@ from nervus.signal.excursions import Excursion
 from nervus.signal.levels import TrackSignal
 
 # A spike, or a few in a row, are over after this time and so many samples.
-_SAMPLES, _LONGEST_S = 6, 0.003
+_SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
 # All lines move by the same volts within this share; one of them may be filtered better. Two tracks
 # have the same input, and an open supply or ground moves them alike by chance only.
 _ALIKE, _ALIKE_TRACKS = 0.5, 0.25
@@ -30,12 +30,14 @@ def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bo
         reference: the supply, or another track.
     """
     start, end = excursion.span_s
-    if excursion.samples > _SAMPLES or end - start > _LONGEST_S:
+    shared_supply = reference.id == "vref_v"
+    longest_s = _LONGEST_S if shared_supply else _LONGEST_TRACKS_S
+    if excursion.samples > _SAMPLES or end - start > longest_s:
         return False
     slack = 0.3 * track.interval_s
     own = slice(*np.searchsorted(track.time_s, (start - slack, end + slack)))
     moves = (track.level[own] - excursion.course) * track.supply_v / 100.0
-    share = _ALIKE if reference.id == "vref_v" else _ALIKE_TRACKS
+    share = _ALIKE if shared_supply else _ALIKE_TRACKS
     at, there = _simultaneous(track.time_s[own], reference.time_s, slack)
     if not there.any():
         return False
