@@ -39,7 +39,7 @@ class TrackCircuit:
     ohms: float = TRACK_OHMS
     wiper_ohms: float = WIPER_OHMS
     signal_ohms: float = 2 * JOINT_OHMS
-    pull_ohms: float = 220_000.0
+    pull_ohms: float = 470_000.0
     pull_to_supply: bool = False
 
     def share(self, travel: float) -> float:

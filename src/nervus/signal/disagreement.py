@@ -19,7 +19,9 @@ _LIMIT_PCT = 2.5
 # Differences shorter than this are motion between two polls, or drops, which are found elsewhere.
 _LEAST_S = 0.15
 # Two channels polled one after the other may be this many intervals apart after all.
-_UNKNOWN_SKEW = 0.5
+_UNKNOWN_SKEW, _UNKNOWN_IN_SNAP = 0.3, 0.7
+# Above this, percent of travel per second, it is a snap, and between two polls anything happens.
+_SNAP_PCT_PER_S = 80.0
 # Stretches of disagreement closer than this are one.
 _JOIN_S = 0.6
 # A witness blames a track when that track is off it by so many times what the other is.
@@ -55,10 +57,12 @@ def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s
     one = frame.percent(first.own()[within])
     two = frame.percent(as_first * (first.supply_v / 100.0))
     speed = np.maximum(np.abs(np.gradient(one, time_s)), np.abs(np.gradient(two, time_s)))
-    unknown_s = _UNKNOWN_SKEW * max(first.interval_s, second.interval_s)
+    widest = _widest(speed)
+    share = np.where(widest > _SNAP_PCT_PER_S, _UNKNOWN_IN_SNAP, _UNKNOWN_SKEW)
+    unknown = widest * share * max(first.interval_s, second.interval_s)
     blur = (first.tolerance + second.tolerance / abs(line.slope)) * first.supply_v
     blur /= abs(frame.open - frame.closed)
-    return PairTravel(time_s, one, two, _widest(speed) * unknown_s + 0.5 * blur)
+    return PairTravel(time_s, one, two, unknown + 0.5 * blur)
 
 
 def _widest(speed: FloatArray) -> FloatArray:

@@ -14,6 +14,8 @@ from nervus.signal.excursions import BURST_GAP_S, Excursion
 from nervus.signal.levels import TrackSignal
 from nervus.signal.spikes import is_spike
 
+# From so many spikes on, a recording is full of them.
+_MANY_SPIKES = 3
 # Channels sampled one after the other may show one interruption this many intervals apart.
 _TOGETHER_INTERVALS = 1.6
 # Shallower than this, percent of supply, and no longer than so many samples is roughness unless it
@@ -51,38 +53,63 @@ class Event:
         return max(self.parts, key=lambda part: part[1].depth)
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Gathered:
+    """The events of a recording, and where each track is off its course.
+
+    Attributes:
+        events: in the order of time; spikes and roughness are none.
+        faulty: for each track the spans of its events.
+        spikes: for each track the spans of its ignition spikes.
+    """
+
+    events: tuple[Event, ...]
+    faulty: dict[str, tuple[Span, ...]]
+    spikes: dict[str, tuple[Span, ...]]
+
+
 def gather(
     recording: Recording, tracks: tuple[TrackSignal, ...], found: dict[str, tuple[Excursion, ...]]
-) -> tuple[tuple[Event, ...], dict[str, tuple[Span, ...]]]:
-    """Events in the order of time, and for each track the spans that are off its course.
-
-    Spikes and roughness are no events; spikes are off the course all the same.
-    """
-    parts = []
-    off: dict[str, tuple[Span, ...]] = {}
+) -> Gathered:
+    """Excursions of all tracks as events, one for each instant."""
+    parts: list[tuple[str, Excursion, float]] = []
+    faulty: dict[str, tuple[Span, ...]] = {}
+    spikes: dict[str, tuple[Span, ...]] = {}
     for track in tracks:
-        lines = _shared_lines(recording, track)
-        spikes = {id(e) for e in found[track.id] if any(is_spike(track, e, x) for x in lines)}
-        kept = [e for e in found[track.id] if id(e) not in spikes and not _is_roughness(track, e)]
+        marked = _spikes(recording, track, found[track.id])
+        kept = [e for e in found[track.id] if id(e) not in marked and not _is_roughness(track, e)]
         gap_s = max(BURST_GAP_S, 2.1 * track.interval_s)
         joined = _joined([e for e in kept if not e.weak], gap_s)
         joined += _joined([e for e in kept if e.weak], gap_s)
-        parts += [(track, e) for e in joined]
-        alone = [e for e in found[track.id] if id(e) in spikes]
-        off[track.id] = tuple(e.span_s for e in (*joined, *alone))
+        parts += [(track.id, e, track.interval_s) for e in joined]
+        faulty[track.id] = tuple(e.span_s for e in joined)
+        spikes[track.id] = tuple(e.span_s for e in found[track.id] if id(e) in marked)
     parts.sort(key=lambda part: part[1].span_s[0])
-    events: list[list[tuple[TrackSignal, Excursion]]] = []
-    for track, excursion in parts:
-        if events and _together(events[-1], track, excursion):
-            events[-1].append((track, excursion))
+    groups: list[list[tuple[str, Excursion]]] = []
+    for channel, excursion, interval_s in parts:
+        if groups and _together(groups[-1], channel, excursion, interval_s):
+            groups[-1].append((channel, excursion))
         else:
-            events.append([(track, excursion)])
-    return tuple(_event([(t.id, e) for t, e in event]) for event in events), off
+            groups.append([(channel, excursion)])
+    return Gathered(tuple(_event(group) for group in groups), faulty, spikes)
 
 
 def _event(parts: list[tuple[str, Excursion]]) -> Event:
     start = min(e.span_s[0] for _, e in parts)
     return Event(tuple(parts), (start, max(e.span_s[1] for _, e in parts)))
+
+
+def _spikes(recording: Recording, track: TrackSignal, found: tuple[Excursion, ...]) -> set[int]:
+    """Identities of the excursions that are spikes.
+
+    Where a recording is full of spikes, a lone sample that no other line was sampled with is one more.
+    """
+    lines = _shared_lines(recording, track)
+    verdicts = {id(e): [is_spike(track, e, line) for line in lines] for e in found}
+    sure = {e for e, said in verdicts.items() if any(said)}
+    if len(sure) < _MANY_SPIKES:
+        return sure
+    return sure | {e for e, said in verdicts.items() if said and None in said and True not in said}
 
 
 def _shared_lines(recording: Recording, track: TrackSignal) -> tuple[Channel, ...]:
@@ -126,16 +153,15 @@ def bursts(events: tuple[Event, ...]) -> tuple[tuple[Event, ...], ...]:
 
 
 def _together(
-    event: list[tuple[TrackSignal, Excursion]], track: TrackSignal, excursion: Excursion
+    group: list[tuple[str, Excursion]], channel: str, excursion: Excursion, interval_s: float
 ) -> bool:
-    if any(t.id == track.id for t, _ in event):
+    if any(name == channel for name, _ in group):
         return False
-    slack = _TOGETHER_INTERVALS * track.interval_s
-    start = min(e.span_s[0] for _, e in event)
-    end = max(e.span_s[1] for _, e in event)
-    return excursion.span_s[0] <= end + slack and abs(excursion.span_s[0] - start) <= max(
-        slack, 0.5 * (end - start)
-    )
+    slack = _TOGETHER_INTERVALS * interval_s
+    start = min(e.span_s[0] for _, e in group)
+    end = max(e.span_s[1] for _, e in group)
+    apart = abs(excursion.span_s[0] - start)
+    return excursion.span_s[0] <= end + slack and apart <= max(slack, 0.5 * (end - start))
 
 
 def _is_roughness(track: TrackSignal, excursion: Excursion) -> bool:

@@ -51,6 +51,11 @@ class _Tracks:
     events: tuple[Event, ...]
     courses: dict[str, Course]
     faulty: dict[str, tuple[Span, ...]]
+    spikes: dict[str, tuple[Span, ...]]
+
+    def off(self, track_id: str) -> tuple[Span, ...]:
+        """All that is off the course of a track."""
+        return self.faulty[track_id] + self.spikes[track_id]
 
 
 def examine(
@@ -114,9 +119,9 @@ def _track_channels(recording: Recording) -> tuple[Channel, ...]:
 def _prepare_tracks(recording: Recording, supply_v: float, key_off: tuple[Span, ...]) -> _Tracks:
     prepared = (prepare(c, supply_v, key_off) for c in _track_channels(recording))
     signals = tuple(s for s in prepared if s is not None)
-    events, faulty = gather(recording, signals, {s.id: _excursions(s) for s in signals})
-    courses = {s.id: course_of(s, faulty[s.id]) for s in signals}
-    return _Tracks(signals, events, courses, faulty)
+    found = gather(recording, signals, {s.id: _excursions(s) for s in signals})
+    courses = {s.id: course_of(s, found.faulty[s.id] + found.spikes[s.id]) for s in signals}
+    return _Tracks(signals, found.events, courses, found.faulty, found.spikes)
 
 
 def _excursions(track: TrackSignal) -> tuple[Excursion, ...]:
@@ -159,8 +164,9 @@ def _without_motion(tracks: _Tracks, line: relation.Line | None, skew_s: float) 
     return _Tracks(
         tracks.signals,
         tuple(e for e in tracks.events if id(e) not in taken),
-        {s.id: course_of(s, faulty[s.id]) for s in tracks.signals},
+        {s.id: course_of(s, faulty[s.id] + tracks.spikes[s.id]) for s in tracks.signals},
         faulty,
+        tracks.spikes,
     )
 
 
@@ -267,7 +273,8 @@ def _wear(
             for name, part in e.parts
             if name == track.id
         )
-        stretches = wear_noise.noisy_stretches(track, own, passes, deep)
+        masked = deep + tracks.spikes[track.id]
+        stretches = wear_noise.noisy_stretches(track, own, passes, masked)
         found += (n for n in stretches if not any(_within(n.travel_pct, t) for t in taken))
     return found
 
@@ -303,7 +310,7 @@ def _disagreements(
         skew_s,
     )
     witness = next((c for r in (Role.COMMAND, Role.PEDAL) for c in recording.with_role(r)), None)
-    faulty = tracks.faulty[first.id] + tracks.faulty[second.id]
+    faulty = tracks.off(first.id) + tracks.off(second.id)
     channels = (first.id, second.id)
     return disagreement.find_disagreements(pair, channels, witness, faulty, profile)
 

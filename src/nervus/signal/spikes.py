@@ -21,13 +21,16 @@ _COLLAPSED_V = 3.0
 _AROUND = 4
 
 
-def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bool:
+def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bool | None:
     """Whether an excursion is a spike that the reference line shows too, sample by sample.
 
     Args:
         track: the track.
         excursion: one of its excursions.
         reference: the supply, or another track.
+
+    Returns:
+        `None` where it may be one, but the reference has no sample at that instant.
     """
     start, end = excursion.span_s
     shared_supply = reference.id == "vref_v"
@@ -40,7 +43,7 @@ def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bo
     share = _ALIKE if shared_supply else _ALIKE_TRACKS
     at, there = _simultaneous(track.time_s[own], reference.time_s, slack)
     if not there.any():
-        return False
+        return None if excursion.samples == 1 and at.size else False
     others = _moves(reference, at[there])
     mine = moves[there]
     return bool(np.abs(mine - others).sum() <= share * np.abs(mine).sum())

@@ -16,8 +16,8 @@ _CELL_PCT = 2.0
 _ROUGH = 3.0
 # ... and more than this many resolution steps, or rounding would count as wear.
 _ROUGH_STEPS = 1.5
-_LEAST_PASSES = 3
-_LEAST_SAMPLES = 4
+_LEAST_PASSES, _LEAST_SHARE = 3, 0.5
+_LEAST_SAMPLES = 2
 _LEAST_CELLS = 2
 # Roughness is summed over blocks this long; a plate moves by less than a cell in that time.
 _BLOCK_S = 0.004
@@ -49,11 +49,9 @@ def noisy_stretches(
         if column.size >= _LEAST_PASSES and np.median(column) > least:
             stretches.append((cell * _CELL_PCT, (cell + 1) * _CELL_PCT))
     joined = merge(stretches, _CELL_PCT + 1e-9)
-    return tuple(
-        _finding(track, table, place, usual)
-        for place in joined
-        if place[1] - place[0] >= _LEAST_CELLS * _CELL_PCT - 1e-9
-    )
+    wide = (p for p in joined if p[1] - p[0] >= _LEAST_CELLS * _CELL_PCT - 1e-9)
+    found = (_finding(track, table, place, usual) for place in wide)
+    return tuple(f for f in found if f is not None)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -104,12 +102,14 @@ def _by_pass_and_cell(
     return table
 
 
-def _finding(track: TrackSignal, table: FloatArray, place: Span, usual: float) -> Noise:
+def _finding(track: TrackSignal, table: FloatArray, place: Span, usual: float) -> Noise | None:
     first, last = round(place[0] / _CELL_PCT), round(place[1] / _CELL_PCT)
     rows = table[:, first:last]
     rows = rows[np.isfinite(rows).any(axis=1)]
     of = rows.shape[0]
     seen = int(np.count_nonzero(np.nanmedian(rows, axis=1) > 2.0 * usual))
+    if seen < _LEAST_PASSES or seen < _LEAST_SHARE * of:
+        return None
     rms_v, usual_v = track.volts(float(np.nanmedian(rows))), track.volts(usual)
     low, _ = wilson(seen, of)
     who = "Track 2" if track.id.startswith("tps2") else "Track 1"
