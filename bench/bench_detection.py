@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from nervus.domain.finding import DeadSpot, Finding, Noise, Span
-from nervus.judge import analyse
+from nervus.judge.analyse import analyse
 from nervus.signal.spans import overlaps
 from nervus.standin.hard_cases import MAKERS, HardCase, TrueFinding, hard_case
 

@@ -9,7 +9,7 @@ import pytest
 
 from conftest import SAMPLES
 from nervus.files import answer, answer_schema, read_recording
-from nervus.judge import analyse
+from nervus.judge.analyse import analyse
 from outside import Json, allowed, found, truth_of
 
 ALL = sorted(SAMPLES.glob("*.csv"))

@@ -3,6 +3,4 @@
 SPDX-License-Identifier: GPL-3.0-or-later
 """
 
-from importlib.metadata import version
-
-__version__ = version("nervus")
+__version__ = "0.1.0"

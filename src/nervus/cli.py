@@ -67,7 +67,7 @@ def _parser() -> argparse.ArgumentParser:
 
 def _analyse(arguments: argparse.Namespace) -> int:
     from nervus.files import answer, plain_report, read_recording  # noqa: PLC0415
-    from nervus.judge import analyse  # noqa: PLC0415
+    from nervus.judge.analyse import analyse  # noqa: PLC0415
     from nervus.knowledge import profile_named  # noqa: PLC0415
 
     mapping = _mapping(arguments.map)

@@ -6,7 +6,7 @@ from nervus.domain.profile import ThrottleProfile
 from nervus.engine.rest_witness import cause_of_rest
 from nervus.judge.verdict import judge
 from nervus.knowledge import judging
-from nervus.signal import examine
+from nervus.signal.examine import examine
 
 
 def analyse(

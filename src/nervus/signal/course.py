@@ -10,7 +10,7 @@ from nervus.signal.levels import TrackSignal
 
 # A plate crosses its travel in 70 ms at the fastest, so this many points a second lose nothing of
 # its motion; faster samples are averaged. (Events are found on the samples themselves.)
-_POINTS_PER_S = 200.0
+_POINTS_PER_S = 125.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -38,7 +38,7 @@ class TrackSignal:
         resolution: smallest step, percent of supply.
         interval_s: usual time between samples.
         supply_v: volts (or percent) that 100 stands for.
-        sketch: every so many levels, enough for a distribution, shape (m,).
+        usual: levels that 5 and 95 % of its samples stay below.
     """
 
     id: str
@@ -48,7 +48,7 @@ class TrackSignal:
     resolution: float
     interval_s: float
     supply_v: float
-    sketch: FloatArray
+    usual: tuple[float, float]
 
     @property
     def tolerance(self) -> float:
@@ -62,13 +62,13 @@ class TrackSignal:
 
     def beyond_range(self, level: FloatArray) -> BoolArray:
         """Levels at a rail, for a track that usually stays well away from it, shape (n,) to (n,)."""
-        low, high = np.percentile(self.sketch, [5.0, 95.0])
+        low, high = self.usual
         at_ground = level < _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else np.zeros(level.shape, bool)
         return np.asarray(at_ground | (level > max(_AT_SUPPLY_PCT, high + 2.5)), dtype=np.bool_)
 
     def is_unusual(self, level: float) -> bool:
         """Whether a level lies near a rail and outside of what the track usually shows."""
-        low, high = np.percentile(self.sketch, [5.0, 95.0])
+        low, high = self.usual
         near_rail = floor_of(level) is not Floor.INTERMEDIATE
         beyond = bool(self.beyond_range(np.asarray([level]))[0])
         return beyond or (near_rail and not low - 2.0 <= level <= high + 2.0)
@@ -110,6 +110,7 @@ def prepare(channel: Channel, supply_v: float, ignore: tuple[Span, ...] = ()) ->
     scale = supply_v if channel.kind.unit is Unit.VOLT else 100.0
     level = values * (100.0 / scale)
     interval_s = sampling.interval_s(time_s)
+    low, high = np.percentile(level[:: max(1, level.size // _SKETCH)], [5.0, 95.0])
     return TrackSignal(
         id=channel.id,
         time_s=time_s,
@@ -118,7 +119,7 @@ def prepare(channel: Channel, supply_v: float, ignore: tuple[Span, ...] = ()) ->
         resolution=sampling.resolution(level),
         interval_s=interval_s,
         supply_v=scale,
-        sketch=level[:: max(1, level.size // _SKETCH)],
+        usual=(float(low), float(high)),
     )
 
 

@@ -28,7 +28,7 @@ _LEAST_PASS_PCT = 8.0
 # A pass begins and ends where it leaves and reaches its ends by this much.
 _REST_BAND_PCT = 1.0
 # Passes are told from at most so many points a second; a plate crosses in 70 ms at the fastest.
-_POINTS_PER_S = 100.0
+_POINTS_PER_S = 50.0
 
 
 def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float) -> Frame:

@@ -46,7 +46,7 @@ def open_demo(case_id: str, progress: Progress) -> Opened:
 
 
 def _judge(recording: Recording, progress: Progress) -> Analysis:
-    from nervus.judge import analyse  # noqa: PLC0415 - loads the core, in the background
+    from nervus.judge.analyse import analyse  # noqa: PLC0415 - loads the core, in the background
 
     def onward(doing: str, share: float) -> None:
         progress(doing, _READ_SHARE + (1.0 - _READ_SHARE) * share)
