@@ -44,8 +44,10 @@ class Event:
 
     @property
     def is_shallow(self) -> bool:
-        """Whether it is so small and short that, alone, it can't be told from roughness."""
-        return all(e.depth < _ROUGH_DEPTH_PCT and e.samples <= _ROUGH_SAMPLES for _, e in self.parts)
+        """Whether, alone, it can't be told from roughness or from a quick hand."""
+        return all(
+            e.weak or (e.depth < _ROUGH_DEPTH_PCT and e.samples <= _ROUGH_SAMPLES) for _, e in self.parts
+        )
 
     @property
     def deepest(self) -> tuple[str, Excursion]:

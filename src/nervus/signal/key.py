@@ -54,6 +54,9 @@ def _battery_moves(battery: Channel, span: Span) -> bool:
 
 def _decay_start(supply: Channel, first: int) -> float:
     """Go back from the collapse to where the supply still was what it usually is."""
-    usual = float(np.median(supply.values[supply.values > _COLLAPSED_V]))
+    in_use = supply.values[supply.values > _COLLAPSED_V]
+    if not in_use.size:
+        return float(supply.time_s[0])
+    usual = float(np.median(in_use))
     sound = np.flatnonzero(supply.values[:first] > usual - 0.1)
     return float(supply.time_s[sound[-1] if sound.size else 0])

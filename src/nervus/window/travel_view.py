@@ -19,7 +19,7 @@ _ROWS_HEIGHT, _SWEPT_HEIGHT = 150, 34
 # A mark narrower than this would not be seen.
 _LEAST_MARK_PCT = 0.7
 # A track's name stands this share of the track's span away from its course.
-_NAME_AWAY = 0.13
+_NAME_AWAY = 0.17
 
 
 class TravelView(Chart):
@@ -88,7 +88,7 @@ class TravelView(Chart):
         if frame is None:
             return
         label = pg.TextItem(track.kind.title, anchor=(1.0, 0.5))
-        label.setPos(97.0, frame.closed + (0.97 - _NAME_AWAY) * (frame.open - frame.closed))
+        label.setPos(90.0, frame.closed + (0.90 - _NAME_AWAY) * (frame.open - frame.closed))
         plot.addItem(label, ignoreBounds=True)
         self._names.append((track.id, label))
 
@@ -135,7 +135,7 @@ class TravelView(Chart):
         styles = (
             (self._rows, theme.pen("line", 1)),
             (self._events, theme.pen("inflamed", 4)),
-            (self._chosen, theme.pen("inflamed", 9)),
+            (self._chosen, theme.pen("inflamed", 6)),
             (self._swept, theme.pen("action", 6)),
         )
         for item, pen in styles:
