@@ -8,6 +8,7 @@ from nervus.domain.analysis import Frame
 from nervus.domain.channel import BoolArray, Channel, FloatArray
 from nervus.domain.finding import Disagreement, Span
 from nervus.domain.profile import ThrottleProfile
+from nervus.signal import sampling
 from nervus.signal.course import Course
 from nervus.signal.relation import Line
 from nervus.signal.spans import inside, merge, runs, total
@@ -26,6 +27,8 @@ _SNAP_PCT_PER_S = 80.0
 _JOIN_S = 0.6
 # A witness blames a track when that track is off it by so many times what the other is.
 _BLAME = 2.0
+# While the witness moves by more than this between two samples it is no witness, percent.
+_BLUR_PCT = 1.0
 # Below this share of the time in disagreement the witness was itself moving too fast to tell.
 _LEAST_WITNESSED = 0.2
 
@@ -143,7 +146,8 @@ def _blame(
     that is further off that line during the disagreement is the one that lies.
     """
     told = np.interp(pair.time_s, witness.time_s, witness.values)
-    calm = np.abs(np.gradient(told, pair.time_s)) < 10.0
+    step_s = max(sampling.interval_s(pair.time_s), sampling.interval_s(witness.time_s))
+    calm = np.abs(np.gradient(told, pair.time_s)) * step_s / 2 < _BLUR_PCT
     agree = ~during & calm & (np.abs(pair.first - pair.second) < _LIMIT_PCT / 2)
     disagree = during & calm
     if disagree.sum() < _LEAST_WITNESSED * during.sum() or agree.sum() < 10:

@@ -247,7 +247,9 @@ def _describe(track: TrackSignal, before: int, after: int) -> Excursion | None:
     if not off.size:
         return None
     side = 1.0 if np.sum(away[off]) >= 0 else -1.0
-    furthest = float(np.sort(side * away[off])[min(int(0.9 * off.size), off.size - 1)])
+    odd = min(int(0.9 * off.size), off.size - 1)
+    furthest = float(np.sort(side * away[off])[odd])
+    level = side * float(np.sort(side * values[off])[odd])
     # A contact that opens goes most of the way at once, and comes back so, at one end at least;
     # a throttle that is moved away goes gently.
     at_once = max(
@@ -255,7 +257,6 @@ def _describe(track: TrackSignal, before: int, after: int) -> Excursion | None:
     )
     if at_once < _AT_ONCE * furthest:
         return None
-    level = float(np.mean(course)) + side * furthest
     found = Excursion(
         (float(times[off[0]]), float(times[off[-1]])),
         float(anchor),

@@ -46,6 +46,7 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
     free = _lines_through_pairs(x, y)
     best_plain = max(plain, key=lambda line: _votes(line, x, y))
     best_free = max(free, key=lambda line: _votes(line, x, y), default=best_plain)
+    best_free = _refined(best_free, x, y)
     chosen = best_free
     if _votes(best_plain, x, y) >= _votes(best_free, x, y) - _PLAIN_BONUS:
         chosen = best_plain
@@ -121,6 +122,16 @@ def _lines_through_pairs(x: FloatArray, y: FloatArray) -> list[Line]:
             if 0.1 <= abs(slope) <= 10.0:
                 lines.append(Line(float(slope), float(y[i] - slope * x[i])))
     return lines
+
+
+def _refined(line: Line, x: FloatArray, y: FloatArray) -> Line:
+    """The least-squares line through the points that vote for a line, if it is no worse."""
+    agree = np.abs(line.at(x) - y) < _AGREES_PCT * max(1.0, abs(line.slope))
+    if agree.sum() < _LEAST_STRETCHES:
+        return line
+    slope, offset = np.polyfit(x[agree], y[agree], 1)
+    better = Line(float(slope), float(offset))
+    return better if _votes(better, x, y) >= _votes(line, x, y) else line
 
 
 def _mode(values: FloatArray) -> float:

@@ -106,27 +106,27 @@ def find_passes(time_s: FloatArray, percent: FloatArray) -> tuple[Pass, ...]:
 
 def _turning_points(percent: FloatArray) -> list[int]:
     """Indices of the extremes between which the position moved by at least the least pass."""
+    values: list[float] = percent.tolist()
     low = high = 0
     rising: bool | None = None
-    turns = [0]
-    values: list[float] = percent.tolist()
+    turns: list[int] = []
     for i, value in enumerate(values):
         if value > values[high]:
             high = i
         if value < values[low]:
             low = i
-        if rising is not False and values[high] - value >= _LEAST_PASS_PCT and high >= low:
-            if rising is None:
-                turns = [0]
+        if rising is None and values[high] - values[low] >= _LEAST_PASS_PCT:
+            rising = high > low
+            turns.append(low if rising else high)
+        elif rising is True and values[high] - value >= _LEAST_PASS_PCT:
             turns.append(high)
             rising, low = False, i
-        elif rising is not True and value - values[low] >= _LEAST_PASS_PCT and low >= high:
+        elif rising is False and value - values[low] >= _LEAST_PASS_PCT:
             turns.append(low)
             rising, high = True, i
-        if rising is None and high != low:
-            continue
-    turns.append(high if rising else low)
-    return sorted(set(turns))
+    if rising is not None:
+        turns.append(high if rising else low)
+    return turns
 
 
 def _trim(time_s: FloatArray, percent: FloatArray, first: int, last: int) -> Pass:

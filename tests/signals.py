@@ -1,0 +1,43 @@
+"""Small signals with a known answer, for the parts of the signal room."""
+
+import numpy as np
+
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
+from nervus.signal.levels import TrackSignal, prepare
+
+RATE_HZ = 200.0
+
+
+def sweep(seconds: float = 4.0, rate_hz: float = RATE_HZ) -> tuple[FloatArray, FloatArray]:
+    """Instants, and one smooth sweep open and shut between 0 and 100 % of travel."""
+    time_s = np.arange(0.0, seconds, 1.0 / rate_hz)
+    return time_s, 50.0 - 50.0 * np.cos(2 * np.pi * time_s / seconds)
+
+
+def sweeps(count: int, seconds: float = 4.0, rate_hz: float = RATE_HZ) -> tuple[FloatArray, FloatArray]:
+    """Several sweeps one after the other."""
+    time_s = np.arange(0.0, count * seconds, 1.0 / rate_hz)
+    return time_s, 50.0 - 50.0 * np.cos(2 * np.pi * time_s / seconds)
+
+
+def volts(travel: FloatArray, *, noise_v: float = 0.0, seed: int = 1) -> FloatArray:
+    """What a sound sensor gives: 0.5 V closed, 4.5 V wide open (common practice)."""
+    random = np.random.default_rng(seed)
+    return 0.5 + 0.04 * travel + random.normal(0.0, noise_v, travel.size)
+
+
+def channel(channel_id: str, time_s: FloatArray, values: FloatArray) -> Channel:
+    """A channel of its own copy of the arrays."""
+    return Channel(CHANNEL_KINDS[channel_id], time_s.copy(), np.asarray(values, dtype=np.float64).copy())
+
+
+def recording(time_s: FloatArray, **values: FloatArray) -> Recording:
+    """Channels sampled at the same instants."""
+    return Recording(tuple(channel(name, time_s, v) for name, v in values.items()))
+
+
+def track(time_s: FloatArray, values: FloatArray, channel_id: str = "tps1_v") -> TrackSignal:
+    """A track on a supply of 5 V, ready for the detectors."""
+    made = prepare(channel(channel_id, time_s, values), 5.0)
+    assert made is not None
+    return made

@@ -1,0 +1,177 @@
+"""Edges, excursions, events: what leaves the course, to the sample; and what only seems to."""
+
+import numpy as np
+import pytest
+
+from nervus.domain.channel import FloatArray
+from nervus.domain.finding import Floor
+from nervus.signal.course import course_of
+from nervus.signal.edges import is_no_motion, split_at_edges
+from nervus.signal.events import bursts, gather
+from nervus.signal.excursions import find_excursions, find_weak_excursions
+from nervus.signal.relation import Line
+from nervus.signal.sister import is_motion
+from signals import recording, sweep, track, volts
+
+
+def planted(
+    at: float, seconds: float, level_v: float, rate_hz: float = 200.0
+) -> tuple[FloatArray, FloatArray]:
+    """A sweep with the signal at a level for a while."""
+    time_s, travel = sweep(rate_hz=rate_hz)
+    values = volts(travel, noise_v=0.002)
+    values[(time_s >= at - 1e-9) & (time_s < at + seconds - 1e-9)] = level_v
+    return time_s, values
+
+
+@pytest.mark.parametrize("rate_hz", [100.0, 200.0, 1000.0])
+@pytest.mark.parametrize(
+    ("level_v", "floor"), [(0.02, Floor.GROUND), (4.98, Floor.SUPPLY), (3.4, Floor.INTERMEDIATE)]
+)
+@pytest.mark.parametrize("samples", [1, 2, 7, 30])
+def test_a_drop_is_found_to_the_sample(
+    rate_hz: float, level_v: float, floor: Floor, samples: int
+) -> None:
+    time_s, values = planted(0.9, samples / rate_hz, level_v, rate_hz)
+    (found,) = find_excursions(track(time_s, values))
+    assert found.samples == samples
+    assert found.span_s[0] == pytest.approx(0.9, abs=1e-6)
+    assert found.span_s[1] == pytest.approx(0.9 + (samples - 1) / rate_hz, abs=1e-6)
+    assert found.floor is floor
+    assert found.level / 20 == pytest.approx(level_v, abs=0.05)
+
+
+def test_a_healthy_sweep_has_no_excursion() -> None:
+    time_s, travel = sweep()
+    assert find_excursions(track(time_s, volts(travel, noise_v=0.004))) == ()
+
+
+@pytest.mark.parametrize("rate_hz", [20.0, 50.0, 100.0, 200.0, 1000.0])
+@pytest.mark.parametrize("snap_s", [0.07, 0.1, 0.2])
+def test_a_snap_of_the_pedal_is_no_excursion(rate_hz: float, snap_s: float) -> None:
+    """Common practice, no published source: a spring snaps a plate shut in some 70 ms."""
+    time_s = np.arange(0.0, 4.0, 1.0 / rate_hz)
+    for shift in np.linspace(0, 1 / rate_hz, 5):
+        share = np.clip((time_s - 1.0 - shift) / snap_s, 0, 1) - np.clip(
+            (time_s - 1.6 - shift) / snap_s, 0, 1
+        )
+        eased = share**3 * (10 - 15 * share + 6 * share**2)
+        assert find_excursions(track(time_s, volts(100 * eased, noise_v=0.002))) == ()
+
+
+def test_what_is_beyond_any_plate_depends_on_size_and_time() -> None:
+    """Worked by hand: 4 D / T^2 with T = 2 intervals; 100 % in 20 ms needs 1e6 %/s^2, in 100 ms 4e4."""
+    fast, slow = np.asarray([0.01]), np.asarray([0.05])
+    assert is_no_motion(np.asarray([100.0]), fast)
+    assert not is_no_motion(np.asarray([100.0]), slow)
+    # A hand's nudge: 4 % in 20 ms needs 4e4 %/s^2, more than the 15 800 of 8 % in 45 ms.
+    assert is_no_motion(np.asarray([4.0]), fast)
+    assert not is_no_motion(np.asarray([1.0]), fast)
+
+
+def test_a_burst_is_one_event_and_its_ends_are_exact() -> None:
+    time_s, travel = sweep()
+    values = volts(travel, noise_v=0.002)
+    random = np.random.default_rng(3)
+    inside = (time_s >= 1.2) & (time_s <= 1.4)
+    values[inside] = np.where(random.random(int(inside.sum())) < 0.8, 0.03, values[inside])
+    made = track(time_s, values)
+    (event,) = gather(
+        recording(time_s, tps1_v=values), (made,), {"tps1_v": find_excursions(made)}
+    ).events
+    assert event.span_s == pytest.approx((1.2, 1.4), abs=0.03)
+    assert event.deepest[1].floor is Floor.GROUND
+
+
+def test_an_interruption_that_fades_in_is_followed_to_the_course() -> None:
+    """A held level that the moving course leaves slowly, and comes back to by an edge."""
+    time_s, travel = sweep()
+    values = volts(travel, noise_v=0.001)
+    held = (time_s >= 0.8) & (time_s < 0.95)
+    values[held] = values[held][0]
+    (found,) = find_excursions(track(time_s, values))
+    assert found.span_s[1] == pytest.approx(0.945, abs=0.006)
+    assert 0.8 < found.span_s[0] < 0.9
+
+
+def test_a_small_step_between_distant_samples_is_weak() -> None:
+    time_s, travel = sweep(rate_hz=50.0)
+    values = volts(travel, noise_v=0.001)
+    values[(time_s >= 0.9) & (time_s < 0.98)] -= 0.2
+    made = track(time_s, values)
+    sure = find_excursions(made)
+    assert sure == ()
+    (weak,) = find_weak_excursions(made, sure)
+    assert weak.weak
+    assert weak.span_s == pytest.approx((0.9, 0.96), abs=1e-6)
+
+
+def test_segments_lie_between_the_edges() -> None:
+    time_s, values = planted(0.9, 0.1, 0.02)
+    segments = split_at_edges(track(time_s, values))
+    assert segments.first.tolist() == [0, 180, 200]
+    assert segments.last.tolist() == [179, 199, time_s.size - 1]
+
+
+def spiked(volts_of_spike: float, lines: tuple[str, ...]) -> dict[str, FloatArray]:
+    time_s, travel = sweep(rate_hz=1000.0)
+    one, two = volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)
+    lines_v = {"tps1_v": one, "tps2_v": two, "vref_v": np.full(time_s.size, 5.0)}
+    for name in lines:
+        lines_v[name][700] += volts_of_spike
+    return {"time_s": time_s, **lines_v}
+
+
+def test_a_spike_on_every_line_is_no_event_but_on_one_it_is() -> None:
+    for lines, events in ((("tps1_v", "tps2_v", "vref_v"), 0), (("tps1_v",), 1)):
+        made = spiked(0.6, lines)
+        time_s = made.pop("time_s")
+        tracks = tuple(track(time_s, made[n], n) for n in ("tps1_v", "tps2_v"))
+        found = gather(recording(time_s, **made), tracks, {t.id: find_excursions(t) for t in tracks})
+        assert len(found.events) == events
+        assert bool(found.spikes["tps1_v"]) is (events == 0)
+
+
+def test_what_shows_on_both_tracks_is_one_event_that_names_both() -> None:
+    time_s, travel = sweep()
+    one, two = volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)
+    for values in (one, two):
+        values[180:200] = 4.99
+    tracks = (track(time_s, one), track(time_s, two, "tps2_v"))
+    found = gather(
+        recording(time_s, tps1_v=one, tps2_v=two), tracks, {t.id: find_excursions(t) for t in tracks}
+    )
+    assert [e.channels for e in found.events] == [("tps1_v", "tps2_v")]
+    assert len(bursts(found.events)) == 1
+    # Opposite tracks that both go to the supply contradict their relation: no motion.
+    assert not is_motion(found.events[0], *tracks, Line(-1.0, 100.0), 0.0)
+
+
+def test_what_the_sister_confirms_is_motion() -> None:
+    """A plate that jumps faster than any plate: but both tracks say so, as their relation wants."""
+    time_s, travel = sweep()
+    moved = travel.copy()
+    moved[150:165] += 20.0
+    one, two = volts(moved, noise_v=0.001), 5.0 - volts(moved, noise_v=0.001, seed=2)
+    tracks = (track(time_s, one), track(time_s, two, "tps2_v"))
+    found = gather(
+        recording(time_s, tps1_v=one, tps2_v=two), tracks, {t.id: find_excursions(t) for t in tracks}
+    )
+    assert len(found.events) == 1
+    assert is_motion(found.events[0], *tracks, Line(-1.0, 100.0), 0.0)
+
+
+def test_the_course_bridges_what_is_faulty_and_leaves_the_rest() -> None:
+    time_s, values = planted(0.9, 0.1, 0.02)
+    made = track(time_s, values)
+    course = course_of(made, tuple(e.span_s for e in find_excursions(made)))
+    _, travel = sweep()
+    expected = np.interp(course.time_s, time_s, volts(travel))
+    assert np.abs(course.own() - expected).max() < 0.03
+
+
+def test_the_course_of_fast_samples_is_thinned_by_means() -> None:
+    time_s, travel = sweep(rate_hz=10_000.0)
+    course = course_of(track(time_s, volts(travel, noise_v=0.01)), ())
+    assert course.time_s.size == 500
+    assert np.abs(course.own() - np.interp(course.time_s, time_s, volts(travel))).max() < 0.006
