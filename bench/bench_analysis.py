@@ -17,7 +17,7 @@ from scipy.ndimage import median_filter
 from nervus.domain.channel import Recording, Role
 from nervus.domain.finding import Shape
 from nervus.judge.analyse import analyse
-from nervus.standin.capture import OPPOSITE, Sampler, capture
+from nervus.standin.capture import OPPOSITE, Sampler, simulate
 from nervus.standin.faults import LooseLine, WornPlace
 from nervus.standin.motion import pedal_sweeps
 
@@ -29,13 +29,13 @@ def recording_of(minutes: float) -> Recording:
     sweeps = int(minutes * 60 / 4.3)
     random = np.random.default_rng(5)
     loose = tuple((float(t), float(t) + 0.03) for t in random.uniform(5, minutes * 60 - 5, 20))
-    return capture(
+    return simulate(
         OPPOSITE,
         pedal_sweeps(sweeps, random),
         Sampler(rate_hz=RATE_HZ),
         seed=5,
         faults=(WornPlace(1, (40.0, 43.0), Shape.DROP, chance=0.5), LooseLine("signal2", loose)),
-    )
+    ).recording
 
 
 def reference_s(recording: Recording) -> float:

@@ -9,8 +9,8 @@ from conftest import SAMPLES
 from nervus.cli import main
 from nervus.domain.analysis import SuspectId
 from nervus.domain.errors import ProfileUnusable
+from nervus.judge.words import STRETCH_NAMES
 from nervus.knowledge import judging, profile_ids, profile_named, read_profile
-from nervus.window.nerve_way import TITLES
 
 HEALTHY = str(SAMPLES / "sample-03-healthy-key-off.csv")
 
@@ -24,7 +24,7 @@ def test_all_knowledge_names_its_source_and_every_suspect() -> None:
     # A test stands beside its caution (the usual cautions of the trade, common practice).
     assert all(test.caution.endswith(".") for test in table.test)
     # What the fault tree names can be drawn on the nerve.
-    assert {leaf.stretch for leaf in table.fault} <= set(TITLES)
+    assert {leaf.stretch for leaf in table.fault} <= set(STRETCH_NAMES)
 
 
 @pytest.mark.parametrize("profile_id", profile_ids())

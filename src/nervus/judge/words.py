@@ -21,7 +21,6 @@ SUSPECT_NAMES = {
 
 STRETCH_NAMES = {
     "plate": "plate",
-    "motor": "motor",
     "tracks": "sensor tracks",
     "sensor_plug": "sensor plug",
     "harness": "harness",

@@ -82,20 +82,6 @@ class Simulated:
     planted: tuple[Planted, ...]
 
 
-def capture(
-    circuit: SensorCircuit,
-    strokes: tuple[Stroke, ...],
-    sampler: Sampler,
-    seed: int,
-    *,
-    faults: tuple[Fault, ...] = (),
-    marks: tuple[Mark, ...] = (),
-    name: str = "",
-) -> Recording:
-    """One recording of the sensor's signals and its supply."""
-    return simulate(circuit, strokes, sampler, seed, faults=faults, marks=marks, name=name).recording
-
-
 def simulate(
     circuit: SensorCircuit,
     strokes: tuple[Stroke, ...],

@@ -15,7 +15,7 @@ from nervus.domain.channel import Mark, Recording
 from nervus.domain.finding import Shape, Span
 from nervus.domain.job import Job, Vehicle
 from nervus.domain.profile import ThrottleKind
-from nervus.standin.capture import CABLE, HALF, OPPOSITE, Sampler, capture, without_supply
+from nervus.standin.capture import CABLE, HALF, OPPOSITE, Sampler, simulate, without_supply
 from nervus.standin.faults import BentTrack, LooseLine, RoughPlace, WornPlace
 from nervus.standin.motion import Stroke, hand_sweeps, pedal_sweeps
 
@@ -47,7 +47,7 @@ def _loose_wire() -> Recording:
     lengths = (0.02, 0.05, 0.03, 0.04, 0.02, 0.06, 0.03, 0.04)
     spans: tuple[Span, ...] = tuple((s, s + n) for s, n in zip(starts, lengths, strict=True))
     marks = tuple(Mark(s - 0.4, "shake, plug") for s in (7.9, 13.4, 18.1, 23.6, 28.4, 33.0))
-    return capture(
+    return simulate(
         OPPOSITE,
         pedal_sweeps(12, _random(61)),
         Sampler(rate_hz=200.0),
@@ -55,28 +55,28 @@ def _loose_wire() -> Recording:
         faults=(LooseLine("signal2", spans),),
         marks=marks,
         name="bus-6-harness-shaken.csv",
-    )
+    ).recording
 
 
 def _dead_spot() -> Recording:
-    return capture(
+    return simulate(
         CABLE,
         hand_sweeps(9, _random(21)),
         Sampler(rate_hz=200.0),
         seed=21,
         faults=(WornPlace(1, (17.5, 20.5), Shape.DROP, chance=0.85),),
         name="van-2-hand-sweeps.csv",
-    )
+    ).recording
 
 
 def _healthy_cable() -> Recording:
-    return capture(
+    return simulate(
         CABLE,
         hand_sweeps(8, _random(31)),
         Sampler(rate_hz=200.0),
         seed=31,
         name="pickup-3-hand-sweeps.csv",
-    )
+    ).recording
 
 
 def _undecided() -> Recording:
@@ -87,49 +87,49 @@ def _undecided() -> Recording:
         Stroke(42.0, 3.0, 6.0),
         Stroke(8.0, 3.0, 4.0),
     )
-    recording = capture(
+    recording = simulate(
         CABLE,
         strokes,
         Sampler(rate_hz=20.0, bits=9, noise_v=0.004),
         seed=81,
         faults=(LooseLine("signal1", ((6.4, 6.62), (22.1, 22.4))),),
         name="minibus-8-slow-meter.csv",
-    )
+    ).recording
     return without_supply(recording)
 
 
 def _rough_track() -> Recording:
-    return capture(
+    return simulate(
         CABLE,
         hand_sweeps(9, _random(41)),
         Sampler(rate_hz=200.0),
         seed=41,
         faults=(RoughPlace(1, (2.0, 13.0), 0.05),),
         name="tractor-4-hand-sweeps.csv",
-    )
+    ).recording
 
 
 def _open_ground() -> Recording:
     spans: tuple[Span, ...] = ((4.1, 4.2), (11.6, 11.66), (16.0, 16.2), (21.8, 21.9), (30.3, 30.4))
-    return capture(
+    return simulate(
         HALF,
         pedal_sweeps(11, _random(51)),
         Sampler(rate_hz=200.0),
         seed=51,
         faults=(LooseLine("ground", spans),),
         name="bus-5-wet-morning.csv",
-    )
+    ).recording
 
 
 def _bent_track() -> Recording:
-    return capture(
+    return simulate(
         OPPOSITE,
         pedal_sweeps(9, _random(71)),
         Sampler(rate_hz=20.0, bits=10, polled_s=0.012),
         seed=71,
         faults=(BentTrack(2, (30.0, 75.0), 9.0),),
         name="van-7-polled.csv",
-    )
+    ).recording
 
 
 def _job(number: int, what: str, kind: ThrottleKind, complaint: str) -> Job:

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
 from nervus.domain.errors import OutsideError
+from nervus.window.icon import application_icon
 from nervus.window.main_window import MainWindow
 
 _FAMILY = "B612"
@@ -30,6 +31,7 @@ class NervusApplication(QApplication):
         self.setOrganizationName("nervus")
         self.setApplicationDisplayName("Nervus")
         self.setStyle("Fusion")
+        self.setWindowIcon(application_icon())
         load_fonts()
         font = QFont(_FAMILY)
         font.setPixelSize(14)

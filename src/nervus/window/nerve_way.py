@@ -9,19 +9,10 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QPointF, QRectF
 
 from nervus.domain.profile import ThrottleKind
+from nervus.judge.words import STRETCH_NAMES
 
 # The way is laid out on a drawing of this size and stretched to the widget's width.
 WIDTH, HEIGHT = 1280.0, 150.0
-
-TITLES = {
-    "plate": "plate",
-    "tracks": "sensor tracks",
-    "sensor_plug": "sensor plug",
-    "harness": "harness",
-    "unit_plug": "unit plug",
-    "unit": "control unit",
-    "pedal": "pedal",
-}
 
 # From left to right: the middle of each stretch, and how wide it is.
 _PLACES = {
@@ -116,5 +107,5 @@ def way_of(kind: ThrottleKind, tracks: int) -> Way:
         for row, (name, label, token, channel) in enumerate(rows)
     )
     names = [n for n in _PLACES if n != "pedal" or kind is ThrottleKind.ELECTRONIC]
-    stretches = tuple(Stretch(n, TITLES[n], *_PLACES[n]) for n in names)
+    stretches = tuple(Stretch(n, STRETCH_NAMES[n], *_PLACES[n]) for n in names)
     return Way(kind, tracks, stretches, strands)
