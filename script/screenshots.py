@@ -27,6 +27,7 @@ def take_all(folder: Path) -> None:
 
     from nervus.window.app import NervusApplication, settings  # noqa: PLC0415
     from nervus.window.main_window import MainWindow  # noqa: PLC0415
+    from nervus.window.recording_panel import PAIR  # noqa: PLC0415
 
     application = NervusApplication([])
     window = MainWindow(settings())
@@ -58,6 +59,7 @@ def take_all(folder: Path) -> None:
     picture("over-travel-loose-wire", "loose-wire", "bright", over_travel)
     picture("over-travel-dead-spot-dim", "dead-spot", "dim", over_travel)
     picture("over-time-loose-wire", "loose-wire", "bright", over_time)
+    picture("track-against-track", "bent-track", "bright", lambda: window.panel.show_view(PAIR))
     picture("undecided", "undecided", "bright", over_travel)
     window.close()
     application.processEvents()

@@ -31,6 +31,8 @@ STRETCH_NAMES = {
 
 # Below this naming one part would mislead: the two most suspected are named instead.
 _LIKELY, NEARLY_SURE = 0.60, 0.85
+# A line that holds this share of its suspect's probability is named.
+_STANDS_OUT = 0.7
 # Swept from below this to above that is the whole travel, as far as a clean recording can claim.
 WHOLE_PCT = (8.0, 92.0)
 
@@ -73,16 +75,13 @@ def _of_clean(coverage: Coverage) -> str:
 
 
 def _who(suspect: SuspectId, stretches: tuple[StretchSuspicion, ...]) -> str:
+    own = [s for s in stretches if s.suspect is suspect and s.line]
     if suspect in (SuspectId.WIRING, SuspectId.SUPPLY_GROUND):
-        places = ("sensor_plug", "harness", "unit_plug")
-        kind = "signal" if suspect is SuspectId.WIRING else ""
-        on_wires = [s for s in stretches if s.stretch in places and s.line.startswith(kind)]
-        on_wires = [s for s in on_wires if kind or not s.line.startswith("signal")]
-        worst = on_wires[0]
-        return f"the wiring of {_line(worst.line)}, first at the sensor plug"
+        line = _outstanding(own)
+        where = {"": "one of the signals", "supply": "the sensor supply", "ground": "the sensor ground"}
+        return f"the wiring of {where.get(line, line)}, first at the sensor plug"
     if suspect is SuspectId.SENSOR:
-        worst = next(s for s in stretches if s.stretch == "tracks")
-        return f"the sensor, {worst.line}"
+        return f"the sensor, {_outstanding(own) or 'one of its tracks'}"
     return {
         SuspectId.THROTTLE_BODY: "the throttle body: the plate itself stays open",
         SuspectId.PEDAL_SENSOR: "the pedal sensor",
@@ -92,5 +91,11 @@ def _who(suspect: SuspectId, stretches: tuple[StretchSuspicion, ...]) -> str:
     }[suspect]
 
 
-def _line(line: str) -> str:
-    return line if line.startswith("signal") else f"the sensor {line}"
+def _outstanding(own: list[StretchSuspicion]) -> str:
+    """The line that holds most of a suspect's probability, or "" where none stands out."""
+    shares: dict[str, float] = {}
+    for suspicion in own:
+        shares[suspicion.line] = shares.get(suspicion.line, 0.0) + suspicion.probability
+    total = sum(shares.values())
+    line = max(shares, key=lambda name: shares[name], default="")
+    return line if total and shares[line] >= _STANDS_OUT * total else ""

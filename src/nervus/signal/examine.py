@@ -91,6 +91,7 @@ def examine(
     findings += _disagreements(recording, tracks, travel, (line, skew_s), profile)
     findings += _rests(recording, travel, cause_of_rest)
     findings += supply.supply_faults(recording, key_off, nominal_v)
+    locality = _locality(_told(loose, spots, tracks.events), spots, travel)
     channels = tuple(sampling.summarise(c) for c in recording.channels)
     progress("Done", 1.0)
     return Examination(
@@ -100,8 +101,8 @@ def examine(
         travel=travel,
         passes=passes,
         findings=tuple(findings),
-        locality=_locality(_told(loose, spots, tracks.events), spots, travel),
-        coverage=describe_coverage(channels, travel, passes),
+        locality=locality,
+        coverage=describe_coverage(channels, travel, passes, locality.events),
         key_off_s=key_off,
     )
 

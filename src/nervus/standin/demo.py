@@ -192,7 +192,7 @@ def case_named(case_id: str) -> DemoCase:
     """
     if not case_id:
         return CASES[0]
-    return next(case for case in CASES if case.id == case_id)
+    return {case.id: case for case in CASES}[case_id]
 
 
 def write_demo(folder: Path) -> tuple[Path, ...]:

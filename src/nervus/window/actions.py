@@ -31,6 +31,7 @@ ACTIONS: Final = (
     ActionSpec("quit", "Quit", "Recording", ("Ctrl+Q",), rule_before=True),
     ActionSpec("over_time", "Over time", "View", ("Ctrl+1",), needs_recording=True),
     ActionSpec("over_travel", "Over travel", "View", ("Ctrl+2",), needs_recording=True),
+    ActionSpec("pair", "Track against track", "View", ("Ctrl+3",), needs_recording=True),
     ActionSpec("next_view", "Change the view", "View", ("V",), needs_recording=True),
     ActionSpec(
         "zoom_in", "Closer", "View", ("Ctrl++", "Ctrl+="), needs_recording=True, rule_before=True

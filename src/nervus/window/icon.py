@@ -1,4 +1,4 @@
-"""The application's own mark: a line with one inflamed place, painted, so that it is sharp at any size."""
+"""The application's own mark: a line with one inflamed place, painted, so sharp at any size."""
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QIcon, QPainter, QPainterPath, QPen, QPixmap

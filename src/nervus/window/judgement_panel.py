@@ -159,8 +159,6 @@ class JudgementPanel(QWidget):
         self.bars.show()
         self.show_stretch(None)
         test = judgement.next_test
-        for widget in (self._next, self._next_quiet, self._caution):
-            widget.setVisible(test is not None)
         if test is not None:
             self._next_quiet.setText(f"Next, about {test.minutes} minutes")
             self._next_title.setText(test.title)
@@ -172,6 +170,10 @@ class JudgementPanel(QWidget):
         if self._judgement is None:
             return
         self.back.setVisible(stretch_id is not None)
+        # Reasons for one stretch take the room of the next test, until one goes back to the whole.
+        advised = stretch_id is None and self._judgement.next_test is not None
+        for widget in (self._next, self._next_quiet, self._caution):
+            widget.setVisible(advised)
         here = [s for s in self._judgement.stretches if s.stretch == stretch_id]
         if stretch_id is None:
             self._because.setText("Because")

@@ -34,8 +34,7 @@ from nervus.window.frame_parts import Foot, Head
 from nervus.window.judgement_panel import JudgementPanel
 from nervus.window.nerve import Nerve
 from nervus.window.opening import Opened, open_demo, open_file
-from nervus.window.plots import Chart
-from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, RecordingPanel
+from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR, RecordingPanel
 from nervus.window.tasks import Task, wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES, palette, style_sheet
 
@@ -115,17 +114,18 @@ class MainWindow(QMainWindow):
         return action
 
     def _handlers(self) -> dict[str, Callable[[], object]]:
-        chart = self._chart
+        panel = self.panel
         return {
             "open": self.ask_for_file,
             "close": self.close_recording,
             "quit": self.close,
             "over_time": lambda: self.panel.show_view(OVER_TIME),
             "over_travel": lambda: self.panel.show_view(OVER_TRAVEL),
+            "pair": lambda: self.panel.show_view(PAIR),
             "next_view": self.panel.next_view,
-            "zoom_in": lambda: chart().zoom(1.5),
-            "zoom_out": lambda: chart().zoom(1 / 1.5),
-            "whole": lambda: chart().show_whole(),
+            "zoom_in": lambda: panel.chart.zoom(1.5),
+            "zoom_out": lambda: panel.chart.zoom(1 / 1.5),
+            "whole": lambda: panel.chart.zoom(0.0),
             "next_finding": lambda: self._step_finding(1),
             "previous_finding": lambda: self._step_finding(-1),
             "no_finding": lambda: self.findings.view.setCurrentIndex(self.findings.model.index(-1, 0)),
@@ -133,10 +133,6 @@ class MainWindow(QMainWindow):
             "judgement": self._toggle_judgement,
             "about": self._about,
         }
-
-    def _chart(self) -> Chart:
-        travel = self.panel.travel_view
-        return travel if self.panel.stack.currentWidget() is travel else self.panel.time_view
 
     def _connect(self) -> None:
         self.findings.chosen.connect(self._finding_chosen)

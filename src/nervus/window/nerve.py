@@ -152,8 +152,10 @@ class Nerve(QWidget):
         if self._way.kind is ThrottleKind.ELECTRONIC:
             self._paint_pedal(painter)
         self._paint_titles(painter)
-        for rank, suspicion in enumerate(self._suspicion):
-            self._paint_suspicion(painter, suspicion, first=rank == 0)
+        for suspicion in self._suspicion:
+            self._paint_swelling(painter, suspicion)
+        for rank, (stretch, says) in enumerate(_labels(self._suspicion, self._way)):
+            self._paint_label(painter, stretch, says, first=rank == 0)
         painter.end()
 
     def _font(self, size: int, *, bold: bool = False) -> QFont:
@@ -264,24 +266,24 @@ class Nerve(QWidget):
                 box = QRectF(stretch.middle - 70, HEIGHT - 19, 140, 16)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, stretch.title)
 
-    def _paint_suspicion(self, painter: QPainter, suspicion: StretchSuspicion, *, first: bool) -> None:
+    def _paint_swelling(self, painter: QPainter, suspicion: StretchSuspicion) -> None:
         spot = self._way.spot(suspicion.stretch, suspicion.line)
         if spot is None:
             return
         red = self._theme.color("inflamed")
         size = 0.45 + 0.55 * min(1.0, suspicion.probability / 0.7)
+        wide, tall = (18 * size, 44 * size) if suspicion.stretch == "tracks" else (46 * size, 15 * size)
         painter.setPen(QPen(red, 1.5))
         painter.setBrush(self._theme.color("inflamed", 46))
-        wide, tall = (18 * size, 44 * size) if suspicion.stretch == "tracks" else (46 * size, 15 * size)
         painter.drawEllipse(spot, wide, tall)
         painter.setBrush(QBrush(red, Qt.BrushStyle.BDiagPattern))
         painter.drawEllipse(spot, wide, tall)
-        says = natural_frequency(suspicion.probability)
-        if first and suspicion.line:
-            says += f" · {suspicion.line}"
+
+    def _paint_label(self, painter: QPainter, stretch: Stretch, says: str, *, first: bool) -> None:
+        red = self._theme.color("inflamed")
         painter.setFont(self._font(13, bold=first))
         width = painter.fontMetrics().horizontalAdvance(says) + 20
-        box = QRectF(spot.x() - width / 2, 110.0, width, 19)
+        box = QRectF(stretch.middle - width / 2, 110.0, width, 19)
         box.moveLeft(min(max(box.left(), 4.0), WIDTH - width - 4.0))
         if first:
             painter.setPen(QPen(red, 1.5))
@@ -289,3 +291,21 @@ class Nerve(QWidget):
             painter.drawRoundedRect(box, 4, 4)
         painter.setPen(red)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, says)
+
+
+def _labels(suspicion: tuple[StretchSuspicion, ...], way: Way) -> list[tuple[Stretch, str]]:
+    """One label for each stretch, most suspect first: how much lies there, and on which line."""
+    by_stretch: dict[str, list[StretchSuspicion]] = {}
+    for s in suspicion:
+        by_stretch.setdefault(s.stretch, []).append(s)
+    totals = {name: sum(s.probability for s in held) for name, held in by_stretch.items()}
+    labels = []
+    for rank, name in enumerate(sorted(totals, key=lambda n: -totals[n])):
+        stretch, held = way.stretch(name), by_stretch[name]
+        if stretch is None:
+            continue
+        says = natural_frequency(totals[name])
+        if rank == 0 and len(held) == 1 and held[0].line:
+            says += f" · {held[0].line}"
+        labels.append((stretch, says))
+    return labels

@@ -120,7 +120,10 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         return float(low), float(high)
 
     def zoom(self, factor: float) -> None:
-        """Closer (above 1) or further away, about the middle."""
+        """Closer (above 1) or further away, about the middle; 0 shows all."""
+        if factor == 0:
+            self.show_whole()
+            return
         low, high = self.visible()
         middle, half = (low + high) / 2, (high - low) / 2 / factor
         self.show_span((middle - half, middle + half), 0.0)

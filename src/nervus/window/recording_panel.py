@@ -17,11 +17,13 @@ from nervus.domain.analysis import Analysis, Examination
 from nervus.domain.channel import Recording
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
+from nervus.window.pair_view import PairView
+from nervus.window.plots import Chart
 from nervus.window.theme import Theme
 from nervus.window.time_view import TimeView, volts_at
 from nervus.window.travel_view import TravelView, healthy_volts
 
-OVER_TIME, OVER_TRAVEL = "over time", "over travel"
+OVER_TIME, OVER_TRAVEL, PAIR = "over time", "over travel", "track against track"
 
 
 class RecordingPanel(QWidget):
@@ -45,16 +47,24 @@ class RecordingPanel(QWidget):
         self._facts.setObjectName("quiet")
         self.busy, self.notice, self.empty = Busy(self), Notice(self), EmptyState(self)
         self.time_view, self.travel_view = TimeView(self), TravelView(self)
+        self.pair_view = PairView(self)
+        self.views: dict[str, Chart] = {
+            OVER_TIME: self.time_view,
+            OVER_TRAVEL: self.travel_view,
+            PAIR: self.pair_view,
+        }
         self._coverage = QLabel("", self)
         self._coverage.setObjectName("quiet")
         self._coverage.setWordWrap(True)
         self.stack = QStackedWidget(self)
-        for page in (self.empty, self.time_view, self.travel_view):
-            self.stack.addWidget(page)
+        self.stack.addWidget(self.empty)
+        for view in self.views.values():
+            self.stack.addWidget(view)
         self.buttons: dict[str, QPushButton] = {}
         self._lay_out()
         self.time_view.moment.connect(self._at_time)
         self.travel_view.place.connect(self._at_place)
+        self.pair_view.instant.connect(self._at_time)
         self.time_view.finding_clicked.connect(self.finding_clicked)
         self.travel_view.finding_clicked.connect(self.finding_clicked)
         self.show_nothing()
@@ -66,7 +76,7 @@ class RecordingPanel(QWidget):
         views = QHBoxLayout()
         views.setSpacing(8)
         group = QButtonGroup(self)
-        for name in (OVER_TIME, OVER_TRAVEL):
+        for name in self.views:
             button = QPushButton(name, self)
             button.setCheckable(True)
             button.clicked.connect(lambda _checked, name=name: self.show_view(name))
@@ -86,8 +96,8 @@ class RecordingPanel(QWidget):
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
-        self.time_view.apply_theme(theme)
-        self.travel_view.apply_theme(theme)
+        for view in self.views.values():
+            view.apply_theme(theme)
 
     def show_nothing(self) -> None:
         """No recording is open."""
@@ -107,24 +117,35 @@ class RecordingPanel(QWidget):
         self._coverage.setText(_limits(analysis.examination))
         self.time_view.show_recording(recording, analysis.examination)
         self.travel_view.show_recording(recording, analysis.examination)
+        self.pair_view.show_recording(recording, analysis.examination)
         self.notice.hide()
         for button in self.buttons.values():
             button.show()
+        self.buttons[PAIR].setVisible(self.pair_view.has_pair)
+        if not self.pair_view.has_pair and self.stack.currentWidget() is self.pair_view:
+            self.show_view(OVER_TRAVEL)
         if self.stack.currentWidget() is self.empty:
             has_passes = bool(analysis.examination.passes)
             self.show_view(OVER_TRAVEL if has_passes else OVER_TIME)
 
     def show_view(self, name: str) -> None:
         """Change to a view."""
-        if self._recording is None:
+        if self._recording is None or (name == PAIR and not self.pair_view.has_pair):
             return
         self.buttons[name].setChecked(True)
-        self.stack.setCurrentWidget(self.time_view if name == OVER_TIME else self.travel_view)
+        self.stack.setCurrentWidget(self.views[name])
 
     def next_view(self) -> None:
-        """Change to the other view."""
+        """Change to the next view that this recording has."""
+        names = [n for n in self.views if n != PAIR or self.pair_view.has_pair]
+        shown = next((i for i, n in enumerate(names) if self.views[n] is self.stack.currentWidget()), 0)
+        self.show_view(names[(shown + 1) % len(names)])
+
+    @property
+    def chart(self) -> Chart:
+        """The view that is shown, for zooming and panning."""
         shown = self.stack.currentWidget()
-        self.show_view(OVER_TRAVEL if shown is self.time_view else OVER_TIME)
+        return next((v for v in self.views.values() if v is shown), self.time_view)
 
     def select(self, number: int | None) -> None:
         """Mark a finding in both views and go to it."""

@@ -1,0 +1,138 @@
+"""One track against the other: the line of their relation, its band, and the moments outside it."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QWidget
+
+from nervus.domain.analysis import Examination, Relation
+from nervus.domain.channel import Channel, FloatArray, IntArray, Recording, Role
+from nervus.window.plots import Chart
+from nervus.window.theme import Theme
+
+# Half the width of the band: this share of the second track's span (common practice: tracks in good
+# order differ by up to 2 to 3 % of travel).
+_BAND_SHARE = 0.025
+# More points than this say nothing more on a screen; those outside the band are kept before others.
+_MOST_POINTS = 20_000
+_ENDS = 0.1
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pair:
+    """Both tracks at the instants of the first, in volts (or percent), shape (n,) each."""
+
+    time_s: FloatArray
+    first: FloatArray
+    second: FloatArray
+
+    def outside(self, slope: float, offset: float, band: float) -> IntArray:
+        """Indices of the samples that lie outside the band."""
+        return np.flatnonzero(np.abs(self.second - slope * self.first - offset) > band)
+
+
+def pair_of(recording: Recording) -> Pair | None:
+    """The two tracks of a recording, or `None` where there is one."""
+    tracks = recording.with_role(Role.TRACK)
+    pairs = [
+        (a, b) for a in tracks for b in tracks if a.id.startswith("tps1") and b.id.startswith("tps2")
+    ]
+    same_unit = [(a, b) for a, b in pairs if a.kind.unit == b.kind.unit]
+    if not same_unit:
+        return None
+    return _aligned(*same_unit[0])
+
+
+def _aligned(first: Channel, second: Channel) -> Pair | None:
+    within = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
+    time_s = first.time_s[within]
+    if not time_s.size:
+        return None
+    return Pair(time_s, first.values[within], np.interp(time_s, second.time_s, second.values))
+
+
+class PairView(Chart):
+    """Track 2 over track 1.
+
+    Signals:
+        instant: time in seconds of the sample nearest to the cursor.
+    """
+
+    instant = pyqtSignal(float)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("One track against the other, with the band of their relation", parent)
+        self._pair: Pair | None = None
+        self._all: pg.PlotCurveItem | None = None
+        self._lines: list[pg.PlotCurveItem] = []
+        self._far: pg.ScatterPlotItem | None = None
+        self.hovered.connect(self._nearest)
+
+    @property
+    def has_pair(self) -> bool:
+        """Whether there are two tracks to show."""
+        return self._pair is not None
+
+    def show_recording(self, recording: Recording, examination: Examination) -> None:
+        """Draw the two tracks of a recording, if it has two."""
+        self.clear_plots()
+        self._lines, self._all, self._far = [], None, None
+        self._pair = pair_of(recording)
+        if self._pair is None:
+            return
+        unit = recording.with_role(Role.TRACK)[0].kind.unit
+        plot = self.add_plot(x_unit=str(unit), unit=str(unit))
+        plot.setMouseEnabled(x=True, y=True)
+        slope, offset = examination.tracks.slope, examination.tracks.offset_v
+        known = examination.tracks.relation is not Relation.UNKNOWN
+        far: IntArray = np.empty(0, dtype=np.intp)
+        if known and slope is not None and offset is not None:
+            far = self._add_band(plot, self._pair, slope, offset)
+        self._add_points(plot, self._pair, far)
+        low, high = float(self._pair.first.min()), float(self._pair.first.max())
+        room = _ENDS * max(high - low, 1e-3)
+        self.whole = (low - room, high + room)
+        self.name_curves(plot, [("track 2 over track 1", self.theme.color("ink"))])
+        self.apply_theme(self.theme)
+        self.show_whole()
+
+    def _add_band(self, plot: pg.PlotItem, pair: Pair, slope: float, offset: float) -> IntArray:
+        ends = np.asarray([float(pair.first.min()), float(pair.first.max())])
+        line = slope * ends + offset
+        band = max(_BAND_SHARE * abs(float(np.ptp(line))), 1e-3)
+        for shift in (0.0, band, -band):
+            curve = pg.PlotCurveItem(ends, line + shift)
+            plot.addItem(curve)
+            self._lines.append(curve)
+        return pair.outside(slope, offset, band)
+
+    def _add_points(self, plot: pg.PlotItem, pair: Pair, far: IntArray) -> None:
+        every = max(1, pair.first.size // _MOST_POINTS)
+        self._all = pg.PlotCurveItem(pair.first[::every], pair.second[::every], antialias=True)
+        plot.addItem(self._all)
+        far = far[:: max(1, far.size // _MOST_POINTS)]
+        self._far = pg.ScatterPlotItem(pair.first[far], pair.second[far], size=6, symbol="x")
+        plot.addItem(self._far)
+
+    def outside(self) -> int:
+        """How many samples are drawn as lying outside the band."""
+        return len(self._far.points()) if self._far is not None else 0
+
+    def apply_theme(self, theme: Theme) -> None:
+        super().apply_theme(theme)
+        if self._all is not None:
+            self._all.setPen(theme.pen("track_2", 1, alpha=90))
+        for number, line in enumerate(self._lines):
+            style = Qt.PenStyle.SolidLine if number == 0 else Qt.PenStyle.DashLine
+            line.setPen(theme.pen("muted", 1, style))
+        if self._far is not None:
+            self._far.setPen(theme.pen("inflamed", 1.5))
+        for plot in self.plots:
+            self.name_curves(plot, [("track 2 over track 1", theme.color("ink"))])
+
+    def _nearest(self, volts: float) -> None:
+        if self._pair is not None:
+            index = int(np.argmin(np.abs(self._pair.first - volts)))
+            self.instant.emit(float(self._pair.time_s[index]))

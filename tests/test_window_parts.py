@@ -1,0 +1,311 @@
+"""The parts of the window without the whole: what is drawn, where, and in which words."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QModelIndex, QPoint, Qt
+from PyQt6.QtGui import QColor, QImage
+from PyQt6.QtWidgets import QWidget
+from pytestqt.qtbot import QtBot
+
+from conftest import SAMPLES
+from nervus.domain.analysis import Analysis, StretchSuspicion, SuspectId
+from nervus.domain.channel import Recording
+from nervus.domain.finding import (
+    DeadSpot,
+    Disagreement,
+    Drop,
+    Finding,
+    Floor,
+    Noise,
+    OffRest,
+    OutOfRange,
+    RestCause,
+    Shape,
+    SupplyFault,
+    SupplyLine,
+)
+from nervus.domain.job import Job, Vehicle
+from nervus.domain.profile import ThrottleKind
+from nervus.files import read_recording
+from nervus.files.answer import finding_row
+from nervus.judge.analyse import analyse
+from nervus.judge.words import natural_frequency
+from nervus.standin.demo import case_named
+from nervus.window.elided import ElidedLabel
+from nervus.window.envelope import Envelope
+from nervus.window.findings_list import FindingsList, short
+from nervus.window.fold import fold_track, place_of, row_marks
+from nervus.window.frame_parts import Foot, Head
+from nervus.window.nerve import Nerve
+from nervus.window.nerve_way import way_of
+from nervus.window.pair_view import PairView, pair_of
+from nervus.window.theme import BRIGHT, DIM, THEMES, Theme
+from nervus.window.time_view import TimeView, volts_at
+from nervus.window.travel_view import TravelView, healthy_volts
+
+
+def judged(case_id: str) -> tuple[Recording, Analysis]:
+    recording = case_named(case_id).make()
+    return recording, analyse(recording)
+
+
+# -- envelope -------------------------------------------------------------------------------------
+
+
+def test_a_drop_of_one_sample_is_drawn_at_every_zoom() -> None:
+    time_s = np.arange(1_000_000) / 1000.0
+    values = np.full(time_s.size, 2.5)
+    values[654_321] = 0.01
+    envelope = Envelope(time_s, values)
+    for start, end in ((0.0, 1000.0), (600.0, 700.0), (654.0, 655.0), (654.32, 654.322)):
+        x, y = envelope.within(start, end, 900)
+        assert y.min() == 0.01
+        assert y.max() == 2.5
+        assert x.size <= 20 * 900
+        assert np.all(np.diff(x) >= 0)
+
+
+def test_columns_do_not_shimmer_while_the_view_moves() -> None:
+    """Blocks are aligned to the sample's number: a shifted view shows the same points."""
+    random = np.random.default_rng(1)
+    time_s = np.arange(200_000) / 1000.0
+    envelope = Envelope(time_s, random.normal(0, 1, time_s.size))
+    x, y = envelope.within(50.0, 150.0, 500)
+    moved_x, moved_y = envelope.within(50.05, 150.05, 500)
+    shared = np.intersect1d(x, moved_x)
+    assert shared.size > 0.95 * np.unique(x).size
+    assert set(y[np.isin(x, shared)]) == set(moved_y[np.isin(moved_x, shared)])
+
+
+def test_few_samples_are_drawn_as_they_are() -> None:
+    envelope = Envelope(np.arange(5.0), np.asarray([1.0, 2.0, 3.0, 2.0, 1.0]))
+    x, y = envelope.within(-1.0, 9.0, 500)
+    assert x.tolist() == [0, 1, 2, 3, 4]
+    assert y.tolist() == [1, 2, 3, 2, 1]
+
+
+# -- fold -----------------------------------------------------------------------------------------
+
+
+def test_a_dead_spot_stands_upright_and_a_loose_wire_scatters() -> None:
+    for case_id, upright in (("dead-spot", True), ("loose-wire", False)):
+        _, analysis = judged(case_id)
+        marks = row_marks(analysis.examination)
+        middles = [(m.from_pct + m.to_pct) / 2 for m in marks]
+        assert len({m.row for m in marks}) >= 5
+        assert bool(np.std(middles) < 2.0) is upright
+
+
+def test_each_pass_is_folded_with_the_rest_after_it() -> None:
+    recording, analysis = judged("dead-spot")
+    track = recording.get("tps1_v")
+    assert track is not None
+    folded = fold_track(track, analysis.examination)
+    assert int(np.isnan(folded.travel).sum()) == len(analysis.examination.passes)
+    drawn = np.nanmax(folded.values)
+    assert drawn == pytest.approx(float(track.values.max()), abs=1e-9)
+    place = place_of(analysis.examination.findings[0], (), 0)
+    assert place == analysis.examination.findings[0].travel_pct  # type: ignore[attr-defined] # a DeadSpot
+
+
+# -- the nerve ------------------------------------------------------------------------------------
+
+
+def suspicion(stretch: str, line: str, probability: float) -> StretchSuspicion:
+    return StretchSuspicion(stretch, line, SuspectId.WIRING, probability, f"{line} at {stretch}")
+
+
+def red_pixels(widget: QWidget, theme: Theme, left: int, right: int) -> int:
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+    scale = image.width() / 1280
+    wanted = QColor(theme.inflamed).rgb()
+    return sum(
+        image.pixel(x, y) == wanted
+        for x in range(round(left * scale), round(right * scale))
+        for y in range(image.height())
+    )
+
+
+@pytest.mark.parametrize("theme", THEMES.values(), ids=THEMES.keys())
+def test_the_inflammation_moves_along_the_nerve(qtbot: QtBot, theme: Theme) -> None:
+    nerve = Nerve()
+    qtbot.addWidget(nerve)
+    nerve.resize(1280, 150)
+    nerve.apply_theme(theme)
+    for stretch, (left, right) in {
+        "plate": (20, 150),
+        "tracks": (200, 320),
+        "sensor_plug": (380, 490),
+        "unit_plug": (800, 900),
+        "pedal": (1090, 1220),
+    }.items():
+        nerve.show_way(ThrottleKind.ELECTRONIC, 2, (suspicion(stretch, "", 0.7),))
+        assert red_pixels(nerve, theme, left, right) > 60, stretch
+        elsewhere = red_pixels(nerve, theme, 0, left - 60) if left > 60 else 0
+        assert elsewhere == 0, stretch
+        assert "7 in 10" in nerve.accessibleDescription()
+
+
+def test_a_cable_throttle_has_three_strands_and_no_pedal() -> None:
+    """Common practice, no published source: three wires, a cable instead of a motor."""
+    cable, electronic = way_of(ThrottleKind.CABLE, 1), way_of(ThrottleKind.ELECTRONIC, 2)
+    assert [s.id for s in cable.strands] == ["supply", "signal 1", "ground"]
+    assert len(electronic.strands) == 4
+    assert cable.stretch("pedal") is None
+    assert cable.spot("pedal", "") is None
+    for way in (cable, electronic):
+        for strand in way.strands:
+            assert way.spot("harness", strand.id) is not None
+        middles = [s.middle for s in way.stretches]
+        assert middles == sorted(middles)
+        assert all(way.stretch_at(s.middle) is s for s in way.stretches)
+
+
+def test_the_nerve_is_walked_by_keys_and_says_what_it_shows(qtbot: QtBot) -> None:
+    nerve = Nerve()
+    qtbot.addWidget(nerve)
+    nerve.show_way(ThrottleKind.CABLE, 1, (suspicion("sensor_plug", "signal 1", 0.6),))
+    chosen: list[str] = []
+    nerve.stretch_chosen.connect(chosen.append)
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Left, Qt.Key.Key_Left):
+        qtbot.keyClick(nerve, key)
+    assert chosen == ["plate", "tracks", "plate", "plate"]
+    nerve.resize(1280, 150)
+    nerve.show()
+    qtbot.mouseMove(nerve, QPoint(300, 70))
+    qtbot.mouseMove(nerve, QPoint(440, 70))
+    qtbot.waitUntil(lambda: "signal 1 at sensor_plug: 6 in 10" in nerve.toolTip())
+
+
+# -- views ----------------------------------------------------------------------------------------
+
+
+def test_the_third_view_shows_the_moments_outside_the_band(qtbot: QtBot) -> None:
+    bent, sound = PairView(), PairView()
+    for view, case_id in ((bent, "bent-track"), (sound, "dead-spot")):
+        qtbot.addWidget(view)
+        recording, analysis = judged(case_id)
+        view.show_recording(recording, analysis.examination)
+    assert bent.outside() > 50
+    assert not sound.has_pair
+    pair = pair_of(judged("bent-track")[0])
+    assert pair is not None
+    assert pair.outside(-1.0, 5.0, 10.0).size == 0
+
+
+def test_views_are_drawn_for_every_sample_and_both_themes(qtbot: QtBot) -> None:
+    time_view, travel_view = TimeView(), TravelView()
+    qtbot.addWidget(time_view)
+    qtbot.addWidget(travel_view)
+    for path in sorted(SAMPLES.glob("*.csv")):
+        recording = read_recording(path)
+        examination = analyse(recording).examination
+        for view in (time_view, travel_view):
+            view.show_recording(recording, examination)
+            view.apply_theme(DIM)
+            for number in range(len(examination.findings)):
+                view.select(number)
+            view.select(None)
+            view.apply_theme(BRIGHT)
+            assert not view.grab().isNull()
+
+
+def test_values_at_an_instant_are_those_that_were_last_shown() -> None:
+    recording = read_recording(SAMPLES / "sample-11-track-leaves-its-sister.csv")
+    assert volts_at(recording, -1.0) == {}
+    shown = volts_at(recording, 0.02)
+    assert shown == {"tps1_v": 0.914}
+
+
+def test_healthy_volts_follow_the_frame() -> None:
+    _, analysis = judged("loose-wire")
+    travel = analysis.examination.travel
+    assert travel is not None
+    closed, opened = healthy_volts(dict(travel.frames), 0.0), healthy_volts(dict(travel.frames), 100.0)
+    assert closed["tps1_v"] + closed["tps2_v"] == pytest.approx(5.0, abs=0.06)
+    assert opened["tps1_v"] > closed["tps1_v"]
+    assert opened["tps2_v"] < closed["tps2_v"]
+
+
+# -- words ----------------------------------------------------------------------------------------
+
+COMMON: dict[str, Any] = {
+    "channels": ("tps1_v",),
+    "times_s": ((1.0, 1.5),),
+    "confidence": 0.9,
+    "text": "It is so.",
+}
+EACH_KIND: tuple[Finding, ...] = (
+    DeadSpot(**COMMON, travel_pct=(20.0, 24.0), shape=Shape.STEP, seen_in=7, crossed=8),
+    Drop(**COMMON, level_v=0.02, floor=Floor.GROUND, at_travel_pct=40.0, marks=("shake",)),
+    Noise(**COMMON, travel_pct=(0.0, 12.0), rms_v=0.02, usual_rms_v=0.004),
+    Disagreement(**COMMON, travel_pct=(5.0, 9.0), worst_pct=8.6, suspect=None, would_set_code=True),
+    OffRest(**COMMON, rest_pct=5.4, usual_rest_pct=0.1, cause=RestCause.PLATE, ect_c=96.0),
+    OutOfRange(**COMMON, level_v=4.98, limit_v=4.65),
+    SupplyFault(**COMMON, level_v=4.5, where=SupplyLine.SUPPLY),
+)
+
+
+@pytest.mark.parametrize("finding", EACH_KIND, ids=lambda f: f.kind)
+def test_every_kind_of_finding_has_its_two_lines_and_its_row(finding: Finding) -> None:
+    first, second = short(finding)
+    assert 5 < len(first) < 30
+    assert len(second) < 40
+    assert any(unit in second for unit in ("%", "V"))
+    row = finding_row(finding)
+    assert row["kind"] == finding.kind
+    assert row["text"] == "It is so."
+
+
+@pytest.mark.parametrize(
+    ("probability", "says"),
+    [
+        (0.999, "over 98 in 100"),
+        (0.96, "96 in 100"),
+        (0.71, "7 in 10"),
+        (0.04, "4 in 100"),
+        (0.001, "< 1 in 100"),
+    ],
+)
+def test_probabilities_are_said_as_people_count(probability: float, says: str) -> None:
+    assert natural_frequency(probability) == says
+
+
+def test_the_list_says_why_it_is_empty_and_speaks_for_each_row(qtbot: QtBot) -> None:
+    listed = FindingsList()
+    qtbot.addWidget(listed)
+    listed.show_findings(EACH_KIND)
+    chosen: list[int] = []
+    listed.chosen.connect(chosen.append)
+    listed.choose(3)
+    assert chosen == [3]
+    index = listed.model.index(3, 0)
+    assert listed.model.data(index, Qt.ItemDataRole.AccessibleTextRole) == "It is so."
+    assert listed.model.rowCount(index) == 0
+    assert listed.model.data(QModelIndex()) is None
+    listed.show_findings(())
+    assert not listed.view.isVisibleTo(listed)
+
+
+def test_a_long_complaint_gives_way_and_stays_in_the_tool_tip(qtbot: QtBot) -> None:
+    head = Head()
+    qtbot.addWidget(head)
+    head.resize(700, 46)
+    head.show()
+    complaint = "cuts out over bumps, " * 20
+    head.show_job(Job(Vehicle("No 6", "nine-seat bus"), complaint), "r.csv", "demo")
+    assert isinstance(head.complaint, ElidedLabel)
+    assert head.complaint.text().endswith("…")
+    assert head.complaint.toolTip() == complaint
+    head.show_job(None, "r.csv", "")
+    assert head.vehicle.text() == "r.csv"
+
+
+def test_the_foot_shows_the_keys_that_work(qtbot: QtBot) -> None:
+    foot = Foot()
+    qtbot.addWidget(foot)
+    foot.show_keys((("N", "next"), ("V", "view")), "a.csv")
+    foot.show_keys((("Z", "last"),), "b.csv")
+    assert foot.source.text() == "b.csv"
