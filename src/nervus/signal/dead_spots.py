@@ -26,6 +26,8 @@ _MOST_SPOTS = 4
 _REACH_PCT = 3.0
 # An offset of less than this, away from the rails, is a step: the track goes on, only lower.
 _STEP_AT_MOST_PCT, _NEAR_RAIL_PCT = 15.0, 4.0
+# A step is left and met once in a pass, a loose one twice; a worn stretch flickers.
+_ROUGH_TIMES = 2.5
 # Shallow events that differ in depth by more than this share, or that are so many times noisier
 # inside than the track usually is, are the roughness of a worn stretch, no step.
 _ROUGH_SPREAD, _ROUGH_NOISE = 0.35, 3.0
@@ -91,7 +93,7 @@ def _pool(
     level = float(np.median([p.level for p in parts]))
     to_rail = level < _NEAR_RAIL_PCT or level > 100.0 - _NEAR_RAIL_PCT
     shape = Shape.DROP if to_rail or depth >= _STEP_AT_MOST_PCT else Shape.STEP
-    if shape is Shape.STEP and _is_rough(track, parts):
+    if shape is Shape.STEP and _is_rough(track, parts, len(seen)):
         return None
     return DeadSpot(
         channels=(track.id,),
@@ -105,11 +107,13 @@ def _pool(
     )
 
 
-def _is_rough(track: TrackSignal, parts: list[Excursion]) -> bool:
+def _is_rough(track: TrackSignal, parts: list[Excursion], passes: int) -> bool:
     """Whether shallow events at a place are roughness: unlike one another, or noisy inside."""
     depths = np.asarray([p.depth for p in parts])
     middle = float(np.median(depths))
     if float(np.median(np.abs(depths - middle))) > _ROUGH_SPREAD * middle:
+        return True
+    if sum(p.merged for p in parts) > _ROUGH_TIMES * passes:
         return True
     inside = [
         sampling.noise(track.level[slice(*np.searchsorted(track.time_s, p.span_s))])

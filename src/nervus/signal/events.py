@@ -3,7 +3,7 @@
 An interruption of a line that the tracks share shows on all of them; it is one event.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -48,6 +48,15 @@ class Event:
         return all(
             e.weak or (e.depth < _ROUGH_DEPTH_PCT and e.samples <= _ROUGH_SAMPLES) for _, e in self.parts
         )
+
+    @property
+    def is_weak(self) -> bool:
+        """Whether a quick hand could have made it."""
+        return all(e.weak for _, e in self.parts)
+
+    def made_sure(self) -> "Event":
+        """The same event, for which a witness has spoken."""
+        return Event(tuple((name, replace(e, weak=False)) for name, e in self.parts), self.span_s)
 
     @property
     def deepest(self) -> tuple[str, Excursion]:
@@ -137,6 +146,7 @@ def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
                 max(first.spread, later.spread),
                 first.samples + later.samples,
                 weak=first.weak,
+                merged=first.merged + later.merged,
             )
         else:
             joined.append(later)

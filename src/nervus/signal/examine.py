@@ -31,12 +31,17 @@ from nervus.signal import (
 from nervus.signal.course import Course, course_of
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts, gather
-from nervus.signal.excursions import Excursion, find_excursions, find_weak_excursions
+from nervus.signal.excursions import (
+    DEEP_PCT,
+    Excursion,
+    find_excursions,
+    find_weak_excursions,
+)
 from nervus.signal.flats import find_flats
 from nervus.signal.key import key_off_spans
 from nervus.signal.levels import TrackSignal, prepare, supply_scale
 from nervus.signal.locality import judge_locality
-from nervus.signal.sister import is_motion
+from nervus.signal.sister import Says, Sisters
 from nervus.signal.travel import find_passes, frame_from_profile, learn_frame
 
 # Events on a rough stretch that are shallower than this, percent of supply, belong to it.
@@ -52,10 +57,6 @@ class _Tracks:
     courses: dict[str, Course]
     faulty: dict[str, tuple[Span, ...]]
     spikes: dict[str, tuple[Span, ...]]
-
-    def off(self, track_id: str) -> tuple[Span, ...]:
-        """All that is off the course of a track."""
-        return self.faulty[track_id] + self.spikes[track_id]
 
 
 def examine(
@@ -80,7 +81,7 @@ def examine(
     tracks = _prepare_tracks(recording, supply_scale(recording, nominal_v), key_off)
     progress("Following the travel", 0.5)
     line, related, skew_s = _relate(tracks, profile)
-    tracks = _without_motion(tracks, line, skew_s)
+    tracks = _witnessed(tracks, line, skew_s)
     travel, passes = _follow_travel(recording, tracks, line, profile)
     progress("Looking for dead spots", 0.7)
     spots, loose = _dead_spots(tracks, travel, passes)
@@ -120,15 +121,17 @@ def _track_channels(recording: Recording) -> tuple[Channel, ...]:
 def _prepare_tracks(recording: Recording, supply_v: float, key_off: tuple[Span, ...]) -> _Tracks:
     prepared = (prepare(c, supply_v, key_off) for c in _track_channels(recording))
     signals = tuple(s for s in prepared if s is not None)
-    found = gather(recording, signals, {s.id: _excursions(s) for s in signals})
+    witnessed = len(signals) == 2
+    excursions = {s.id: _excursions(s, witnessed=witnessed) for s in signals}
+    found = gather(recording, signals, excursions)
     courses = {s.id: course_of(s, found.faulty[s.id] + found.spikes[s.id]) for s in signals}
     return _Tracks(signals, found.events, courses, found.faulty, found.spikes)
 
 
-def _excursions(track: TrackSignal) -> tuple[Excursion, ...]:
+def _excursions(track: TrackSignal, *, witnessed: bool) -> tuple[Excursion, ...]:
     """Sure and weak excursions of a track in the order of time."""
     sure = find_excursions(track)
-    both = (*sure, *find_weak_excursions(track, sure))
+    both = (*sure, *find_weak_excursions(track, sure, witnessed=witnessed))
     return tuple(sorted(both, key=lambda e: e.span_s[0]))
 
 
@@ -148,27 +151,29 @@ def _relate(
     return learned, relation.describe(learned, first.supply_v), skew_s
 
 
-def _without_motion(tracks: _Tracks, line: relation.Line | None, skew_s: float) -> _Tracks:
-    """The tracks without events that both of them confirm."""
-    if line is None or len(tracks.signals) != 2 or not tracks.events:
+def _witnessed(tracks: _Tracks, line: relation.Line | None, skew_s: float) -> _Tracks:
+    """The tracks after each was heard about the other.
+
+    What both confirm is motion; what one contradicts is sure, however weak it looked; a weak event on
+    which a witness has nothing to say is let go.
+    """
+    if len(tracks.signals) != 2 or not tracks.events:
         return tracks
-    first, second = tracks.signals
-    moved = [e for e in tracks.events if is_motion(e, first, second, line, skew_s)]
-    if not moved:
-        return tracks
-    gone = {(name, part.span_s) for e in moved for name, part in e.parts}
-    taken = {id(e) for e in moved}
+    sisters = Sisters(*tracks.signals, line, skew_s) if line is not None else None
+    kept: list[Event] = []
+    for event in tracks.events:
+        says = sisters.says(event) if sisters is not None else Says.NOTHING
+        if says is Says.FAULT:
+            deep = event.deepest[1].depth >= DEEP_PCT
+            kept.append(event.made_sure() if deep else event)
+        elif says is Says.NOTHING and not event.is_weak:
+            kept.append(event)
     faulty = {
-        name: tuple(span for span in spans if (name, span) not in gone)
-        for name, spans in tracks.faulty.items()
+        s.id: tuple(x.span_s for e in kept for name, x in e.parts if name == s.id)
+        for s in tracks.signals
     }
-    return _Tracks(
-        tracks.signals,
-        tuple(e for e in tracks.events if id(e) not in taken),
-        {s.id: course_of(s, faulty[s.id] + tracks.spikes[s.id]) for s in tracks.signals},
-        faulty,
-        tracks.spikes,
-    )
+    courses = {s.id: course_of(s, faulty[s.id] + tracks.spikes[s.id]) for s in tracks.signals}
+    return _Tracks(tracks.signals, tuple(kept), courses, faulty, tracks.spikes)
 
 
 def _line_of_profile(profile: ThrottleProfile) -> relation.Line:
@@ -311,7 +316,8 @@ def _disagreements(
         skew_s,
     )
     witness = next((c for r in (Role.COMMAND, Role.PEDAL) for c in recording.with_role(r)), None)
-    faulty = tracks.off(first.id) + tracks.off(second.id)
+    sure = tuple(e.span_s for e in tracks.events if not e.is_weak)
+    faulty = sure + tracks.spikes[first.id] + tracks.spikes[second.id]
     channels = (first.id, second.id)
     return disagreement.find_disagreements(pair, channels, witness, faulty, profile)
 

@@ -14,7 +14,7 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Floor, Span
 from nervus.signal.edges import Segments, split_at_edges
 from nervus.signal.levels import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, TrackSignal, floor_of
-from nervus.signal.spans import runs
+from nervus.signal.spans import overlaps, runs
 
 # Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
 BURST_GAP_S = 0.06
@@ -35,6 +35,9 @@ _AT_ONCE_SAMPLES, _AT_ONCE = 3, 0.5
 # Steps this many times smaller than what is beyond any plate are weak edges; they are looked for where
 # samples are at least so far apart, and their excursions must not be longer than this.
 _LENIENCY, _WEAK_FROM_S, _WEAK_LONGEST_S = 5.0, 0.004, 0.6
+# With a witness every step is an edge, but the excursion must be this deep, percent of supply: a
+# shallower one may be a bend of the track, which is found as a disagreement.
+_ANY_STEP, DEEP_PCT = 1e6, 15.0
 # A segment shorter than this many samples is no place to go on from.
 _LEAST_COURSE = 3
 
@@ -51,6 +54,7 @@ class Excursion:
         spread: how widely its samples scatter, percent of supply.
         samples: how many samples it lasted.
         weak: whether it counts only where it comes back at a place in the travel.
+        merged: how many interruptions of one burst it stands for.
     """
 
     span_s: Span
@@ -60,6 +64,7 @@ class Excursion:
     spread: float
     samples: int
     weak: bool = False
+    merged: int = 1
 
     @property
     def course(self) -> float:
@@ -84,24 +89,33 @@ def find_excursions(track: TrackSignal) -> tuple[Excursion, ...]:
     return tuple(e for e in found if e is not None)
 
 
-def find_weak_excursions(track: TrackSignal, known: tuple[Excursion, ...]) -> tuple[Excursion, ...]:
+def find_weak_excursions(
+    track: TrackSignal, known: tuple[Excursion, ...], *, witnessed: bool = False
+) -> tuple[Excursion, ...]:
     """Stretches that a quick hand could just have made: worth a claim only where they come back.
 
     Between samples that are far apart a small step is within what a hand can do; but no hand does it
-    at the same place of the travel again and again. What is known already is left out.
+    at the same place of the travel again and again. What is known already is left out. With a witness,
+    who is asked afterwards, any deep excursion is put forward.
     """
     if track.interval_s < _WEAK_FROM_S:
         return ()
-    off = _off_course(track, split_at_edges(track, _LENIENCY))
-    found = (_describe(track, first, last) for first, last in _joined(off))
-    taken = np.asarray([e.span_s for e in known]).reshape(-1, 2)
-    weak = []
-    for e in found:
-        if e is None or e.span_s[1] - e.span_s[0] > _WEAK_LONGEST_S:
-            continue
-        if not ((taken[:, 0] <= e.span_s[1]) & (taken[:, 1] >= e.span_s[0])).any():
-            weak.append(replace(e, weak=True))
-    return tuple(weak)
+    found = list(known)
+    for leniency, least in ((_LENIENCY, 0.0), (_ANY_STEP, DEEP_PCT))[: 2 if witnessed else 1]:
+        off = _joined(_off_course(track, split_at_edges(track, leniency)))
+        described = (_describe(track, first, last) for first, last in off)
+        short = [e for e in described if e is not None and _lasts(e) <= _WEAK_LONGEST_S]
+        new = [e for e in short if e.depth >= least and not _overlaps_any(e, found)]
+        found += (replace(e, weak=True) for e in new)
+    return tuple(found[len(known) :])
+
+
+def _lasts(excursion: Excursion) -> float:
+    return excursion.span_s[1] - excursion.span_s[0]
+
+
+def _overlaps_any(excursion: Excursion, others: list[Excursion]) -> bool:
+    return any(overlaps(excursion.span_s, other.span_s) for other in others)
 
 
 def _off_course(track: TrackSignal, segments: Segments) -> list[tuple[int, int]]:

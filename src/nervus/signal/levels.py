@@ -19,6 +19,9 @@ GROUND_BELOW_PCT = 8.0
 SUPPLY_ABOVE_PCT = 92.0
 # Nearer than this to a rail no sensor of the common windows comes at all.
 _AT_GROUND_PCT, _AT_SUPPLY_PCT = 2.0, 97.5
+# The levels beside a rail, and how many samples must lie there for each one at the rail, if the
+# track reaches the rail by moving.
+_BESIDE_PCT, _BESIDE_SHARE = 4.0, 0.1
 NOMINAL_SUPPLY_V = 5.0
 # A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
 _SUPPLY_IN_USE_V = 4.0
@@ -38,7 +41,7 @@ class TrackSignal:
         resolution: smallest step, percent of supply.
         interval_s: usual time between samples.
         supply_v: volts (or percent) that 100 stands for.
-        usual: levels that 5 and 95 % of its samples stay below.
+        usual: levels that 5 and 95 % of its samples stay below, interruptions left out.
     """
 
     id: str
@@ -110,7 +113,6 @@ def prepare(channel: Channel, supply_v: float, ignore: tuple[Span, ...] = ()) ->
     scale = supply_v if channel.kind.unit is Unit.VOLT else 100.0
     level = values * (100.0 / scale)
     interval_s = sampling.interval_s(time_s)
-    low, high = np.percentile(level[:: max(1, level.size // _SKETCH)], [5.0, 95.0])
     return TrackSignal(
         id=channel.id,
         time_s=time_s,
@@ -119,8 +121,27 @@ def prepare(channel: Channel, supply_v: float, ignore: tuple[Span, ...] = ()) ->
         resolution=sampling.resolution(level),
         interval_s=interval_s,
         supply_v=scale,
-        usual=(float(low), float(high)),
+        usual=_usual(level[:: max(1, level.size // _SKETCH)]),
     )
+
+
+def _usual(level: FloatArray) -> tuple[float, float]:
+    """Levels that 5 and 95 % of the samples stay below, without those that jumped to a rail.
+
+    A throttle that is opened wide moves through the levels just below its end; an open wire does not.
+    So a rail with hardly anything beside it is not part of the track's own range.
+    """
+    own = np.ones(level.shape, dtype=bool)
+    for at_rail, beside in (
+        (level < _AT_GROUND_PCT, level < _AT_GROUND_PCT + _BESIDE_PCT),
+        (level > _AT_SUPPLY_PCT, level > _AT_SUPPLY_PCT - _BESIDE_PCT),
+    ):
+        if np.count_nonzero(beside & ~at_rail) < _BESIDE_SHARE * np.count_nonzero(at_rail):
+            own &= ~at_rail
+    if not own.any():
+        own[:] = True
+    low, high = np.percentile(level[own], [5.0, 95.0])
+    return float(low), float(high)
 
 
 def floor_of(level: float) -> Floor:

@@ -1,4 +1,11 @@
-"""What both tracks say together is true: an excursion that the sister track confirms is motion."""
+"""The sister track as a witness: what it confirms is motion, what it contradicts is a fault.
+
+With a witness, an excursion need not be quicker than any plate to be a fault; so even slow sampling
+tells a drop from a foot on the pedal.
+"""
+
+from dataclasses import dataclass
+from enum import Enum
 
 import numpy as np
 
@@ -10,25 +17,73 @@ from nervus.signal.relation import Line
 
 # The sister confirms an excursion when it differs from it by less than this share of its depth.
 _CONFIRMS = 0.3
+# It contradicts one from which it differs by more than this share, and by more than its own motion
+# within so many intervals can explain.
+_CONTRADICTS, _UNKNOWN_INTERVALS = 0.5, 1.5
 
 
-def is_motion(event: Event, first: TrackSignal, second: TrackSignal, line: Line, skew_s: float) -> bool:
-    """Whether the other track went there too, as the relation of the tracks wants it.
+class Says(Enum):
+    """What the sister track says of an event."""
 
-    An excursion to a rail is none: an open supply or ground takes both tracks there.
-    """
-    for channel, excursion in event.parts:
-        own, other = (first, second) if channel == first.id else (second, first)
-        if own.is_unusual(excursion.level):
-            return False
-        expected = _through(line, other is second, _levels(other, excursion, skew_s))
+    MOTION = "it was there too: the throttle moved"
+    FAULT = "it was not there: the signal alone left"
+    NOTHING = "it can't tell"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Sisters:
+    """Two tracks with what relates them; `skew_s` is by how much the second lags."""
+
+    first: TrackSignal
+    second: TrackSignal
+    line: Line
+    skew_s: float
+
+    def says(self, event: Event) -> Says:
+        """Whether the other track confirms an event, contradicts it, or neither.
+
+        An excursion to a rail is never confirmed: an open supply or ground takes both tracks there.
+        """
+        verdicts = {self._of_part(channel, excursion) for channel, excursion in event.parts}
+        if verdicts == {Says.MOTION}:
+            return Says.MOTION
+        return Says.FAULT if Says.FAULT in verdicts else Says.NOTHING
+
+    def _of_part(self, channel: str, excursion: Excursion) -> Says:
+        own, other = self.first, self.second
+        sign = 1.0
+        if channel != own.id:
+            own, other, sign = other, own, -1.0
         seen = _levels(own, excursion, 0.0)
+        expected = self._through(_levels(other, excursion, sign * self.skew_s), other)
         if not expected.size or not seen.size:
-            return False
+            return Says.NOTHING
         apart = abs(float(np.median(seen)) - float(np.median(expected)))
-        if apart > max(_CONFIRMS * excursion.depth, own.tolerance + other.tolerance):
-            return False
-    return True
+        blur = own.tolerance + other.tolerance
+        if not own.is_unusual(excursion.level) and apart <= max(_CONFIRMS * excursion.depth, blur):
+            return Says.MOTION
+        timing = (
+            self._speed(other, excursion) * _UNKNOWN_INTERVALS * max(own.interval_s, other.interval_s)
+        )
+        if apart > max(_CONTRADICTS * excursion.depth, 1.5 * blur, timing):
+            return Says.FAULT
+        return Says.NOTHING
+
+    def _through(self, level: FloatArray, of: TrackSignal) -> FloatArray:
+        if of is self.second:
+            return (level - self.line.offset) / self.line.slope
+        return self.line.at(level)
+
+    def _speed(self, track: TrackSignal, excursion: Excursion) -> float:
+        """The highest speed of a track around an excursion, seen through the relation, a second."""
+        around = 2.0 * track.interval_s
+        span = (excursion.span_s[0] - around, excursion.span_s[1] + around)
+        near = slice(*np.searchsorted(track.time_s, span))
+        level, time_s = track.level[near], track.time_s[near]
+        if level.size < 2:
+            return 0.0
+        speed = float(np.max(np.abs(np.diff(level) / np.diff(time_s))))
+        return speed / abs(self.line.slope) if track is self.second else speed * abs(self.line.slope)
 
 
 def _levels(track: TrackSignal, excursion: Excursion, skew_s: float) -> FloatArray:
@@ -37,7 +92,3 @@ def _levels(track: TrackSignal, excursion: Excursion, skew_s: float) -> FloatArr
     times = np.linspace(start, end, max(3, min(excursion.samples, 200))) + skew_s
     within = times[(times >= track.time_s[0]) & (times <= track.time_s[-1])]
     return np.asarray(np.interp(within, track.time_s, track.level))
-
-
-def _through(line: Line, to_first: bool, level: FloatArray) -> FloatArray:  # noqa: FBT001 - private
-    return (level - line.offset) / line.slope if to_first else line.at(level)

@@ -237,6 +237,24 @@ def _wire(random: np.random.Generator, seed: int) -> HardCase:
     return _case(made, "drop", (f"tps{which}_v",), SuspectId.WIRING, Verdict.TIME)
 
 
+def _slow_wire(random: np.random.Generator, seed: int) -> HardCase:
+    """Longer interruptions, read through a control unit or by a slow logger."""
+    tracks = int(random.integers(1, 3))
+    which = int(random.integers(1, tracks + 1))
+    starts = np.sort(random.uniform(1.5, 20.0, int(random.integers(5, 10))))
+    spans: list[Span] = []
+    for start in starts:
+        if not spans or start - spans[-1][1] > 0.8:
+            spans.append((float(start), float(start + random.uniform(0.15, 0.5))))
+    loose = LooseLine(f"signal{which}", tuple(spans))
+    polled = bool(tracks == 2 and random.random() < 0.5)
+    made = _made(
+        random, seed, tracks=tracks, faults=(loose,), rates=(12.0, 18.0, 25.0, 50.0), polled=polled
+    )
+    verdict = Verdict.TIME if len(spans) >= 5 else None
+    return _case(made, "drop", (f"tps{which}_v",), SuspectId.WIRING, verdict)
+
+
 def _feed(random: np.random.Generator, seed: int) -> HardCase:
     line = str(random.choice(["ground", "supply"]))
     loose = LooseLine(line, _instants(random, int(random.integers(5, 12))))
@@ -271,6 +289,7 @@ MAKERS: Final[dict[str, Callable[[np.random.Generator, int], HardCase]]] = {
     "dead spot, step": _dead_spot(Shape.STEP),
     "dead spot, flat": _dead_spot(Shape.FLAT),
     "loose signal wire": _wire,
+    "loose signal wire, slow sampling": _slow_wire,
     "loose supply or ground": _feed,
     "rough stretch": _rough,
     "bent track": _bent,
