@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.analysis import Frame
+from nervus.domain.analysis import Direction, Frame, Pass
 from nervus.domain.channel import BoolArray, Channel, FloatArray
 from nervus.domain.finding import Disagreement, Span
 from nervus.domain.profile import ThrottleProfile
@@ -17,6 +17,8 @@ from nervus.signal.spans import inside, merge, runs, total
 # practice: mirrored tracks add up to within half a percent when adapted; a meter and aging double
 # that twice). A profile's own limit is used where there is one.
 _LIMIT_PCT = 2.5
+# Cells of travel and passes in each direction for what is pooled over passes.
+_CELL_PCT, _LEAST_PASSES = 4.0, 3
 # Differences shorter than this are motion between two polls, or drops, which are found elsewhere.
 _LEAST_S = 0.15
 # Two channels polled one after the other may be this many intervals apart after all.
@@ -83,11 +85,13 @@ def find_disagreements(
     witness: Channel | None,
     faulty: tuple[Span, ...],
     profile: ThrottleProfile | None,
+    passes: tuple[Pass, ...] = (),
 ) -> tuple[Disagreement, ...]:
     """At most one finding, with all its times: two tracks that differ beyond the limit."""
     limit = profile.disagreement_pct if profile is not None else _LIMIT_PCT
     apart = np.abs(pair.first - pair.second)
-    off = (apart - pair.allowance > limit) & ~inside(pair.time_s, faulty, 0.1)
+    off = (apart - pair.allowance > limit) | _bent(pair, passes, limit)
+    off &= ~inside(pair.time_s, faulty, 0.1)
     spans = [
         (float(pair.time_s[a]), float(pair.time_s[b])) for a, b in zip(*runs(off), strict=True) if b > a
     ]
@@ -96,6 +100,40 @@ def find_disagreements(
         return ()
     during = inside(pair.time_s, joined) & off
     return (_finding(pair, channels, witness, (joined, during), profile),)
+
+
+def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray:
+    """Instants on stretches of travel that differ whichever way they are crossed, shape (n,).
+
+    What timing does to two tracks turns round with the direction; what a bent track does, does not.
+    So the mean of the opening and the closing passes is free of timing, and needs no allowance.
+    """
+    cells = int(100.0 / _CELL_PCT)
+    cell = np.clip((pair.first / _CELL_PCT).astype(np.int64), 0, cells - 1)
+    difference = pair.second - pair.first
+    by_way: dict[Direction, list[FloatArray]] = {way: [] for way in Direction}
+    for p in passes:
+        if abs(p.to_pct - p.from_pct) > _SNAP_PCT_PER_S * (p.end_s - p.start_s):
+            continue
+        here = slice(*np.searchsorted(pair.time_s, (p.start_s, p.end_s)))
+        count = np.bincount(cell[here], minlength=cells)
+        total = np.bincount(cell[here], weights=difference[here], minlength=cells)
+        by_way[p.direction].append(np.where(count > 0, total / np.maximum(count, 1), np.nan))
+    if min(len(rows) for rows in by_way.values()) < _LEAST_PASSES:
+        return np.zeros(pair.time_s.shape, dtype=bool)
+    both = np.stack([_pooled(np.stack(rows)) for rows in by_way.values()])
+    bend = both.mean(axis=0)
+    blur = float(pair.allowance.min())
+    worn = (np.abs(bend) > limit + blur) & (np.sign(both[0]) == np.sign(both[1]))
+    return np.asarray(worn[cell] & (np.sign(difference) == np.sign(bend[cell])), dtype=np.bool_)
+
+
+def _pooled(rows: FloatArray) -> FloatArray:
+    """The median over passes for each cell, 0 where too few passes saw it, shape (cells,)."""
+    seen = np.isfinite(rows).sum(axis=0) >= _LEAST_PASSES
+    pooled = np.zeros(rows.shape[1])
+    pooled[seen] = np.nanmedian(rows[:, seen], axis=0)
+    return pooled
 
 
 def _finding(

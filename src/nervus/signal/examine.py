@@ -89,7 +89,7 @@ def examine(
     wear = _wear(tracks, travel, passes, spots)
     loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
     findings: list[Finding] = [*spots, *_drops(recording, tracks, loose, travel), *wear]
-    findings += _disagreements(recording, tracks, travel, (line, skew_s), profile)
+    findings += _disagreements(recording, tracks, (travel, passes), (line, skew_s), profile)
     findings += _rests(recording, travel, cause_of_rest)
     findings += supply.supply_faults(recording, key_off, nominal_v)
     locality = _locality(_told(loose, spots, tracks.events), spots, travel)
@@ -301,11 +301,12 @@ def _within(inner: Span, outer: Span, slack: float = 4.0) -> bool:
 def _disagreements(
     recording: Recording,
     tracks: _Tracks,
-    travel: Travel | None,
+    travel_and_passes: tuple[Travel | None, tuple[Pass, ...]],
     relation_and_skew: tuple[relation.Line | None, float],
     profile: ThrottleProfile | None,
 ) -> tuple[Finding, ...]:
     line, skew_s = relation_and_skew
+    travel, passes = travel_and_passes
     if line is None or travel is None or len(tracks.signals) != 2:
         return ()
     first, second = tracks.signals
@@ -319,7 +320,7 @@ def _disagreements(
     sure = tuple(e.span_s for e in tracks.events if not e.is_weak)
     faulty = sure + tracks.spikes[first.id] + tracks.spikes[second.id]
     channels = (first.id, second.id)
-    return disagreement.find_disagreements(pair, channels, witness, faulty, profile)
+    return disagreement.find_disagreements(pair, channels, witness, faulty, profile, passes)
 
 
 def _rests(
