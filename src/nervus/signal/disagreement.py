@@ -44,12 +44,14 @@ class PairTravel:
         first: travel by track 1.
         second: travel by track 2, through the relation, so that sound tracks give equal numbers.
         allowance: what timing, noise and rounding can explain at each instant, percent of travel.
+        blur: what of that is noise and rounding.
     """
 
     time_s: FloatArray
     first: FloatArray
     second: FloatArray
     allowance: FloatArray
+    blur: float
 
 
 def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s: float) -> PairTravel:
@@ -66,8 +68,8 @@ def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s
     share = np.where(widest > _SNAP_PCT_PER_S, _UNKNOWN_IN_SNAP, _UNKNOWN_SKEW)
     unknown = widest * share * max(first.interval_s, second.interval_s)
     blur = (first.tolerance + second.tolerance / abs(line.slope)) * first.supply_v
-    blur /= abs(frame.open - frame.closed)
-    return PairTravel(time_s, one, two, unknown + 0.5 * blur)
+    blur = float(0.5 * blur / abs(frame.open - frame.closed))
+    return PairTravel(time_s, one, two, unknown + blur, blur)
 
 
 def _widest(speed: FloatArray) -> FloatArray:
@@ -90,16 +92,22 @@ def find_disagreements(
     """At most one finding, with all its times: two tracks that differ beyond the limit."""
     limit = profile.disagreement_pct if profile is not None else _LIMIT_PCT
     apart = np.abs(pair.first - pair.second)
-    off = (apart - pair.allowance > limit) | _bent(pair, passes, limit)
-    off &= ~inside(pair.time_s, faulty, 0.1)
-    spans = [
-        (float(pair.time_s[a]), float(pair.time_s[b])) for a, b in zip(*runs(off), strict=True) if b > a
-    ]
-    joined = tuple(s for s in merge(spans, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
+    sound = ~inside(pair.time_s, faulty, 0.1)
+    now = (apart - pair.allowance > limit) & sound
+    always = _bent(pair, passes, limit) & sound
+    lasting = (s for s in merge(_spans(pair.time_s, now), _JOIN_S) if s[1] - s[0] >= _LEAST_S)
+    joined = merge((*lasting, *_spans(pair.time_s, always)), _JOIN_S)
+    off = now | always
     if not joined:
         return ()
     during = inside(pair.time_s, joined) & off
     return (_finding(pair, channels, witness, (joined, during), profile),)
+
+
+def _spans(time_s: FloatArray, mask: BoolArray) -> tuple[Span, ...]:
+    """Runs of at least two samples as spans of time."""
+    found = zip(*runs(mask), strict=True)
+    return tuple((float(time_s[a]), float(time_s[b])) for a, b in found if b > a)
 
 
 def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray:
@@ -123,8 +131,7 @@ def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray
         return np.zeros(pair.time_s.shape, dtype=bool)
     both = np.stack([_pooled(np.stack(rows)) for rows in by_way.values()])
     bend = both.mean(axis=0)
-    blur = float(pair.allowance.min())
-    worn = (np.abs(bend) > limit + blur) & (np.sign(both[0]) == np.sign(both[1]))
+    worn = (np.abs(bend) > limit + pair.blur) & (np.sign(both[0]) == np.sign(both[1]))
     return np.asarray(worn[cell] & (np.sign(difference) == np.sign(bend[cell])), dtype=np.bool_)
 
 
