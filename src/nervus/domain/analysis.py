@@ -97,6 +97,10 @@ class Frame:
         """Percent of travel for each value, shape (n,) to (n,)."""
         return (values - self.closed) * (100.0 / (self.open - self.closed))
 
+    def at(self, percent: float) -> float:
+        """The value at a percent of travel."""
+        return self.closed + (self.open - self.closed) * percent / 100.0
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Travel:

@@ -91,4 +91,9 @@ def _levels(track: TrackSignal, excursion: Excursion, skew_s: float) -> FloatArr
     start, end = excursion.span_s
     times = np.linspace(start, end, max(3, min(excursion.samples, 200))) + skew_s
     within = times[(times >= track.time_s[0]) & (times <= track.time_s[-1])]
-    return np.asarray(np.interp(within, track.time_s, track.level))
+    if not within.size:
+        return within
+    # Only what lies around it: to interpolate in all samples would cost a look at each of them.
+    first = max(0, int(np.searchsorted(track.time_s, within[0])) - 1)
+    last = int(np.searchsorted(track.time_s, within[-1], side="right")) + 1
+    return np.asarray(np.interp(within, track.time_s[first:last], track.level[first:last]))

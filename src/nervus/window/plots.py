@@ -15,6 +15,8 @@ from nervus.window.theme import BRIGHT, Theme
 AXIS_WIDTH = 52
 _ZOOM = 1.5
 _PAN = 0.2
+# Names stand below the lane of findings, pixels from the top.
+_BELOW_LANE = 9
 
 
 class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library ships no types
@@ -93,7 +95,7 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         if label is None:
             label = pg.TextItem(html=text, anchor=(0, 0))
             label.setParentItem(plot.getViewBox())
-            label.setPos(4, 0)
+            label.setPos(4, _BELOW_LANE)
             plot.names = label
         label.setHtml(text)
         label.setFont(self.bold_font())

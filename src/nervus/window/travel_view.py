@@ -4,7 +4,6 @@ A dead spot stands upright as a scar through the rows; a loose wire scatters. Ga
 the axis are gaps in what is known.
 """
 
-import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
@@ -18,8 +17,8 @@ from nervus.window.theme import Theme, channel_pen
 _ROWS_HEIGHT, _SWEPT_HEIGHT = 150, 34
 # A mark narrower than this would not be seen.
 _LEAST_MARK_PCT = 0.7
-# A track's name stands this share of the track's span away from its course.
-_NAME_AWAY = 0.17
+# A track's name stands here, this share of the track's span away from its course.
+_NAME_PCT, _NAME_AWAY = 90.0, 0.15
 
 
 class TravelView(Chart):
@@ -77,20 +76,24 @@ class TravelView(Chart):
             curve = pg.PlotCurveItem(folded.travel, folded.values, connect="finite", antialias=True)
             plot.addItem(curve)
             self._curves.append((track.id, curve))
-            self._add_name(plot, track, examination)
+        self._add_names(plot, tracks, examination)
         self._cursor = pg.InfiniteLine(angle=90, movable=False)
         self._cursor.setVisible(False)
         plot.addItem(self._cursor, ignoreBounds=True)
 
-    def _add_name(self, plot: pg.PlotItem, track: Channel, examination: Examination) -> None:
-        """Write the track's name on its course, where the courses are furthest apart."""
-        frame = examination.travel.frames.get(track.id) if examination.travel is not None else None
-        if frame is None:
-            return
-        label = pg.TextItem(track.kind.title, anchor=(1.0, 0.5))
-        label.setPos(90.0, frame.closed + (0.90 - _NAME_AWAY) * (frame.open - frame.closed))
-        plot.addItem(label, ignoreBounds=True)
-        self._names.append((track.id, label))
+    def _add_names(self, plot: pg.PlotItem, tracks: list[Channel], examination: Examination) -> None:
+        """Write each track's name beside its course: the upper one above it, the lower one below."""
+        frames = examination.travel.frames if examination.travel is not None else {}
+        at = {t.id: frames[t.id].at(_NAME_PCT) for t in tracks if t.id in frames}
+        for track in tracks:
+            if track.id not in at:
+                continue
+            upper = len(at) > 1 and at[track.id] == max(at.values())
+            away = _NAME_AWAY * abs(frames[track.id].open - frames[track.id].closed)
+            label = pg.TextItem(track.kind.title, anchor=(1.0, 0.5))
+            label.setPos(_NAME_PCT, at[track.id] + (away if upper else -away))
+            plot.addItem(label, ignoreBounds=True)
+            self._names.append((track.id, label))
 
     def _add_rows(self, examination: Examination) -> None:
         plot = self.add_plot(height=_ROWS_HEIGHT)
@@ -205,9 +208,5 @@ def _wide(mark: RowMark) -> tuple[float, float, float]:
 
 def healthy_volts(frames: dict[str, Frame], travel_pct: float) -> dict[str, float]:
     """What sound tracks would read at a travel, by identifier."""
-    share = np.clip(travel_pct, 0.0, 100.0) / 100.0
-    return {
-        channel: float(frame.closed + (frame.open - frame.closed) * share)
-        for channel, frame in frames.items()
-        if channel.endswith("_v")
-    }
+    place = min(max(travel_pct, 0.0), 100.0)
+    return {channel: frame.at(place) for channel, frame in frames.items() if channel.endswith("_v")}
