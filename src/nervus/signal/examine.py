@@ -1,21 +1,16 @@
 """The chain of the signal room: from a recording to everything it shows."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from nervus.domain.analysis import (
     Examination,
-    Frame,
     Locality,
     Pass,
     Progress,
-    Relation,
-    TrackRelation,
     Travel,
     no_progress,
 )
-from nervus.domain.channel import Channel, Recording, Role
+from nervus.domain.channel import Recording, Role
 from nervus.domain.finding import DeadSpot, Finding, Noise, Span
 from nervus.domain.profile import ThrottleProfile
 from nervus.signal import (
@@ -28,35 +23,16 @@ from nervus.signal import (
     supply,
     wear_noise,
 )
-from nervus.signal.course import Course, course_of
 from nervus.signal.coverage import describe_coverage
-from nervus.signal.events import Event, bursts, gather
-from nervus.signal.excursions import (
-    DEEP_PCT,
-    Excursion,
-    find_excursions,
-    find_weak_excursions,
-)
+from nervus.signal.events import Event, bursts
 from nervus.signal.flats import find_flats
 from nervus.signal.key import key_off_spans
-from nervus.signal.levels import TrackSignal, prepare, supply_scale
+from nervus.signal.levels import supply_scale
 from nervus.signal.locality import judge_locality
-from nervus.signal.sister import Says, Sisters
-from nervus.signal.travel import find_passes, frame_from_profile, learn_frame
+from nervus.signal.tracks import Tracks, after_witnesses, follow_travel, prepare_tracks, relate
 
 # Events on a rough stretch that are shallower than this, percent of supply, belong to it.
 _WORN_AT_MOST_PCT = 10.0
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Tracks:
-    """The tracks with their events and what lies between the events."""
-
-    signals: tuple[TrackSignal, ...]
-    events: tuple[Event, ...]
-    courses: dict[str, Course]
-    faulty: dict[str, tuple[Span, ...]]
-    spikes: dict[str, tuple[Span, ...]]
 
 
 def examine(
@@ -78,11 +54,11 @@ def examine(
     key_off = key_off_spans(recording)
     nominal_v = profile.supply_v if profile is not None else 5.0
     progress("Looking for interruptions", 0.1)
-    tracks = _prepare_tracks(recording, supply_scale(recording, nominal_v), key_off)
+    tracks = prepare_tracks(recording, supply_scale(recording, nominal_v), key_off)
     progress("Following the travel", 0.5)
-    line, related, skew_s = _relate(tracks, profile)
-    tracks = _witnessed(tracks, line, skew_s)
-    travel, passes = _follow_travel(recording, tracks, line, profile)
+    line, related, skew_s = relate(tracks, profile)
+    tracks = after_witnesses(tracks, line, skew_s)
+    travel, passes = follow_travel(recording, tracks, line, profile)
     progress("Looking for dead spots", 0.7)
     spots, loose = _dead_spots(tracks, travel, passes)
     progress("Looking for wear", 0.8)
@@ -108,126 +84,8 @@ def examine(
     )
 
 
-def _track_channels(recording: Recording) -> tuple[Channel, ...]:
-    """One channel for each track: at the wire where it was measured there, else as reported."""
-    chosen = []
-    for number in ("tps1", "tps2"):
-        channel = recording.get(f"{number}_v") or recording.get(f"{number}_pct")
-        if channel is not None:
-            chosen.append(channel)
-    return tuple(chosen) or recording.with_role(Role.POSITION)[:1]
-
-
-def _prepare_tracks(recording: Recording, supply_v: float, key_off: tuple[Span, ...]) -> _Tracks:
-    prepared = (prepare(c, supply_v, key_off) for c in _track_channels(recording))
-    signals = tuple(s for s in prepared if s is not None)
-    witnessed = len(signals) == 2
-    excursions = {s.id: _excursions(s, witnessed=witnessed) for s in signals}
-    found = gather(recording, signals, excursions)
-    courses = {s.id: course_of(s, found.faulty[s.id] + found.spikes[s.id]) for s in signals}
-    return _Tracks(signals, found.events, courses, found.faulty, found.spikes)
-
-
-def _excursions(track: TrackSignal, *, witnessed: bool) -> tuple[Excursion, ...]:
-    """Sure and weak excursions of a track in the order of time."""
-    sure = find_excursions(track)
-    both = (*sure, *find_weak_excursions(track, sure, witnessed=witnessed))
-    return tuple(sorted(both, key=lambda e: e.span_s[0]))
-
-
-def _relate(
-    tracks: _Tracks, profile: ThrottleProfile | None
-) -> tuple[relation.Line | None, TrackRelation, float]:
-    if len(tracks.signals) < 2:
-        name = Relation.SINGLE if tracks.signals else Relation.UNKNOWN
-        return None, TrackRelation(name, None, None, learned=True), 0.0
-    first, second = (tracks.courses[s.id] for s in tracks.signals)
-    if profile is not None and len(profile.tracks) == 2:
-        line = _line_of_profile(profile)
-        skew_s = relation.estimate_skew(first, second, line)
-        return line, relation.describe(line, profile.supply_v, learned=False), skew_s
-    learned = relation.learn_line(first, second)
-    skew_s = relation.estimate_skew(first, second, learned) if learned is not None else 0.0
-    return learned, relation.describe(learned, first.supply_v), skew_s
-
-
-def _witnessed(tracks: _Tracks, line: relation.Line | None, skew_s: float) -> _Tracks:
-    """The tracks after each was heard about the other.
-
-    What both confirm is motion; what one contradicts is sure, however weak it looked; a weak event on
-    which a witness has nothing to say is let go.
-    """
-    if len(tracks.signals) != 2 or not tracks.events:
-        return tracks
-    sisters = Sisters(*tracks.signals, line, skew_s) if line is not None else None
-    kept: list[Event] = []
-    for event in tracks.events:
-        says = sisters.says(event) if sisters is not None else Says.NOTHING
-        if says is Says.FAULT:
-            deep = event.deepest[1].depth >= DEEP_PCT
-            kept.append(event.made_sure() if deep else event)
-        elif says is Says.NOTHING and not event.is_weak:
-            kept.append(event)
-    faulty = {
-        s.id: tuple(x.span_s for e in kept for name, x in e.parts if name == s.id)
-        for s in tracks.signals
-    }
-    courses = {s.id: course_of(s, faulty[s.id] + tracks.spikes[s.id]) for s in tracks.signals}
-    return _Tracks(tracks.signals, tuple(kept), courses, faulty, tracks.spikes)
-
-
-def _line_of_profile(profile: ThrottleProfile) -> relation.Line:
-    one, two = profile.tracks
-    slope = (two.open_v - two.closed_v) / (one.open_v - one.closed_v)
-    offset_v = two.closed_v - slope * one.closed_v
-    return relation.Line(slope, 100.0 * offset_v / profile.supply_v)
-
-
-def _follow_travel(
-    recording: Recording,
-    tracks: _Tracks,
-    line: relation.Line | None,
-    profile: ThrottleProfile | None,
-) -> tuple[Travel | None, tuple[Pass, ...]]:
-    if not tracks.signals:
-        return None, ()
-    frames: dict[str, Frame] = {}
-    for index, track in enumerate(tracks.signals):
-        frames[track.id] = _frame(recording, tracks, track, profile, index)
-    first = tracks.signals[0]
-    if line is not None and len(tracks.signals) == 2:
-        frames[tracks.signals[1].id] = _related_frame(frames[first.id], first, line)
-    witness = min(tracks.signals, key=lambda s: len(tracks.faulty[s.id]))
-    course = tracks.courses[witness.id]
-    percent = frames[witness.id].percent(course.own())
-    travel = Travel(course.time_s, percent, witness.id, frames)
-    return travel, find_passes(travel.time_s, travel.percent)
-
-
-def _frame(
-    recording: Recording,
-    tracks: _Tracks,
-    track: TrackSignal,
-    profile: ThrottleProfile | None,
-    index: int,
-) -> Frame:
-    if profile is not None and index < len(profile.tracks) and track.id.endswith("_v"):
-        return frame_from_profile(profile.tracks[index], track.supply_v, profile.supply_v)
-    reported = recording.get("throttle_pct") or recording.get("throttle_cmd_pct")
-    if track.id in ("throttle_pct", "throttle_cmd_pct"):
-        return Frame(0.0, 100.0, "as the control unit reports it")
-    return learn_frame(tracks.courses[track.id], reported)
-
-
-def _related_frame(frame: Frame, first: TrackSignal, line: relation.Line) -> Frame:
-    """The second track's frame, through its relation to the first."""
-    offset = line.offset * first.supply_v / 100.0
-    closed, opened = line.slope * frame.closed + offset, line.slope * frame.open + offset
-    return Frame(closed, opened, frame.basis)
-
-
 def _dead_spots(
-    tracks: _Tracks, travel: Travel | None, passes: tuple[Pass, ...]
+    tracks: Tracks, travel: Travel | None, passes: tuple[Pass, ...]
 ) -> tuple[tuple[DeadSpot, ...], tuple[Event, ...]]:
     """Dead spots of all tracks, and the events that no place explains."""
     if travel is None:
@@ -255,7 +113,7 @@ def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
 
 
 def _drops(
-    recording: Recording, tracks: _Tracks, loose: tuple[Event, ...], travel: Travel | None
+    recording: Recording, tracks: Tracks, loose: tuple[Event, ...], travel: Travel | None
 ) -> tuple[Finding, ...]:
     way = (travel.time_s, travel.percent) if travel is not None else None
     by_id = {s.id: s for s in tracks.signals}
@@ -263,7 +121,7 @@ def _drops(
 
 
 def _wear(
-    tracks: _Tracks, travel: Travel | None, passes: tuple[Pass, ...], spots: tuple[DeadSpot, ...]
+    tracks: Tracks, travel: Travel | None, passes: tuple[Pass, ...], spots: tuple[DeadSpot, ...]
 ) -> list[Noise]:
     if travel is None:
         return []
@@ -300,7 +158,7 @@ def _within(inner: Span, outer: Span, slack: float = 4.0) -> bool:
 
 def _disagreements(
     recording: Recording,
-    tracks: _Tracks,
+    tracks: Tracks,
     travel_and_passes: tuple[Travel | None, tuple[Pass, ...]],
     relation_and_skew: tuple[relation.Line | None, float],
     profile: ThrottleProfile | None,

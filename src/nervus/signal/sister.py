@@ -90,7 +90,7 @@ def _levels(track: TrackSignal, excursion: Excursion, skew_s: float) -> FloatArr
     """The samples of a track during an excursion; between samples, what it shows by interpolation."""
     start, end = excursion.span_s
     times = np.linspace(start, end, max(3, min(excursion.samples, 200))) + skew_s
-    within = times[(times >= track.time_s[0]) & (times <= track.time_s[-1])]
+    within: FloatArray = times[(times >= track.time_s[0]) & (times <= track.time_s[-1])]
     if not within.size:
         return within
     # Only what lies around it: to interpolate in all samples would cost a look at each of them.
