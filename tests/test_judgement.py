@@ -1,4 +1,4 @@
-"""The judgement: which observations findings make, how they are weighed, where suspicion lies, in words."""
+"""The judgement: what findings mean, how it is weighed, where suspicion lies, and in which words."""
 
 from dataclasses import replace
 from typing import Any
@@ -118,7 +118,7 @@ def test_a_clean_recording_is_an_observation_too(swept: tuple[Span, ...], name: 
 
 @pytest.mark.parametrize("cause", list(RestCause))
 def test_the_cause_of_a_high_rest_decides_between_body_and_sensor(cause: RestCause) -> None:
-    """Common practice, no published source: see DESIGN of the rest observations in judging.toml."""
+    """Common practice, no published source: see the rest observations in judging.toml."""
     high = OffRest(**SURE, channels=("tps1_v",), rest_pct=6, usual_rest_pct=0, cause=cause, ect_c=None)
     first = judged(seen(high)).suspects[0]
     expected = {
