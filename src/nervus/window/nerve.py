@@ -23,7 +23,7 @@ from nervus.window.nerve_way import HEIGHT, MIDDLE, STRANDS_FROM, WIDTH, Strand,
 from nervus.window.theme import BRIGHT, Theme
 
 # Suspicion below this is not drawn: a swelling everywhere would say nothing.
-_WORTH_DRAWING = 0.05
+_WORTH_DRAWING = 0.12
 # The plate stands at this angle against the bore when closed, and turns by that much to open.
 _CLOSED_DEG, _OPENS_DEG = 83.0, 76.0
 _PLUGS = ("sensor_plug", "unit_plug")

@@ -62,12 +62,13 @@ class TravelView(Chart):
         self.show_whole()
 
     def _add_fold(self, recording: Recording, examination: Examination) -> None:
-        plot = self.add_plot()
-        plot.getAxis("bottom").setStyle(showValues=False)
-        plot.getAxis("bottom").setHeight(4)
         tracks = [c for c in recording.with_role(Role.TRACK) if c.kind.unit == "V"]
         tracks = tracks or list(recording.with_role(Role.TRACK) or recording.with_role(Role.POSITION))
-        if tracks and tracks[0].kind.unit == "V":
+        unit = str(tracks[0].kind.unit) if tracks else ""
+        plot = self.add_plot(unit=unit)
+        plot.getAxis("bottom").setStyle(showValues=False)
+        plot.getAxis("bottom").setHeight(4)
+        if unit == "V":
             plot.setYRange(-0.1, 5.2, padding=0)
             plot.getAxis("left").setTicks([[(v, f"{v} V") for v in range(6)]])
         self._curves, self._names = [], []
