@@ -1,16 +1,19 @@
 """Reading recordings: both shapes, and each thing that keeps a file from being one."""
 
+import json
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from conftest import SAMPLES
 from nervus.cli import main
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Mark, Recording
 from nervus.domain.errors import RecordingUnusable
-from nervus.files import read_recording
+from nervus.files import answer, read_recording
 from nervus.files.recording_writer import write_recording
+from nervus.judge.analyse import analyse
 
 Write = Callable[[str | bytes], Path]
 
@@ -148,3 +151,37 @@ def test_a_gigabyte_of_one_line_is_refused_without_reading_it(tmp_path: Path) ->
 def test_a_mapping_that_can_not_be_meant_is_told(pair: str, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["analyse", "r.csv", "--map", pair]) == 2
     assert "accepted is NAME=ID" in capsys.readouterr().err
+
+
+def mangled(random: np.random.Generator, source: bytes) -> bytes:
+    """A file with a few bytes changed, lost, doubled or put in."""
+    made = bytearray(source)
+    snippets = (b",", b"\n", b'"', b"nan", b"-", b"e9", b"\r", b";", b"mark", b"1e400", b"\xff", b"\0")
+    for _ in range(int(random.integers(1, 5))):
+        at = int(random.integers(len(made)))
+        what = int(random.integers(4))
+        if what == 0:
+            made[at : at + 1] = bytes([int(random.integers(256))])
+        elif what == 1:
+            del made[at : at + int(random.integers(1, 200))]
+        elif what == 2:
+            made[at:at] = snippets[int(random.integers(len(snippets)))]
+        else:
+            start = int(random.integers(len(made)))
+            made[at:at] = made[start : start + 300]
+    return bytes(made)
+
+
+def test_mangled_files_are_read_or_told_and_never_more(tmp_path: Path) -> None:
+    random = np.random.default_rng(17)
+    sources = [path.read_bytes()[:9000] for path in sorted(SAMPLES.glob("*.csv"))]
+    path = tmp_path / "m.csv"
+    told: list[str] = []
+    for number in range(600):
+        path.write_bytes(mangled(random, sources[number % len(sources)]))
+        try:
+            json.dumps(answer(analyse(read_recording(path))), allow_nan=False)
+        except RecordingUnusable as refused:
+            told.append(str(refused))
+    assert 0 < len(told) < 600
+    assert not [sentence for sentence in told if "\n" in sentence or len(sentence) > 800]

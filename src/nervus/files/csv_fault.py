@@ -6,7 +6,7 @@ from pathlib import Path
 
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import Place, RecordingUnusable
-from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, channel_hint
+from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, channel_hint, shown
 
 _NUMBER = "accepted is a finite number with a decimal point, like 0.51"
 
@@ -56,8 +56,8 @@ def _long_row(file: str, line: int, row: list[str], header: Header, last: dict[s
     if name != MARK and name not in CHANNEL_KINDS:
         raise RecordingUnusable(
             Place(file, line, CHANNEL),
-            f"“{name}” is no channel",
-            channel_hint(name, f"map it with --map {name or 'NAME'}=ID"),
+            f"“{shown(name)}” is no channel",
+            channel_hint(name, f"map it with --map {shown(name) or 'NAME'}=ID"),
         )
     _check_time(Place(file, line, TIME), cells.get(TIME, ""), name, last)
     if name != MARK:
@@ -87,7 +87,6 @@ def number(place: Place, cell: str) -> float:
     except ValueError:
         value = math.nan
     if "_" in cell or not math.isfinite(value):
-        shown = cell if len(cell) <= 24 else cell[:21] + "…"
-        wrong = f"“{shown}” is not a number" if cell.strip() else "the cell is empty"
+        wrong = f"“{shown(cell)}” is not a number" if cell.strip() else "the cell is empty"
         raise RecordingUnusable(place, wrong, _NUMBER)
     return value

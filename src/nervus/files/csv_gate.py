@@ -23,6 +23,7 @@ IGNORE = "-"
 _CHUNK = 1 << 20
 _LONGEST_LINE = 1 << 20
 _MOST_COLUMNS = 256
+_LONGEST_SHOWN = 24
 _SHAPES = "accepted is a CSV with time_s first, then channels, or time_s,channel,value"
 
 
@@ -87,7 +88,10 @@ def _header(path: Path, first: bytes, mapping: Mapping[str, str]) -> Header:
             f"there are {columns} columns",
             f"a recording has at most {_MOST_COLUMNS}, and {len(CHANNEL_KINDS)} channels are known",
         )
-    names = tuple(cell.strip() for cell in next(csv.reader([text])))
+    try:
+        names = tuple(cell.strip() for cell in next(csv.reader([text])))
+    except (csv.Error, StopIteration) as wrong:
+        raise RecordingUnusable(Place(name, 1), "the first line can't be split", _SHAPES) from wrong
     return _named(name, names, mapping)
 
 
@@ -100,7 +104,9 @@ def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Hea
     twice = next((i for k, i in enumerate(ids) if i in ids[:k] and i != IGNORE), None)
     if twice is not None:
         raise RecordingUnusable(
-            Place(file, 1, twice), "the column is there twice", "each channel may stand once"
+            Place(file, 1, shown(twice) or "without a name"),
+            "the column is there twice",
+            "each channel may stand once",
         )
     if set(ids) - {IGNORE} == {TIME, CHANNEL, VALUE}:
         return Header(names, ids, long=True)
@@ -108,11 +114,17 @@ def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Hea
     for written, channel in zip(names, ids, strict=True):
         if channel not in allowed:
             raise RecordingUnusable(
-                Place(file, 1, written or "without a name"),
+                Place(file, 1, shown(written) or "without a name"),
                 "this is no channel",
-                channel_hint(channel, f"map it with --map {written or 'NAME'}=ID"),
+                channel_hint(channel, f"map it with --map {shown(written) or 'NAME'}=ID"),
             )
     return Header(names, ids, long=False)
+
+
+def shown(text: str) -> str:
+    """Text of a file as it may stand in a sentence: on one line, and not too long."""
+    flat = " ".join("".join(c if c.isprintable() else " " for c in text).split())
+    return flat if len(flat) <= _LONGEST_SHOWN else flat[: _LONGEST_SHOWN - 1] + "…"
 
 
 def channel_hint(name: str, otherwise: str) -> str:

@@ -11,6 +11,7 @@ from nervus.signal.levels import TrackSignal
 # A plate crosses its travel in 70 ms at the fastest, so this many points a second lose nothing of
 # its motion; faster samples are averaged. (Events are found on the samples themselves.)
 _POINTS_PER_S = 125.0
+_LEAST_POINTS = 5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -45,7 +46,8 @@ class Course:
 def course_of(track: TrackSignal, faulty: tuple[Span, ...]) -> Course:
     """The course of a track, straight lines drawn across the faulty spans."""
     time_s, level = track.time_s, _bridged(track, faulty)
-    size = max(1, round(1.0 / (_POINTS_PER_S * max(track.interval_s, 1e-7))))
+    size = round(1.0 / (_POINTS_PER_S * max(track.interval_s, 1e-7)))
+    size = max(1, min(size, time_s.size // _LEAST_POINTS))
     interval_s = track.interval_s * size
     if size == 1:
         level = _smooth(level)

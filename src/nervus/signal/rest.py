@@ -45,6 +45,8 @@ def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) ->
     """All rests that follow a closing motion or begin the recording."""
     every = max(1, round(1.0 / (_POINTS_PER_S * max(float(np.median(np.diff(time_s))), 1e-6))))
     time_s, percent = time_s[::every], percent[::every]
+    if time_s.size < 2:
+        return ()
     steps = max(1, round(_LEAST_S / max(float(np.median(np.diff(time_s))), 1e-6)))
     if percent.size <= steps:
         return ()

@@ -88,7 +88,8 @@ def _fit_reported(course: Course, reported: Channel) -> tuple[float, float] | No
     from scipy.stats import theilslopes  # noqa: PLC0415 - loaded when first needed: start-up
 
     chosen = np.flatnonzero(calm)[:: max(1, int(calm.sum()) // 400)]
-    fit = theilslopes(course.level[chosen], at[chosen])
+    with np.errstate(invalid="ignore"):  # its interval, which is not used, may not exist for ties
+        fit = theilslopes(course.level[chosen], at[chosen])
     slope, closed = float(fit[0]), float(fit[1])
     if abs(slope) < 0.2:
         return None
