@@ -44,7 +44,6 @@ class FaultLeaf(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         line: `signal`, `track`, `feed` (supply or ground), or "" for the whole stretch.
         share: how much of the suspect's probability this leaf takes; sums to 1 for a suspect.
         fault: a phrase; `{line}` stands for the line it concerns.
-        only: `cable` or `electronic` where it exists on one kind of throttle only.
         source: where the share comes from.
     """
 
@@ -54,7 +53,6 @@ class FaultLeaf(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     share: Chance
     fault: Sentence
     source: Sentence
-    only: str = ""
 
 
 class TestAdvice(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -143,7 +143,6 @@ def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
                 first.before,
                 later.after,
                 deepest.level,
-                max(first.spread, later.spread),
                 first.samples + later.samples,
                 weak=first.weak,
                 merged=first.merged + later.merged,

@@ -51,7 +51,6 @@ class Excursion:
         before: level on the course just before, percent of supply.
         after: level on the course just after.
         level: the level it went to (furthest from the course, the odd sample left out).
-        spread: how widely its samples scatter, percent of supply.
         samples: how many samples it lasted.
         weak: whether it counts only where it comes back at a place in the travel.
         merged: how many interruptions of one burst it stands for.
@@ -61,7 +60,6 @@ class Excursion:
     before: float
     after: float
     level: float
-    spread: float
     samples: int
     weak: bool = False
     merged: int = 1
@@ -276,7 +274,6 @@ def _describe(track: TrackSignal, before: int, after: int) -> Excursion | None:
         float(anchor),
         float(other),
         level,
-        float(np.ptp(values[off])),
         int(off[-1] - off[0] + 1),
     )
     return found if furthest > track.tolerance else None

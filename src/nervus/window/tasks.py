@@ -3,14 +3,12 @@
 import logging
 import threading
 from collections.abc import Callable
-from typing import Generic, TypeVar
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 from nervus.domain.analysis import Progress
 from nervus.domain.errors import OutsideError, Stopped
 
-Result = TypeVar("Result")
 _log = logging.getLogger(__name__)
 
 
@@ -65,7 +63,7 @@ class Task(QObject):
         self.progressed.emit(doing, share)
 
 
-class _Runner(QRunnable, Generic[Result]):
+class _Runner(QRunnable):
     def __init__(self, task: Task) -> None:
         super().__init__()
         self._task = task

@@ -16,6 +16,8 @@ from nervus.window.theme import Theme, channel_pen
 _LEAST_VOLTS = 1.0
 # A finding is shown with at least this much time around it.
 _AROUND_S, _AROUND_SHARE = 0.4, 3.0
+# More regions than this are not drawn for one finding; the lane above shows them all.
+_MOST_REGIONS = 40
 # Plots of the other units are this tall.
 _SIDE_PLOT = 74
 _UNIT_ORDER = tuple(Unit)
@@ -41,6 +43,8 @@ class TimeView(Chart):
         self._shown: list[tuple[pg.PlotItem, list[Channel]]] = []
         self._lane: pg.PlotCurveItem | None = None
         self._selected: list[pg.LinearRegionItem] = []
+        self._off: list[pg.LinearRegionItem] = []
+        self._mark_lines: list[pg.InfiniteLine] = []
         self._cursors: list[pg.InfiniteLine] = []
         self.hovered.connect(self._move_cursor)
         self.scene().sigMouseClicked.connect(self._clicked)
@@ -52,6 +56,7 @@ class TimeView(Chart):
         self._key_off = examination.key_off_s
         self.clear_plots()
         self._curves, self._selected, self._cursors, self._shown = [], [], [], []
+        self._off, self._mark_lines = [], []
         self.whole = (recording.start_s, recording.end_s)
         units = sorted({c.kind.unit for c in recording.channels}, key=_UNIT_ORDER.index)
         for row, unit in enumerate(units):
@@ -98,8 +103,7 @@ class TimeView(Chart):
         for start, end in self._key_off:
             region = pg.LinearRegionItem((start, end), movable=False)
             plot.addItem(region)
-            self._selected.append(region)
-            region.is_key_off = True
+            self._off.append(region)
         for mark in recording.marks:
             line = pg.InfiniteLine(
                 mark.time_s,
@@ -107,8 +111,8 @@ class TimeView(Chart):
                 label=mark.text,
                 labelOpts={"position": 0.06, "rotateAxis": (1, 0), "anchors": [(0, 0), (0, 0)]},
             )
-            line.is_mark = True
             plot.addItem(line)
+            self._mark_lines.append(line)
 
     def apply_theme(self, theme: Theme) -> None:
         super().apply_theme(theme)
@@ -121,44 +125,42 @@ class TimeView(Chart):
             self._lane.setPen(theme.pen("inflamed", 6))
         for cursor in self._cursors:
             cursor.setPen(theme.pen("muted", 1, Qt.PenStyle.DashLine))
-        for plot in self.plots:
-            for item in plot.items:
-                if getattr(item, "is_mark", False):
-                    item.setPen(theme.pen("muted", 1, Qt.PenStyle.DotLine))
-                    item.label.setColor(theme.color("muted"))
+        for line in self._mark_lines:
+            line.setPen(theme.pen("muted", 1, Qt.PenStyle.DotLine))
+            line.label.setColor(theme.color("muted"))
         for region in self._selected:
-            self._style_region(region)
+            self._style_region(region, "inflamed", 32)
+        for region in self._off:
+            self._style_region(region, "muted", 50)
 
-    def _style_region(self, region: pg.LinearRegionItem) -> None:
-        key_off = getattr(region, "is_key_off", False)
-        token, alpha = ("muted", 50) if key_off else ("inflamed", 32)
+    def _style_region(self, region: pg.LinearRegionItem, token: str, alpha: int) -> None:
         region.setBrush(self.theme.color(token, alpha))
         for line in region.lines:
             line.setPen(self.theme.pen(token, 1, alpha=90))
 
     def select(self, number: int | None) -> None:
         """Mark a finding and go to it; `None` marks nothing."""
-        for region in self.marked():
+        for region in self._selected:
             for plot in self.plots:
                 if region in plot.items:
                     plot.removeItem(region)
-            self._selected.remove(region)
+        self._selected = []
         if number is None or not self._findings[number].times_s:
             return
         spans = self._findings[number].times_s
         for plot in self.plots:
-            for span in spans[:40]:
+            for span in spans[:_MOST_REGIONS]:
                 region = pg.LinearRegionItem(span, movable=False)
                 region.setZValue(-50)
                 plot.addItem(region)
                 self._selected.append(region)
-                self._style_region(region)
+                self._style_region(region, "inflamed", 32)
         first, last = spans[0][0], spans[-1][1]
         self.show_span((first, last), max(_AROUND_S, _AROUND_SHARE * (last - first) * (len(spans) == 1)))
 
     def marked(self) -> list[pg.LinearRegionItem]:
         """The regions of the finding that is marked now."""
-        return [r for r in self._selected if not getattr(r, "is_key_off", False)]
+        return list(self._selected)
 
     def _refresh(self) -> None:
         start, end = self.visible()
