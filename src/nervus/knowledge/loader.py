@@ -7,10 +7,19 @@ from pathlib import Path
 
 import msgspec
 
+from nervus.codes.notation import Code, CodeUnreadable, read_code
 from nervus.domain.analysis import SuspectId
+from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import KnowledgeUnusable, ProfileUnusable
 from nervus.domain.profile import ThrottleKind, ThrottleProfile, TrackProfile
-from nervus.knowledge.shapes import Judging, ProfileFile
+from nervus.knowledge.shapes import (
+    Judging,
+    KnownCode,
+    KnownCodes,
+    Parameter,
+    Parameters,
+    ProfileFile,
+)
 
 _HERE = resources.files("nervus.knowledge")
 _SUFFIX = ".toml"
@@ -44,6 +53,54 @@ def _check_sums(table: Judging) -> None:
         share = sum(leaf.share for leaf in table.fault if leaf.suspect == suspect)
         if abs(share - 1.0) > 1e-6:
             raise ValueError(f"the shares of {suspect} do not sum to 1")
+
+
+def _check_parameters(table: tuple[Parameter, ...]) -> None:
+    strange = {p.channel for p in table} - set(CHANNEL_KINDS)
+    if strange or len({p.pid for p in table}) != len(table):
+        raise ValueError(f"a channel that is none ({strange}), or a number twice")
+
+
+@cache
+def parameters() -> tuple[Parameter, ...]:
+    """The values of service 01 that are worth asking for.
+
+    Raises:
+        KnowledgeUnusable: the file that ships is damaged.
+    """
+    text = _HERE.joinpath("parameters.toml").read_text(encoding="utf-8")
+    try:
+        table = msgspec.convert(tomllib.loads(text), Parameters).parameter
+        _check_parameters(table)
+    except (msgspec.ValidationError, tomllib.TOMLDecodeError, ValueError) as wrong:
+        raise KnowledgeUnusable(f"parameters.toml of this installation is damaged: {wrong}") from wrong
+    return table
+
+
+@cache
+def known_codes() -> dict[Code, KnownCode]:
+    """The standardised codes that are known, by code.
+
+    Raises:
+        KnowledgeUnusable: the file that ships is damaged.
+    """
+    text = _HERE.joinpath("codes.toml").read_text(encoding="utf-8")
+    try:
+        table = msgspec.convert(tomllib.loads(text), KnownCodes).code
+        known = {read_code(row.code): row for row in table}
+        _check_codes(table, known)
+    except (msgspec.ValidationError, tomllib.TOMLDecodeError, ValueError, CodeUnreadable) as wrong:
+        raise KnowledgeUnusable(f"codes.toml of this installation is damaged: {wrong}") from wrong
+    return known
+
+
+def _check_codes(table: tuple[KnownCode, ...], known: dict[Code, KnownCode]) -> None:
+    if len(known) != len(table):
+        raise ValueError("a code twice")
+    groups = {row.group for row in table} | {"tracks range", "pedal range"}
+    strange = {group for row in table for group in row.follows} - groups
+    if strange:
+        raise ValueError(f"groups that no code has: {strange}")
 
 
 def profile_ids() -> tuple[str, ...]:

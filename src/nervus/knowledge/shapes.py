@@ -102,3 +102,71 @@ class ProfileFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     disagreement_s: Annotated[float, msgspec.Meta(ge=0.0)]
     provenance: Sentence
     track: Annotated[list[TrackRow], msgspec.Meta(min_length=1, max_length=2)]
+
+
+class Parameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A value that a control unit reports: `value = raw * scale + offset`.
+
+    Attributes:
+        pid: its number in service 01.
+        size: how many bytes it has, big end first.
+        scale: of the channel's unit for one step.
+        offset: in the channel's unit.
+        channel: the channel that it fills.
+        says: what the standard calls it.
+        keep: asked for in every n-th round.
+    """
+
+    pid: Annotated[int, msgspec.Meta(ge=1, le=255)]
+    size: Annotated[int, msgspec.Meta(ge=1, le=4)]
+    scale: float
+    offset: float
+    channel: str
+    says: Sentence
+    keep: Annotated[int, msgspec.Meta(ge=1)]
+
+    def value(self, raw: bytes) -> float:
+        """What these bytes say, in the channel's unit."""
+        return int.from_bytes(raw, "big") * self.scale + self.offset
+
+    def raw(self, value: float) -> bytes:
+        """The bytes that say a value, the nearest and within what they can say."""
+        steps = round((value - self.offset) / self.scale)
+        return min(max(steps, 0), (1 << 8 * self.size) - 1).to_bytes(self.size, "big")
+
+
+class Parameters(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """All values that are worth asking for."""
+
+    source: Sentence
+    parameter: tuple[Parameter, ...]
+
+
+class KnownCode(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A standardised trouble code.
+
+    Attributes:
+        code: as it is written, without a failure type.
+        says: what it means, in our own words.
+        group: which part of the system it is about.
+        compares: what its monitor compares with what.
+        line: the line or part that it names, "" where it names none.
+        limit: usual limit and time, "" where there is none.
+        follows: groups whose faults can bring it about; `tracks range` and `pedal range` are the
+            codes of single tracks only.
+    """
+
+    code: str
+    says: Sentence
+    group: str
+    compares: Sentence
+    line: str = ""
+    limit: str = ""
+    follows: tuple[str, ...] = ()
+
+
+class KnownCodes(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """All codes that are known."""
+
+    source: Sentence
+    code: tuple[KnownCode, ...]

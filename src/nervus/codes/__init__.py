@@ -1,0 +1,1 @@
+"""Trouble codes: how they are written, and what their status says."""

@@ -1,0 +1,88 @@
+"""A set of trouble codes read as one story: what is the cause, what follows from it, what they share."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from nervus.codes.notation import Code
+from nervus.knowledge import KnownCode, known_codes
+
+
+@dataclass(frozen=True, slots=True)
+class Story:
+    """What a set of codes tells.
+
+    Attributes:
+        causes: codes that nothing else in the set explains.
+        consequences: the others, each with the codes of the set that can have brought it about.
+        unknown: codes that are not known here; a maker's own is never guessed at.
+        text: the same in sentences.
+    """
+
+    causes: tuple[Code, ...]
+    consequences: dict[Code, tuple[Code, ...]]
+    unknown: tuple[Code, ...]
+    text: str
+
+
+def story_of(codes: Iterable[Code]) -> Story:
+    """The story of a set of codes, failure types left aside."""
+    wanted = sorted({code.base for code in codes})
+    known = {code: row for code, row in known_codes().items() if code in wanted}
+    consequences = {}
+    for code, row in known.items():
+        brought = tuple(other for other, its in known.items() if other != code and _brings(its, row))
+        if brought:
+            consequences[code] = brought
+    # Two that could each explain the other explain nothing: both stay causes.
+    for code in list(consequences):
+        others = consequences[code]
+        if all(other in consequences and code in consequences[other] for other in others):
+            del consequences[code]
+    causes = tuple(code for code in known if code not in consequences)
+    unknown = tuple(code for code in wanted if code not in known)
+    return Story(causes, consequences, unknown, _text(known, causes, consequences, unknown))
+
+
+def _brings(cause: KnownCode, effect: KnownCode) -> bool:
+    if cause.group in effect.follows:
+        return True
+    return cause.line != "" and f"{cause.group} range" in effect.follows
+
+
+def _text(
+    known: dict[Code, KnownCode],
+    causes: tuple[Code, ...],
+    consequences: dict[Code, tuple[Code, ...]],
+    unknown: tuple[Code, ...],
+) -> str:
+    if not known and not unknown:
+        return "There is no code to read."
+    told = []
+    if causes:
+        listed = "; ".join(f"{code} ({known[code].says})" for code in causes)
+        told.append(f"First of all: {listed}.")
+    shared = _shared([known[code] for code in causes])
+    if shared:
+        told.append(shared)
+    if consequences:
+        listed = "; ".join(f"{code} ({known[code].says})" for code in sorted(consequences))
+        told.append(f"That follows from it: {listed}.")
+    if unknown:
+        own = any(code.is_makers_own for code in unknown)
+        what = "the maker's own, or not known here" if own else "not known here"
+        told.append(f"{', '.join(map(str, unknown))}: {what}; not guessed at.")
+    return " ".join(told)
+
+
+def _shared(causes: list[KnownCode]) -> str:
+    """What several causes have in common in the sensor's circuit."""
+    lines = {row.line for row in causes if row.group == "tracks" and row.line}
+    if len(lines) < 2:
+        return ""
+    low = all(row.says.endswith("too low") for row in causes if row.group == "tracks")
+    high = all(row.says.endswith("too high") for row in causes if row.group == "tracks")
+    if low:
+        return "Both tracks low together: look at what they share, the supply, before either signal."
+    if high:
+        return "Both tracks high together: look at what they share, the ground, before either signal."
+    return "Both tracks are concerned: look at what they share, plug, supply and ground, first."
