@@ -9,6 +9,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
+
+from nervus.domain.channel import FloatArray
 
 GROUND = "ground"
 
@@ -19,52 +22,62 @@ _LEAK_S = 1e-12
 
 @dataclass(frozen=True, slots=True)
 class Resistor:
-    """A resistance in ohms, above zero, between two nodes."""
+    """A resistance in ohms, above zero, between two nodes; an array of them for many networks."""
 
     a: str
     b: str
-    ohms: float
+    ohms: float | FloatArray
 
 
-def solve(resistors: Sequence[Resistor], sources: Mapping[str, float]) -> dict[str, float]:
-    """Voltage of every node against `GROUND`.
+@dataclass(frozen=True, slots=True, eq=False)
+class Solved:
+    """What a network does.
+
+    Attributes:
+        volts: for every node against `GROUND`, each of the shape of the ohms.
+        amps: for every source the current that it delivers.
+    """
+
+    volts: Mapping[str, FloatArray]
+    amps: Mapping[str, FloatArray]
+
+
+def solve(resistors: Sequence[Resistor], sources: Mapping[str, float | FloatArray]) -> Solved:
+    """Solve a network, or many of the same shape at once.
 
     Args:
-        resistors: the network.
-        sources: nodes that are held, with their volts.
+        resistors: the network; ohms of shape (n,) stand for n networks.
+        sources: nodes that are held, with their volts, as numbers or of shape (n,).
 
     Raises:
         ValueError: a resistance is not above zero.
     """
-    bad = next((r for r in resistors if not r.ohms > 0), None)
-    if bad is not None:
-        raise ValueError(f"a resistance must be above zero, but {bad.a}-{bad.b} has {bad.ohms}")
-    nodes = sorted({n for r in resistors for n in (r.a, r.b)} | set(sources) - {GROUND})
-    nodes = [n for n in nodes if n != GROUND]
-    index = {n: i for i, n in enumerate(nodes)}
-    held = list(sources)
-    size = len(nodes) + len(held)
-    matrix, right = np.zeros((size, size)), np.zeros(size)
-    matrix[range(len(nodes)), range(len(nodes))] += _LEAK_S
     for r in resistors:
-        _stamp(matrix, index.get(r.a), index.get(r.b), 1.0 / r.ohms)
-    for row, node in enumerate(held, start=len(nodes)):
-        matrix[row, index[node]] = matrix[index[node], row] = 1.0
-        right[row] = sources[node]
-    volts = np.linalg.solve(matrix, right)
-    return {GROUND: 0.0, **{n: float(volts[i]) for n, i in index.items()}}
+        if not np.all(np.asarray(r.ohms) > 0):
+            raise ValueError(f"a resistance must be above zero, but {r.a}-{r.b} has {r.ohms}")
+    nodes = sorted(({n for r in resistors for n in (r.a, r.b)} | set(sources)) - {GROUND})
+    index = {n: i for i, n in enumerate(nodes)}
+    shape = np.broadcast_shapes(*(np.shape(r.ohms) for r in resistors), *map(np.shape, sources.values()))
+    size = len(nodes) + len(sources)
+    matrix, right = np.zeros((*shape, size, size)), np.zeros((*shape, size, 1))
+    matrix[..., range(len(nodes)), range(len(nodes))] += _LEAK_S
+    for r in resistors:
+        _stamp(matrix, index.get(r.a), index.get(r.b), 1.0 / np.asarray(r.ohms, dtype=np.float64))
+    for row, (node, volts) in enumerate(sources.items(), start=len(nodes)):
+        matrix[..., row, index[node]] = matrix[..., index[node], row] = 1.0
+        right[..., row, 0] = volts
+    found = np.linalg.solve(matrix, right)[..., 0]
+    return Solved(
+        {GROUND: np.zeros(shape), **{n: found[..., i] for n, i in index.items()}},
+        {n: -found[..., i] for i, n in enumerate(sources, start=len(nodes))},
+    )
 
 
-def _stamp(
-    matrix: np.ndarray[tuple[int, int], np.dtype[np.float64]],
-    a: int | None,
-    b: int | None,
-    siemens: float,
-) -> None:
+def _stamp(matrix: NDArray[np.float64], a: int | None, b: int | None, siemens: FloatArray) -> None:
     if a is not None:
-        matrix[a, a] += siemens
+        matrix[..., a, a] += siemens
     if b is not None:
-        matrix[b, b] += siemens
+        matrix[..., b, b] += siemens
     if a is not None and b is not None:
-        matrix[a, b] -= siemens
-        matrix[b, a] -= siemens
+        matrix[..., a, b] -= siemens
+        matrix[..., b, a] -= siemens

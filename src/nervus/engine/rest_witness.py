@@ -1,32 +1,38 @@
 """Plate or signal: whether an engine breathes more while the signal rests too high.
 
-An engine at rest breathes what the plate lets by. If the plate really stays open, air flow or idle
-speed rise with the signal; if only the signal lies, they stay what they were (common practice: idle
-up with the reading up, the plate is open; idle normal, the signal lies).
+An engine at rest breathes what the plate lets by. The plate is an orifice and the engine a pump, so
+what was recorded of the engine gives the opening up to a factor: air mass, or speed times manifold
+pressure, over what an opening of one would let by at those pressures. If the plate really stays open,
+the opening is larger than at the usual rests; if only the signal lies, it is what it was (common
+practice: idle up with the reading up, the plate is open; idle normal, the signal lies).
+
+Silent where no engine ran or too little was recorded. It can't see an idle valve: one that closes by
+as much as the plate stays open hides the plate.
 """
 
 import numpy as np
 
-from nervus.domain.channel import Channel, Recording
+from nervus.domain.channel import Channel, FloatArray, Recording
 from nervus.domain.finding import RestCause, Span
+from nervus.engine.air_flow import R_AIR, STANDARD_K, STANDARD_PA, opening_of
 
 # After a release the engine needs this long to settle.
 _SETTLE_S = 1.5
 _LEAST_SAMPLES = 5
-# Air must rise by this share of its usual value for the plate to be believed open, and by less than
-# that for it to be believed closed. Warm-up and loads move idle air by a tenth; 5 % of travel more
+# The opening must rise by this share of its usual value for the plate to be believed open, and by less
+# than that for it to be believed closed. Warm-up and loads move idle air by a tenth; 5 % of travel more
 # than doubles the opening round a closed plate.
 _RISES, _STAYS = 0.20, 0.08
 # Idle control holds the speed as long as it can, so speed alone tells less: an idle speed that rose
 # is a plate that is open, but one that did not rise proves nothing by itself.
 _SPEED_RISES = 0.12
+# Below these no engine runs.
+_STANDING = {"rpm": 200.0, "maf_gs": 0.2}
+_POINTS = 200
 
 
 def cause_of_rest(recording: Recording, off: tuple[Span, ...], usual: tuple[Span, ...]) -> RestCause:
     """The cause of rests that are off, by what the engine did then and at the usual rests.
-
-    The engine is a pump: what it breathes is proportional to speed times manifold pressure, at the
-    same intake temperature. So pressure alone is no witness (it falls when the engine speeds up).
 
     Args:
         recording: the recording, with engine channels or without.
@@ -39,15 +45,54 @@ def cause_of_rest(recording: Recording, off: tuple[Span, ...], usual: tuple[Span
     speed = _rise(recording, "rpm", off, usual)
     if recording.get("rpm") is not None and speed is None:
         return RestCause.UNKNOWN
-    air = _rise(recording, "maf_gs", off, usual)
-    pressure = _rise(recording, "map_kpa", off, usual)
-    if air is None and speed is not None and pressure is not None:
-        air = speed * pressure
-    if air is not None:
-        if air > 1.0 + _RISES:
+    before, now = relative_opening(recording, usual), relative_opening(recording, off)
+    if before is not None and now is not None:
+        if now > before * (1.0 + _RISES):
             return RestCause.PLATE
-        return RestCause.SIGNAL if air < 1.0 + _STAYS else RestCause.UNKNOWN
+        return RestCause.SIGNAL if now < before * (1.0 + _STAYS) else RestCause.UNKNOWN
     return RestCause.PLATE if speed is not None and speed > 1 + _SPEED_RISES else RestCause.UNKNOWN
+
+
+def relative_opening(recording: Recording, spans: tuple[Span, ...]) -> float | None:
+    """The effective opening of the throttle during some rests, in a unit of the engine's own.
+
+    Returns:
+        The median; `None` where neither air mass nor speed with manifold pressure was recorded while
+        the engine ran.
+    """
+    parts = (np.linspace(a + _SETTLE_S, b, _POINTS) for a, b in spans if b - a > _SETTLE_S)
+    time_s = np.concatenate([np.empty(0), *parts])
+    if time_s.size < _LEAST_SAMPLES:
+        return None
+    speed, mass, behind = (_at(recording, name, time_s) for name in ("rpm", "maf_gs", "map_kpa"))
+    intake = _at(recording, "iat_c", time_s)
+    kelvin = intake + 273.15 if intake is not None else np.full(time_s.size, STANDARD_K)
+    # Without a manifold pressure the flow is taken as choked, as it is at every healthy idle.
+    behind_pa = behind * 1000.0 if behind is not None else np.zeros(time_s.size)
+    before_pa = np.maximum(_ambient_pa(recording), behind_pa + 1.0)
+    if mass is not None and float(np.median(mass)) > _STANDING["maf_gs"]:
+        flow = mass
+    elif speed is not None and behind is not None and float(np.median(speed)) > _STANDING["rpm"]:
+        flow = speed * behind_pa / (R_AIR * kelvin)
+    else:
+        return None
+    return float(np.median(opening_of(flow, before_pa, behind_pa, kelvin)))
+
+
+def _ambient_pa(recording: Recording) -> float:
+    """The pressure before the throttle: what the manifold has while the engine stands, or standard."""
+    pressure, speed = recording.get("map_kpa"), recording.get("rpm")
+    if pressure is not None and speed is not None:
+        turning = np.interp(pressure.time_s, speed.time_s, speed.values)
+        standing = pressure.values[turning < _STANDING["rpm"]]
+        if standing.size >= _LEAST_SAMPLES and 70.0 < float(np.median(standing)) < 110.0:
+            return 1000.0 * float(np.median(standing))
+    return STANDARD_PA
+
+
+def _at(recording: Recording, channel_id: str, time_s: FloatArray) -> FloatArray | None:
+    channel = recording.get(channel_id)
+    return np.interp(time_s, channel.time_s, channel.values) if channel is not None else None
 
 
 def _rise(
@@ -61,10 +106,6 @@ def _rise(
     if before is None or now is None or before <= _STANDING.get(channel_id, 0.0):
         return None
     return now / before
-
-
-# Below these no engine runs.
-_STANDING = {"rpm": 200.0, "maf_gs": 0.2}
 
 
 def _settled(channel: Channel, spans: tuple[Span, ...]) -> float | None:
