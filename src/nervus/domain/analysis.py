@@ -236,12 +236,63 @@ class Examination:
     key_off_s: tuple[Span, ...] = field(default=())
 
 
+@dataclass(frozen=True, slots=True)
+class NodeReading:
+    """What one node of the sensor's circuit would read sound, reads with the fault, and was measured."""
+
+    node: str
+    sound_v: float
+    faulty_v: float
+    measured_v: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class CircuitExplanation:
+    """What in the sensor's circuit would read as some findings read.
+
+    Attributes:
+        findings: numbers of the findings that it explains.
+        tracks: how many tracks the circuit has.
+        faults: phrases of the single faults that fit, best first; none where no single fault does.
+        at: the parts of the circuit where those are, by the names of the circuit's nodes.
+        travel_pct: the place of the travel for which the nodes are given.
+        nodes: what the nodes read there, with the fault that fits best.
+        text: the same in a sentence.
+    """
+
+    findings: tuple[int, ...]
+    tracks: int
+    faults: tuple[str, ...]
+    at: tuple[str, ...]
+    travel_pct: float
+    nodes: tuple[NodeReading, ...]
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class CircuitEvidence:
+    """What the levels say by the circuit's solution.
+
+    Attributes:
+        explanations: one for each group of findings of a kind.
+        likelihood: for each suspect the probability of the levels of all interruptions, on a scale
+            of their own (only ratios count); empty where there was no interruption.
+    """
+
+    explanations: tuple[CircuitExplanation, ...]
+    likelihood: Mapping[SuspectId, float]
+
+
+NO_CIRCUIT = CircuitEvidence((), {})
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Analysis:
     """The whole answer for one recording."""
 
     examination: Examination
     judgement: Judgement
+    circuit: CircuitEvidence
 
 
 Progress = Callable[[str, float], None]

@@ -125,6 +125,15 @@ class OutOfRange(Finding):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Nonlinear(Finding):
+    """A track that does not run straight against the position reported beside it."""
+
+    kind: ClassVar[str] = "nonlinear"
+    travel_pct: Span
+    worst_pct: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SupplyFault(Finding):
     """The sensor's supply or ground is out of tolerance."""
 

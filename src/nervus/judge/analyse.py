@@ -1,5 +1,6 @@
 """The whole chain for one recording: examine the signal, then judge the parts."""
 
+from nervus.circuit.explain import explain
 from nervus.domain.analysis import Analysis, Progress, no_progress
 from nervus.domain.channel import Recording
 from nervus.domain.profile import ThrottleProfile
@@ -25,4 +26,5 @@ def analyse(
         Always an answer: a recording in which nothing can be seen says so.
     """
     examination = examine(recording, profile, cause_of_rest=cause_of_rest, progress=progress)
-    return Analysis(examination, judge(examination, judging()))
+    circuit = explain(recording, examination)
+    return Analysis(examination, judge(examination, circuit, judging()), circuit)

@@ -4,51 +4,68 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.analysis import Examination, Verdict
+from nervus.domain.analysis import CircuitEvidence, Examination, SuspectId, Verdict
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
     Drop,
+    Finding,
     Floor,
     Noise,
+    Nonlinear,
     OffRest,
+    OutOfRange,
     RestCause,
     SupplyFault,
 )
 from nervus.judge.words import WHOLE_PCT
+from nervus.knowledge import Likelihood
 
-# Drops that end within this much of each other, while the throttle stood at different places, end
-# at the level of the unit's own resistors.
-_SAME_LEVEL_V = 0.15
-_LEAST_SAME = 3
 _LEAST_PASSES = 2
 
 
 @dataclass(frozen=True, slots=True)
 class Observation:
-    """Something that bears on the judgement: a row of the knowledge, and how sure it was seen."""
+    """Something that bears on the judgement, and how sure it was seen.
+
+    Attributes:
+        id: a row of the knowledge.
+        confidence: 0 to 1.
+        solved: its likelihoods, where they were computed instead of looked up.
+    """
 
     id: str
     confidence: float
+    solved: Likelihood | None = None
 
 
-def observe(examination: Examination) -> tuple[Observation, ...]:
+def observe(examination: Examination, circuit: CircuitEvidence) -> tuple[Observation, ...]:
     """The observations that the findings of one recording make."""
     found = examination.findings
     seen: list[Observation] = []
-    for kind, name in ((DeadSpot, "dead_spot"), (Noise, "noise"), (SupplyFault, "supply_out")):
+    for kind, name in _OF_KIND.items():
         sure = [f.confidence for f in found if isinstance(f, kind)]
         if sure:
             seen.append(Observation(name, max(sure)))
-    seen += _of_drops(examination, [f for f in found if isinstance(f, Drop)])
+    seen += _of_drops(examination, circuit, [f for f in found if isinstance(f, Drop)])
     for finding in found:
-        if isinstance(finding, Disagreement):
+        if isinstance(finding, Disagreement) and "throttle_cmd_pct" in finding.channels:
+            seen.append(Observation("command_not_followed", finding.confidence))
+        elif isinstance(finding, Disagreement):
             name = "tracks_differ" if finding.suspect is None else "tracks_differ_blamed"
             seen.append(Observation(name, finding.confidence))
         elif isinstance(finding, OffRest):
             seen.append(Observation(_REST[finding.cause], finding.confidence))
     return tuple(seen) if seen else (Observation(_clean(examination), 1.0),)
 
+
+_OF_KIND: dict[type[Finding], str] = {
+    DeadSpot: "dead_spot",
+    Noise: "noise",
+    SupplyFault: "supply_out",
+    Nonlinear: "nonlinear",
+    OutOfRange: "out_of_range",
+}
 
 _REST = {
     RestCause.PLATE: "rest_plate",
@@ -57,32 +74,52 @@ _REST = {
 }
 
 
-def _of_drops(examination: Examination, drops: list[Drop]) -> list[Observation]:
+def _of_drops(
+    examination: Examination, circuit: CircuitEvidence, drops: list[Drop]
+) -> list[Observation]:
     if not drops:
         return []
     sure = float(np.median([d.confidence for d in drops]))
     anywhere = examination.locality.verdict is Verdict.TIME
     seen = [Observation("drops_anywhere" if anywhere else "drops_somewhere", sure)]
-    seen.append(Observation(_floor(drops), sure))
+    seen.append(_floor(circuit, drops, sure))
     marked = sum(1 for d in drops if d.marks)
     if marked and marked >= 0.3 * len(drops):
         seen.append(Observation("drops_follow_marks", sure))
     return seen
 
 
-def _floor(drops: list[Drop]) -> str:
+def _floor(circuit: CircuitEvidence, drops: list[Drop], sure: float) -> Observation:
+    """What the levels say: by the circuit's solution, or where none could be learned, by the rails."""
+    if circuit.likelihood:
+        return Observation("drop_levels", sure, _solved(circuit))
     together = sum(1 for d in drops if len(d.channels) > 1)
     if together > len(drops) / 2:
-        return "drop_all_tracks"
-    levels = [d.level_v for d in drops]
-    places = [d.at_travel_pct for d in drops if d.at_travel_pct is not None]
-    if len(levels) >= _LEAST_SAME and places and np.ptp(places) > 10.0:
-        middle = float(np.median(levels))
-        alike = sum(1 for level in levels if abs(level - middle) < _SAME_LEVEL_V)
-        if alike >= 0.7 * len(levels):
-            return "drop_one_same_level"
+        return Observation("drop_all_tracks", sure)
     at_rail = sum(1 for d in drops if d.floor is not Floor.INTERMEDIATE)
-    return "drop_one_rail" if at_rail > len(drops) / 2 else "drop_one_between"
+    return Observation("drop_one_rail" if at_rail > len(drops) / 2 else "drop_one_between", sure)
+
+
+def _solved(circuit: CircuitEvidence) -> Likelihood:
+    at = {a for e in circuit.explanations if e.faults for a in e.at}
+    return Likelihood(
+        id="drop_levels",
+        says=_says(at),
+        cause="floor",
+        source="the sensor circuit solved for every single open, resistance and short",
+        chance={s: 0.6 * circuit.likelihood[s] for s in SuspectId},
+    )
+
+
+def _says(at: set[str]) -> str:
+    """The parts of the circuit that the levels point at, as the ledger calls it."""
+    if not at:
+        return "the levels fit no single fault of the circuit"
+    if all(a.startswith(("supply", "ground")) for a in at):
+        lines = sorted({a.removesuffix("_plug") for a in at})
+        return f"the levels are those of a broken {' or '.join(lines)}"
+    tracks = sorted({a[-1] for a in at if a[-1].isdigit()})
+    return f"the levels are those of signal {' and '.join(tracks)} broken alone"
 
 
 def _clean(examination: Examination) -> str:

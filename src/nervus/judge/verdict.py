@@ -9,6 +9,7 @@ Observations of the same cause are not independent; only the most telling of the
 import math
 
 from nervus.domain.analysis import (
+    CircuitEvidence,
     Examination,
     Judgement,
     NextTest,
@@ -22,9 +23,9 @@ from nervus.judge.words import NEARLY_SURE, headline
 from nervus.knowledge import Judging, Likelihood
 
 
-def judge(examination: Examination, knowledge: Judging) -> Judgement:
+def judge(examination: Examination, circuit: CircuitEvidence, knowledge: Judging) -> Judgement:
     """Suspects, ledger and next test for what one recording showed."""
-    counted = _one_for_each_cause(observe(examination), knowledge)
+    counted = _one_for_each_cause(observe(examination, circuit), knowledge)
     chance = {s: knowledge.prior.chance[s] for s in SuspectId}
     steps = []
     for observation, row in counted:
@@ -49,7 +50,7 @@ def _one_for_each_cause(
 ) -> list[tuple[Observation, Likelihood]]:
     best: dict[str, tuple[Observation, Likelihood]] = {}
     for observation in observations:
-        row = knowledge.likelihood(observation.id)
+        row = observation.solved or knowledge.likelihood(observation.id)
         held = best.get(row.cause)
         if held is None or _telling(observation, row) > _telling(*held):
             best[row.cause] = (observation, row)

@@ -4,14 +4,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import Channel, FloatArray
 from nervus.domain.finding import Span
+from nervus.signal import sampling
 from nervus.signal.levels import TrackSignal
 
 # A plate crosses its travel in 70 ms at the fastest, so this many points a second lose nothing of
 # its motion; faster samples are averaged. (Events are found on the samples themselves.)
 _POINTS_PER_S = 125.0
 _LEAST_POINTS = 5
+# What a reported percent may be off by rounding.
+_REPORTED_TOLERANCE = 0.5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -41,6 +44,14 @@ class Course:
     def speed(self) -> FloatArray:
         """Percent of supply per second, never negative, shape (n,)."""
         return np.abs(np.gradient(self.level, self.time_s))
+
+
+def plain_course(channel: Channel) -> Course:
+    """Any channel in percent as a course, but for samples at an instant that was there before."""
+    rising = np.diff(channel.time_s, prepend=-np.inf) > 0.0
+    time_s, values = channel.time_s[rising], channel.values[rising]
+    step_s = max(sampling.interval_s(time_s), 1e-6)
+    return Course(channel.id, time_s, values, step_s, _REPORTED_TOLERANCE, 100.0)
 
 
 def course_of(track: TrackSignal, faulty: tuple[Span, ...]) -> Course:

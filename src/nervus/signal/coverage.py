@@ -29,7 +29,12 @@ def describe_coverage(
         passes: of the travel.
         events: how many interruptions the recording shows.
     """
-    tracks = [c.shortest_event_s for c in channels if c.id.startswith("tps")]
+    wired = {c.id[:4] for c in channels if c.id.endswith("_v")}
+    tracks = [
+        c.shortest_event_s
+        for c in channels
+        if c.id.startswith("tps") and (c.id.endswith("_v") or c.id[:4] not in wired)
+    ]
     shortest = max(tracks) if tracks else max(c.shortest_event_s for c in channels)
     seen: Span | None = None
     if travel is not None and travel.percent.size:

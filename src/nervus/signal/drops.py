@@ -11,6 +11,10 @@ from nervus.signal.levels import TrackSignal
 _MARK_NEAR_S = 1.5
 
 
+# A meter shows this as zero, not as minus zero.
+_NOTHING_V = 0.005
+
+
 def describe_drops(
     events: tuple[Event, ...],
     tracks: dict[str, TrackSignal],
@@ -34,6 +38,7 @@ def _drop(
     if travel is not None:
         place = round(float(np.interp((start + end) / 2, *travel)), 1)
     level_v = tracks[channel].volts(excursion.level)
+    level_v = 0.0 if abs(level_v) < _NOTHING_V else level_v
     return Drop(
         channels=event.channels,
         times_s=((round(start, 4), round(end, 4)),),

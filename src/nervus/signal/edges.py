@@ -25,7 +25,7 @@ _UNPREPARED = 4.0
 # An edge may pass through so many samples more than it was found over.
 _MOST_TRIMMED = 2
 # Edges are also looked for over this time, where samples are closer: input filters round them.
-_ROUNDED_S = 0.004
+ROUNDED_S = 0.004
 # The slope at the end of a segment is taken over so many samples and at least this time.
 _SLOPE_SAMPLES, _SLOPE_S = 5, 0.03
 
@@ -107,7 +107,7 @@ def _trimmed(track: TrackSignal, first: IntArray, last: IntArray) -> tuple[IntAr
 def _edges(track: TrackSignal, leniency: float) -> list[tuple[int, int]]:
     """Index of the last sample before each edge and over how many samples it goes, sorted."""
     widths = [1, 2]
-    rounded = ceil(_ROUNDED_S / max(track.interval_s, 1e-7))
+    rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
     if 2 < rounded < track.level.size // 8:
         widths.append(rounded)
     found: list[tuple[int, int]] = []

@@ -10,19 +10,31 @@ from nervus.domain.analysis import (
     Travel,
     no_progress,
 )
-from nervus.domain.channel import Recording, Role
-from nervus.domain.finding import DeadSpot, Finding, Noise, Span
+from nervus.domain.channel import Channel, FloatArray, Recording, Role
+from nervus.domain.finding import (
+    DeadSpot,
+    Disagreement,
+    Drop,
+    Finding,
+    Noise,
+    Span,
+    SupplyFault,
+)
 from nervus.domain.profile import ThrottleProfile
 from nervus.signal import (
     dead_spots,
     disagreement,
     drops,
+    following,
+    linearity,
+    ranges,
     relation,
     rest,
     sampling,
     supply,
     wear_noise,
 )
+from nervus.signal.course import Course, plain_course
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts
 from nervus.signal.flats import find_flats
@@ -33,6 +45,8 @@ from nervus.signal.tracks import Tracks, after_witnesses, follow_travel, prepare
 
 # Events on a rough stretch that are shallower than this, percent of supply, belong to it.
 _WORN_AT_MOST_PCT = 10.0
+# Events of one burst closer than this, percent of travel, count once where places are compared.
+_SAME_PLACE_PCT = 5.0
 
 
 def examine(
@@ -68,6 +82,8 @@ def examine(
     findings += _disagreements(recording, tracks, (travel, passes), (line, skew_s), profile)
     findings += _rests(recording, travel, cause_of_rest)
     findings += supply.supply_faults(recording, key_off, nominal_v)
+    findings += _against_others(recording, tracks, (travel, passes), tuple(findings), profile)
+    findings += _out_of_range(recording, (*key_off, *_told_spans(findings)), profile)
     locality = _locality(_told(loose, spots, tracks.events), spots, travel)
     channels = tuple(sampling.summarise(c) for c in recording.channels)
     progress("Done", 1.0)
@@ -181,6 +197,49 @@ def _disagreements(
     return disagreement.find_disagreements(pair, channels, witness, faulty, profile, passes)
 
 
+def _against_others(
+    recording: Recording,
+    tracks: Tracks,
+    travel_and_passes: tuple[Travel | None, tuple[Pass, ...]],
+    findings: tuple[Finding, ...],
+    profile: ThrottleProfile | None,
+) -> list[Finding]:
+    """Position against command, and tracks against the position that was reported beside them."""
+    travel, passes = travel_and_passes
+    reported = next(iter(recording.with_role(Role.POSITION)), None)
+    command = next(iter(recording.with_role(Role.COMMAND)), None)
+    found: list[Finding] = []
+    if command is not None and (reported is not None or travel is not None):
+        found += following.not_following(command, *_position(reported, travel), profile)
+    bent = {f.suspect for f in findings if isinstance(f, Disagreement)}
+    for track in tracks.signals:
+        if reported is not None and reported.id != track.id and not bent - {track.id} - {None}:
+            found += linearity.nonlinear(tracks.courses[track.id], reported, passes)
+    return found
+
+
+def _position(reported: Channel | None, travel: Travel | None) -> tuple[Course, str]:
+    if travel is not None:
+        return Course(travel.witness, travel.time_s, travel.percent, 0.01, 0.5, 100.0), travel.witness
+    assert reported is not None  # noqa: S101 - asked before
+    return plain_course(reported), reported.id
+
+
+def _told_spans(findings: list[Finding]) -> tuple[Span, ...]:
+    """Spans at which a track is known to be off for a reason that is told already."""
+    return tuple(s for f in findings if isinstance(f, Drop | DeadSpot | SupplyFault) for s in f.times_s)
+
+
+def _out_of_range(
+    recording: Recording, told: tuple[Span, ...], profile: ThrottleProfile | None
+) -> list[Finding]:
+    supply_v = supply_scale(recording, profile.supply_v if profile is not None else 5.0)
+    found: list[Finding] = []
+    for track in recording.with_role(Role.TRACK):
+        found += ranges.out_of_range(track, int(track.id[3]), supply_v, told, profile)
+    return found
+
+
 def _rests(
     recording: Recording, travel: Travel | None, cause_of_rest: rest.CauseOf
 ) -> tuple[Finding, ...]:
@@ -204,10 +263,19 @@ def _locality(events: tuple[Event, ...], spots: tuple[DeadSpot, ...], travel: Tr
     places = []
     if travel is not None:
         for group in bursts(events):
-            middle = float(np.mean([np.mean(e.span_s) for e in group]))
-            places.append(float(np.interp(middle, travel.time_s, travel.percent)))
+            middles = [float(np.mean(e.span_s)) for e in group]
+            places += _apart(np.interp(middles, travel.time_s, travel.percent))
         for spot in (s for s in spots if s.shape == "flat"):
             places += [sum(spot.travel_pct) / 2] * spot.seen_in
     percent = travel.percent if travel is not None else np.zeros(1)
     time_s = travel.time_s if travel is not None else np.zeros(1)
     return judge_locality(np.asarray(places, dtype=np.float64), percent, time_s)[0]
+
+
+def _apart(places: FloatArray) -> list[float]:
+    """Places of one burst, those close to the one before left out: they have the same cause."""
+    kept = [float(places[0])]
+    for place in places[1:]:
+        if abs(place - kept[-1]) > _SAME_PLACE_PCT:
+            kept.append(float(place))
+    return kept

@@ -7,12 +7,13 @@ Where the sampling is too slow for a plate to be told from a fault, only levels 
 """
 
 from dataclasses import dataclass, replace
+from math import ceil
 
 import numpy as np
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Floor, Span
-from nervus.signal.edges import Segments, split_at_edges
+from nervus.signal.edges import ROUNDED_S, Segments, split_at_edges
 from nervus.signal.levels import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, TrackSignal, floor_of
 from nervus.signal.spans import overlaps, runs
 
@@ -30,7 +31,8 @@ _MOST_SLACK = 10.0
 _FADE_S = 0.25
 # It has met it where it is no further from it than this share of the edge.
 _MEETS = 0.3
-# Within so many samples of its ends an excursion goes this share of the way.
+# Within so many samples of its ends, and the time that input filters take, an excursion goes this
+# share of the way.
 _AT_ONCE_SAMPLES, _AT_ONCE = 3, 0.5
 # Steps this many times smaller than what is beyond any plate are weak edges; they are looked for where
 # samples are at least so far apart, and their excursions must not be longer than this.
@@ -264,9 +266,8 @@ def _describe(track: TrackSignal, before: int, after: int) -> Excursion | None:
     level = side * float(np.sort(side * values[off])[odd])
     # A contact that opens goes most of the way at once, and comes back so, at one end at least;
     # a throttle that is moved away goes gently.
-    at_once = max(
-        float(np.abs(away[:_AT_ONCE_SAMPLES]).max()), float(np.abs(away[-_AT_ONCE_SAMPLES:]).max())
-    )
+    reach = max(_AT_ONCE_SAMPLES, ceil(ROUNDED_S / max(track.interval_s, 1e-7)))
+    at_once = max(float(np.abs(away[:reach]).max()), float(np.abs(away[-reach:]).max()))
     if at_once < _AT_ONCE * furthest:
         return None
     found = Excursion(

@@ -76,7 +76,8 @@ def _odds(p_value: float) -> str:
 def _too_few(count: int) -> str:
     if count == 0:
         return "There was no event to place."
-    return f"Place or clock can't be told from {count} event{'s' if count > 1 else ''}."
+    events = f"{count} event{'s' if count > 1 else ''}"
+    return f"Place or clock can't be told from {events}; about {LEAST_EVENTS - count} more would."
 
 
 def _time_weighted_draws(travel_pct: FloatArray, time_s: FloatArray, count: int) -> FloatArray:

@@ -25,6 +25,8 @@ _RELEASE_PCT_PER_S = 40.0
 _LEAST_RESTS = 2
 # Rests of one cause agree within this.
 _SAME_PCT = 1.5
+# Coolant this much apart is worth a word.
+_WARMTH_C = 15.0
 # Pedal and command count as let go below this above their own least value.
 _LET_GO_PCT = 1.0
 
@@ -88,7 +90,7 @@ def off_rest(
             channels=channels,
             times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
             confidence=0.92 if cause is not RestCause.UNKNOWN else 0.75,
-            text=_text(len(same), rest, usual, cause),
+            text=_text(len(same), rest, usual, cause) + _warmth(recording, spans, sound),
             rest_pct=rest,
             usual_rest_pct=round(usual, 1),
             cause=cause,
@@ -99,11 +101,12 @@ def off_rest(
 
 def _still(percent: FloatArray, steps: int) -> BoolArray:
     """Where the next `steps` samples stay within the band, shape (n - steps + 1,)."""
-    windows = np.lib.stride_tricks.sliding_window_view(percent, steps)
-    if steps > 64:
-        # A long window is judged from 64 of its samples; a rest has no spikes left in it by now.
-        windows = windows[:, :: steps // 64]
-    return np.asarray(np.ptp(windows, axis=1) <= 2 * _BAND_PCT, dtype=np.bool_)
+    from scipy.ndimage import maximum_filter1d, minimum_filter1d  # noqa: PLC0415 - when first needed
+
+    ahead = -(steps // 2)  # so that the n-th value is that of the window which begins there
+    highest = maximum_filter1d(percent, steps, origin=ahead)
+    spread = highest - minimum_filter1d(percent, steps, origin=ahead)
+    return np.asarray(spread[: percent.size - steps + 1] <= 2 * _BAND_PCT, dtype=np.bool_)
 
 
 def _let_go(recording: Recording, time_s: FloatArray) -> BoolArray | None:
@@ -133,7 +136,16 @@ def _coolant(recording: Recording, spans: tuple[Span, ...]) -> float | None:
     coolant = recording.get("ect_c")
     if coolant is None:
         return None
-    return round(float(np.interp(np.mean(spans), coolant.time_s, coolant.values)), 1)
+    middles = [(start + end) / 2 for start, end in spans]
+    return round(float(np.median(np.interp(middles, coolant.time_s, coolant.values))), 1)
+
+
+def _warmth(recording: Recording, off: tuple[Span, ...], sound: tuple[Span, ...]) -> str:
+    """Cold fine, hot not, or the other way round: expansion or a sticking plate (common practice)."""
+    now, then = _coolant(recording, off), _coolant(recording, sound)
+    if now is None or then is None or abs(now - then) < _WARMTH_C:
+        return ""
+    return f" That was at {now:.0f} °C of the coolant; at {then:.0f} °C it rested where it should."
 
 
 def _text(times: int, rest: float, usual: float, cause: RestCause) -> str:

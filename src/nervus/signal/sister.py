@@ -10,16 +10,22 @@ from enum import Enum
 import numpy as np
 
 from nervus.domain.channel import FloatArray
+from nervus.domain.finding import Span
+from nervus.signal import sampling
 from nervus.signal.events import Event
-from nervus.signal.excursions import Excursion
+from nervus.signal.excursions import BURST_GAP_S, Excursion
 from nervus.signal.levels import TrackSignal
 from nervus.signal.relation import Line
+from nervus.signal.spans import merge, runs
 
 # The sister confirms an excursion when it differs from it by less than this share of its depth.
 _CONFIRMS = 0.3
 # It contradicts one from which it differs by more than this share, and by more than its own motion
 # within so many intervals can explain.
 _CONTRADICTS, _UNKNOWN_INTERVALS = 0.5, 1.5
+# An event longer than this is looked into: the tracks differ where they are further apart than this,
+# percent of supply; where they differ for most of it, it is one lasting fault.
+_LONG_S, _APART_PCT, _MOSTLY = 0.4, 4.0, 0.5
 
 
 class Says(Enum):
@@ -49,6 +55,55 @@ class Sisters:
             return Says.MOTION
         return Says.FAULT if Says.FAULT in verdicts else Says.NOTHING
 
+    def pieces(self, event: Event) -> tuple[Event, ...]:
+        """A long event cut down to where the tracks contradict each other.
+
+        A control unit that is lied to moves the plate for real, and both tracks show it: what begins as
+        an interruption of one goes on as motion of both. An event during which they mostly differ, or go
+        to a rail together, is left whole.
+        """
+        start, end = event.span_s
+        if end - start < _LONG_S:
+            return (event,)
+        near = slice(*np.searchsorted(self.first.time_s, (start - 1e-9, end + 1e-9)))
+        time_s, own = self.first.time_s[near], self.first.level[near]
+        other = np.interp(time_s + self.skew_s, self.second.time_s, self.second.level)
+        blur = self.first.tolerance + self.second.tolerance / abs(self.line.slope)
+        apart = np.abs(own - self._through(other, self.second))
+        off = apart > max(2.0 * blur, _APART_PCT)
+        if time_s.size < 3 or float(np.mean(off)) > _MOSTLY or self._at_rails(own, other):
+            return (event,)
+        spans = merge(
+            ((float(time_s[a]), float(time_s[b])) for a, b in zip(*runs(off), strict=True)), BURST_GAP_S
+        )
+        return tuple(e for e in (self._piece(span) for span in spans) if e is not None)
+
+    def _at_rails(self, own: FloatArray, other: FloatArray) -> bool:
+        """Whether both are where neither can be for most of the time."""
+        both = self.first.beyond_range(own) & self.second.beyond_range(other)
+        return bool(np.mean(both) > _MOSTLY)
+
+    def _piece(self, span: Span) -> Event | None:
+        """One contradiction as an event of the track that left: the one that moved further at once."""
+        parts = []
+        for track in (self.first, self.second):
+            first, last = (
+                int(n) for n in np.searchsorted(track.time_s, (span[0] - 1e-9, span[1] + 1e-9))
+            )
+            if last <= first:
+                continue
+            before = float(track.level[max(first - 1, 0)])
+            after = float(track.level[min(last, track.level.size - 1)])
+            values = track.level[first:last]
+            level = float(values[np.argmax(np.abs(values - (before + after) / 2.0))])
+            parts.append((track.id, Excursion(span, before, after, level, last - first)))
+        if not parts:
+            return None
+        by_id = {self.first.id: self.first, self.second.id: self.second}
+        unusual = [p for p in parts if by_id[p[0]].is_unusual(p[1].level)]
+        chosen = max(unusual or parts, key=lambda part: part[1].depth)
+        return Event((chosen,), span)
+
     def _of_part(self, channel: str, excursion: Excursion) -> Says:
         own, other = self.first, self.second
         sign = 1.0
@@ -58,7 +113,7 @@ class Sisters:
         expected = self._through(_levels(other, excursion, sign * self.skew_s), other)
         if not expected.size or not seen.size:
             return Says.NOTHING
-        apart = abs(float(np.median(seen)) - float(np.median(expected)))
+        apart = abs(sampling.middle(seen) - sampling.middle(expected))
         blur = own.tolerance + other.tolerance
         if not own.is_unusual(excursion.level) and apart <= max(_CONFIRMS * excursion.depth, blur):
             return Says.MOTION

@@ -1,6 +1,6 @@
 """The tracks of a recording made ready: events heard about, courses bridged, travel followed."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nervus.domain.analysis import Frame, Pass, Relation, TrackRelation, Travel
 from nervus.domain.channel import Channel, Recording, Role
@@ -17,7 +17,11 @@ from nervus.signal.excursions import (
 )
 from nervus.signal.levels import TrackSignal, prepare
 from nervus.signal.sister import Says, Sisters
+from nervus.signal.spans import inside
 from nervus.signal.travel import find_passes, frame_from_profile, learn_frame
+
+# A bridge longer than this is no course any more; fewer points than this are none either.
+_LONG_S, _LEAST_SEEN = 0.4, 20
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -74,7 +78,7 @@ def relate(
     if len(tracks.signals) < 2:
         name = Relation.SINGLE if tracks.signals else Relation.UNKNOWN
         return None, TrackRelation(name, None, None, learned=True), 0.0
-    first, second = (tracks.courses[s.id] for s in tracks.signals)
+    first, second = (_as_seen(tracks.courses[s.id], tracks) for s in tracks.signals)
     if profile is not None and len(profile.tracks) == 2:
         line = _line_of_profile(profile)
         skew_s = relation.estimate_skew(first, second, line)
@@ -82,6 +86,15 @@ def relate(
     learned = relation.learn_line(first, second)
     skew_s = relation.estimate_skew(first, second, learned) if learned is not None else 0.0
     return learned, relation.describe(learned, first.supply_v), skew_s
+
+
+def _as_seen(course: Course, tracks: Tracks) -> Course:
+    """A course without what was bridged for long: that tells nothing of how the tracks relate."""
+    long = tuple(s for spans in tracks.faulty.values() for s in spans if s[1] - s[0] > _LONG_S)
+    seen = ~inside(course.time_s, long)
+    if seen.all() or seen.sum() < _LEAST_SEEN:
+        return course
+    return replace(course, time_s=course.time_s[seen], level=course.level[seen])
 
 
 def after_witnesses(tracks: Tracks, line: relation.Line | None, skew_s: float) -> Tracks:
@@ -95,18 +108,27 @@ def after_witnesses(tracks: Tracks, line: relation.Line | None, skew_s: float) -
     sisters = Sisters(*tracks.signals, line, skew_s) if line is not None else None
     kept: list[Event] = []
     for event in tracks.events:
-        says = sisters.says(event) if sisters is not None else Says.NOTHING
-        if says is Says.FAULT:
-            deep = event.deepest[1].depth >= DEEP_PCT
-            kept.append(event.made_sure() if deep else event)
-        elif says is Says.NOTHING and not event.is_weak:
-            kept.append(event)
+        heard = [(event, sisters.says(event) if sisters is not None else Says.NOTHING)]
+        if sisters is not None and heard[0][1] is not Says.MOTION:
+            pieces = sisters.pieces(event)
+            if pieces != (event,):
+                heard = [(piece, sisters.says(piece)) for piece in pieces]
+        kept += (_as_sure(part, says) for part, says in heard if _counts(part, says))
     faulty = {
         s.id: tuple(x.span_s for e in kept for name, x in e.parts if name == s.id)
         for s in tracks.signals
     }
     courses = {s.id: course_of(s, faulty[s.id] + tracks.spikes[s.id]) for s in tracks.signals}
     return Tracks(tracks.signals, tuple(kept), courses, faulty, tracks.spikes)
+
+
+def _counts(event: Event, says: Says) -> bool:
+    return says is Says.FAULT or (says is Says.NOTHING and not event.is_weak)
+
+
+def _as_sure(event: Event, says: Says) -> Event:
+    deep = event.deepest[1].depth >= DEEP_PCT
+    return event.made_sure() if says is Says.FAULT and deep else event
 
 
 def _line_of_profile(profile: ThrottleProfile) -> relation.Line:

@@ -23,6 +23,8 @@ _CLOSED_AT_MOST, _OPEN_AT_LEAST = 24.0, 78.0
 # From here up an end that was reached is the open stop, whatever the control unit calls percent:
 # wide open it often reports only 70 to 85 % (common practice).
 _OPEN_FOR_SURE = 87.0
+# What a control unit may report at the ends that were seen.
+_LEAST_TOLD_PCT, _MOST_TOLD_PCT = -8.0, 108.0
 # A reversal smaller than this is a trembling hand, no new pass; a pass must cover as much.
 _LEAST_PASS_PCT = 8.0
 # A pass begins and ends where it leaves and reaches its ends by this much.
@@ -92,6 +94,10 @@ def _fit_reported(course: Course, reported: Channel) -> tuple[float, float] | No
         fit = theilslopes(course.level[chosen], at[chosen])
     slope, closed = float(fit[0]), float(fit[1])
     if abs(slope) < 0.2:
+        return None
+    # What was seen must make sense by it: two clocks that ran apart fit to anything.
+    ends = np.sort((np.percentile(course.level, [0.2, 99.8]) - closed) / slope)
+    if not (ends[0] >= _LEAST_TOLD_PCT and ends[1] <= _MOST_TOLD_PCT):
         return None
     return closed, closed + 100.0 * slope
 

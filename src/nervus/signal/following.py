@@ -1,0 +1,177 @@
+"""Whether the throttle does what it is told: position against command, held, limited or late.
+
+The two have scales of their own (wide open is often told as 70 to 85 %), so the line between them is
+learned from the recording by the widest agreement, as between two tracks. Only where the command has
+stood still for longer than a sound throttle needs is a difference held against the throttle.
+"""
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, Channel, FloatArray
+from nervus.domain.finding import Disagreement, Span
+from nervus.domain.profile import ThrottleProfile
+from nervus.signal.course import Course, plain_course
+from nervus.signal.relation import Line, learn_line
+from nervus.signal.sampling import interval_s
+from nervus.signal.spans import inside, merge, runs
+
+# A sound throttle is there within this time (from memory: 0.1 to 0.2 s over the whole travel).
+_SETTLED_S = 0.5
+# The command stands still within this much, percent.
+_STILL_PCT = 1.0
+# Off by more than this for this long (from memory: usual limits of the unit's own monitor).
+_LIMIT_PCT, _LEAST_S = 5.0, 0.3
+_JOIN_S, _LEAST_SAMPLES = 1.0, 10
+# Where the scales could not be learned (from memory: the same throttle told by two scales differs by
+# up to a third), only this much is held against the throttle; the low end is this share.
+_UNKNOWN_SCALE_PCT, _LOW_END = 25.0, 0.25
+# Off places of one level, while the command asked for different ones, are a throttle that is held.
+_HELD_BAND_PCT, _ASKED_PCT = 4.0, 8.0
+# A step of the command, and what counts as late at the median of them.
+_STEP_PCT, _LATE_S, _LEAST_STEPS = 10.0, 0.6, 4
+_LEAST_RATE_HZ = 8.0
+
+
+def not_following(
+    command: Channel, position: Course, name: str, profile: ThrottleProfile | None = None
+) -> tuple[Disagreement, ...]:
+    """At most one finding: position against command.
+
+    Args:
+        command: percent, as commanded.
+        position: percent of travel or as reported, bridged over its faults.
+        name: the channel that the position was read from.
+        profile: its limits tell whether the control unit would have set a code.
+    """
+    asked = plain_course(command)
+    if asked.time_s.size < _LEAST_SAMPLES:
+        return ()
+    line, limit = learn_line(asked, position), _limit(profile)
+    if line is None or abs(line.slope) < 0.2:
+        line, limit = _from_the_low_end(asked, position), max(limit, _UNKNOWN_SCALE_PCT)
+    within = (asked.time_s >= position.time_s[0]) & (asked.time_s <= position.time_s[-1])
+    time_s, wanted = asked.time_s[within], asked.level[within]
+    is_at = (np.interp(time_s, position.time_s, position.level) - line.offset) / line.slope
+    if time_s.size < _LEAST_SAMPLES:
+        return ()
+    off = is_at - wanted
+    wrong = (np.abs(off) > limit) & _still_for(time_s, wanted, _SETTLED_S)
+    lasting = merge((s for s in _spans(time_s, wrong) if s[1] - s[0] >= _LEAST_S), _JOIN_S)
+    channels = (name, command.id)
+    if lasting:
+        during = inside(time_s, lasting) & wrong
+        return (_held(channels, lasting, (wanted, is_at, during), profile),)
+    late = _late(time_s, wanted, is_at)
+    return (_slow(channels, late),) if late is not None else ()
+
+
+def _limit(profile: ThrottleProfile | None) -> float:
+    return max(_LIMIT_PCT, profile.disagreement_pct) if profile is not None else _LIMIT_PCT
+
+
+def _from_the_low_end(asked: Course, position: Course) -> Line:
+    """Percent for percent, level with the command where that asks for little.
+
+    For recordings in which the two nowhere run together for long: a throttle that is held all the time.
+    """
+    at = np.interp(asked.time_s, position.time_s, position.level)
+    low = asked.level <= asked.level.min() + _LOW_END * np.ptp(asked.level)
+    return Line(1.0, float(np.median((at - asked.level)[low])))
+
+
+def _spans(time_s: FloatArray, mask: BoolArray) -> list[Span]:
+    return [(float(time_s[a]), float(time_s[b])) for a, b in zip(*runs(mask), strict=True)]
+
+
+def _still_for(time_s: FloatArray, wanted: FloatArray, seconds: float) -> BoolArray:
+    """Where the command has not moved for so long, shape (n,)."""
+    moved = np.abs(np.diff(wanted, prepend=wanted[0])) > _STILL_PCT / 2
+    last = np.maximum.accumulate(np.where(moved, time_s, time_s[0] - seconds))
+    return np.asarray(time_s - last >= seconds, dtype=np.bool_)
+
+
+def _held(
+    channels: tuple[str, str],
+    spans: tuple[Span, ...],
+    seen: tuple[FloatArray, FloatArray, BoolArray],
+    profile: ThrottleProfile | None,
+) -> Disagreement:
+    wanted, is_at, during = seen
+    worst = round(float(np.abs(is_at - wanted)[during].max()), 1)
+    places = is_at[during]
+    low, high = (round(float(q), 1) for q in np.percentile(places, [1.0, 99.0]))
+    level, asked = float(np.median(places)), float(np.median(wanted[during]))
+    held = high - low <= _HELD_BAND_PCT and (np.ptp(wanted[during]) >= _ASKED_PCT or len(spans) > 2)
+    lowest, highest = float(wanted[during].min()), float(wanted[during].max())
+    if held and asked > level:
+        told = f"The throttle opens no further than {level:.0f} % while up to {highest:.0f} %"
+    elif held and asked < level:
+        told = f"The throttle stays at {level:.0f} % while down to {lowest:.0f} %"
+    else:
+        told = f"The throttle is at {level:.0f} % of travel where {asked:.0f} %"
+    would_set = None
+    if profile is not None:
+        would_set = any(end - start >= profile.disagreement_s for start, end in spans)
+    return Disagreement(
+        channels=channels,
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+        confidence=round(min(0.97, 0.75 + 0.02 * (worst - _LIMIT_PCT) + 0.05 * min(len(spans), 2)), 2),
+        text=f"{told} is commanded; seen {_times(len(spans))}.",
+        travel_pct=(max(0.0, low), max(0.0, high)),
+        worst_pct=worst,
+        suspect=None,
+        would_set_code=would_set,
+    )
+
+
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count} times"
+
+
+def _late(
+    time_s: FloatArray, wanted: FloatArray, is_at: FloatArray
+) -> tuple[float, float, tuple[Span, ...]] | None:
+    """Median seconds and percent behind after steps of the command, with the spans of them."""
+    if interval_s(time_s) > 1.0 / _LEAST_RATE_HZ:
+        return None
+    waits, behind, spans = [], [], []
+    for start, end in _steps(time_s, wanted):
+        later = np.flatnonzero((time_s >= time_s[end]) & (time_s <= time_s[end] + 3.0))
+        target, size = wanted[end], wanted[end] - wanted[start]
+        moved_on = np.abs(wanted[later] - target) > 0.1 * abs(size)
+        later = later[: int(np.argmax(moved_on))] if moved_on.any() else later
+        near = np.abs(is_at[later] - target) <= 0.15 * abs(size)
+        if later.size < 3 or not near.any():
+            continue
+        first = later[int(np.argmax(near))]
+        waits.append(float(time_s[first] - time_s[end]))
+        behind.append(float(np.abs(is_at[later[0]] - target)))
+        spans.append((float(time_s[start]), float(time_s[first])))
+    if len(waits) < _LEAST_STEPS or float(np.median(waits)) < _LATE_S:
+        return None
+    return float(np.median(waits)), float(np.median(behind)), tuple(spans)
+
+
+def _steps(time_s: FloatArray, wanted: FloatArray) -> list[tuple[int, int]]:
+    """Quick moves of the command: first and last sample of each."""
+    moving = np.abs(np.diff(wanted, append=wanted[-1])) > _STILL_PCT / 2
+    found = []
+    for a, b in zip(*runs(moving), strict=True):
+        end = min(int(b) + 1, time_s.size - 1)
+        if abs(wanted[end] - wanted[a]) >= _STEP_PCT and time_s[end] - time_s[a] < 0.4:
+            found.append((int(a), end))
+    return found
+
+
+def _slow(channels: tuple[str, str], late: tuple[float, float, tuple[Span, ...]]) -> Disagreement:
+    seconds, behind, spans = late
+    return Disagreement(
+        channels=channels,
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+        confidence=round(min(0.95, 0.7 + 0.02 * len(spans)), 2),
+        text=f"The throttle follows its command late: {seconds:.1f} s after {len(spans)} quick moves.",
+        travel_pct=(0.0, 100.0),
+        worst_pct=round(behind, 1),
+        suspect=None,
+        would_set_code=None,
+    )
