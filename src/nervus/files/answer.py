@@ -12,6 +12,7 @@ from nervus.domain.finding import (
     Drop,
     Finding,
     Noise,
+    Nonlinear,
     OffRest,
     OutOfRange,
     SupplyFault,
@@ -163,6 +164,10 @@ def _out_of_range(f: OutOfRange) -> Json:
     }
 
 
+def _nonlinear(f: Nonlinear) -> Json:
+    return {"travel_pct": list(f.travel_pct), "worst_pct": f.worst_pct}
+
+
 def _supply(f: SupplyFault) -> Json:
     return {
         "start_s": f.times_s[0][0],
@@ -180,6 +185,7 @@ _FIELDS: Final[dict[type[Finding], Callable[[Any], Json]]] = {
     OffRest: _off_rest,
     OutOfRange: _out_of_range,
     SupplyFault: _supply,
+    Nonlinear: _nonlinear,
 }
 
 

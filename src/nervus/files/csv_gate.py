@@ -23,6 +23,8 @@ IGNORE = "-"
 _CHUNK = 1 << 20
 _LONGEST_LINE = 1 << 20
 _MOST_COLUMNS = 256
+# What any word that matters has in it.
+_LETTERS = (b"n", b"N", b"m", b"M")
 _LONGEST_SHOWN = 24
 _SHAPES = "accepted is a CSV with time_s first, then channels, or time_s,channel,value"
 
@@ -162,9 +164,11 @@ def _scan(path: Path, first: bytes, read: Callable[[int], bytes], columns: int) 
             at = line + chunk.count(b"\n")
             raise RecordingUnusable(Place(path.name, at), "a line is longer than a megabyte", _SHAPES)
         _check_text(path, line, chunk, decoder)
-        searched = (tail + chunk).lower()
-        words = words or b"nan" in searched or b"inf" in searched
-        marks = marks or b",mark," in searched
+        searched = tail + chunk
+        if any(letter in searched for letter in _LETTERS):
+            searched = searched.lower()
+            words = words or b"nan" in searched or b"inf" in searched
+            marks = marks or b",mark," in searched
         line += chunk.count(b"\n")
         commas += chunk.count(b",")
         tail = chunk[-8:]

@@ -22,6 +22,7 @@ from nervus.domain.channel import (
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.files.csv_fault import first_fault
 from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, inspect
+from nervus.files.journal import is_journal, read_journal
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -31,7 +32,7 @@ _C_ENGINE: Final[Literal["c"]] = "c"
 
 
 def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Recording:
-    """One recording from one CSV file.
+    """One recording from one file: CSV, or what was captured here.
 
     Args:
         path: the file.
@@ -40,6 +41,8 @@ def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Reco
     Raises:
         RecordingUnusable: in one sentence: what is wrong, where, what would be accepted.
     """
+    if is_journal(path):
+        return read_journal(path)
     names = dict(mapping or {})
     header = inspect(path, names)
     try:
@@ -64,6 +67,18 @@ def _located(path: Path, header: Header) -> RecordingUnusable:
 
 
 def _frame(path: Path, header: Header, types: dict[str, str]) -> "pd.DataFrame":
+    """The file as the fast reader gives it.
+
+    First without a look for empty cells, which takes half of the time; where there are some, it refuses,
+    and reads again with it.
+    """
+    try:
+        return _read(path, header, types, gaps=False)
+    except ValueError:
+        return _read(path, header, types, gaps=True)
+
+
+def _read(path: Path, header: Header, types: dict[str, str], *, gaps: bool) -> "pd.DataFrame":
     import pandas as pd  # noqa: PLC0415 - half a second of import, off the way to the first window
 
     wanted = [i for i, channel in enumerate(header.ids) if channel != IGNORE]
@@ -73,10 +88,12 @@ def _frame(path: Path, header: Header, types: dict[str, str]) -> "pd.DataFrame":
         header=None,
         skiprows=1,
         names=[channel if channel != IGNORE else f"-{i}" for i, channel in enumerate(header.ids)],
-        usecols=wanted,
+        # To choose all columns costs the reader as much as the reading.
+        usecols=wanted if len(wanted) < len(header.ids) else None,
         dtype=types,
         keep_default_na=False,
-        na_values={name: [""] for name in types if types[name] == "float64"},
+        na_values={name: [""] for name in types if types[name] == "float64"} if gaps else None,
+        na_filter=gaps,
         encoding="utf-8",
         index_col=False,
         on_bad_lines="error",
@@ -88,17 +105,17 @@ def _read_wide(path: Path, header: Header) -> Recording | None:
     frame = _frame(path, header, types)
     if frame.empty:
         return None
-    time_s = frame[TIME].to_numpy(dtype=np.float64)
+    time_s = np.ascontiguousarray(frame[TIME].to_numpy(dtype=np.float64))
     _check_time(time_s)
     channels = []
     for channel in header.ids:
         if channel in (TIME, MARK, IGNORE):
             continue
-        values = frame[channel].to_numpy(dtype=np.float64)
+        values = np.ascontiguousarray(frame[channel].to_numpy(dtype=np.float64))
         there = ~np.isnan(values)
         _check_finite(values[there])
         if there.all():
-            channels.append(Channel(CHANNEL_KINDS[channel], time_s.copy(), values.copy()))
+            channels.append(Channel(CHANNEL_KINDS[channel], time_s, values))
         elif there.any():
             channels.append(Channel(CHANNEL_KINDS[channel], time_s[there], values[there]))
     marks: tuple[Mark, ...] = ()

@@ -1,0 +1,201 @@
+"""A recording in progress: nothing that came in is lost, whatever happens."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from nervus.cli import main
+from nervus.domain.errors import OutsideError, RecordingUnusable
+from nervus.files import read_recording
+from nervus.files.journal import SUFFIX, Journal, left_over, read_journal
+from nervus.link.capture import Capture, Trouble
+from nervus.link.errors import LinkLost
+from nervus.link.source import Block, Clock, one_sample
+from nervus.live_commands import seconds_of
+from nervus.standin.instrument import InstrumentServer
+from nervus.standin.vehicle import SimulatedVehicle
+from nervus.standin.vehicle_server import VehicleServer
+
+
+class Ticking:
+    """A source that counts: its value is how many samples it has given; fails when told to."""
+
+    def __init__(self, name: str, channel: str, fail_at: int = -1) -> None:
+        self.name, self._channel, self._fail_at = name, channel, fail_at
+        self.count = self.opened = 0
+        self._clock = Clock()
+
+    def open(self, clock: Clock) -> None:
+        self._clock = clock
+        self.opened += 1
+
+    def read(self) -> Sequence[Block]:
+        time.sleep(0.002)
+        if self.count == self._fail_at and self.opened == 1:
+            raise LinkLost("The unit is gone.")
+        self.count += 1
+        return [one_sample(self._channel, self._clock.now(), float(self.count))]
+
+    def close(self) -> None:
+        self._clock = Clock()
+
+
+class Unreachable(Ticking):
+    """A source whose other end is not there."""
+
+    def open(self, clock: Clock) -> None:  # noqa: ARG002 - the interface's
+        raise LinkLost("Nothing there.")
+
+
+def test_everything_that_came_in_is_in_the_journal(tmp_path: Path) -> None:
+    one, two = Ticking("one", "tps1_v"), Ticking("two", "tps2_v")
+    journal = Journal(tmp_path / f"r{SUFFIX}")
+    capture = Capture([one, two], journal)
+    capture.start()
+    time.sleep(0.3)
+    capture.mark("shake, plug")
+    capture.stop()
+    journal.close()
+    recording = read_journal(journal.path)
+    for source, channel in ((one, recording.get("tps1_v")), (two, recording.get("tps2_v"))):
+        assert channel is not None
+        assert np.array_equal(channel.values, np.arange(1.0, source.count + 1))
+        assert np.all(np.diff(channel.time_s) >= 0)
+    assert [m.text for m in recording.marks] == ["shake, plug"]
+
+
+def test_a_lost_source_leaves_a_marked_gap_and_comes_back(tmp_path: Path) -> None:
+    flaky, steady = Ticking("vehicle", "tps1_pct", fail_at=20), Ticking("meter", "vref_v")
+    journal = Journal(tmp_path / f"r{SUFFIX}")
+    told: list[Trouble] = []
+    capture = Capture([flaky, steady], journal, tell=told.append)
+    capture.start()
+    deadline = time.monotonic() + 5.0
+    while flaky.opened < 2 and time.monotonic() < deadline:
+        time.sleep(0.01)
+    time.sleep(0.1)
+    capture.stop()
+    journal.close()
+    recording = read_journal(journal.path)
+    assert [m.text.split(":")[0] for m in recording.marks] == ["vehicle lost", "vehicle back"]
+    assert [t.source for t in told] == ["vehicle", "vehicle"]
+    channel, other = recording.get("tps1_pct"), recording.get("vref_v")
+    assert channel is not None
+    assert other is not None
+    assert np.diff(channel.time_s).max() > 0.8
+    assert np.diff(other.time_s).max() < 0.5
+
+
+def test_a_source_that_can_not_be_reached_stops_the_start() -> None:
+    first = Ticking("one", "tps1_v")
+    with pytest.raises(LinkLost, match="Nothing there"):
+        Capture([first, Unreachable("two", "tps2_v")], None).start()
+    assert first.count == 0
+
+
+WRITER = """
+import sys, time, numpy as np
+from pathlib import Path
+from nervus.files.journal import Journal
+journal = Journal(Path(sys.argv[1]))
+began = time.monotonic()
+print("ready", flush=True)
+while True:
+    now = time.monotonic() - began
+    times = now + np.arange(100) / 1e4
+    journal.samples("tps1_v", times, times)
+    journal.samples("tps2_v", times, times)
+    print(f"{now:.6f}", flush=True)
+    time.sleep(0.01)
+"""
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_a_kill_at_any_instant_loses_less_than_a_second(tmp_path: Path, seed: int) -> None:
+    path = tmp_path / f"r{SUFFIX}"
+    writer = subprocess.Popen(
+        [sys.executable, "-c", WRITER, str(path)], stdout=subprocess.PIPE, text=True
+    )
+    assert writer.stdout is not None
+    assert writer.stdout.readline() == "ready\n"
+    time.sleep(0.1 + np.random.default_rng(seed).uniform(0.0, 0.3))
+    os.kill(writer.pid, signal.SIGKILL)
+    told = [line for line in writer.stdout.read().splitlines() if line]
+    writer.stdout.close()
+    writer.wait()
+    recording = read_journal(path)
+    kept = min(c.time_s[-1] for c in recording.channels)
+    assert float(told[-1]) - kept < 0.1
+    assert left_over(tmp_path) == (path,)
+
+
+@pytest.mark.parametrize("cut", [1, 7, 20, 100])
+def test_a_journal_cut_off_or_mangled_gives_what_is_whole(tmp_path: Path, cut: int) -> None:
+    journal = Journal(tmp_path / f"r{SUFFIX}")
+    for number in range(5):
+        journal.samples("tps1_v", np.arange(10.0) + 10 * number, np.ones(10))
+    journal.close()
+    data = journal.path.read_bytes()
+    journal.path.write_bytes(data[:-cut])
+    channel = read_journal(journal.path).get("tps1_v")
+    assert channel is not None
+    assert channel.samples == 40
+    broken = bytearray(data)
+    broken[len(data) // 2] ^= 0xFF
+    journal.path.write_bytes(bytes(broken))
+    found = read_journal(journal.path).get("tps1_v")
+    assert found is not None
+    assert 10 <= found.samples < 50
+
+
+def test_what_is_no_journal_is_told(tmp_path: Path) -> None:
+    path = tmp_path / f"r{SUFFIX}"
+    path.write_bytes(b"time_s,tps1_v\n0,1\n")
+    with pytest.raises(RecordingUnusable, match="no whole sample"):
+        read_journal(path)
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"), [("60s", 60), ("5 min", 300), ("1,5h", 5400), ("250ms", 0.25), ("9", 9)]
+)
+def test_times_as_people_write_them(text: str, seconds: float) -> None:
+    assert seconds_of(text) == seconds
+
+
+@pytest.mark.parametrize("text", ["", "long", "0s", "-5s", "99h"])
+def test_what_is_no_time_is_told(text: str) -> None:
+    with pytest.raises(OutsideError, match="accepted is"):
+        seconds_of(text)
+
+
+def test_the_commands_record_and_read_a_simulated_vehicle(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = tmp_path / "r.csv"
+    assert main(["record", "--source", "simulated:open-signal2", "--for", "2s", "-o", str(path)]) == 0
+    recording = read_recording(path)
+    assert {"tps1_pct", "tps2_pct", "rpm"} <= {c.id for c in recording.channels}
+    assert recording.duration_s > 1.0
+    assert left_over(tmp_path) == ()
+    assert main(["codes", "--source", "simulated:open-signal2"]) == 0
+    told = capsys.readouterr().out
+    assert "P0222-16" in told
+    assert "First of all: P0222" in told
+    assert main(["simulate", "--fault", "open-signal2~shake", "--for", "12s", "-o", str(path)]) == 0
+    assert {"tps1_v", "tps2_v", "vref_v"} <= {c.id for c in read_recording(path).channels}
+    assert main(["simulate", "--fault", "wishful", "--for", "12s", "-o", str(path)]) == 2
+    vehicle = SimulatedVehicle()
+    with VehicleServer(vehicle) as server, InstrumentServer(vehicle, server.lock) as bench:
+        both = ["--source", f"standin:{server.port}", "--source", f"meter:127.0.0.1:{bench.port}=tps1_v"]
+        assert main(["record", *both, "--for", "3s", "-o", str(path)]) == 0
+    assert {"tps1_v", "tps1_pct"} <= {c.id for c in read_recording(path).channels}
+    assert main(["record", "--source", "meter:nowhere=tps1_v", "--for", "2s", "-o", str(path)]) == 2
+    assert main(["record", "--source", "standin:1", "--for", "2s", "-o", str(path)]) == 2
+    assert main(["record", "--source", "simulated", "--for", "2s", "-o", "/nowhere/r.csv"]) == 2
