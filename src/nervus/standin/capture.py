@@ -52,7 +52,7 @@ class Sampler:
         return np.asarray(np.round(np.clip(np.round(noisy / step) * step, 0.0, 5.2), 4))
 
 
-CABLE = SensorCircuit((TrackCircuit(0.105, 0.905, pull_to_supply=True, pull_ohms=100_000.0),))
+CABLE = SensorCircuit((TrackCircuit(0.105, 0.905, pull_share=1.0, pull_ohms=100_000.0),))
 OPPOSITE = SensorCircuit((TrackCircuit(0.10, 0.90), TrackCircuit(0.90, 0.10)))
 HALF = SensorCircuit((TrackCircuit(0.10, 0.90), TrackCircuit(0.05, 0.45)))
 

@@ -56,7 +56,7 @@ def _circuit(random: np.random.Generator, tracks: int) -> SensorCircuit:
     closed, opened = random.uniform(0.08, 0.17), random.uniform(0.82, 0.93)
     pull: dict[str, Any] = {
         "pull_ohms": float(random.choice([47_000.0, 100_000.0, 220_000.0])),
-        "pull_to_supply": bool(random.random() < 0.5),
+        "pull_share": float(random.choice([0.0, 1.0, random.uniform(0.25, 0.75)], p=[0.4, 0.4, 0.2])),
     }
     first = TrackCircuit(closed, opened, **pull)
     if tracks == 1:
