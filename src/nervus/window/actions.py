@@ -14,6 +14,7 @@ class ActionSpec:
         menu: the menu it stands in.
         keys: shortcuts, the first of them is shown.
         needs_recording: whether it works only with a recording open.
+        needs_live: whether it works only while something is connected.
         rule_before: whether a line is drawn above it.
     """
 
@@ -22,13 +23,30 @@ class ActionSpec:
     menu: str
     keys: tuple[str, ...] = ()
     needs_recording: bool = False
+    needs_live: bool = False
     rule_before: bool = False
 
+
+QUICK_MARKS: Final = ("shake", "heat", "water", "tap", "key")
 
 ACTIONS: Final = (
     ActionSpec("open", "Open a recording …", "Recording", ("Ctrl+O",)),
     ActionSpec("close", "Close the recording", "Recording", ("Ctrl+W",), needs_recording=True),
     ActionSpec("quit", "Quit", "Recording", ("Ctrl+Q",), rule_before=True),
+    ActionSpec("simulated", "Connect the simulated vehicle", "Live", ("Ctrl+K",)),
+    ActionSpec("vehicle", "Connect a vehicle …", "Live", ("Ctrl+Shift+K",)),
+    ActionSpec("meter", "Connect a meter …", "Live"),
+    ActionSpec("by_hand", "Type readings by hand", "Live"),
+    ActionSpec("codes", "Codes of the vehicle …", "Live", ("C",), needs_live=True, rule_before=True),
+    ActionSpec("other_picture", "Change the picture", "Live", ("V",), needs_live=True),
+    ActionSpec("record", "Record, or stop", "Live", ("R",), needs_live=True, rule_before=True),
+    ActionSpec("tone", "Tone that follows the signal", "Live", ("T",), needs_live=True),
+    ActionSpec("mark", "Mark in words", "Live", ("M",), needs_live=True, rule_before=True),
+    *(
+        ActionSpec(f"mark_{kind}", f"Mark: {kind}", "Live", (str(number),), needs_live=True)
+        for number, kind in enumerate(QUICK_MARKS, start=1)
+    ),
+    ActionSpec("leave", "Disconnect", "Live", ("Ctrl+D",), needs_live=True, rule_before=True),
     ActionSpec("over_time", "Over time", "View", ("Ctrl+1",), needs_recording=True),
     ActionSpec("over_travel", "Over travel", "View", ("Ctrl+2",), needs_recording=True),
     ActionSpec("pair", "Track against track", "View", ("Ctrl+3",), needs_recording=True),
@@ -46,7 +64,22 @@ ACTIONS: Final = (
     ActionSpec("about", "About Nervus", "Help", ("F1",)),
 )
 
-FOOT_EMPTY: Final = (("Ctrl O", "open"), ("D", "dim or bright"), ("F1", "about"))
+FOOT_EMPTY: Final = (
+    ("Ctrl O", "open"),
+    ("Ctrl K", "simulated vehicle"),
+    ("D", "dim or bright"),
+    ("F1", "about"),
+)
+FOOT_LIVE: Final = (
+    ("R", "record"),
+    ("1 … 5", "mark"),
+    ("M", "in words"),
+    ("T", "tone"),
+    ("V", "picture"),
+    ("C", "codes"),
+    ("Ctrl D", "disconnect"),
+    ("D", "dim"),
+)
 FOOT: Final = (
     ("Ctrl O", "open"),
     ("N", "next finding"),

@@ -1,5 +1,7 @@
 """What stands in the middle when there is no picture: the empty state, work under way, a notice."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QFrame,
@@ -16,11 +18,12 @@ class EmptyState(QFrame):
     """Says what would be here and the one thing to do.
 
     Signals:
-        open_wanted, demo_wanted: a button was pressed.
+        open_wanted, demo_wanted, live_wanted: a button was pressed.
     """
 
     open_wanted = pyqtSignal()
     demo_wanted = pyqtSignal()
+    live_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -38,11 +41,13 @@ class EmptyState(QFrame):
         self.open = QPushButton("Open a recording …", self)
         self.open.setObjectName("primary")
         self.demo = QPushButton("Look at a demo case", self)
+        self.live = QPushButton("Connect the simulated vehicle", self)
+        self.live.clicked.connect(self.live_wanted)
         self.open.clicked.connect(self.open_wanted)
         self.demo.clicked.connect(self.demo_wanted)
         buttons = QHBoxLayout()
         buttons.setSpacing(12)
-        for button in (self.open, self.demo):
+        for button in (self.open, self.demo, self.live):
             buttons.addWidget(button)
         buttons.addStretch(1)
         column = QVBoxLayout(self)
@@ -103,16 +108,28 @@ class Notice(QFrame):
             | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
         self.text.setAccessibleName("What could not be done")
+        self.act = QPushButton("", self)
+        self.act.clicked.connect(self._act)
+        self._action: Callable[[], object] | None = None
         self.put_away = QPushButton("Put away", self)
         self.put_away.clicked.connect(self.hide)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 8, 8)
         row.setSpacing(14)
         row.addWidget(self.text, 1)
+        row.addWidget(self.act, 0, Qt.AlignmentFlag.AlignTop)
         row.addWidget(self.put_away, 0, Qt.AlignmentFlag.AlignTop)
         self.hide()
 
-    def tell(self, text: str) -> None:
-        """Show a sentence."""
+    def tell(self, text: str, act: str = "", action: Callable[[], object] | None = None) -> None:
+        """Show a sentence, and a button for what can be done about it."""
         self.text.setText(text)
+        self._action = action
+        self.act.setText(act)
+        self.act.setVisible(action is not None)
         self.show()
+
+    def _act(self) -> None:
+        self.hide()
+        if self._action is not None:
+            self._action()

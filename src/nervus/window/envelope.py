@@ -9,6 +9,8 @@ import numpy as np
 from nervus.domain.channel import FloatArray
 
 _FACTOR = 8
+# So many samples a column are drawn as they are.
+_RAW = 2
 
 
 class Envelope:
@@ -33,19 +35,23 @@ class Envelope:
         """Points to draw between two instants on so many columns of pixels.
 
         Returns:
-            Times and values, at most about 16 points for a column, fewer where there are few samples.
+            Times and values, at most two points for a column, fewer where there are few samples.
         """
         first = max(0, int(np.searchsorted(self._time_s, start_s)) - 1)
         last = min(self._time_s.size, int(np.searchsorted(self._time_s, end_s, side="right")) + 1)
-        wanted = max(1, (last - first) // max(1, columns))
-        fitting = [level for level in self._levels if level[0] <= wanted]
-        if not fitting:
+        wanted = -(-(last - first) // max(1, columns))
+        if wanted <= _RAW:
             return self._time_s[first:last], self._values[first:last]
-        block, lows, highs = fitting[-1]
-        a, b = first // block, min(-(-last // block), lows.size)
-        times = self._time_s[np.minimum(np.arange(a, b) * block, self._time_s.size - 1)]
-        both = np.empty(2 * (b - a))
-        both[0::2], both[1::2] = lows[a:b], highs[a:b]
+        fitting = [level for level in self._levels if level[0] <= wanted]
+        block, lows, highs = fitting[-1] if fitting else (1, self._values, self._values)
+        # What is left of the reduction to a column, in whole blocks, aligned like these.
+        group = -(-wanted // block)
+        a, b = first // block // group * group, min(-(-last // (block * group)) * group, lows.size)
+        starts = np.arange(0, b - a, group)
+        times = self._time_s[np.minimum((a + starts) * block, self._time_s.size - 1)]
+        both = np.empty(2 * starts.size)
+        both[0::2] = np.minimum.reduceat(lows[a:b], starts)
+        both[1::2] = np.maximum.reduceat(highs[a:b], starts)
         return np.repeat(times, 2), both
 
 

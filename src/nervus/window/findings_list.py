@@ -21,16 +21,19 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from nervus.domain.analysis import NO_CIRCUIT, CircuitEvidence, CircuitExplanation
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
     Drop,
     Finding,
     Noise,
+    Nonlinear,
     OffRest,
     OutOfRange,
     SupplyFault,
 )
+from nervus.window.circuit_view import CircuitView
 from nervus.window.theme import BRIGHT, Theme
 
 _Index = QModelIndex | QPersistentModelIndex
@@ -53,6 +56,10 @@ def short(finding: Finding) -> tuple[str, str]:
         case Drop(times_s=((start, end),)):
             length = f"{1000 * (end - start):.0f} ms" if end > start else "one sample"
             lines = f"Drop, {who}", f"{when}, {length}, to {finding.level_v:.2f} V"
+        case Nonlinear(travel_pct=(a, b)):
+            lines = f"Not straight, {who}", f"{a:.0f} to {b:.0f} %, off by {finding.worst_pct:.1f} %"
+        case Disagreement() if "throttle_cmd_pct" in finding.channels:
+            lines = "Command not followed", f"by up to {finding.worst_pct:.1f} %, from {when}"
         case Disagreement():
             lines = "Tracks disagree", f"by up to {finding.worst_pct:.1f} %, from {when}"
         case OffRest():
@@ -168,25 +175,33 @@ class FindingsList(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 14, 8, 8)
         layout.setSpacing(8)
-        for widget in (self._title, self._empty, self.view):
-            layout.addWidget(widget, 1 if widget is not self._title else 0)
+        self.circuit = CircuitView(self)
+        self._explained: dict[int, CircuitExplanation] = {}
+        for widget in (self._title, self._empty, self.view, self.circuit):
+            layout.addWidget(widget, 1 if widget in (self._empty, self.view) else 0)
         self.show_nothing()
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
         self._delegate.theme = theme
+        self.circuit.apply_theme(theme)
         self.view.viewport().update()  # type: ignore[union-attr] # a view has a viewport
 
     def show_nothing(self) -> None:
         """No recording is open."""
+        self._explained = {}
         self._fill((), "What a recording shows will stand here.")
 
-    def show_findings(self, findings: tuple[Finding, ...]) -> None:
-        """List the findings of a recording."""
+    def show_findings(
+        self, findings: tuple[Finding, ...], circuit: CircuitEvidence = NO_CIRCUIT
+    ) -> None:
+        """List the findings of a recording; the circuit explains the chosen one where it can."""
+        self._explained = {n: e for e in circuit.explanations for n in e.findings}
         self._fill(findings, "Nothing left its course in this recording.")
 
     def _fill(self, findings: tuple[Finding, ...], empty: str) -> None:
         self.model.show(findings)
+        self.circuit.show_explanation(None)
         self._title.setText(f"Findings · {len(findings)}" if findings else "Findings")
         self._empty.setText(empty)
         self._empty.setVisible(not findings)
@@ -199,4 +214,6 @@ class FindingsList(QWidget):
         self.view.scrollTo(index)
 
     def _current_changed(self, current: QModelIndex, _previous: QModelIndex) -> None:
-        self.chosen.emit(current.row() if current.isValid() else -1)
+        number = current.row() if current.isValid() else -1
+        self.circuit.show_explanation(self._explained.get(number))
+        self.chosen.emit(number)

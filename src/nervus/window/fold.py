@@ -52,7 +52,7 @@ def fold_track(channel: Channel, examination: Examination) -> FoldedTrack:
 def _rows(examination: Examination) -> list[Span]:
     """Start and end of each row: a pass with the rest after it, so that nothing falls between."""
     starts = [p.start_s for p in examination.passes]
-    return list(zip(starts, [*starts[1:], np.inf], strict=True))
+    return list(zip(starts, [*starts[1:], np.inf], strict=True)) if starts else []
 
 
 def _thin(x: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -74,15 +74,19 @@ def row_marks(examination: Examination) -> tuple[RowMark, ...]:
         return ()
     marks = []
     rows = _rows(examination)
+    starts = np.asarray([start for start, _ in rows])
     for number, finding in enumerate(examination.findings):
-        for row, (start, end) in enumerate(rows):
-            for span in finding.times_s:
-                if overlaps((start, end), span):
-                    ends = np.interp(np.clip(span, start, end), travel.time_s, travel.percent)
-                    marks.append(RowMark(row, float(ends.min()), float(ends.max()), number))
-            if isinstance(finding, Noise) and _crosses(examination.passes[row], finding):
-                marks.append(RowMark(row, *finding.travel_pct, number))
-    return tuple(marks)
+        for span in finding.times_s:
+            # Rows are in the order of time and touch: those that a span reaches lie side by side.
+            first = max(0, int(np.searchsorted(starts, span[0], side="right")) - 1)
+            last = int(np.searchsorted(starts, span[1], side="right"))
+            for row in range(first, last):
+                ends = np.interp(np.clip(span, *rows[row]), travel.time_s, travel.percent)
+                marks.append(RowMark(row, float(ends.min()), float(ends.max()), number))
+        if isinstance(finding, Noise):
+            crossed = (r for r, p in enumerate(examination.passes) if _crosses(p, finding))
+            marks += (RowMark(row, *finding.travel_pct, number) for row in crossed)
+    return tuple(sorted(marks, key=lambda m: (m.finding, m.row)))
 
 
 def _crosses(a_pass: Pass, finding: Noise) -> bool:

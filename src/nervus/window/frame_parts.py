@@ -36,6 +36,13 @@ class Head(QWidget):
         self.complaint.setText("sensor, wiring or throttle body?")
         self.state.hide()
 
+    def show_live(self, *, kept: bool) -> None:
+        """Something is connected, and what comes in is kept or not."""
+        self.vehicle.setText("Live")
+        self.complaint.setText("" if kept else "nothing is kept until you record")
+        self.state.setText("recording" if kept else "watching")
+        self.state.show()
+
     def show_job(self, job: Job | None, name: str, state: str) -> None:
         """A job, or a recording that belongs to none yet."""
         if job is None:

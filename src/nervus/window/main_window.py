@@ -1,9 +1,11 @@
 """The main window: head, nerve, findings, recording, judgement, keys, and what ties them together."""
 
 from collections.abc import Callable
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSettings, QUrl
+from PyQt6.QtCore import QSettings, QStandardPaths, QUrl
 from PyQt6.QtGui import (
     QAction,
     QCloseEvent,
@@ -16,9 +18,11 @@ from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QMainWindow,
     QMenu,
     QMessageBox,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -28,7 +32,7 @@ from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.channel import Recording, Role
 from nervus.domain.job import Job
 from nervus.domain.profile import ThrottleKind
-from nervus.window.actions import ACTIONS, FOOT, FOOT_EMPTY, ActionSpec
+from nervus.window.actions import ACTIONS, FOOT, FOOT_EMPTY, FOOT_LIVE, QUICK_MARKS, ActionSpec
 from nervus.window.findings_list import FindingsList
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.judgement_panel import JudgementPanel
@@ -38,7 +42,14 @@ from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR, Recordin
 from nervus.window.tasks import Task, wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES, palette, style_sheet
 
+if TYPE_CHECKING:
+    from nervus.window.live_controller import LiveController
+    from nervus.window.live_panel import LivePanel
+
 _FOLDS_BELOW = 1160
+_FILE_FILTER = "Recordings (*.csv *.nervus *.nervus-journal);;All files (*)"
+# What the demo plants in the simulated vehicle: a wire that lets go while the harness is shaken.
+_DEMO_FAULT = "open-signal2~shake"
 
 
 class MainWindow(QMainWindow):
@@ -47,6 +58,7 @@ class MainWindow(QMainWindow):
     def __init__(self, settings: QSettings, demo_cases: tuple[tuple[str, str], ...] = ()) -> None:
         super().__init__()
         self._settings = settings
+        self._folder = _recordings_folder(settings)
         self._task: Task | None = None
         self.opened: Opened | None = None
         self.setWindowTitle("Nervus")
@@ -54,6 +66,7 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(960, 640)
         self.head, self.nerve, self.findings = Head(), Nerve(), FindingsList()
         self.panel, self.judgement, self.foot = RecordingPanel(), JudgementPanel(), Foot()
+        self.middle = QStackedWidget()
         self._actions: dict[str, QAction] = {}
         self._lay_out()
         self._make_actions(demo_cases)
@@ -61,6 +74,7 @@ class MainWindow(QMainWindow):
         self.set_theme(str(settings.value("theme", BRIGHT.name)))
         self._show_nothing()
         self._restore()
+        self._offer_left_over()
 
     def _lay_out(self) -> None:
         middle = QWidget(self)
@@ -69,7 +83,8 @@ class MainWindow(QMainWindow):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         row.addWidget(self.findings)
-        row.addWidget(self.panel, 1)
+        self.middle.addWidget(self.panel)
+        row.addWidget(self.middle, 1)
         row.addWidget(self.judgement)
         whole = QWidget(self)
         whole.setObjectName("body")
@@ -132,6 +147,29 @@ class MainWindow(QMainWindow):
             "theme": self._toggle_theme,
             "judgement": self._toggle_judgement,
             "about": self._about,
+            **self._live_handlers(),
+        }
+
+    def _when_wanted(self, what: "Callable[[LiveController], object]") -> Callable[[], object]:
+        return lambda: what(self.live)
+
+    def _marking(self, kind: str) -> Callable[[], object]:
+        return lambda: self.live.mark(kind)
+
+    def _live_handlers(self) -> dict[str, Callable[[], object]]:
+        marks = {f"mark_{kind}": self._marking(kind) for kind in QUICK_MARKS}
+        return {
+            "simulated": lambda: self.connect_simulated(_DEMO_FAULT),
+            "vehicle": self.ask_for_vehicle,
+            "meter": self.ask_for_meter,
+            "by_hand": lambda: self._live_instead(lambda: self.live.type_readings("tps1_v")),
+            "codes": self._when_wanted(lambda live: live.codes()),
+            "other_picture": self._when_wanted(lambda live: live.panel.next_picture()),
+            "record": self._when_wanted(lambda live: live.toggle_record()),
+            "tone": self._when_wanted(lambda live: live.panel.tone.click()),
+            "mark": self._when_wanted(lambda live: live.panel.words.setFocus()),
+            "leave": self._when_wanted(lambda live: live.leave()),
+            **marks,
         }
 
     def _connect(self) -> None:
@@ -141,6 +179,7 @@ class MainWindow(QMainWindow):
         self.panel.empty.open_wanted.connect(self.ask_for_file)
         self.panel.empty.demo_wanted.connect(lambda: self.open_demo(""))
         self.panel.busy.stop_wanted.connect(self.stop)
+        self.panel.empty.live_wanted.connect(lambda: self.connect_simulated(_DEMO_FAULT))
         self.nerve.stretch_chosen.connect(self._stretch_chosen)
         self.judgement.back.clicked.connect(lambda: self.nerve.choose(None))
 
@@ -150,7 +189,10 @@ class MainWindow(QMainWindow):
         """Ask which recording to open."""
         folder = str(self._settings.value("folder", str(Path.home())))
         name, _ = QFileDialog.getOpenFileName(
-            self, "Open a recording", folder, "Recordings (*.csv);;All files (*)"
+            self,
+            "Open a recording",
+            folder,
+            "Recordings (*.csv *.nervus *.nervus-journal);;All files (*)",
         )
         if name:
             self.open_file(Path(name))
@@ -163,6 +205,114 @@ class MainWindow(QMainWindow):
     def open_demo(self, case_id: str) -> None:
         """Open a case of the demo (the most telling one for an empty name)."""
         self._begin("Making the demo recording", lambda progress: open_demo(case_id, progress))
+
+    # -- live ------------------------------------------------------------------------------------
+
+    @cached_property
+    def live_panel(self) -> "LivePanel":
+        """The live middle; made when first wanted, so that the window is there sooner."""
+        from nervus.window.live_panel import LivePanel  # noqa: PLC0415 - when first wanted: start-up
+
+        panel = LivePanel()
+        panel.apply_theme(self.theme)
+        self.middle.addWidget(panel)
+        return panel
+
+    @cached_property
+    def live(self) -> "LiveController":
+        """What is connected; made when first wanted."""
+        from nervus.window.live_controller import LiveController  # noqa: PLC0415 - when first wanted
+
+        live = LiveController(self.live_panel, self._folder, self)
+        live.entered.connect(self._enter_live)
+        live.left.connect(self._leave_live)
+        live.looked.connect(self._looked)
+        live.moment.connect(self.nerve.show_moment)
+        live.recorded.connect(self.open_file)
+        live.keeping.connect(lambda on: self.head.show_live(kept=on))
+        live.failed.connect(self._failed)
+        return live
+
+    @property
+    def _is_live(self) -> bool:
+        return "live" in self.__dict__ and self.live.is_live
+
+    def _leave(self) -> None:
+        if "live" in self.__dict__:
+            self.live.leave()
+
+    def connect_simulated(self, fault: str) -> None:
+        """Connect the simulated vehicle with a fault planted in it."""
+        self.stop()
+        self.live.connect_simulated(fault)
+
+    def ask_for_vehicle(self) -> None:
+        """Ask which adapter a vehicle is on; the last one is remembered."""
+        before = str(self._settings.value("vehicle", "can0"))
+        name, wanted = QInputDialog.getText(
+            self,
+            "Connect a vehicle",
+            "Name of the SocketCAN adapter, set up for the vehicle's bit rate. Nervus reads; it writes "
+            "nothing without asking.",
+            text=before,
+        )
+        if wanted and name.strip():
+            self._settings.setValue("vehicle", name.strip())
+            self.stop()
+            self.live.connect_vehicle(f"socketcan:{name.strip()}")
+
+    def ask_for_meter(self) -> None:
+        """Ask where a meter is; the last one is remembered. Its probe is on signal 1."""
+        before = str(self._settings.value("meter", "192.168.0.10:5025"))
+        name, wanted = QInputDialog.getText(
+            self,
+            "Connect a meter",
+            "A meter that speaks SCPI: HOST:PORT or a VISA resource. Its probe is on signal 1.",
+            text=before,
+        )
+        if wanted and name.strip():
+            self._settings.setValue("meter", name.strip())
+            self._live_instead(lambda: self.live.connect_instrument(name.strip(), "tps1_v"))
+
+    def _live_instead(self, connect: Callable[[], object]) -> None:
+        self.stop()
+        connect()
+
+    def _offer_left_over(self) -> None:
+        """A recording that was cut off, by a kill or a power cut, is offered at the next start."""
+        if not self._folder.is_dir():
+            return
+        from nervus.files.journal import finished, left_over  # noqa: PLC0415 - seldom wanted: start-up
+
+        found = left_over(self._folder)
+        if found:
+            self.panel.notice.tell(
+                f"“{found[-1].stem}” was cut off. All but the last moment of it is kept.",
+                "Open it",
+                lambda: self.open_file(finished(found[-1])),
+            )
+
+    def _enter_live(self) -> None:
+        self._show_nothing()
+        self.panel.notice.hide()
+        self.middle.setCurrentWidget(self.live_panel)
+        self.head.show_live(kept=False)
+        self.setWindowTitle("Live · Nervus")
+        self.foot.show_keys(FOOT_LIVE, "")
+        self._enable(open_now=False)
+        self.live_panel.hands.pedal.setFocus()
+
+    def _leave_live(self) -> None:
+        self.middle.setCurrentWidget(self.panel)
+        if not self.is_busy:
+            self._show_nothing()
+
+    def _looked(self, recording: Recording, analysis: Analysis) -> None:
+        """The last stretch was analysed while it goes on."""
+        kind, tracks = _throttle(None, recording)
+        self.nerve.show_way(kind, tracks, analysis.judgement.stretches)
+        self.judgement.show_judgement(analysis.judgement)
+        self.findings.show_findings(analysis.examination.findings, analysis.circuit)
 
     def _begin(self, doing: str, work: Callable[[Progress], Opened]) -> None:
         self.stop()
@@ -194,7 +344,11 @@ class MainWindow(QMainWindow):
         self.panel.notice.tell(sentence + kept)
 
     def _show(self, opened: Opened) -> None:
+        if self._task is not None:
+            self._task.deleteLater()
         self._task = None
+        self._leave()
+        self.middle.setCurrentWidget(self.panel)
         self.opened = opened
         self.panel.busy.hide()
         self.head.show_job(opened.job, opened.recording.name, opened.state)
@@ -203,7 +357,7 @@ class MainWindow(QMainWindow):
         self.nerve.show_way(kind, tracks, opened.analysis.judgement.stretches)
         self.panel.show_recording(opened.title, opened.recording, opened.analysis)
         self.judgement.show_judgement(opened.analysis.judgement)
-        self.findings.show_findings(opened.analysis.examination.findings)
+        self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
         self.foot.show_keys(FOOT, opened.recording.name)
         self._enable(open_now=True)
         if opened.analysis.examination.findings:
@@ -228,12 +382,17 @@ class MainWindow(QMainWindow):
 
     def _enable(self, *, open_now: bool) -> None:
         for spec in ACTIONS:
-            self._actions[spec.id].setEnabled(open_now or not spec.needs_recording)
+            possible = (open_now or not spec.needs_recording) and (self._is_live or not spec.needs_live)
+            self._actions[spec.id].setEnabled(possible)
 
     # -- what ties the parts together ----------------------------------------------------------
 
     def _finding_chosen(self, number: int) -> None:
-        self.panel.select(number if number >= 0 else None)
+        chosen = number if number >= 0 else None
+        if self._is_live:
+            self.live_panel.folded.select(chosen)
+        else:
+            self.panel.select(chosen)
 
     def _step_finding(self, step: int) -> None:
         count = self.findings.model.rowCount()
@@ -259,6 +418,8 @@ class MainWindow(QMainWindow):
             application.setStyleSheet(style_sheet(theme))
         for part in (self.nerve, self.panel, self.judgement, self.findings):
             part.apply_theme(theme)
+        if "live_panel" in self.__dict__:
+            self.live_panel.apply_theme(theme)
         self._actions["theme"].setChecked(theme is DIM)
 
     def _toggle_theme(self) -> None:
@@ -289,9 +450,12 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.stop()
+        self._leave()
         self._settings.setValue("geometry", self.saveGeometry())
         self._settings.sync()
         wait_for_all()
+        if "live" in self.__dict__:
+            self.live.wait()
         super().closeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
@@ -318,6 +482,12 @@ class MainWindow(QMainWindow):
         )
         box.setStandardButtons(QMessageBox.StandardButton.Close)
         box.open()
+
+
+def _recordings_folder(settings: QSettings) -> Path:
+    """Where recordings are kept: as the settings say, else among the user's documents."""
+    documents = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation)
+    return Path(str(settings.value("recordings", str(Path(documents) / "Nervus"))))
 
 
 def _throttle(job: Job | None, recording: Recording) -> tuple[ThrottleKind, int]:

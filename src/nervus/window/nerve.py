@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QBrush,
+    QFocusEvent,
     QFont,
     QKeyEvent,
     QMouseEvent,
@@ -13,6 +14,8 @@ from PyQt6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
+    QPixmap,
+    QResizeEvent,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -27,6 +30,8 @@ _WORTH_DRAWING = 0.12
 # The plate stands at this angle against the bore when closed, and turns by that much to open.
 _CLOSED_DEG, _OPENS_DEG = 83.0, 76.0
 _PLUGS = ("sensor_plug", "unit_plug")
+# Where something moves: plate and wipers, and the volts of the strands.
+_MOVING = ((20.0, 300.0), (485.0, 555.0))
 
 
 class Nerve(QWidget):
@@ -46,6 +51,7 @@ class Nerve(QWidget):
         self._travel = 0.0
         self._volts: Mapping[str, float] = {}
         self._chosen: str | None = None
+        self._still: QPixmap | None = None
         self.setObjectName("nerve")
         self.setFixedHeight(int(HEIGHT))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -65,7 +71,7 @@ class Nerve(QWidget):
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
         self._theme = theme
-        self.update()
+        self._redraw()
 
     def show_way(self, kind: ThrottleKind, tracks: int, suspicion: tuple[StretchSuspicion, ...]) -> None:
         """Draw this throttle with this suspicion."""
@@ -73,18 +79,20 @@ class Nerve(QWidget):
         self._suspicion = tuple(s for s in suspicion if s.probability >= _WORTH_DRAWING)
         self._chosen = None
         self._describe()
-        self.update()
+        self._redraw()
 
     def show_moment(self, travel_pct: float, volts: Mapping[str, float]) -> None:
         """Turn the plate to a travel and show the volts of the strands (by channel prefix)."""
         self._travel = min(max(travel_pct, 0.0), 100.0)
         self._volts = volts
-        self.update()
+        across = self.width() / WIDTH
+        for left, right in _MOVING:
+            self.update(int(left * across), 0, int((right - left) * across) + 2, self.height())
 
     def choose(self, stretch_id: str | None) -> None:
         """Mark a stretch without telling anybody."""
         self._chosen = stretch_id
-        self.update()
+        self._redraw()
 
     def _describe(self) -> None:
         if not self._suspicion:
@@ -127,7 +135,7 @@ class Nerve(QWidget):
 
     def _select(self, stretch: Stretch) -> None:
         self._chosen = stretch.id
-        self.update()
+        self._redraw()
         self.stretch_chosen.emit(stretch.id)
 
     def _tip(self, stretch: Stretch) -> str:
@@ -137,8 +145,44 @@ class Nerve(QWidget):
 
     # -- painting ----------------------------------------------------------------------------
 
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
+    def _redraw(self) -> None:
+        """What stands still has changed."""
+        self._still = None
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._redraw()
+        super().resizeEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self._redraw()
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self._redraw()
+        super().focusOutEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if event is None:
+            return
+        if self._still is None:
+            self._still = self._painted_still()
         painter = QPainter(self)
+        painter.setClipRegion(event.region())
+        painter.drawPixmap(0, 0, self._still)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.scale(self.width() / WIDTH, 1.0)
+        self._paint_plate(painter)
+        self._paint_wipers(painter)
+        self._paint_volts(painter)
+        painter.end()
+
+    def _painted_still(self) -> QPixmap:
+        """Everything but plate, wipers and volts: those move many times a second."""
+        ratio = self.devicePixelRatioF()
+        still = QPixmap(self.size() * ratio)
+        still.setDevicePixelRatio(ratio)
+        painter = QPainter(still)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), self._theme.color("surface"))
         painter.setPen(self._theme.pen("line"))
@@ -157,6 +201,7 @@ class Nerve(QWidget):
         for rank, (stretch, says) in enumerate(_labels(self._suspicion, self._way)):
             self._paint_label(painter, stretch, says, first=rank == 0)
         painter.end()
+        return still
 
     def _font(self, size: int, *, bold: bool = False) -> QFont:
         font = QFont(self.font())
@@ -180,10 +225,6 @@ class Nerve(QWidget):
         painter.setPen(QPen(ink, 2))
         painter.drawLine(QPointF(28, MIDDLE - 38), QPointF(140, MIDDLE - 38))
         painter.drawLine(QPointF(28, MIDDLE + 38), QPointF(140, MIDDLE + 38))
-        angle = math.radians(_CLOSED_DEG - _OPENS_DEG * self._travel / 100.0)
-        dx, dy = 37.0 * math.cos(angle), 37.0 * math.sin(angle)
-        painter.setPen(QPen(ink, 4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
-        painter.drawLine(QPointF(84 - dx, MIDDLE - dy), QPointF(84 + dx, MIDDLE + dy))
         painter.setBrush(QBrush(ink))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.drawEllipse(QPointF(84, MIDDLE), 7, 7)
@@ -196,14 +237,25 @@ class Nerve(QWidget):
             painter.setFont(self._font(14, bold=True))
             painter.drawText(QRectF(163, MIDDLE - 13, 26, 26), Qt.AlignmentFlag.AlignCenter, "M")
 
+    def _paint_plate(self, painter: QPainter) -> None:
+        angle = math.radians(_CLOSED_DEG - _OPENS_DEG * self._travel / 100.0)
+        dx, dy = 37.0 * math.cos(angle), 37.0 * math.sin(angle)
+        ink = self._theme.color("ink")
+        painter.setPen(QPen(ink, 4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        painter.drawLine(QPointF(84 - dx, MIDDLE - dy), QPointF(84 + dx, MIDDLE + dy))
+
     def _paint_tracks(self, painter: QPainter) -> None:
-        wiper = math.radians(66.0 - 132.0 * self._travel / 100.0)
         for number in range(self._way.tracks, 0, -1):
             radius = 38.0 if number == 1 else 26.0
             painter.setPen(QPen(self._theme.color(f"track_{number}"), 5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             box = QRectF(250 - radius, MIDDLE - radius, 2 * radius, 2 * radius)
             painter.drawArc(box, -66 * 16, 132 * 16)
+
+    def _paint_wipers(self, painter: QPainter) -> None:
+        wiper = math.radians(66.0 - 132.0 * self._travel / 100.0)
+        for number in range(self._way.tracks, 0, -1):
+            radius = 38.0 if number == 1 else 26.0
             tip = QPointF(250 + radius * math.cos(wiper), MIDDLE + radius * math.sin(wiper))
             painter.setPen(QPen(self._theme.color("ink"), 1))
             painter.drawLine(QPointF(250, MIDDLE), tip)
@@ -227,6 +279,10 @@ class Nerve(QWidget):
             painter.setPen(self._theme.color("ink"))
             painter.setFont(self._font(12))
             painter.drawText(QPointF(STRANDS_FROM + 2, strand.y - 5), strand.label)
+
+    def _paint_volts(self, painter: QPainter) -> None:
+        painter.setPen(self._theme.color("ink"))
+        for strand in self._way.strands:
             volts = next((v for k, v in self._volts.items() if k.startswith(strand.channel)), None)
             if volts is not None:
                 painter.setFont(self._font(12, bold=True))

@@ -177,3 +177,8 @@ def segments(spans: Sequence[tuple[float, float, float]]) -> tuple[FloatArray, F
     xs = np.asarray([[a, b] for a, b, _ in spans], dtype=np.float64).ravel()
     ys = np.asarray([[y, y] for _, _, y in spans], dtype=np.float64).ravel()
     return xs, ys
+
+
+def literal(text: str) -> str:
+    """A text of the user's for a label of the plot library, which takes braces for a format."""
+    return text.replace("{", "{{").replace("}", "}}")

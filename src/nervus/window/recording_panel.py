@@ -148,7 +148,9 @@ class RecordingPanel(QWidget):
         return next((v for v in self.views.values() if v is shown), self.time_view)
 
     def select(self, number: int | None) -> None:
-        """Mark a finding in both views and go to it."""
+        """Mark a finding in both views and go to it; what this recording does not have marks nothing."""
+        if self._examination is None or not 0 <= (number or 0) < len(self._examination.findings):
+            number = None
         self.time_view.select(number)
         self.travel_view.select(number)
         if number is not None and self._recording is not None and self._examination is not None:

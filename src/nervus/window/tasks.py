@@ -56,11 +56,18 @@ class Task(QObject):
             )
         else:
             self.succeeded.emit(result)
+        finally:
+            # What the work holds on to, a whole recording often, goes with it.
+            self._work = _nothing
 
     def _progress(self, doing: str, share: float) -> None:
         if self._stop.is_set():
             raise Stopped
         self.progressed.emit(doing, share)
+
+
+def _nothing(_progress: Progress) -> None:
+    """The work of a task that is done."""
 
 
 class _Runner(QRunnable):

@@ -196,4 +196,21 @@ QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
 QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QToolTip { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s; padding: 4px; }
 QLabel#mono { font-size: 13px; }
+#readout { font-size: 34px; font-weight: bold; }
+LivePanel[flash="true"] { border: 4px solid %(inflamed)s; }
+QLineEdit { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s; border-radius: 4px;
+       padding: 4px 10px; font-size: 14px; }
+QLineEdit:focus { border: 2px solid %(action)s; padding: 3px 9px; }
+QTableWidget { background: %(surface)s; border: 1px solid %(line)s; gridline-color: %(line)s; }
+QHeaderView::section { background: %(soft)s; color: %(ink)s; border: 0; padding: 6px 8px; }
+QCheckBox { spacing: 6px; font-size: 14px; }
+QCheckBox::indicator { width: 18px; height: 18px; border: 1px solid %(muted)s; border-radius: 3px;
+       background: %(surface)s; }
+QCheckBox::indicator:checked { background: %(action)s; border: 5px solid %(surface)s;
+       outline: 1px solid %(muted)s; width: 10px; height: 10px; }
+QCheckBox:focus { color: %(action)s; }
+QSlider::groove:horizontal { height: 6px; background: %(soft)s; border-radius: 3px; }
+QSlider::sub-page:horizontal { background: %(action)s; border-radius: 3px; }
+QSlider::handle:horizontal { width: 22px; margin: -9px 0; border-radius: 4px; background: %(action)s; }
+QSlider:focus { border: 1px solid %(action)s; border-radius: 4px; }
 """

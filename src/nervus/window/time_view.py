@@ -9,7 +9,7 @@ from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording, Unit
 from nervus.domain.finding import Finding
 from nervus.window.envelope import Envelope
-from nervus.window.plots import Chart, segments
+from nervus.window.plots import Chart, literal, segments
 from nervus.window.theme import Theme, channel_pen
 
 # Volts are shown over at least this much, so that noise does not fill the picture.
@@ -108,7 +108,7 @@ class TimeView(Chart):
             line = pg.InfiniteLine(
                 mark.time_s,
                 angle=90,
-                label=mark.text,
+                label=literal(mark.text),
                 labelOpts={"position": 0.06, "rotateAxis": (1, 0), "anchors": [(0, 0), (0, 0)]},
             )
             plot.addItem(line)
@@ -165,9 +165,16 @@ class TimeView(Chart):
     def _refresh(self) -> None:
         start, end = self.visible()
         columns = max(200, self.width())
-        for _, envelope, curve in self._curves:
+        for channel, envelope, curve in self._curves:
             x, y = envelope.within(start, end, columns)
-            curve.setData(x, y, skipFiniteCheck=True)
+            # A dense curve is a surface: dashes and soft edges would cost most and show nothing.
+            dense = x.size > columns
+            pen = channel_pen(self.theme, channel.id)
+            if dense:
+                pen.setStyle(Qt.PenStyle.SolidLine)
+                pen.setWidthF(1.0)
+            curve.setPen(pen)
+            curve.setData(x, y, skipFiniteCheck=True, antialias=not dense)
 
     def _move_cursor(self, time_s: float) -> None:
         for cursor in self._cursors:

@@ -15,6 +15,7 @@ from nervus.window.plots import Chart, segments
 from nervus.window.theme import Theme, channel_pen
 
 _ROWS_HEIGHT, _SWEPT_HEIGHT = 150, 34
+_ROWS_AT_MOST = 0.42
 # A mark narrower than this would not be seen.
 _LEAST_MARK_PCT = 0.7
 # A track's name stands here, this share of the track's span away from its course.
@@ -45,6 +46,7 @@ class TravelView(Chart):
         self._swept: pg.PlotCurveItem | None = None
         self._region: pg.LinearRegionItem | None = None
         self._cursor: pg.InfiniteLine | None = None
+        self.sigDeviceRangeChanged.connect(lambda *_sizes: self._fit_rows())
         self.hovered.connect(self._move_cursor)
         self.scene().sigMouseClicked.connect(self._clicked)
 
@@ -60,6 +62,12 @@ class TravelView(Chart):
         self.plots[0].setLimits(xMin=-4.0, xMax=104.0)
         self.apply_theme(self.theme)
         self.show_whole()
+        self._fit_rows()
+
+    def _fit_rows(self) -> None:
+        """In a small window the rows leave the tracks half of the height."""
+        if len(self.plots) > 1:
+            self.plots[1].setFixedHeight(min(_ROWS_HEIGHT, int(_ROWS_AT_MOST * self.height())))
 
     def _add_fold(self, recording: Recording, examination: Examination) -> None:
         tracks = [c for c in recording.with_role(Role.TRACK) if c.kind.unit == "V"]
