@@ -1,13 +1,20 @@
 """Takes a picture of each main view at 1280x800 from demo data; called by script/screenshots."""
 
 import json
+import math
 import os
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from nervus.window.main_window import MainWindow
 
 SCREEN = {"name": "S", "x": 0, "y": 0, "width": 1280, "height": 800}
+SWEEPING_S, SHAKEN_S = 22.0, (9.0, 15.0)
 DPI = {"logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}
 
 
@@ -30,7 +37,9 @@ def take_all(folder: Path) -> None:
     from nervus.window.recording_panel import PAIR  # noqa: PLC0415
 
     application = NervusApplication([])
-    window = MainWindow(settings())
+    kept = settings()
+    kept.setValue("recordings", os.environ["XDG_CONFIG_HOME"])
+    window = MainWindow(kept)
     window.resize(1280, 800)
     window.show()
 
@@ -61,8 +70,43 @@ def take_all(folder: Path) -> None:
     picture("over-time-loose-wire", "loose-wire", "bright", over_time)
     picture("track-against-track", "bent-track", "bright", lambda: window.panel.show_view(PAIR))
     picture("undecided", "undecided", "bright", over_travel)
+    picture("circuit", "open-ground", "bright", over_time)
+    take_live(window, folder, settle)
     window.close()
     application.processEvents()
+
+
+def take_live(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
+    """Connect the simulated vehicle, sweep, shake, and save what shows."""
+    window.connect_simulated("open-signal2~shake")
+    while "times a second" not in window.live_panel.state.text():
+        settle(50)
+    window.live.toggle_record()
+    began, shaken = time.monotonic(), False
+    while (now := time.monotonic() - began) < SWEEPING_S:
+        window.live_panel.hands.pedal.setValue(round(50 - 50 * math.cos(2 * math.pi * now / 5)))
+        if shaken != (SHAKEN_S[0] < now < SHAKEN_S[1]):
+            shaken = not shaken
+            window.live.shake(on=shaken)
+            if shaken:
+                window.live.mark("shake")
+        settle(60)
+    window.grab().save(str(folder / "live.png"))
+    window.live_panel.next_picture()
+    settle(300)
+    window.grab().save(str(folder / "live-over-travel.png"))
+    window.live.recorded.disconnect()
+    window.live.leave()
+    window.connect_simulated("open-signal2")
+    while "times a second" not in window.live_panel.state.text():
+        settle(50)
+    dialog = window.live.codes()
+    while dialog is not None and not dialog.table.rowCount():
+        settle(100)
+    if dialog is not None:
+        dialog.grab().save(str(folder / "codes.png"))
+        dialog.close()
+    window.live.leave()
 
 
 if __name__ == "__main__":

@@ -9,7 +9,10 @@ from nervus.circuit.network import GROUND, Resistor, solve
 from nervus.circuit.sensor import SensorCircuit, TrackCircuit
 from nervus.standin.capture import CABLE, HALF, OPPOSITE
 
-CLEAN: dict[str, Any] = {"wiper_ohms": 1e-3, "signal_ohms": 1e-3}
+CLEAN: dict[str, Any] = {"wiper_ohms": 1e-3, "plug_ohms": 1e-3, "signal_ohms": 1e-3}
+TIGHT: dict[str, Any] = dict.fromkeys(
+    ("supply_ohms", "ground_ohms", "supply_plug_ohms", "ground_plug_ohms"), 1e-3
+)
 
 
 def test_a_wheatstone_bridge_off_balance() -> None:
@@ -27,7 +30,7 @@ def test_a_wheatstone_bridge_off_balance() -> None:
             Resistor("a", "b", 500),
         ],
         {"in": 10.0},
-    )
+    ).volts
     assert (volts["a"] - volts["b"]) / 500 == pytest.approx(2.1739e-3, rel=1e-4)
 
 
@@ -36,7 +39,7 @@ def test_a_wheatstone_bridge_off_balance() -> None:
 def test_the_potentiometer_divider_unloaded_and_loaded(share: float, load: float) -> None:
     """Source: the loaded potentiometer, a textbook formula: V = V0 x / (1 + x (1 - x) R / RL)."""
     track = TrackCircuit(0.0, 1.0, ohms=4000.0, pull_ohms=load, **CLEAN)
-    circuit = SensorCircuit((track,), supply_ohms=1e-3, ground_ohms=1e-3)
+    circuit = SensorCircuit((track,), **TIGHT)
     expected = 5.0 * share / (1.0 + share * (1.0 - share) * 4000.0 / load)
     assert circuit.volts(share)["signal1"] == pytest.approx(expected, abs=2e-5)
 

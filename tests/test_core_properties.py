@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from sklearn.isotonic import IsotonicRegression
 
 from conftest import SAMPLES
-from nervus.domain.analysis import Analysis, Direction, Relation, SuspectId, Verdict
+from nervus.domain.analysis import NO_CIRCUIT, Analysis, Direction, Relation, SuspectId, Verdict
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.errors import Stopped
 from nervus.domain.finding import DeadSpot, Drop, Floor, Shape
@@ -210,7 +210,7 @@ def test_the_floor_and_the_marks_of_a_drop_are_told() -> None:
 def test_the_ledger_adds_up_to_the_answer() -> None:
     """Bayes' rule worked by hand from the table: prior times likelihoods, one for each cause."""
     examination = analyse(read_recording(PLACES)).examination
-    judgement = judge(examination, judging())
+    judgement = judge(examination, NO_CIRCUIT, judging())
     table = judging()
     row, sure = table.likelihood("dead_spot"), spot(analyse(read_recording(PLACES))).confidence
     mean = sum(row.chance.values()) / len(row.chance)

@@ -6,6 +6,7 @@ from typing import Any
 import pytest
 
 from nervus.domain.analysis import (
+    NO_CIRCUIT,
     ChannelSummary,
     Coverage,
     Direction,
@@ -81,11 +82,11 @@ def seen(
 
 
 def judged(examination: Examination) -> Judgement:
-    return judge(examination, judging())
+    return judge(examination, NO_CIRCUIT, judging())
 
 
 def names(examination: Examination) -> set[str]:
-    return {o.id for o in observe(examination)}
+    return {o.id for o in observe(examination, NO_CIRCUIT)}
 
 
 ANYWHERE = tuple(drop(float(i), 15.0 * i) for i in range(1, 7))
@@ -99,7 +100,7 @@ def test_findings_become_observations() -> None:
     rough = Noise(**SURE, channels=("tps1_v",), travel_pct=(0, 10), rms_v=0.02, usual_rms_v=0.004)
     low = SupplyFault(**SURE, channels=("vref_v",), level_v=4.4, where=SupplyLine.SUPPLY)
     assert names(seen(spot, rough, low)) == {"dead_spot", "noise", "supply_out"}
-    assert names(seen(*ANYWHERE, verdict=Verdict.TIME)) == {"drops_anywhere", "drop_one_same_level"}
+    assert names(seen(*ANYWHERE, verdict=Verdict.TIME)) == {"drops_anywhere", "drop_one_rail"}
     assert names(seen(*ANYWHERE[:2])) == {"drops_somewhere", "drop_one_rail"}
     assert names(seen(*TOGETHER, verdict=Verdict.TIME)) == {"drops_anywhere", "drop_all_tracks"}
     between = tuple(drop(float(i), 20.0 * i, 1.0 + 0.6 * i) for i in range(1, 5))

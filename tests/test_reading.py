@@ -185,3 +185,14 @@ def test_mangled_files_are_read_or_told_and_never_more(tmp_path: Path) -> None:
             told.append(str(refused))
     assert 0 < len(told) < 600
     assert not [sentence for sentence in told if "\n" in sentence or len(sentence) > 800]
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["time_s,tps1_v\n0,1.0\n1,", "time_s,tps1_v\n0,\n1,2\n", "time_s,tps1_v,vref_v\n0,,5\n1,2,\n"],
+)
+def test_an_empty_cell_is_not_sampled_wherever_it_stands(tmp_path: Path, text: str) -> None:
+    path = tmp_path / "r.csv"
+    path.write_text(text)
+    recording = read_recording(path)
+    assert recording.channels[0].samples == 1

@@ -43,6 +43,22 @@ def test_a_recording_is_opened_judged_and_shown(window: MainWindow, settled: Cal
     assert window.panel.stack.currentWidget() is window.panel.travel_view
 
 
+def test_the_circuit_explains_the_chosen_finding(
+    window: MainWindow, settled: Callable[[], None]
+) -> None:
+    circuit = window.findings.circuit
+    assert circuit.isHidden()
+    window.open_demo("open-ground")
+    settled()
+    assert circuit.isVisible()
+    assert "ground" in circuit.text
+    window.findings.view.setCurrentIndex(window.findings.model.index(-1, 0))
+    assert circuit.isHidden()
+    window.open_demo("bent-track")
+    settled()
+    assert circuit.text.startswith("No single open, resistance or short")
+
+
 def test_choosing_a_finding_moves_the_view_there_and_marks_it(
     window: MainWindow, settled: Callable[[], None], qtbot: QtBot
 ) -> None:

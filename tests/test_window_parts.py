@@ -1,5 +1,6 @@
 """The parts of the window without the whole: what is drawn, where, and in which words."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -41,6 +42,7 @@ from nervus.window.frame_parts import Foot, Head
 from nervus.window.nerve import Nerve
 from nervus.window.nerve_way import way_of
 from nervus.window.pair_view import PairView, pair_of
+from nervus.window.recording_panel import RecordingPanel
 from nervus.window.theme import BRIGHT, DIM, THEMES, Theme
 from nervus.window.time_view import TimeView, volts_at
 from nervus.window.travel_view import TravelView, healthy_volts
@@ -63,7 +65,7 @@ def test_a_drop_of_one_sample_is_drawn_at_every_zoom() -> None:
         x, y = envelope.within(start, end, 900)
         assert y.min() == 0.01
         assert y.max() == 2.5
-        assert x.size <= 20 * 900
+        assert x.size <= 8 * 900
         assert np.all(np.diff(x) >= 0)
 
 
@@ -309,3 +311,23 @@ def test_the_foot_shows_the_keys_that_work(qtbot: QtBot) -> None:
     foot.show_keys((("N", "next"), ("V", "view")), "a.csv")
     foot.show_keys((("Z", "last"),), "b.csv")
     assert foot.source.text() == "b.csv"
+
+
+def test_a_recording_without_a_pass_is_shown_with_its_drops(qtbot: QtBot) -> None:
+    recording = read_recording(SAMPLES / "sample-09-wiring-drops.csv")
+    analysis = analyse(recording)
+    still = replace(analysis, examination=replace(analysis.examination, passes=()))
+    assert still.examination.findings
+    assert row_marks(still.examination) == ()
+    panel = RecordingPanel()
+    qtbot.addWidget(panel)
+    panel.show_recording("still", recording, still)
+    panel.select(0)
+    assert panel.time_view.marked()
+    panel.select(99)
+    assert not panel.time_view.marked()
+    panel.show_nothing()
+    panel.select(0)
+    assert not panel.time_view.marked()
+    panel.show_recording("still", recording, still)
+    assert panel.stack.currentWidget() is panel.time_view

@@ -13,6 +13,7 @@ from pathlib import Path
 from nervus import __version__
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import OutsideError
+from nervus.live_commands import add_commands
 
 _USED, _UNUSABLE = 0, 2
 
@@ -58,6 +59,8 @@ def _parser() -> argparse.ArgumentParser:
         help="what a column of another name is; NAME=- leaves it out",
     )
     analyse.set_defaults(run=_analyse)
+
+    add_commands(commands)
 
     demo = commands.add_parser("demo-files", help="write the demo recordings into a folder")
     demo.add_argument("folder", type=Path)
