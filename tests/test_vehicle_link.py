@@ -145,6 +145,19 @@ def test_all_units_are_asked_and_their_codes_told_with_kind_and_status(served: V
     assert len(identity["vehicle"]) == 17
 
 
+def test_a_unit_that_was_late_with_one_service_is_asked_for_it_alone() -> None:
+    """Source: SAE J1979 on CAN, services 03, 07 and 0A; 7DF asks all, 7E0 the first unit alone."""
+
+    def answer(asked: can.Message) -> list[bytes]:
+        service, alone = asked.data[1], asked.arbitration_id == 0x7E0
+        if asked.data[0] == 1 and (service == 0x03 or alone):
+            return [bytes([4, service + 0x40, 1, 0x01, 0x21, 0, 0, 0])]
+        return []
+
+    found = Diagnostics(Transport(ScriptedBus(answer))).codes()
+    assert [(f.code, f.kinds) for f in found] == [(Code(0x0121), ("stored", "pending", "permanent"))]
+
+
 def test_nothing_is_written_without_a_yes_nor_against_the_units_conditions(
     served: VehicleServer,
 ) -> None:

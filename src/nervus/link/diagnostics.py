@@ -16,6 +16,7 @@ LEARN_ROUTINE = 0x0060
 """The stand-in's routine that learns the closed stop; on a vehicle the maker's number stands here."""
 
 _PER_REQUEST, _RPM = 6, 0x0C
+_CODE_SERVICES = ((0x03, "stored"), (0x07, "pending"), (0x0A, "permanent"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,9 +116,11 @@ class Diagnostics:
     def codes(self) -> tuple[ReadCode, ...]:
         """All codes of all units, with failure type and status where they are told."""
         kinds: dict[tuple[int, Code], list[str]] = {}
-        for service, kind in ((0x03, "stored"), (0x07, "pending"), (0x0A, "permanent")):
-            for unit, answer in self._transport.ask_all(bytes([service])).items():
-                for code in codes_in(answer):
+        answers = {s: self._transport.ask_all(bytes([s])) for s, _ in _CODE_SERVICES}
+        units = sorted({unit for told in answers.values() for unit in told})
+        for service, kind in _CODE_SERVICES:
+            for unit in units:
+                for code in codes_in(answers[service].get(unit) or self._alone(unit, service)):
                     kinds.setdefault((unit, code), []).append(kind)
         found = [ReadCode(u, c, tuple(k)) for (u, c), k in kinds.items()]
         for unit in sorted({u for u, _ in kinds}):
@@ -127,6 +130,16 @@ class Diagnostics:
                     found.remove(same[0])
                     found.append(ReadCode(unit, full.code, same[0].kinds, full.status))
         return tuple(sorted(found, key=lambda f: (f.unit, f.code.number)))
+
+    def _alone(self, unit: int, service: int) -> bytes:
+        """A unit that spoke before and is silent now is asked alone, so that no code is missed.
+
+        Some have no such service, and don't say so to a question to all; that is no code.
+        """
+        try:
+            return self._transport.ask(unit, bytes([service]))
+        except (Refused, NoAnswer):
+            return bytes([service + 0x40, 0])
 
     def codes_with_status(self, unit: int, mask: int = 0x0D) -> tuple[ReadCode, ...]:
         """Codes with failure type and status byte, none where the unit does not tell them."""

@@ -97,7 +97,12 @@ class Transport:
         self._send(isotp.CanMessage(arbitration_id=TO_ALL, data=data))
         found: dict[int, bytes] = {}
         end = time.monotonic() + wait_s
-        while time.monotonic() < end or (self._is_receiving() and time.monotonic() < end + _LONG_S):
+        in_time = True
+        while in_time:
+            # Looked at before what has come is taken: a machine that was held up for longer than the
+            # time allowed still takes what arrived meanwhile.
+            now = time.monotonic()
+            in_time = now < end or (self._is_receiving() and now < end + _LONG_S)
             self._pump(0.01)
             for unit, stack in self._stacks.items():
                 answer = stack.recv()
@@ -114,7 +119,10 @@ class Transport:
     def _await(self, unit: int, service: int, wait_s: float) -> bytes:
         stack = self._stacks[unit]
         end = time.monotonic() + wait_s
-        while time.monotonic() < end or (stack.is_rx_active() and time.monotonic() < end + _LONG_S):
+        in_time = True
+        while in_time:
+            now = time.monotonic()
+            in_time = now < end or (stack.is_rx_active() and now < end + _LONG_S)
             self._pump(0.005)
             answer = stack.recv()
             if answer is None:
