@@ -107,6 +107,11 @@ def tell_kept(path: Path, memory: list[float]) -> None:
     steps = np.diff(track.time_s)
     lost = int(np.sum(np.round(steps * 1e4) - 1))
     print(f"      {track.samples:,d} samples of each of three lines kept, {lost} missing between them")
+    for at in np.flatnonzero(np.round(steps * 1e4) > 1)[:10]:
+        told = [m.text for m in recording.marks if abs(m.time_s - track.time_s[at]) < 1.0]
+        print(
+            f"      {1e3 * steps[at]:.1f} ms without a sample at {track.time_s[at]:.2f} s, told: {told}"
+        )
     half = len(memory) // 2
     early, late = statistics.mean(memory[:half] or memory), statistics.mean(memory[half:])
     print(f"      memory in the first half {early:.0f} MB, in the second {late:.0f} MB")

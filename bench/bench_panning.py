@@ -39,7 +39,7 @@ def main() -> None:
         rates = {}
         for minutes in (1 / 6, 60.0):
             recording = recording_of(minutes)
-            opened = Opened(recording, analyse(recording), "bench", None, "")
+            opened = Opened(recording, analyse(recording), "bench", None, "", "")
             began = time.perf_counter()
             window._show(opened)  # noqa: SLF001 - what the background would hand over
             shown_s = time.perf_counter() - began

@@ -146,7 +146,7 @@ def test_opening_tells_how_far_it_is() -> None:
     shares = [share for _, share in steps]
     assert shares == sorted(shares)
     assert shares[-1] == 1.0
-    assert opened.job is None
+    assert opened.vehicle is None
     demo = open_demo("", lambda *_step: None)
     assert demo.state == "demo · invented data"
     with pytest.raises(OutsideError):

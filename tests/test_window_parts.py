@@ -27,7 +27,7 @@ from nervus.domain.finding import (
     SupplyFault,
     SupplyLine,
 )
-from nervus.domain.job import Job, Vehicle
+from nervus.domain.job import new_vehicle
 from nervus.domain.profile import ThrottleKind
 from nervus.files import read_recording
 from nervus.files.answer import finding_row
@@ -297,11 +297,11 @@ def test_a_long_complaint_gives_way_and_stays_in_the_tool_tip(qtbot: QtBot) -> N
     head.resize(700, 46)
     head.show()
     complaint = "cuts out over bumps, " * 20
-    head.show_job(Job(Vehicle("No 6", "nine-seat bus"), complaint), "r.csv", "demo")
+    head.show_job(new_vehicle("No 6", "nine-seat bus"), complaint, "demo")
     assert isinstance(head.complaint, ElidedLabel)
     assert head.complaint.text().endswith("…")
     assert head.complaint.toolTip() == complaint
-    head.show_job(None, "r.csv", "")
+    head.show_recording("r.csv")
     assert head.vehicle.text() == "r.csv"
 
 

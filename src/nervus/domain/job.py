@@ -1,22 +1,272 @@
-"""A job: one vehicle's complaint until it is proved mended."""
+"""A job: one vehicle's complaint until it is proved mended, with all that was seen and done in it.
 
-from dataclasses import dataclass
+What happens in a job is a row of entries, each with its time and where it came from. They are plain
+values: an entry that is corrected is replaced by another of the same identifier.
+"""
 
+import secrets
+from datetime import UTC, date, datetime
+from enum import StrEnum
+from typing import Annotated, TypeVar
+
+import msgspec
+from msgspec import Meta
+
+from nervus.domain.analysis import SuspectId
 from nervus.domain.profile import ThrottleKind
 
+Identifier = Annotated[str, Meta(pattern=r"^[0-9a-f]{16}$")]
+"""Sixteen hexadecimal digits, drawn by chance: the same in every logbook that a job wanders into."""
+Words = Annotated[str, Meta(max_length=20_000)]
+Name = Annotated[str, Meta(max_length=200)]
+FileName = Annotated[str, Meta(pattern=r"^[0-9a-f]{16}-[A-Za-z0-9._-]{1,120}$")]
+Digest = Annotated[str, Meta(pattern=r"^[0-9a-f]{64}$")]
+Instant = Annotated[datetime, Meta(tz=True)]
+Chance = Annotated[float, Meta(ge=0.0, le=1.0)]
 
-@dataclass(frozen=True, slots=True)
-class Vehicle:
+
+class JobState(StrEnum):
+    """What a job waits for."""
+
+    OPEN = "open"
+    WAITING = "waiting"
+    WATCHING = "watching"
+    CAME_BACK = "came back"
+    MENDED = "mended"
+
+
+class Source(StrEnum):
+    """Where an entry came from."""
+
+    TYPED = "typed"
+    PASTED = "pasted"
+    VEHICLE = "read from the vehicle"
+    FILE = "from a file"
+    SEEN = "seen at the vehicle"
+    ANALYSIS = "by analysis"
+
+
+class Moment(StrEnum):
+    """When in a job a set of codes was read."""
+
+    FOUND = "as found"
+    CLEARED = "after clearing"
+    REPAIRED = "after a repair"
+
+
+class CodeState(StrEnum):
+    """What a control unit or a report says of a code."""
+
+    STORED = "stored"
+    PENDING = "pending"
+    PERMANENT = "permanent"
+    HISTORY = "history"
+
+
+class Seen(StrEnum):
+    """The outcome of a look at one item."""
+
+    GOOD = "good"
+    BAD = "bad"
+    NOT_SEEN = "not seen"
+
+
+class Record(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """The base of all that is kept in a job and written into its bundle."""
+
+
+class Vehicle(Record, frozen=True, kw_only=True):
     """A vehicle as its keeper calls it; no make, no number plate is needed to judge a throttle."""
 
-    name: str
-    description: str
+    id: Identifier
+    name: Name
+    description: Name = ""
     throttle: ThrottleKind | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Job:
-    """One vehicle's complaint."""
+class Entry(Record, frozen=True, kw_only=True, tag_field="kind"):
+    """One thing that was told, seen, measured, decided or done.
 
+    Attributes:
+        id: stays the same when the entry is corrected.
+        at: when it was so, with its offset from UTC.
+        source: where it came from.
+    """
+
+    id: Identifier
+    at: Instant
+    source: Source
+
+
+class Complaint(Entry, frozen=True, kw_only=True, tag="complaint"):
+    """What the vehicle does, and when: rows of the knowledge, and free words."""
+
+    symptoms: tuple[Name, ...] = ()
+    conditions: tuple[Name, ...] = ()
+    words: Words = ""
+
+
+class SeenCode(Record, frozen=True, kw_only=True):
+    """A trouble code as it was told.
+
+    Attributes:
+        code: in its usual notation, with the failure type where there is one.
+        module: the control unit, as it was named.
+        states: stored, pending, permanent, history, as far as it is each.
+        status: the status byte of ISO 14229-1, where it was told.
+        frame: the freeze frame, by channel.
+        says: what the source said of it, in its words.
+    """
+
+    code: Annotated[str, Meta(pattern=r"^[PCBU][0-3][0-9A-F]{3}(-[0-9A-F]{2})?$")]
+    module: Name = ""
+    states: tuple[CodeState, ...] = ()
+    status: Annotated[int, Meta(ge=0, le=255)] | None = None
+    frame: dict[Name, float] = {}
+    says: Words = ""
+
+
+class CodeSet(Entry, frozen=True, kw_only=True, tag="codes"):
+    """All codes that were there at one moment; none is a result too."""
+
+    moment: Moment = Moment.FOUND
+    codes: tuple[SeenCode, ...] = ()
+
+
+class Look(Entry, frozen=True, kw_only=True, tag="look"):
+    """One item that was looked at."""
+
+    item: Name
+    seen: Seen
+    note: Words = ""
+    photos: tuple[FileName, ...] = ()
+
+
+class Reading(Entry, frozen=True, kw_only=True, tag="reading"):
+    """One measured value with its place, unit and conditions."""
+
+    where: Name
+    value: float
+    unit: Name
+    conditions: Name = ""
+
+
+class Recorded(Entry, frozen=True, kw_only=True, tag="recording"):
+    """A recording that belongs to the job; the file lies beside the logbook, or in the bundle."""
+
+    name: Name
+    file: FileName
+    digest: Digest
+    duration_s: float = 0.0
+    channels: tuple[Name, ...] = ()
+
+
+class KeptObservation(Record, frozen=True, kw_only=True):
+    """What a recording gave to the judgement, whole: it stays true when the knowledge moves on.
+
+    Attributes:
+        says: the phrase in the ledger.
+        cause: observations of one cause are counted once.
+        confidence: how sure it was seen.
+        source: where the likelihoods come from.
+        chance: of seeing it, for each suspect.
+    """
+
+    says: Words
+    cause: Name
+    confidence: Chance
+    source: Words
+    chance: dict[SuspectId, Chance]
+
+
+class Findings(Entry, frozen=True, kw_only=True, tag="findings"):
+    """What the analysis of a recording found, as it stood then.
+
+    Attributes:
+        recording: the entry it was found in.
+        headline: what the recording alone says.
+        findings: each in a phrase.
+        observations: what it gave to the judgement.
+        tracks: how the findings weigh on each track, summing to 1.
+        feeds: the same for supply and ground.
+    """
+
+    recording: Identifier
+    headline: Words
+    findings: tuple[Words, ...] = ()
+    observations: tuple[KeptObservation, ...] = ()
+    tracks: dict[int, Chance] = {}
+    feeds: dict[Name, Chance] = {}
+
+
+class Change(Entry, frozen=True, kw_only=True, tag="change"):
+    """Anything done to the vehicle: moved, cleaned, unplugged, renewed, set."""
+
+    done: Words
+
+
+class Decision(Entry, frozen=True, kw_only=True, tag="decision"):
+    """What was decided, with the suspects as they stood then."""
+
+    words: Words
+    suspects: dict[Name, Chance] = {}
+
+
+class Moved(Entry, frozen=True, kw_only=True, tag="state"):
+    """The job went into another state; `due` is the day to come back to it."""
+
+    state: JobState
+    due: date | None = None
+
+
+AnyEntry = Complaint | CodeSet | Look | Reading | Recorded | Findings | Change | Decision | Moved
+
+
+class Job(Record, frozen=True, kw_only=True):
+    """One vehicle's complaint, with its entries in the order of their time."""
+
+    id: Identifier
     vehicle: Vehicle
-    complaint: str
+    opened: Instant
+    entries: tuple[AnyEntry, ...] = ()
+
+    @property
+    def complaint(self) -> Complaint | None:
+        """What was told last."""
+        told = of_kind(self.entries, Complaint)
+        return told[-1] if told else None
+
+    @property
+    def state(self) -> JobState:
+        """The state it is in."""
+        moved = of_kind(self.entries, Moved)
+        return moved[-1].state if moved else JobState.OPEN
+
+    @property
+    def due(self) -> date | None:
+        """The day to come back to it."""
+        moved = of_kind(self.entries, Moved)
+        return moved[-1].due if moved else None
+
+
+E_ = TypeVar("E_", bound=Entry)
+
+
+def of_kind(entries: tuple[AnyEntry, ...], kind: type[E_]) -> tuple[E_, ...]:
+    """The entries of one kind, in their order."""
+    return tuple(entry for entry in entries if isinstance(entry, kind))
+
+
+def new_id() -> str:
+    """An identifier that no other has."""
+    return secrets.token_hex(8)
+
+
+def now() -> datetime:
+    """This instant, to the second, in UTC."""
+    return datetime.now(UTC).replace(microsecond=0)
+
+
+def new_vehicle(name: str, description: str = "", throttle: ThrottleKind | None = None) -> Vehicle:
+    """A vehicle that is in no logbook yet."""
+    return Vehicle(id=new_id(), name=name, description=description, throttle=throttle)

@@ -22,7 +22,7 @@ def write_recording(recording: Recording, path: Path) -> None:
         for c in recording.channels
         for t, v in zip(c.time_s, c.values, strict=True)
     ]
-    rows += [(m.time_s, "mark", _safe(m.text)) for m in recording.marks]
+    rows += [(m.time_s, "mark", formula_safe(m.text)) for m in recording.marks]
     rows.sort(key=lambda row: row[0])
     unfinished = path.with_name(path.name + ".part")
     with unfinished.open("w", encoding="utf-8", newline="") as file:
@@ -38,5 +38,7 @@ def _shortest(value: float) -> str:
     return np.format_float_positional(value, precision=6, trim="-")
 
 
-def _safe(text: str) -> str:
-    return "'" + text if text.startswith(_FORMULA_STARTS) else text
+def formula_safe(text: str) -> str:
+    """A text that no spreadsheet runs."""
+    # A text that begins so itself gets one more, so that reading can take exactly one away.
+    return "'" + text if text.lstrip("'").startswith(_FORMULA_STARTS) else text

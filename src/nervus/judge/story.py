@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from nervus.codes.notation import Code
-from nervus.knowledge import KnownCode, known_codes
+from nervus.knowledge import KnownCode, code_evidence, known_codes
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,12 +16,16 @@ class Story:
         consequences: the others, each with the codes of the set that can have brought it about.
         unknown: codes that are not known here; a maker's own is never guessed at.
         text: the same in sentences.
+        shared: what several causes have in common, "" where nothing.
+        stretches: where on the signal's way the causes point, the likeliest first.
     """
 
     causes: tuple[Code, ...]
     consequences: dict[Code, tuple[Code, ...]]
     unknown: tuple[Code, ...]
     text: str
+    shared: str = ""
+    stretches: tuple[str, ...] = ()
 
 
 def story_of(codes: Iterable[Code]) -> Story:
@@ -40,7 +44,33 @@ def story_of(codes: Iterable[Code]) -> Story:
             del consequences[code]
     causes = tuple(code for code in known if code not in consequences)
     unknown = tuple(code for code in wanted if code not in known)
-    return Story(causes, consequences, unknown, _text(known, causes, consequences, unknown))
+    shared = _shared([known[code] for code in causes])
+    text = _text(known, causes, consequences, unknown)
+    return Story(causes, consequences, unknown, text, shared, _stretches(causes))
+
+
+def _stretches(causes: tuple[Code, ...]) -> tuple[str, ...]:
+    named = {str(code) for code in causes}
+    rows = [r for r in code_evidence().evidence if len(named & set(r.codes)) >= r.least]
+    ordered = [row.stretches[n : n + 1] for n in range(3) for row in rows]
+    return tuple(dict.fromkeys(stretch for found in ordered for stretch in found))
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """Two sets of codes held against each other, failure types left aside."""
+
+    gone: tuple[Code, ...]
+    stayed: tuple[Code, ...]
+    new: tuple[Code, ...]
+
+
+def difference(before: Iterable[Code], after: Iterable[Code]) -> Difference:
+    """What a clearing or a repair did to a set of codes."""
+    was, is_now = {c.base for c in before}, {c.base for c in after}
+    return Difference(
+        tuple(sorted(was - is_now)), tuple(sorted(was & is_now)), tuple(sorted(is_now - was))
+    )
 
 
 def _brings(cause: KnownCode, effect: KnownCode) -> bool:

@@ -1,20 +1,41 @@
 """Where on the signal's way the suspicion lies: each suspect's share over its fault leaves."""
 
+from collections.abc import Mapping
+from dataclasses import dataclass
+
 from nervus.domain.analysis import Examination, StretchSuspicion, Suspect
 from nervus.domain.finding import Disagreement, Drop, Finding, Floor, SupplyFault, SupplyLine
 from nervus.knowledge import FaultLeaf, Judging
 
+EITHER_FEED = {"ground": 0.5, "supply": 0.5}
+
+
+@dataclass(frozen=True, slots=True)
+class Concerned:
+    """Which lines the evidence is about.
+
+    Attributes:
+        tracks: the share of each track, by number, summing to 1.
+        feeds: the share of `supply` and `ground`, summing to 1.
+    """
+
+    tracks: Mapping[int, float]
+    feeds: Mapping[str, float]
+
+
+def concerned(examination: Examination) -> Concerned:
+    """Which lines the findings of one recording are about."""
+    return Concerned(_numbers(examination), _feeds(examination.findings))
+
 
 def along_the_way(
-    suspects: tuple[Suspect, ...], examination: Examination, knowledge: Judging
+    suspects: tuple[Suspect, ...], lines_of: Concerned, knowledge: Judging
 ) -> tuple[StretchSuspicion, ...]:
     """Suspicion for each stretch and line, most suspect first."""
     chance = {s.id: s.probability for s in suspects}
-    numbers = _numbers(examination)
-    feeds = _feeds(examination.findings)
     found = []
     for leaf in knowledge.fault:
-        lines = _lines(leaf, numbers, feeds)
+        lines = _lines(leaf, lines_of)
         for line, share in lines:
             probability = chance[leaf.suspect] * leaf.share * share
             fault = leaf.fault.format(line=line or "it")
@@ -24,14 +45,12 @@ def along_the_way(
     return tuple(sorted(found, key=lambda s: -s.probability))
 
 
-def _lines(
-    leaf: FaultLeaf, numbers: dict[int, float], feeds: dict[str, float]
-) -> list[tuple[str, float]]:
+def _lines(leaf: FaultLeaf, lines_of: Concerned) -> list[tuple[str, float]]:
     if leaf.line == "":
         return [("", 1.0)]
     if leaf.line == "feed":
-        return list(feeds.items())
-    return [(f"{leaf.line} {number}", share) for number, share in numbers.items()]
+        return list(lines_of.feeds.items())
+    return [(f"{leaf.line} {number}", share) for number, share in lines_of.tracks.items()]
 
 
 def _numbers(examination: Examination) -> dict[int, float]:
@@ -47,6 +66,11 @@ def _numbers(examination: Examination) -> dict[int, float]:
     if not weight:
         present = [int(c.id[3]) for c in examination.channels if c.id.startswith("tps")]
         weight = dict.fromkeys(sorted(set(present)) or [1], 1.0)
+    return shares(weight)
+
+
+def shares(weight: Mapping[int, float]) -> dict[int, float]:
+    """Weights by track number, so that they sum to 1."""
     total = sum(weight.values())
     return {number: w / total for number, w in sorted(weight.items())}
 
@@ -63,6 +87,6 @@ def _feeds(findings: tuple[Finding, ...]) -> dict[str, float]:
             supply += finding.where is not SupplyLine.GROUND
     total = ground + supply
     if total == 0:
-        return {"ground": 0.5, "supply": 0.5}
-    shares = {"ground": ground / total, "supply": supply / total}
-    return {name: share for name, share in shares.items() if share > 0}
+        return dict(EITHER_FEED)
+    found = {"ground": ground / total, "supply": supply / total}
+    return {name: share for name, share in found.items() if share > 0}

@@ -18,48 +18,61 @@ from nervus.domain.analysis import (
     SuspectId,
 )
 from nervus.judge.observations import Observation, observe
-from nervus.judge.stretches import along_the_way
+from nervus.judge.stretches import along_the_way, concerned
 from nervus.judge.words import NEARLY_SURE, headline
 from nervus.knowledge import Judging, Likelihood
 
 
 def judge(examination: Examination, circuit: CircuitEvidence, knowledge: Judging) -> Judgement:
     """Suspects, ledger and next test for what one recording showed."""
-    counted = _one_for_each_cause(observe(examination, circuit), knowledge)
+    observations = rows_of(observe(examination, circuit), knowledge)
+    suspects, ledger = weigh(observations, knowledge)
+    stretches = along_the_way(suspects, concerned(examination), knowledge)
+    return Judgement(
+        headline=headline(suspects, stretches, examination),
+        suspects=suspects,
+        ledger=ledger,
+        stretches=stretches,
+        next_test=advise(suspects, knowledge),
+    )
+
+
+def rows_of(
+    observations: tuple[Observation, ...], knowledge: Judging
+) -> tuple[tuple[float, Likelihood], ...]:
+    """How sure each observation is, and its row, solved or looked up."""
+    return tuple((o.confidence, o.solved or knowledge.likelihood(o.id)) for o in observations)
+
+
+def weigh(
+    observations: tuple[tuple[float, Likelihood], ...], knowledge: Judging
+) -> tuple[tuple[Suspect, ...], tuple[Step, ...]]:
+    """Bayes' rule over the suspects: who is suspected, and what each observation added or took."""
     chance = {s: knowledge.prior.chance[s] for s in SuspectId}
     steps = []
-    for observation, row in counted:
-        chances = _softened(row, observation.confidence)
+    for confidence, row in _one_for_each_cause(observations):
+        chances = _softened(row, confidence)
         mean = sum(chances.values()) / len(chances)
         chance = {s: chance[s] * chances[s] for s in chance}
         weight = {s: round(math.log10(chances[s] / mean), 3) for s in chances}
         steps.append(Step(row.says, weight, row.source))
-    suspects = _normalised(chance)
-    stretches = along_the_way(suspects, examination, knowledge)
-    return Judgement(
-        headline=headline(suspects, stretches, examination),
-        suspects=suspects,
-        ledger=tuple(steps),
-        stretches=stretches,
-        next_test=_advise(suspects, knowledge),
-    )
+    return _normalised(chance), tuple(steps)
 
 
 def _one_for_each_cause(
-    observations: tuple[Observation, ...], knowledge: Judging
-) -> list[tuple[Observation, Likelihood]]:
-    best: dict[str, tuple[Observation, Likelihood]] = {}
-    for observation in observations:
-        row = observation.solved or knowledge.likelihood(observation.id)
+    observations: tuple[tuple[float, Likelihood], ...],
+) -> list[tuple[float, Likelihood]]:
+    best: dict[str, tuple[float, Likelihood]] = {}
+    for confidence, row in observations:
         held = best.get(row.cause)
-        if held is None or _telling(observation, row) > _telling(*held):
-            best[row.cause] = (observation, row)
+        if held is None or _telling(confidence, row) > _telling(*held):
+            best[row.cause] = (confidence, row)
     return list(best.values())
 
 
-def _telling(observation: Observation, row: Likelihood) -> float:
+def _telling(confidence: float, row: Likelihood) -> float:
     chances = sorted(row.chance.values())
-    return observation.confidence * math.log10(chances[-1] / chances[-2])
+    return confidence * math.log10(chances[-1] / chances[-2])
 
 
 def _softened(row: Likelihood, confidence: float) -> dict[SuspectId, float]:
@@ -76,7 +89,7 @@ def _normalised(chance: dict[SuspectId, float]) -> tuple[Suspect, ...]:
     return tuple(Suspect(s, p) for s, p in zip(ordered, rounded, strict=True))
 
 
-def _advise(suspects: tuple[Suspect, ...], knowledge: Judging) -> NextTest | None:
+def advise(suspects: tuple[Suspect, ...], knowledge: Judging) -> NextTest | None:
     """The test that tells the two most suspected apart, or that proves the one who is left."""
     first, second = suspects[0], suspects[1]
     wanted = {first.id} if first.probability >= NEARLY_SURE else {first.id, second.id}

@@ -55,9 +55,14 @@ def headline(
     examination: Examination,
 ) -> str:
     """One sentence: who is suspected, where, and how sure."""
-    first = suspects[0]
     if not examination.findings:
         return _of_clean(examination.coverage)
+    return of_suspects(suspects, stretches)
+
+
+def of_suspects(suspects: tuple[Suspect, ...], stretches: tuple[StretchSuspicion, ...]) -> str:
+    """Who is suspected, where, and how sure, or which two can't be told apart."""
+    first = suspects[0]
     if first.probability < _LIKELY:
         second = SUSPECT_NAMES[suspects[1].id]
         return f"Nothing can be decided yet: {SUSPECT_NAMES[first.id]} and {second} both fit."

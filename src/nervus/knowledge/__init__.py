@@ -13,27 +13,47 @@ from nervus.knowledge.loader import (
     read_profile,
 )
 from nervus.knowledge.shapes import (
+    CodeEvidence,
     FaultLeaf,
     Judging,
     KnownCode,
     Likelihood,
+    LookItem,
     Parameter,
     Prior,
     TestAdvice,
+    ToldRow,
+)
+from nervus.knowledge.told import (
+    code_evidence,
+    complaints,
+    fitting,
+    for_each,
+    look_items,
+    told_in_words,
 )
 
 __all__ = [
+    "CodeEvidence",
     "FaultLeaf",
     "Judging",
     "KnownCode",
     "Likelihood",
+    "LookItem",
     "Parameter",
     "Prior",
     "TestAdvice",
+    "ToldRow",
+    "code_evidence",
+    "complaints",
+    "fitting",
+    "for_each",
     "judging",
     "known_codes",
+    "look_items",
     "parameters",
     "profile_ids",
     "profile_named",
     "read_profile",
+    "told_in_words",
 ]

@@ -4,6 +4,7 @@ import tomllib
 from functools import cache
 from importlib import resources
 from pathlib import Path
+from typing import TypeVar
 
 import msgspec
 
@@ -25,6 +26,22 @@ _HERE = resources.files("nervus.knowledge")
 _SUFFIX = ".toml"
 
 
+T = TypeVar("T")
+
+
+def table_of(name: str, shape: type[T]) -> T:
+    """The table in a data file that ships.
+
+    Raises:
+        KnowledgeUnusable: it is damaged; the sentence says where.
+    """
+    text = _HERE.joinpath(name).read_text(encoding="utf-8")
+    try:
+        return msgspec.convert(tomllib.loads(text), shape)
+    except (msgspec.ValidationError, tomllib.TOMLDecodeError) as wrong:
+        raise KnowledgeUnusable(f"{name} of this installation is damaged: {wrong}") from wrong
+
+
 @cache
 def judging() -> Judging:
     """Priors, likelihoods, fault leaves and tests.
@@ -32,11 +49,10 @@ def judging() -> Judging:
     Raises:
         KnowledgeUnusable: the file that ships is damaged.
     """
-    text = _HERE.joinpath("judging.toml").read_text(encoding="utf-8")
+    table = table_of("judging.toml", Judging)
     try:
-        table = msgspec.convert(tomllib.loads(text), Judging)
         _check_sums(table)
-    except (msgspec.ValidationError, tomllib.TOMLDecodeError, ValueError) as wrong:
+    except ValueError as wrong:
         raise KnowledgeUnusable(f"judging.toml of this installation is damaged: {wrong}") from wrong
     return table
 
@@ -68,11 +84,10 @@ def parameters() -> tuple[Parameter, ...]:
     Raises:
         KnowledgeUnusable: the file that ships is damaged.
     """
-    text = _HERE.joinpath("parameters.toml").read_text(encoding="utf-8")
+    table = table_of("parameters.toml", Parameters).parameter
     try:
-        table = msgspec.convert(tomllib.loads(text), Parameters).parameter
         _check_parameters(table)
-    except (msgspec.ValidationError, tomllib.TOMLDecodeError, ValueError) as wrong:
+    except ValueError as wrong:
         raise KnowledgeUnusable(f"parameters.toml of this installation is damaged: {wrong}") from wrong
     return table
 
@@ -84,12 +99,11 @@ def known_codes() -> dict[Code, KnownCode]:
     Raises:
         KnowledgeUnusable: the file that ships is damaged.
     """
-    text = _HERE.joinpath("codes.toml").read_text(encoding="utf-8")
+    table = table_of("codes.toml", KnownCodes).code
     try:
-        table = msgspec.convert(tomllib.loads(text), KnownCodes).code
         known = {read_code(row.code): row for row in table}
         _check_codes(table, known)
-    except (msgspec.ValidationError, tomllib.TOMLDecodeError, ValueError, CodeUnreadable) as wrong:
+    except (ValueError, CodeUnreadable) as wrong:
         raise KnowledgeUnusable(f"codes.toml of this installation is damaged: {wrong}") from wrong
     return known
 

@@ -170,3 +170,123 @@ class KnownCodes(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     source: Sentence
     code: tuple[KnownCode, ...]
+
+
+Soft = dict[str, Chance]
+"""A chance for each suspect that is named, and one for all `others`."""
+
+
+class ToldRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A symptom or a condition that can be chosen.
+
+    Attributes:
+        id: its name in a job.
+        title: as it is said.
+        chance: of being told of it.
+        throttle: the kind of throttle it concerns, "" for both.
+        cause: what else it would be counted twice with; its own name if empty.
+        caution: what to mind when it is told.
+    """
+
+    id: str
+    title: Sentence
+    chance: Soft
+    throttle: str = ""
+    cause: str = ""
+    caution: str = ""
+
+
+class ComplaintRows(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """All that can be told of a vehicle."""
+
+    source: Sentence
+    symptom: tuple[ToldRow, ...]
+    condition: tuple[ToldRow, ...]
+
+
+class LookItem(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """One thing to look at.
+
+    Attributes:
+        id: its name in a job.
+        title: how it should be.
+        bad: how it is called where it is not so.
+        cause: what else it would be counted twice with.
+        stretch: where on the signal's way it lies, "" where it does not.
+        minutes: about how long it takes.
+        caution: stands at the step.
+        when_bad: chance of seeing it bad.
+        when_good: chance of seeing it good.
+        throttle: the kind of throttle it concerns, "" for both.
+    """
+
+    id: str
+    title: Sentence
+    bad: Sentence
+    cause: str
+    stretch: str
+    minutes: Annotated[int, msgspec.Meta(gt=0)]
+    caution: Sentence
+    when_bad: Soft
+    when_good: Soft
+    throttle: str = ""
+
+
+class LookItems(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """All that is looked at."""
+
+    source: Sentence
+    item: tuple[LookItem, ...]
+
+
+class CodeEvidence(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How certain codes bear on the parts.
+
+    Attributes:
+        id: its name.
+        says: what it is called in the ledger.
+        cause: what else it would be counted twice with.
+        codes: the codes of which at least `least` are needed.
+        stretches: where on the signal's way they point, the likeliest first.
+        chance: of such codes, for each suspect.
+        least: how many of the codes make it count.
+    """
+
+    id: str
+    says: Sentence
+    cause: str
+    codes: tuple[str, ...]
+    stretches: tuple[str, ...]
+    chance: Soft
+    least: Annotated[int, msgspec.Meta(gt=0)] = 1
+
+
+class CodeEvidenceRows(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """All that codes say about parts."""
+
+    source: Sentence
+    evidence: tuple[CodeEvidence, ...]
+
+
+class ColumnName(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How a channel's column may be called elsewhere; "" among the units is no unit at all."""
+
+    channel: str
+    pattern: str
+    units: tuple[str, ...]
+
+
+class UnitRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A unit as it is written, and how it becomes others: value x scale + offset."""
+
+    written: tuple[str, ...]
+    unit: str
+    scale: dict[str, tuple[float, float]]
+
+
+class Columns(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How recordings made elsewhere are read."""
+
+    source: Sentence
+    column: tuple[ColumnName, ...]
+    unit: tuple[UnitRow, ...]

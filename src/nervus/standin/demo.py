@@ -13,7 +13,7 @@ import numpy as np
 
 from nervus.domain.channel import Mark, Recording
 from nervus.domain.finding import Shape, Span
-from nervus.domain.job import Job, Vehicle
+from nervus.domain.job import Vehicle
 from nervus.domain.profile import ThrottleKind
 from nervus.standin.capture import CABLE, HALF, OPPOSITE, Sampler, simulate, without_supply
 from nervus.standin.faults import BentTrack, LooseLine, RoughPlace, WornPlace
@@ -26,13 +26,15 @@ class DemoCase:
 
     Attributes:
         id: its name on the command line.
-        job: vehicle and complaint.
+        vehicle: one of the depot's eight.
+        complaint: in the driver's words.
         title: what was done, above the recording.
         make: makes the recording.
     """
 
     id: str
-    job: Job
+    vehicle: Vehicle
+    complaint: str
     title: str
     make: Callable[[], Recording]
 
@@ -132,8 +134,9 @@ def _bent_track() -> Recording:
     ).recording
 
 
-def _job(number: int, what: str, kind: ThrottleKind, complaint: str) -> Job:
-    return Job(Vehicle(f"No {number}", what, kind), complaint)
+def depot_vehicle(number: int, what: str, kind: ThrottleKind) -> Vehicle:
+    """A vehicle of the depot; the same number is the same vehicle."""
+    return Vehicle(id=f"{number:016x}", name=f"No {number}", description=what, throttle=kind)
 
 
 _CABLE, _ELECTRONIC = ThrottleKind.CABLE, ThrottleKind.ELECTRONIC
@@ -141,43 +144,50 @@ _CABLE, _ELECTRONIC = ThrottleKind.CABLE, ThrottleKind.ELECTRONIC
 CASES: Final = (
     DemoCase(
         "loose-wire",
-        _job(6, "nine-seat bus", _ELECTRONIC, "cuts out over bumps, comes back after a key cycle"),
+        depot_vehicle(6, "nine-seat bus", _ELECTRONIC),
+        "cuts out over bumps, comes back after a key cycle",
         "Key on, engine off, harness shaken at the plug",
         _loose_wire,
     ),
     DemoCase(
         "dead-spot",
-        _job(2, "parcel van", _CABLE, "stumbles on the quay road just off idle"),
+        depot_vehicle(2, "parcel van", _CABLE),
+        "stumbles on the quay road just off idle",
         "Key on, engine off, slow sweeps by hand",
         _dead_spot,
     ),
     DemoCase(
         "healthy",
-        _job(3, "pickup", _CABLE, "checked after new spark plugs, no complaint"),
+        depot_vehicle(3, "pickup", _CABLE),
+        "checked after new spark plugs, no complaint",
         "Key on, engine off, slow sweeps by hand",
         _healthy_cable,
     ),
     DemoCase(
         "undecided",
-        _job(8, "school minibus", _CABLE, "jerked twice last week, never again"),
+        depot_vehicle(8, "school minibus", _CABLE),
+        "jerked twice last week, never again",
         "Slow meter, half of the travel",
         _undecided,
     ),
     DemoCase(
         "rough-track",
-        _job(4, "harbour tractor", _CABLE, "hunts at idle, worse when warm"),
+        depot_vehicle(4, "harbour tractor", _CABLE),
+        "hunts at idle, worse when warm",
         "Key on, engine off, slow sweeps by hand",
         _rough_track,
     ),
     DemoCase(
         "open-ground",
-        _job(5, "wheelchair bus", _ELECTRONIC, "no pedal on wet mornings"),
+        depot_vehicle(5, "wheelchair bus", _ELECTRONIC),
+        "no pedal on wet mornings",
         "Key on, engine off, pedal sweeps, plug sprayed with water",
         _open_ground,
     ),
     DemoCase(
         "bent-track",
-        _job(7, "refuse van", _ELECTRONIC, "reduced power on the hill to the church"),
+        depot_vehicle(7, "refuse van", _ELECTRONIC),
+        "reduced power on the hill to the church",
         "Read through the control unit, pedal sweeps",
         _bent_track,
     ),

@@ -76,7 +76,7 @@ def run(file: Path | None, *, demo: str | None = None, theme: str | None = None)
         known = ", ".join(case.id for case in CASES)
         raise OutsideError(f"--demo {demo}: no such case; accepted is one of {known}.")
     application = NervusApplication(sys.argv[:1])
-    cases = tuple((c.id, f"{c.job.vehicle.name}, {c.job.complaint}") for c in CASES)
+    cases = tuple((c.id, f"{c.vehicle.name}, {c.complaint}") for c in CASES)
     window = MainWindow(settings(), cases)
     if theme is not None:
         window.set_theme(theme)

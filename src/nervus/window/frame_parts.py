@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
-from nervus.domain.job import Job
+from nervus.domain.job import Vehicle
 from nervus.window.elided import ElidedLabel
 
 
@@ -43,14 +43,16 @@ class Head(QWidget):
         self.state.setText("recording" if kept else "watching")
         self.state.show()
 
-    def show_job(self, job: Job | None, name: str, state: str) -> None:
-        """A job, or a recording that belongs to none yet."""
-        if job is None:
-            self.vehicle.setText(name)
-            self.complaint.setText("a recording without a job")
-        else:
-            self.vehicle.setText(f"{job.vehicle.name} · {job.vehicle.description}")
-            self.complaint.setText(job.complaint)
+    def show_recording(self, name: str) -> None:
+        """A recording that belongs to no job yet."""
+        self.vehicle.setText(name)
+        self.complaint.setText("a recording without a job")
+        self.state.hide()
+
+    def show_job(self, vehicle: Vehicle, complaint: str, state: str) -> None:
+        """Whose job it is, what is complained of, and what state it is in."""
+        self.vehicle.setText(" · ".join(t for t in (vehicle.name, vehicle.description) if t))
+        self.complaint.setText(complaint)
         self.state.setText(state)
         self.state.setVisible(bool(state))
 

@@ -30,7 +30,7 @@ from PyQt6.QtWidgets import (
 from nervus import __version__
 from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.channel import Recording, Role
-from nervus.domain.job import Job
+from nervus.domain.job import Vehicle
 from nervus.domain.profile import ThrottleKind
 from nervus.window.actions import ACTIONS, FOOT, FOOT_EMPTY, FOOT_LIVE, QUICK_MARKS, ActionSpec
 from nervus.window.findings_list import FindingsList
@@ -351,9 +351,12 @@ class MainWindow(QMainWindow):
         self.middle.setCurrentWidget(self.panel)
         self.opened = opened
         self.panel.busy.hide()
-        self.head.show_job(opened.job, opened.recording.name, opened.state)
+        if opened.vehicle is None:
+            self.head.show_recording(opened.recording.name)
+        else:
+            self.head.show_job(opened.vehicle, opened.complaint, opened.state)
         self.setWindowTitle(f"{opened.recording.name} · Nervus")
-        kind, tracks = _throttle(opened.job, opened.recording)
+        kind, tracks = _throttle(opened.vehicle, opened.recording)
         self.nerve.show_way(kind, tracks, opened.analysis.judgement.stretches)
         self.panel.show_recording(opened.title, opened.recording, opened.analysis)
         self.judgement.show_judgement(opened.analysis.judgement)
@@ -490,12 +493,12 @@ def _recordings_folder(settings: QSettings) -> Path:
     return Path(str(settings.value("recordings", str(Path(documents) / "Nervus"))))
 
 
-def _throttle(job: Job | None, recording: Recording) -> tuple[ThrottleKind, int]:
-    """Which throttle to draw: as the job says, else by what was recorded."""
+def _throttle(vehicle: Vehicle | None, recording: Recording) -> tuple[ThrottleKind, int]:
+    """Which throttle to draw: as the vehicle says, else by what was recorded."""
     numbers = {c.id[3] for c in recording.with_role(Role.TRACK)}
     tracks = max(1, len(numbers))
-    if job is not None and job.vehicle.throttle is not None:
-        return job.vehicle.throttle, tracks
+    if vehicle is not None and vehicle.throttle is not None:
+        return vehicle.throttle, tracks
     commanded = bool(recording.with_role(Role.COMMAND) or recording.with_role(Role.PEDAL))
     electronic = tracks > 1 or commanded
     return (ThrottleKind.ELECTRONIC if electronic else ThrottleKind.CABLE), tracks

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.channel import Recording
-from nervus.domain.job import Job
+from nervus.domain.job import Vehicle
 
 # Reading takes about this share of the whole, for the progress bar.
 _READ_SHARE = 0.3
@@ -18,7 +18,8 @@ class Opened:
     recording: Recording
     analysis: Analysis
     title: str
-    job: Job | None
+    vehicle: Vehicle | None
+    complaint: str
     state: str
 
 
@@ -32,7 +33,7 @@ def open_file(path: Path, progress: Progress) -> Opened:
 
     progress(f"Reading {path.name}", 0.05)
     recording = read_recording(path)
-    return Opened(recording, _judge(recording, progress), path.name, None, "")
+    return Opened(recording, _judge(recording, progress), path.name, None, "", "")
 
 
 def open_demo(case_id: str, progress: Progress) -> Opened:
@@ -42,7 +43,14 @@ def open_demo(case_id: str, progress: Progress) -> Opened:
     progress("Making the demo recording", 0.05)
     case = case_named(case_id)
     recording = case.make()
-    return Opened(recording, _judge(recording, progress), case.title, case.job, "demo · invented data")
+    return Opened(
+        recording,
+        _judge(recording, progress),
+        case.title,
+        case.vehicle,
+        case.complaint,
+        "demo · invented data",
+    )
 
 
 def _judge(recording: Recording, progress: Progress) -> Analysis:

@@ -1,0 +1,92 @@
+"""What can be told and seen without measuring: complaints, looks, and what codes say about parts."""
+
+from functools import cache
+from typing import TypeVar
+
+from nervus.codes.notation import read_code
+from nervus.domain.analysis import SuspectId
+from nervus.domain.errors import KnowledgeUnusable
+from nervus.domain.job import Complaint
+from nervus.domain.profile import ThrottleKind
+from nervus.knowledge.loader import known_codes, table_of
+from nervus.knowledge.shapes import (
+    CodeEvidenceRows,
+    ComplaintRows,
+    LookItem,
+    LookItems,
+    Soft,
+    ToldRow,
+)
+
+_OTHERS = "others"
+Row = TypeVar("Row", ToldRow, LookItem)
+
+
+@cache
+def complaints() -> ComplaintRows:
+    """Symptoms and conditions.
+
+    Raises:
+        KnowledgeUnusable: the file that ships is damaged.
+    """
+    table = table_of("complaint.toml", ComplaintRows)
+    rows = table.symptom + table.condition
+    _check("complaint.toml", [r.id for r in rows], [r.chance for r in rows])
+    return table
+
+
+@cache
+def look_items() -> LookItems:
+    """What to look at.
+
+    Raises:
+        KnowledgeUnusable: the file that ships is damaged.
+    """
+    table = table_of("look.toml", LookItems)
+    softs = [soft for item in table.item for soft in (item.when_bad, item.when_good)]
+    _check("look.toml", [item.id for item in table.item], softs)
+    return table
+
+
+@cache
+def code_evidence() -> CodeEvidenceRows:
+    """What codes say about parts.
+
+    Raises:
+        KnowledgeUnusable: the file that ships is damaged, or names a code that is not known.
+    """
+    table = table_of("code_evidence.toml", CodeEvidenceRows)
+    rows = table.evidence
+    _check("code_evidence.toml", [row.id for row in rows], [row.chance for row in rows])
+    strange = {c for row in rows for c in row.codes if read_code(c) not in known_codes()}
+    if strange:
+        raise KnowledgeUnusable(f"code_evidence.toml: codes that are not known: {sorted(strange)}")
+    return table
+
+
+def _check(name: str, ids: list[str], softs: list[Soft]) -> None:
+    allowed = {*map(str, SuspectId), _OTHERS}
+    strange = {key for soft in softs for key in soft} - allowed
+    if strange or len(set(ids)) != len(ids) or any(_OTHERS not in soft for soft in softs):
+        raise KnowledgeUnusable(f"{name} of this installation is damaged: {strange or 'a name twice'}")
+
+
+def for_each(soft: Soft) -> dict[SuspectId, float]:
+    """A chance for every suspect, those that are not named alike."""
+    return {suspect: soft.get(suspect.value, soft[_OTHERS]) for suspect in SuspectId}
+
+
+def fitting(rows: tuple[Row, ...], throttle: ThrottleKind | None) -> tuple[Row, ...]:
+    """The rows that concern a throttle of this kind; all where the kind is not known."""
+    return tuple(r for r in rows if throttle is None or r.throttle in ("", throttle.value))
+
+
+def told_in_words(complaint: Complaint | None) -> str:
+    """A complaint in one line: symptoms, then conditions, then the free words."""
+    if complaint is None:
+        return ""
+    table = complaints()
+    titles = {row.id: row.title for row in table.symptom + table.condition}
+    told = [titles.get(name, name) for name in complaint.symptoms + complaint.conditions]
+    words = " ".join(complaint.words.split())
+    return ", ".join([*told, words] if words else told)

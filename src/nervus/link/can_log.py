@@ -1,0 +1,193 @@
+"""Logs of CAN traffic read back: what the control units told meanwhile, as channels and codes.
+
+The log is listened to as a third party: both sides' frames are put together by the transport's rules
+(ISO 15765-2), and the units' answers are read as in a live connection (SAE J1979, ISO 14229-1).
+"""
+
+import struct
+from collections import defaultdict
+from dataclasses import dataclass
+from pathlib import Path
+
+import can
+import isotp
+import numpy as np
+
+from nervus.codes.notation import Code, CodeStatus
+from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
+from nervus.domain.errors import Place, RecordingUnusable
+from nervus.domain.job import CodeState, SeenCode
+from nervus.knowledge import Parameter, parameters
+from nervus.link.diagnostics import codes_in
+from nervus.link.errors import Garbled
+from nervus.link.transport import FIRST_ANSWER, UNITS
+
+SUFFIXES = (".log", ".asc", ".blf", ".trc")
+_ACCEPTED = f"accepted is traffic with answers of control units, as {', '.join(SUFFIXES)}"
+_CODE_ANSWERS = {0x43: CodeState.STORED, 0x47: CodeState.PENDING, 0x4A: CodeState.PERMANENT}
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Traffic:
+    """What a log told.
+
+    Attributes:
+        recording: the values that were asked for, `None` where none were.
+        codes: all codes that were told, each once for its unit.
+        frames: how many frames there were.
+        garbled: how many answers made no sense.
+    """
+
+    recording: Recording | None
+    codes: tuple[SeenCode, ...]
+    frames: int
+    garbled: int
+
+
+def is_can_log(path: Path) -> bool:
+    """Whether a file is called like such a log."""
+    return path.suffix.lower() in SUFFIXES
+
+
+def read_can_log(path: Path) -> Traffic:
+    """What the control units told in a log.
+
+    Raises:
+        RecordingUnusable: it can't be read, or no unit answers in it.
+    """
+    heard = _Heard()
+    try:
+        with can.LogReader(path) as log:
+            for message in log:
+                heard.take(message)
+    except OSError as wrong:
+        said = f"the file can't be read ({wrong.strerror})"
+        raise RecordingUnusable(Place(path.name), said, _ACCEPTED) from wrong
+    except Exception as wrong:
+        # On damaged text the readers fail in whatever way it leads them to; what came before is kept.
+        if not heard.has_told:
+            place = Place(path.name, heard.frames + 1)
+            raise RecordingUnusable(place, "this is no log of CAN traffic", _ACCEPTED) from wrong
+    if not heard.has_told:
+        said = f"no control unit answers in its {heard.frames} frames"
+        raise RecordingUnusable(Place(path.name), said, _ACCEPTED)
+    return Traffic(heard.recording(path.name), heard.codes(), heard.frames, heard.garbled)
+
+
+class _Heard:
+    """Puts answers together and keeps what they say."""
+
+    def __init__(self) -> None:
+        self.frames = self.garbled = 0
+        self._waiting: dict[int, list[isotp.CanMessage]] = {n: [] for n in range(UNITS)}
+        self._stacks = {n: self._stack(n) for n in range(UNITS)}
+        self._known = {p.pid: p for p in parameters()}
+        self._times: dict[str, list[float]] = defaultdict(list)
+        self._values: dict[str, list[float]] = defaultdict(list)
+        self._codes: dict[tuple[int, int], SeenCode] = {}
+        self.has_told = False
+
+    def _stack(self, unit: int) -> isotp.TransportLayerLogic:
+        waiting = self._waiting[unit]
+        stack = isotp.TransportLayerLogic(
+            rxfn=lambda _wait: waiting.pop(0) if waiting else None,
+            txfn=lambda _frame: None,  # a listener says nothing
+            address=isotp.Address(txid=0x7E0 + unit, rxid=FIRST_ANSWER + unit),
+            error_handler=lambda _wrong: self._count_garbled(),
+            # A log is read faster than it was written: the clock says nothing.
+            params={"blocksize": 0, "rx_consecutive_frame_timeout": 10_000, "listen_mode": True},
+        )
+        stack.logger.disabled = True
+        return stack
+
+    def _count_garbled(self) -> None:
+        self.garbled += 1
+
+    def take(self, message: can.Message) -> None:
+        """One frame of the log."""
+        self.frames += 1
+        unit = message.arbitration_id - FIRST_ANSWER
+        usual = not (message.is_extended_id or message.is_error_frame or message.is_remote_frame)
+        if not (0 <= unit < UNITS and usual and message.data):
+            return
+        frame = isotp.CanMessage(arbitration_id=message.arbitration_id, data=bytes(message.data))
+        self._waiting[unit].append(frame)
+        stack = self._stacks[unit]
+        stack.process()
+        while (answer := stack.recv()) is not None:
+            try:
+                self._read(unit, message.timestamp, bytes(answer))
+            except (Garbled, struct.error, IndexError):
+                self.garbled += 1
+
+    def _read(self, unit: int, at: float, answer: bytes) -> None:
+        service = answer[0]
+        if service == 0x41:
+            self._values_of(at, answer[1:])
+        elif service in _CODE_ANSWERS:
+            self.has_told = True
+            for code in codes_in(answer):
+                self._keep(unit, code, _CODE_ANSWERS[service], None)
+        elif service == 0x59 and answer[1:2] == b"\x02":
+            self.has_told = True
+            rows = answer[3:]
+            for at_byte in range(0, len(rows) // 4 * 4, 4):
+                number, kind, status = struct.unpack_from(">HBB", rows, at_byte)
+                if number:
+                    self._keep(unit, Code(number, kind), None, status)
+
+    def _values_of(self, at: float, data: bytes) -> None:
+        while data:
+            known = self._known.get(data[0])
+            if known is None:
+                return  # a value that is not kept here; what follows it can't be told apart
+            raw = data[1 : 1 + known.size]
+            if len(raw) < known.size:
+                raise Garbled("a value is cut short")
+            self._value(known, at, raw)
+            data = data[1 + known.size :]
+
+    def _value(self, known: Parameter, at: float, raw: bytes) -> None:
+        times = self._times[known.channel]
+        if times and at < times[-1]:
+            raise Garbled("the log's time runs backwards")
+        self.has_told = True
+        times.append(at)
+        self._values[known.channel].append(known.value(raw))
+
+    def _keep(self, unit: int, code: Code, state: CodeState | None, status: int | None) -> None:
+        key = (unit, code.number)
+        before = self._codes.get(key)
+        states = set(before.states) if before is not None else set()
+        if state is not None:
+            states.add(state)
+        if status is not None:
+            bits = CodeStatus(status)
+            states |= {CodeState.STORED} if bits.confirmed else set()
+            states |= {CodeState.PENDING} if bits.pending else set()
+        full = str(code) if code.failure_type is not None or before is None else before.code
+        self._codes[key] = SeenCode(
+            code=full,
+            module=f"control unit {unit}",
+            states=tuple(s for s in CodeState if s in states),
+            status=status if status is not None else (before.status if before else None),
+        )
+
+    def codes(self) -> tuple[SeenCode, ...]:
+        """All codes, by unit and number."""
+        return tuple(self._codes[key] for key in sorted(self._codes))
+
+    def recording(self, name: str) -> Recording | None:
+        """All values, counted from the first."""
+        if not self._times:
+            return None
+        start = min(times[0] for times in self._times.values())
+        channels = tuple(
+            Channel(
+                CHANNEL_KINDS[channel],
+                np.array(times) - start,
+                np.array(self._values[channel], dtype=np.float64),
+            )
+            for channel, times in self._times.items()
+        )
+        return Recording(channels, (), name)

@@ -1,0 +1,6 @@
+"""The logbook: every job with all its entries, in one SQLite file that survives a workshop."""
+
+from nervus.logbook.book import Logbook, Put
+from nervus.logbook.rows import JobRow
+
+__all__ = ["JobRow", "Logbook", "Put"]

@@ -1,0 +1,43 @@
+"""Recordings and photos beside the logbook: copied in whole, named by what is in them."""
+
+import hashlib
+import re
+import shutil
+from pathlib import Path
+
+from nervus.logbook.errors import NotSaved
+
+_UNSAFE = re.compile(r"[^A-Za-z0-9._-]+")
+_LONGEST = 100
+
+
+class Attachments:
+    """A folder of files that entries name."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def keep(self, source: Path) -> tuple[str, str]:
+        """Copy a file in; returns its name here and the SHA-256 of its bytes.
+
+        Raises:
+            NotSaved: it can't be read or written.
+        """
+        try:
+            with source.open("rb") as file:
+                digest = hashlib.file_digest(file, "sha256").hexdigest()
+            safe = _UNSAFE.sub("-", source.name).strip(".-")[-_LONGEST:] or "file"
+            name = f"{digest[:16]}-{safe}"
+            target = self.folder / name
+            if not target.is_file():
+                self.folder.mkdir(parents=True, exist_ok=True)
+                part = target.with_name(name + ".part")
+                shutil.copyfile(source, part)
+                part.replace(target)
+        except OSError as wrong:
+            raise NotSaved(f"{source.name}: it can't be kept ({wrong.strerror}).") from wrong
+        return name, digest
+
+    def path(self, name: str) -> Path:
+        """Where a kept file lies."""
+        return self.folder / name

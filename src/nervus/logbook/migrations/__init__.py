@@ -1,0 +1,1 @@
+"""How an older logbook becomes one of today, step by step."""

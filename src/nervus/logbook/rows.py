@@ -1,0 +1,57 @@
+"""What the list of jobs shows of each, and how it is found as one types."""
+
+from dataclasses import dataclass, field
+from datetime import date, datetime
+
+from nervus.domain.job import CodeSet, Findings, Job, JobState, of_kind
+
+
+@dataclass(frozen=True, slots=True)
+class JobRow:
+    """One job in the list.
+
+    Attributes:
+        id: the job.
+        vehicle: its name and description.
+        complaint: in one line.
+        codes: those of the newest set, in one line.
+        headline: the judgement as it was kept last.
+        state: what it waits for.
+        due: the day to come back to it.
+        opened: when it began.
+        touched: when anything was last written.
+        found_by: all of it in lower case, to search in.
+    """
+
+    id: str
+    vehicle: str
+    complaint: str
+    codes: str
+    headline: str
+    state: JobState
+    due: date | None
+    opened: datetime
+    touched: datetime
+    found_by: str = field(repr=False, default="")
+
+
+def matching(rows: list[JobRow], typed: str, states: frozenset[JobState]) -> list[JobRow]:
+    """The rows that hold every typed word, in one of the states (in any, if none is named)."""
+    words = typed.casefold().split()
+    return [
+        row
+        for row in rows
+        if (not states or row.state in states) and all(word in row.found_by for word in words)
+    ]
+
+
+def summary(job: Job, complaint: str) -> dict[str, str | None]:
+    """The columns of the list that are drawn from a job's entries."""
+    codes, found = of_kind(job.entries, CodeSet), of_kind(job.entries, Findings)
+    return {
+        "state": job.state.value,
+        "due": job.due.isoformat() if job.due is not None else None,
+        "complaint": complaint,
+        "codes": ", ".join(c.code for c in codes[-1].codes) if codes else "",
+        "headline": found[-1].headline if found else "",
+    }
