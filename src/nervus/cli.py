@@ -69,13 +69,14 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _analyse(arguments: argparse.Namespace) -> int:
-    from nervus.files import answer, plain_report, read_recording  # noqa: PLC0415
+    from nervus.files import answer, plain_report  # noqa: PLC0415
     from nervus.judge.analyse import analyse  # noqa: PLC0415
     from nervus.knowledge import profile_named  # noqa: PLC0415
+    from nervus.link.reading import recording_in  # noqa: PLC0415
 
     mapping = _mapping(arguments.map)
     profile = profile_named(arguments.profile) if arguments.profile else None
-    recording = read_recording(arguments.file, mapping)
+    recording = recording_in(arguments.file, mapping)
     analysis = analyse(recording, profile)
     if arguments.json:
         print(json.dumps(answer(analysis), ensure_ascii=False, allow_nan=False))

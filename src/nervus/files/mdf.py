@@ -1,6 +1,7 @@
 """Recordings in ASAM MDF (measurement data format), versions 3 and 4, through the reference library."""
 
 import re
+import traceback
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -40,7 +41,8 @@ def read_mdf(path: Path) -> Recording:
     # The library tells each of a damaged file's flaws on its own log; ours is one sentence.
     logging.getLogger("asammdf").setLevel(logging.CRITICAL)
     try:
-        with MDF(path) as mdf:
+        # Handed over open, so that it is closed whatever becomes of the library's object.
+        with path.open("rb") as file, MDF(file) as mdf:
             channels = _channels(mdf)
     except OSError as wrong:
         raise RecordingUnusable(
@@ -48,12 +50,24 @@ def read_mdf(path: Path) -> Recording:
         ) from wrong
     except Exception as wrong:
         # On damaged bytes the library fails in whatever way they lead it to; all of them mean the same.
+        _let_go(wrong)
         raise RecordingUnusable(Place(path.name), "it is a damaged MDF file", _ACCEPTED) from wrong
     if not channels:
         raise RecordingUnusable(Place(path.name), "no channel in it is one of ours", _ACCEPTED)
     start = min(float(c.time_s[0]) for c in channels)
     moved = tuple(Channel(c.kind, c.time_s - start, c.values) for c in channels)
     return Recording(moved, (), path.name)
+
+
+def _let_go(wrong: BaseException) -> None:
+    """A half-built object of the library's can't close itself, and would complain when it is freed."""
+    for frame, _line in traceback.walk_tb(wrong.__traceback__):
+        made = frame.f_locals.get("self")
+        if made is not None and type(made).__module__.startswith("asammdf."):
+            made._closed = True  # noqa: SLF001 - what its own closing asks first
+            for held in (getattr(made, name, None) for name in ("_tempfile", "_mapped_file")):
+                if held is not None:
+                    held.close()
 
 
 def _channels(mdf: "MDF") -> list[Channel]:

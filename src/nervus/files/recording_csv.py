@@ -23,6 +23,7 @@ from nervus.domain.errors import Place, RecordingUnusable
 from nervus.files.csv_fault import first_fault
 from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, inspect
 from nervus.files.journal import is_journal, read_journal
+from nervus.files.mdf import is_mdf, read_mdf
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -32,7 +33,7 @@ _C_ENGINE: Final[Literal["c"]] = "c"
 
 
 def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Recording:
-    """One recording from one file: CSV, or what was captured here.
+    """One recording from one file: CSV, MDF, or what was captured here.
 
     Args:
         path: the file.
@@ -43,6 +44,8 @@ def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Reco
     """
     if is_journal(path):
         return read_journal(path)
+    if is_mdf(path):
+        return read_mdf(path)
     names = dict(mapping or {})
     header = inspect(path, names)
     try:

@@ -29,10 +29,10 @@ def open_file(path: Path, progress: Progress) -> Opened:
     Raises:
         OutsideError: it can't be read as a recording.
     """
-    from nervus.files import read_recording  # noqa: PLC0415 - loads pandas, in the background
+    from nervus.link.reading import recording_in  # noqa: PLC0415 - loads pandas, in the background
 
     progress(f"Reading {path.name}", 0.05)
-    recording = read_recording(path)
+    recording = recording_in(path)
     return Opened(recording, _judge(recording, progress), path.name, None, "", "")
 
 
