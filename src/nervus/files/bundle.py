@@ -42,7 +42,8 @@ class Envelope(Record, frozen=True, kw_only=True):
 
 def bundle_schema() -> dict[str, Any]:
     """The JSON Schema of `job.json`."""
-    told = msgspec.json.schema(Envelope)
+    # As it is in the file: defaults that are tuples here are arrays there.
+    told = msgspec.json.decode(msgspec.json.encode(msgspec.json.schema(Envelope)))
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Nervus job", **told}
 
 
