@@ -32,7 +32,7 @@ _SCREEN.write_text(
 )
 if os.environ.get("QT_QPA_PLATFORM", "offscreen") == "offscreen":
     os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_SCREEN}"
-os.environ["XDG_CONFIG_HOME"] = _SCRATCH.name
+os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _SCRATCH.name
 
 SAMPLES = Path(__file__).parent / "data" / "samples"
 
@@ -47,16 +47,18 @@ def qapp_cls() -> type:
 
 @pytest.fixture
 def window(qtbot: object, tmp_path: Path) -> Iterator[object]:
-    """A window at 1280x800 with settings of its own."""
+    """A window at 1280x800 with settings and a logbook of its own, at the station Record."""
     from PyQt6.QtCore import QSettings
 
     from nervus.standin.demo import CASES
     from nervus.window.main_window import MainWindow
 
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
-    shown = MainWindow(settings, tuple((c.id, c.title) for c in CASES))
+    cases = tuple((c.id, c.title) for c in CASES)
+    shown = MainWindow(settings, cases, tmp_path / "logbook.db")
     shown.resize(1280, 800)
     qtbot.addWidget(shown)  # type: ignore[attr-defined] # pytest-qt's fixture
     shown.show()
+    shown.go("record")
     yield shown
     shown.close()

@@ -168,7 +168,7 @@ def test_asking_for_a_file_opens_what_was_chosen(
 
 
 def test_about_says_who_decides_and_under_which_licence(window: MainWindow, qtbot: QtBot) -> None:
-    window._about()
+    window._actions["about"].trigger()
     box = window.findChild(QMessageBox)
     assert box is not None
     assert "the technician decides" in box.informativeText()

@@ -247,8 +247,8 @@ def test_a_recording_that_was_cut_off_is_offered(qtbot: QtBot, tmp_path: Path) -
     window = MainWindow(settings)
     qtbot.addWidget(window)
     window.show()
-    assert "was cut off" in window.panel.notice.text.text()
-    window.panel.notice.act.click()
+    assert "was cut off" in window.notice.text.text()
+    window.notice.act.click()
     qtbot.waitUntil(lambda: window.opened is not None and not window.is_busy, timeout=20_000)
     assert [p.name for p in folder.iterdir()] == ["cut.nervus"]
     window.close()

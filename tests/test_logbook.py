@@ -67,7 +67,7 @@ def test_a_job_survives_a_restart_whole(tmp_path: Path) -> None:
     assert kept.entries == (told, codes, moved)
     (row,) = again.jobs()
     assert (row.state, row.due, row.codes) == (JobState.WATCHING, date(2031, 5, 4), "P0222")
-    assert row.complaint == "cuts out for a moment, over bumps, cuts out over bumps"
+    assert row.complaint == "cuts out over bumps · cuts out for a moment, over bumps"
     again.close()
 
 

@@ -54,6 +54,12 @@ class RecordingUnusable(OutsideError):
         self.wrong = wrong
         self.accepted = accepted
 
+    @classmethod
+    def only_codes(cls, name: str, codes: list[str]) -> "RecordingUnusable":
+        """A log of traffic in which no value was asked for."""
+        told = f"it tells {', '.join(codes) or 'nothing'} but no value"
+        return cls(Place(name), told, "accepted is a log with values asked for")
+
 
 class ProfileUnusable(OutsideError):
     """A throttle profile that can't be found or does not describe a throttle."""

@@ -6,16 +6,20 @@ must be those that the job says, and nothing lies where it is wanted before all 
 
 import hashlib
 import re
+import tempfile
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
 import msgspec
+from msgspec.structs import replace
 
 from nervus import __version__
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import AnyEntry, Job, Look, Record, Recorded, Words, of_kind
+from nervus.files.recording_csv import read_recording
+from nervus.files.recording_writer import write_recording
 
 VERSION = 1
 _JOB, _FOLDER = "job.json", "files/"
@@ -64,22 +68,51 @@ def write_bundle(job: Job, kept: Callable[[str], Path], to: Path) -> None:
 
     Raises:
         BundleUnusable: a file is not where it was kept, or the disk does not take it.
+        RecordingUnusable: a recording that must become CSV can't be read any more.
     """
-    envelope = Envelope(
-        format="nervus-job", version=VERSION, written_by=f"nervus {__version__}", job=job
-    )
     part = to.with_name(to.name + ".part")
     try:
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as bundle:
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as bundle,
+        ):
+            open_job, written = _as_csv(job, kept, Path(folder))
+            envelope = Envelope(
+                format="nervus-job", version=VERSION, written_by=f"nervus {__version__}", job=open_job
+            )
             text = msgspec.json.format(msgspec.json.encode(envelope), indent=2)
             bundle.writestr(_JOB, text)
-            for name in files_of(job):
-                bundle.write(kept(name), _FOLDER + name)
+            for name in files_of(open_job):
+                bundle.write(written.get(name) or kept(name), _FOLDER + name)
         part.replace(to)
     except OSError as wrong:
-        part.unlink(missing_ok=True)
         what = wrong.filename or to.name
         raise BundleUnusable(f"{what}: {wrong.strerror}; no bundle was written.") from wrong
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def _as_csv(job: Job, kept: Callable[[str], Path], folder: Path) -> tuple[Job, dict[str, Path]]:
+    """The job with every recording as CSV, and where those lie that were none.
+
+    Raises:
+        RecordingUnusable: a recording can't be read any more.
+    """
+    written: dict[str, Path] = {}
+    entries: list[AnyEntry] = []
+    for entry in job.entries:
+        if not isinstance(entry, Recorded) or entry.file.lower().endswith(".csv"):
+            entries.append(entry)
+            continue
+        unnamed = folder / "recording.csv"
+        write_recording(read_recording(kept(entry.file)), unnamed)
+        with unnamed.open("rb") as file:
+            digest = hashlib.file_digest(file, "sha256").hexdigest()
+        stem = entry.file[17:].rpartition(".")[0][:100] or "recording"
+        name = f"{digest[:16]}-{stem}.csv"
+        written[name] = unnamed.rename(folder / name)
+        entries.append(replace(entry, file=name, digest=digest))
+    return replace(job, entries=tuple(entries)), written
 
 
 def read_bundle(path: Path, into: Path) -> Job:

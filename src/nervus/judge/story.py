@@ -51,7 +51,9 @@ def story_of(codes: Iterable[Code]) -> Story:
 
 def _stretches(causes: tuple[Code, ...]) -> tuple[str, ...]:
     named = {str(code) for code in causes}
-    rows = [r for r in code_evidence().evidence if len(named & set(r.codes)) >= r.least]
+    telling = [r for r in code_evidence().evidence if len(named & set(r.codes)) >= r.least]
+    # Of one cause the more particular row speaks: all tracks together, not one of them.
+    rows = [r for r in telling if r.least == max(o.least for o in telling if o.cause == r.cause)]
     ordered = [row.stretches[n : n + 1] for n in range(3) for row in rows]
     return tuple(dict.fromkeys(stretch for found in ordered for stretch in found))
 

@@ -82,11 +82,11 @@ def fitting(rows: tuple[Row, ...], throttle: ThrottleKind | None) -> tuple[Row, 
 
 
 def told_in_words(complaint: Complaint | None) -> str:
-    """A complaint in one line: symptoms, then conditions, then the free words."""
+    """A complaint in one line: the free words, then symptoms, then conditions."""
     if complaint is None:
         return ""
     table = complaints()
     titles = {row.id: row.title for row in table.symptom + table.condition}
     told = [titles.get(name, name) for name in complaint.symptoms + complaint.conditions]
     words = " ".join(complaint.words.split())
-    return ", ".join([*told, words] if words else told)
+    return " · ".join(part for part in (words, ", ".join(told)) if part)

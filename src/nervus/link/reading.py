@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from nervus.domain.channel import Recording
-from nervus.domain.errors import Place, RecordingUnusable
+from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import SeenCode
 from nervus.files import read_recording
+from nervus.files.code_report import read_codes_file
 from nervus.link.can_log import is_can_log, read_can_log
 
 
@@ -35,6 +36,17 @@ def read_any(path: Path, mapping: Mapping[str, str] | None = None) -> Read:
     return Read(read_recording(path, mapping))
 
 
+def codes_in_file(path: Path) -> tuple[SeenCode, ...]:
+    """The codes that a report or a log of traffic holds.
+
+    Raises:
+        OutsideError: it can't be read, or no code stands in it.
+    """
+    if is_can_log(path):
+        return read_can_log(path).codes
+    return read_codes_file(path)
+
+
 def recording_in(path: Path, mapping: Mapping[str, str] | None = None) -> Recording:
     """The recording that a file holds.
 
@@ -43,8 +55,5 @@ def recording_in(path: Path, mapping: Mapping[str, str] | None = None) -> Record
     """
     read = read_any(path, mapping)
     if read.recording is None:
-        told = ", ".join(code.code for code in read.codes) or "no value"
-        raise RecordingUnusable(
-            Place(path.name), f"it tells {told} but no value", "accepted is a log with values asked for"
-        )
+        raise RecordingUnusable.only_codes(path.name, [code.code for code in read.codes])
     return read.recording

@@ -38,6 +38,22 @@ class Attachments:
             raise NotSaved(f"{source.name}: it can't be kept ({wrong.strerror}).") from wrong
         return name, digest
 
+    def adopt(self, folder: Path) -> None:
+        """Take over all files of a folder that were named here or in another logbook.
+
+        Raises:
+            NotSaved: one can't be written.
+        """
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            for source in folder.iterdir():
+                if not self.path(source.name).is_file():
+                    part = self.path(source.name + ".part")
+                    shutil.copyfile(source, part)
+                    part.replace(self.path(source.name))
+        except OSError as wrong:
+            raise NotSaved(f"{folder.name}: its files can't be kept ({wrong.strerror}).") from wrong
+
     def path(self, name: str) -> Path:
         """Where a kept file lies."""
         return self.folder / name

@@ -101,10 +101,15 @@ class Logbook:
             found = connection.execute(select(t.vehicle).order_by(t.vehicle.c.name))
             return [_vehicle(*row) for row in found]
 
-    def put_vehicle(self, vehicle: Vehicle) -> None:
-        """Keep a vehicle, or what has changed of it."""
+    def set_vehicle(self, job_id: str, vehicle: Vehicle) -> None:
+        """Say which vehicle a job is about, or what has changed of it; one without a job goes."""
         with self._writing() as connection:
             _put_vehicle(connection, vehicle)
+            is_it = t.job.c.id == job_id
+            connection.execute(update(t.job).where(is_it).values(vehicle_id=vehicle.id))
+            used = select(t.job.c.vehicle_id)
+            connection.execute(delete(t.vehicle).where(t.vehicle.c.id.not_in(used)))
+            _summarise(connection, job_id)
 
     def start_job(self, vehicle: Vehicle) -> Job:
         """A new job for a vehicle, which is kept too."""
@@ -123,7 +128,7 @@ class Logbook:
                 connection.execute(insert(t.job).values(**row, touched=_written(now()), **shown))
             for entry in job.entries:
                 self._put(connection, job.id, entry, base=None)
-            _summarise(connection, job.id)
+            _summarise(connection, job.id, max((e.at for e in job.entries), default=job.opened))
 
     def job(self, job_id: str) -> Job:
         """A whole job.
@@ -161,11 +166,11 @@ class Logbook:
             connection.execute(update(t.entry).where(t.entry.c.id == entry_id).values(changed))
             _summarise(connection, job_id)
 
-    def version(self, entry_id: str) -> int:
-        """The newest version of an entry, 0 if it is not there."""
+    def versions(self, job_id: str) -> dict[str, int]:
+        """The newest version of each entry of a job."""
+        wanted = select(t.entry.c.id, t.entry.c.version).where(t.entry.c.job_id == job_id)
         with self._reading() as connection:
-            held = _held(connection, entry_id)
-            return held[0] if held is not None else 0
+            return {row[0]: row[1] for row in connection.execute(wanted)}
 
     def earlier(self, entry_id: str) -> list[AnyEntry]:
         """What an entry was before, the oldest first."""
@@ -227,10 +232,11 @@ def _put_vehicle(connection: Connection, vehicle: Vehicle) -> None:
         connection.execute(insert(t.vehicle).values(id=vehicle.id, **values))
 
 
-def _summarise(connection: Connection, job_id: str) -> None:
+def _summarise(connection: Connection, job_id: str, touched: datetime | None = None) -> None:
     job = _job(connection, job_id)
     shown = summary(job, told_in_words(job.complaint))
-    changed = update(t.job).where(t.job.c.id == job_id).values(touched=_written(now()), **shown)
+    when = _written(touched or now())
+    changed = update(t.job).where(t.job.c.id == job_id).values(touched=when, **shown)
     connection.execute(changed)
 
 
@@ -282,7 +288,7 @@ def _vehicle(vehicle_id: str, name: str, description: str, throttle: str | None)
 
 def _row(  # noqa: PLR0913, PLR0917 - one argument for each column
     job_id: str,
-    _vehicle_id: str,
+    vehicle_id: str,
     opened: str,
     touched: str,
     state: str,
@@ -296,6 +302,7 @@ def _row(  # noqa: PLR0913, PLR0917 - one argument for each column
     vehicle = " · ".join(part for part in (name, description) if part)
     return JobRow(
         id=job_id,
+        vehicle_id=vehicle_id,
         vehicle=vehicle,
         complaint=complaint,
         codes=codes,

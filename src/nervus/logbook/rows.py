@@ -12,6 +12,7 @@ class JobRow:
 
     Attributes:
         id: the job.
+        vehicle_id: its vehicle.
         vehicle: its name and description.
         complaint: in one line.
         codes: those of the newest set, in one line.
@@ -24,6 +25,7 @@ class JobRow:
     """
 
     id: str
+    vehicle_id: str
     vehicle: str
     complaint: str
     codes: str

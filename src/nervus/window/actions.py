@@ -15,6 +15,7 @@ class ActionSpec:
         keys: shortcuts, the first of them is shown.
         needs_recording: whether it works only with a recording open.
         needs_live: whether it works only while something is connected.
+        needs_job: whether it works only with a job open.
         rule_before: whether a line is drawn above it.
     """
 
@@ -24,12 +25,28 @@ class ActionSpec:
     keys: tuple[str, ...] = ()
     needs_recording: bool = False
     needs_live: bool = False
+    needs_job: bool = False
     rule_before: bool = False
 
 
 QUICK_MARKS: Final = ("shake", "heat", "water", "tap", "key")
 
 ACTIONS: Final = (
+    ActionSpec("new_job", "New job", "Job", ("Ctrl+N",)),
+    ActionSpec("find_job", "Find a job", "Job", ("Ctrl+F",)),
+    ActionSpec("undo", "Undo", "Job", ("Ctrl+Z",), needs_job=True, rule_before=True),
+    ActionSpec("keep", "Begin a job with this recording", "Job", ("Ctrl+B",), needs_recording=True),
+    ActionSpec("take_bundle", "Take a job from a bundle …", "Job", rule_before=True),
+    ActionSpec("give_bundle", "Give the job as a bundle …", "Job", ("Ctrl+E",), needs_job=True),
+    ActionSpec("jobs", "All jobs", "Station", ("Alt+0",)),
+    ActionSpec("complaint", "Complaint", "Station", ("Alt+1",), needs_job=True, rule_before=True),
+    ActionSpec("codes_station", "Codes", "Station", ("Alt+2",), needs_job=True),
+    ActionSpec("look", "Look", "Station", ("Alt+3",), needs_job=True),
+    ActionSpec("record_station", "Record", "Station", ("Alt+4",)),
+    ActionSpec("pins", "Pins", "Station", ("Alt+5",), needs_job=True),
+    ActionSpec("decide", "Decide", "Station", ("Alt+6",), needs_job=True),
+    ActionSpec("mend", "Mend", "Station", ("Alt+7",), needs_job=True),
+    ActionSpec("prove", "Prove", "Station", ("Alt+8",), needs_job=True),
     ActionSpec("open", "Open a recording …", "Recording", ("Ctrl+O",)),
     ActionSpec("close", "Close the recording", "Recording", ("Ctrl+W",), needs_recording=True),
     ActionSpec("quit", "Quit", "Recording", ("Ctrl+Q",), rule_before=True),
@@ -64,6 +81,21 @@ ACTIONS: Final = (
     ActionSpec("about", "About Nervus", "Help", ("F1",)),
 )
 
+FOOT_HOME: Final = (
+    ("Ctrl N", "new job"),
+    ("↑ ↓", "choose"),
+    ("Enter", "open"),
+    ("Ctrl O", "recording"),
+    ("Ctrl K", "simulated vehicle"),
+    ("F1", "about"),
+)
+FOOT_STATION: Final = (
+    ("Alt 0 … 8", "station"),
+    ("Ctrl Z", "undo"),
+    ("Ctrl O", "recording"),
+    ("Ctrl E", "bundle"),
+    ("J", "judgement"),
+)
 FOOT_EMPTY: Final = (
     ("Ctrl O", "open"),
     ("Ctrl K", "simulated vehicle"),

@@ -39,8 +39,13 @@ Ask = Callable[[Callable[[Diagnostics], object]], "Future[object]"]
 
 
 class CodesDialog(QDialog):
-    """Shows what the control units tell; asks through `ask`, which runs things between two polls."""
+    """Shows what the control units tell; asks through `ask`, which runs things between two polls.
 
+    Signals:
+        kept: the codes and freeze frames that were read are to be kept.
+    """
+
+    kept = pyqtSignal(object, object)
     _answered = pyqtSignal(object)
     _told = pyqtSignal(str)
 
@@ -64,10 +69,17 @@ class CodesDialog(QDialog):
         self.frame = QLabel("", self)
         self.frame.setObjectName("quiet")
         self.frame.setWordWrap(True)
-        self.again, self.clear, self.learn, self.leave = (
+        self._read_last: tuple[tuple[ReadCode, ...], tuple[Frame, ...]] | None = None
+        self.keep, self.again, self.clear, self.learn, self.leave = (
             QPushButton(text, self)
-            for text in ("Read again", "Clear the codes …", "Learn the closed stop …", "Close")
-        )
+            for text in (
+                "Keep in the job", "Read again", "Clear the codes …", "Learn the closed stop …", "Close",
+            )
+        )  # fmt: skip
+        self.keep.setObjectName("primary")
+        self.keep.setEnabled(False)
+        self.keep.hide()
+        self.keep.clicked.connect(self._keep)
         self.again.clicked.connect(self.read)
         self.clear.clicked.connect(lambda: self._confirm((_CLEAR, _CLEAR_MEANS), _clear))
         self.learn.clicked.connect(lambda: self._confirm((_LEARN, _LEARN_MEANS), _learn))
@@ -79,7 +91,7 @@ class CodesDialog(QDialog):
 
     def _lay_out(self) -> None:
         buttons = QHBoxLayout()
-        for button in (self.again, self.clear, self.learn):
+        for button in (self.keep, self.again, self.clear, self.learn):
             buttons.addWidget(button)
         buttons.addStretch(1)
         buttons.addWidget(self.leave)
@@ -103,7 +115,8 @@ class CodesDialog(QDialog):
             self._told.emit(str(wrong))
 
     def _show(self, told: tuple[tuple[ReadCode, ...], tuple[Frame, ...]]) -> None:
-        codes, frames = told
+        codes, frames = self._read_last = told
+        self.keep.setEnabled(True)
         story = f"{len(codes)} codes. {story_of(read.code for read in codes).text}"
         self.state.setText(story if codes else "No codes are stored, pending or permanent.")
         self.table.setRowCount(len(codes))
@@ -116,6 +129,11 @@ class CodesDialog(QDialog):
                 item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
                 self.table.setItem(row, column, item)
         self.frame.setText("\n".join(_frame_text(frame) for frame in frames))
+
+    def _keep(self) -> None:
+        if self._read_last is not None:
+            self.kept.emit(*self._read_last)
+            self.close()
 
     def _confirm(self, words: tuple[str, str], job: Callable[[Diagnostics], str]) -> None:
         box = QMessageBox(self)

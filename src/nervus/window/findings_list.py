@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.domain.analysis import NO_CIRCUIT, CircuitEvidence, CircuitExplanation
+from nervus.domain.analysis import NO_CIRCUIT, Analysis, CircuitEvidence, CircuitExplanation
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -78,6 +78,15 @@ def _tracks(channels: tuple[str, ...]) -> str:
     if len(channels) > 1:
         return "both tracks"
     return "track 2" if channels[0].startswith("tps2") else "track 1"
+
+
+def most_telling(analysis: Analysis) -> int:
+    """The finding that one would look at first: the surest, longest-lasting kind before the rest."""
+    findings = analysis.examination.findings
+    return max(
+        range(len(findings)),
+        key=lambda n: (findings[n].kind == "dead_spot", findings[n].confidence, -n),
+    )
 
 
 class FindingsModel(QAbstractListModel):

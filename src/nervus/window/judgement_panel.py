@@ -1,5 +1,6 @@
 """As it stands: who is suspected, why, and what to do next; readable from a metre away."""
 
+import math
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QRectF, QSize, Qt
@@ -23,6 +24,9 @@ WIDTH = 322
 _BARS = 4
 # A step of the ledger that moves a suspect by less than this (log10) is neither for nor against.
 _WORTH_SAYING = 0.08
+# So many lines of headline and reasons leave room for the next test and its caution; all reasons stand
+# at the station Decide. A line holds about so many letters.
+_LINES, _HEADLINE_LETTERS, _REASON_LETTERS = 7, 26, 36
 
 
 class SuspectBars(QWidget):
@@ -148,7 +152,7 @@ class JudgementPanel(QWidget):
         self.headline.setText("Nothing is judged yet.")
         for widget in (self.bars, self.back, self._next, self._next_quiet, self._caution):
             widget.hide()
-        self._because.setText("Open a recording, and the parts that may have failed stand here.")
+        self._because.setText("What is told, seen and recorded is weighed here, as it comes in.")
         self._set_reasons([])
 
     def show_judgement(self, judgement: Judgement) -> None:
@@ -177,7 +181,7 @@ class JudgementPanel(QWidget):
         here = [s for s in self._judgement.stretches if s.stretch == stretch_id]
         if stretch_id is None:
             self._because.setText("Because")
-            self._set_reasons(_reasons(self._judgement.ledger, self._judgement.suspects[0].id))
+            self._set_reasons(_as_many_as_fit(self._judgement))
         elif not here:
             self._because.setText(f"At the {STRETCH_NAMES[stretch_id]}")
             self._set_reasons([("", "no fault of this stretch is in the fault tree yet")])
@@ -225,6 +229,25 @@ def _label(text: str, name: str) -> QLabel:
     label.setWordWrap(True)
     label.setTextFormat(Qt.TextFormat.PlainText)
     return label
+
+
+def _as_many_as_fit(judgement: Judgement) -> list[tuple[str, str]]:
+    every = reasons_for(judgement)
+    left = _LINES - math.ceil(len(judgement.headline) / _HEADLINE_LETTERS)
+    fitting = 0
+    for _sign, text in every:
+        left -= math.ceil(len(text) / _REASON_LETTERS)
+        if left < 0:
+            break
+        fitting += 1
+    if len(every) - fitting < 2:
+        return every
+    return [*every[:fitting], ("", f"and {len(every) - fitting} more, at Decide")]
+
+
+def reasons_for(judgement: Judgement) -> list[tuple[str, str]]:
+    """What speaks for and against the first suspect, each with its sign, the weightiest first."""
+    return _reasons(judgement.ledger, judgement.suspects[0].id)
 
 
 def _reasons(ledger: Sequence[Step], suspect: SuspectId) -> list[tuple[str, str]]:

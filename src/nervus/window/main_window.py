@@ -1,11 +1,10 @@
-"""The main window: head, nerve, findings, recording, judgement, keys, and what ties them together."""
+"""The main window: head, nerve, rail, stations, judgement, keys, and what ties them together."""
 
 from collections.abc import Callable
-from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSettings, QStandardPaths, QUrl
+from PyQt6.QtCore import QSettings, QTimer, QUrl
 from PyQt6.QtGui import (
     QAction,
     QCloseEvent,
@@ -18,28 +17,44 @@ from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QMainWindow,
     QMenu,
-    QMessageBox,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from nervus import __version__
-from nervus.domain.analysis import Analysis, Progress
-from nervus.domain.channel import Recording, Role
-from nervus.domain.job import Vehicle
+from nervus.domain.analysis import Analysis, Judgement
+from nervus.domain.channel import Recording
+from nervus.domain.job import Job, Source
 from nervus.domain.profile import ThrottleKind
-from nervus.window.actions import ACTIONS, FOOT, FOOT_EMPTY, FOOT_LIVE, QUICK_MARKS, ActionSpec
-from nervus.window.findings_list import FindingsList
+from nervus.knowledge import told_in_words
+from nervus.window.actions import (
+    ACTIONS,
+    FOOT,
+    FOOT_EMPTY,
+    FOOT_HOME,
+    FOOT_LIVE,
+    FOOT_STATION,
+    ActionSpec,
+)
+from nervus.window.banners import Notice
+from nervus.window.boxes import really_leave, show_about
+from nervus.window.findings_list import most_telling
 from nervus.window.frame_parts import Foot, Head
+from nervus.window.home_view import HomeView
+from nervus.window.job_part import JobPart, Listed, code_set
 from nervus.window.judgement_panel import JudgementPanel
+from nervus.window.live_part import DEMO_FAULT, LivePart
 from nervus.window.nerve import Nerve
-from nervus.window.opening import Opened, open_demo, open_file
-from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR, RecordingPanel
-from nervus.window.tasks import Task, wait_for_all
+from nervus.window.nerve_way import throttle_of
+from nervus.window.opening import Opened
+from nervus.window.opening_part import OpeningPart
+from nervus.window.places import logbook_path, recordings_folder
+from nervus.window.rail import JOBS, Rail
+from nervus.window.record_page import RecordPage
+from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR
+from nervus.window.stations import RECORD, Stations
+from nervus.window.tasks import wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES, palette, style_sheet
 
 if TYPE_CHECKING:
@@ -47,44 +62,69 @@ if TYPE_CHECKING:
     from nervus.window.live_panel import LivePanel
 
 _FOLDS_BELOW = 1160
-_FILE_FILTER = "Recordings (*.csv *.nervus *.nervus-journal);;All files (*)"
-# What the demo plants in the simulated vehicle: a wire that lets go while the harness is shaken.
-_DEMO_FAULT = "open-signal2~shake"
+_KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
+_FILES = f"Recordings ({_KINDS});;All files (*)"
+_BUNDLES = "Jobs (*.zip);;All files (*)"
+_HIGHLIGHT_MS = 120
 
 
 class MainWindow(QMainWindow):
-    """One recording, what was found in it, and what that means."""
+    """One window on one logbook."""
 
-    def __init__(self, settings: QSettings, demo_cases: tuple[tuple[str, str], ...] = ()) -> None:
+    def __init__(
+        self,
+        settings: QSettings,
+        demo_cases: tuple[tuple[str, str], ...] = (),
+        logbook: Path | None = None,
+    ) -> None:
         super().__init__()
         self._settings = settings
-        self._folder = _recordings_folder(settings)
-        self._task: Task | None = None
         self.opened: Opened | None = None
         self.setWindowTitle("Nervus")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
-        self.head, self.nerve, self.findings = Head(), Nerve(), FindingsList()
-        self.panel, self.judgement, self.foot = RecordingPanel(), JudgementPanel(), Foot()
-        self.middle = QStackedWidget()
+        self.head, self.nerve, self.foot, self.rail = Head(), Nerve(), Foot(), Rail()
+        self.home, self.record, self.judgement = HomeView(), RecordPage(), JudgementPanel()
+        self.panel, self.findings, self.middle = (
+            self.record.panel, self.record.findings, self.record.middle,
+        )  # fmt: skip
+        self.notice = Notice(self)
+        self.job_part = JobPart(logbook or logbook_path(settings), self)
+        self.live_part = LivePart(settings, recordings_folder(settings), self.middle, self)
+        self.opening = OpeningPart(settings, self)
+        self.stations = Stations(self.job_part, self.home, self.record, self)
         self._actions: dict[str, QAction] = {}
+        self._highlight = QTimer(self)
+        self._highlight.setSingleShot(True)
+        self._highlight.setInterval(_HIGHLIGHT_MS)
         self._lay_out()
         self._make_actions(demo_cases)
         self._connect()
+        self._connect_parts()
         self.set_theme(str(settings.value("theme", BRIGHT.name)))
         self._show_nothing()
         self._restore()
+        self.home.show_opening()
+        self.go(JOBS)
+        self.job_part.start()
         self._offer_left_over()
 
     def _lay_out(self) -> None:
+        pages = QVBoxLayout()
+        pages.setContentsMargins(0, 0, 0, 0)
+        pages.setSpacing(0)
+        inset = QHBoxLayout()
+        inset.setContentsMargins(16, 0, 16, 0)
+        inset.addWidget(self.notice)
+        pages.addLayout(inset)
+        pages.addWidget(self.stations.stack, 1)
         middle = QWidget(self)
         middle.setObjectName("body")
         row = QHBoxLayout(middle)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(self.findings)
-        self.middle.addWidget(self.panel)
-        row.addWidget(self.middle, 1)
+        row.addWidget(self.rail)
+        row.addLayout(pages, 1)
         row.addWidget(self.judgement)
         whole = QWidget(self)
         whole.setObjectName("body")
@@ -101,6 +141,7 @@ class MainWindow(QMainWindow):
         bar = self.menuBar()
         assert bar is not None  # noqa: S101 - a main window has a menu bar
         menus: dict[str, QMenu] = {}
+        handlers = self._handlers()
         for spec in ACTIONS:
             if spec.menu not in menus:
                 menu = bar.addMenu(f"&{spec.menu}")
@@ -108,7 +149,7 @@ class MainWindow(QMainWindow):
                 menus[spec.menu] = menu
             if spec.rule_before:
                 menus[spec.menu].addSeparator()
-            self._actions[spec.id] = self._make_action(spec, menus[spec.menu])
+            self._actions[spec.id] = self._make_action(spec, menus[spec.menu], handlers[spec.id])
         self._actions["theme"].setCheckable(True)
         self._actions["judgement"].setCheckable(True)
         self._actions["judgement"].setChecked(True)
@@ -120,17 +161,18 @@ class MainWindow(QMainWindow):
                 assert action is not None  # noqa: S101 - Qt returns the action it made
                 action.triggered.connect(lambda _on, case_id=case_id: self.open_demo(case_id))
 
-    def _make_action(self, spec: ActionSpec, menu: QMenu) -> QAction:
+    def _make_action(self, spec: ActionSpec, menu: QMenu, does: Callable[[], object]) -> QAction:
         action = QAction(spec.text, self)
         action.setObjectName(spec.id)
         action.setShortcuts([QKeySequence(k) for k in spec.keys])
-        action.triggered.connect(self._handlers()[spec.id])
+        action.triggered.connect(lambda _on=False: does())
         menu.addAction(action)
         return action
 
     def _handlers(self) -> dict[str, Callable[[], object]]:
         panel = self.panel
         return {
+            **self._job_handlers(),
             "open": self.ask_for_file,
             "close": self.close_recording,
             "quit": self.close,
@@ -146,30 +188,26 @@ class MainWindow(QMainWindow):
             "no_finding": lambda: self.findings.view.setCurrentIndex(self.findings.model.index(-1, 0)),
             "theme": self._toggle_theme,
             "judgement": self._toggle_judgement,
-            "about": self._about,
-            **self._live_handlers(),
+            "about": lambda: show_about(self),
+            **self.live_part.handlers(),
         }
 
-    def _when_wanted(self, what: "Callable[[LiveController], object]") -> Callable[[], object]:
-        return lambda: what(self.live)
+    def _job_handlers(self) -> dict[str, Callable[[], object]]:
+        def going(station: str) -> Callable[[], object]:
+            return lambda: self.go(station)
 
-    def _marking(self, kind: str) -> Callable[[], object]:
-        return lambda: self.live.mark(kind)
-
-    def _live_handlers(self) -> dict[str, Callable[[], object]]:
-        marks = {f"mark_{kind}": self._marking(kind) for kind in QUICK_MARKS}
+        stations = ("complaint", "look", "pins", "decide", "mend", "prove")
         return {
-            "simulated": lambda: self.connect_simulated(_DEMO_FAULT),
-            "vehicle": self.ask_for_vehicle,
-            "meter": self.ask_for_meter,
-            "by_hand": lambda: self._live_instead(lambda: self.live.type_readings("tps1_v")),
-            "codes": self._when_wanted(lambda live: live.codes()),
-            "other_picture": self._when_wanted(lambda live: live.panel.next_picture()),
-            "record": self._when_wanted(lambda live: live.toggle_record()),
-            "tone": self._when_wanted(lambda live: live.panel.tone.click()),
-            "mark": self._when_wanted(lambda live: live.panel.words.setFocus()),
-            "leave": self._when_wanted(lambda live: live.leave()),
-            **marks,
+            "new_job": lambda: self.begin_job(""),
+            "find_job": going(JOBS),
+            "undo": self.job_part.undo,
+            "keep": self.keep_opened,
+            "take_bundle": self.ask_for_bundle,
+            "give_bundle": self.ask_where_to,
+            "jobs": going(JOBS),
+            "codes_station": going("codes"),
+            "record_station": going(RECORD),
+            **{name: going(name) for name in stations},
         }
 
     def _connect(self) -> None:
@@ -179,51 +217,20 @@ class MainWindow(QMainWindow):
         self.panel.empty.open_wanted.connect(self.ask_for_file)
         self.panel.empty.demo_wanted.connect(lambda: self.open_demo(""))
         self.panel.busy.stop_wanted.connect(self.stop)
-        self.panel.empty.live_wanted.connect(lambda: self.connect_simulated(_DEMO_FAULT))
+        self.panel.empty.live_wanted.connect(lambda: self.connect_simulated(DEMO_FAULT))
         self.nerve.stretch_chosen.connect(self._stretch_chosen)
         self.judgement.back.clicked.connect(lambda: self.nerve.choose(None))
+        self.record.wanted.connect(self._open_kept)
+        self.record.keep_wanted.connect(self.keep_opened)
 
-    # -- opening -----------------------------------------------------------------------------
-
-    def ask_for_file(self) -> None:
-        """Ask which recording to open."""
-        folder = str(self._settings.value("folder", str(Path.home())))
-        name, _ = QFileDialog.getOpenFileName(
-            self,
-            "Open a recording",
-            folder,
-            "Recordings (*.csv *.nervus *.nervus-journal);;All files (*)",
-        )
-        if name:
-            self.open_file(Path(name))
-
-    def open_file(self, path: Path) -> None:
-        """Open a recording from a file, in the background; what is open stays until it is there."""
-        self._settings.setValue("folder", str(path.parent))
-        self._begin(f"Reading {path.name}", lambda progress: open_file(path, progress))
-
-    def open_demo(self, case_id: str) -> None:
-        """Open a case of the demo (the most telling one for an empty name)."""
-        self._begin("Making the demo recording", lambda progress: open_demo(case_id, progress))
-
-    # -- live ------------------------------------------------------------------------------------
-
-    @cached_property
-    def live_panel(self) -> "LivePanel":
-        """The live middle; made when first wanted, so that the window is there sooner."""
-        from nervus.window.live_panel import LivePanel  # noqa: PLC0415 - when first wanted: start-up
-
-        panel = LivePanel()
-        panel.apply_theme(self.theme)
-        self.middle.addWidget(panel)
-        return panel
-
-    @cached_property
-    def live(self) -> "LiveController":
-        """What is connected; made when first wanted."""
-        from nervus.window.live_controller import LiveController  # noqa: PLC0415 - when first wanted
-
-        live = LiveController(self.live_panel, self._folder, self)
+    def _connect_parts(self) -> None:
+        live, job, home, opening = self.live_part, self.job_part, self.home, self.opening
+        opening.began.connect(self._opening)
+        opening.progressed.connect(self.panel.busy.show_progress)
+        opening.ended.connect(self.panel.busy.hide)
+        opening.opened.connect(self._show)
+        opening.failed.connect(self._failed)
+        live.about_to_connect.connect(self.stop)
         live.entered.connect(self._enter_live)
         live.left.connect(self._leave_live)
         live.looked.connect(self._looked)
@@ -231,63 +238,278 @@ class MainWindow(QMainWindow):
         live.recorded.connect(self.open_file)
         live.keeping.connect(lambda on: self.head.show_live(kept=on))
         live.failed.connect(self._failed)
-        return live
+        live.read_codes.connect(self._take_codes)
+        job.shown.connect(self._job_shown)
+        job.judged.connect(lambda _judgement: self._stand())
+        job.listed.connect(self._listed)
+        job.told.connect(self.notice.tell)
+        job.state.connect(self.foot.source.setText)
+        home.opened.connect(self.open_job)
+        home.begun.connect(self.begin_job)
+        home.highlighted.connect(lambda _job: self._highlight.start())
+        self._highlight.timeout.connect(self._show_highlighted)
+        self.rail.chosen.connect(self._rail_chosen)
+        self.stations.arrived.connect(self._arrived)
+        self.stations.stretch.connect(lambda stretch: self.nerve.choose(stretch or None))
+        self.stations.read_codes.connect(self._read_codes)
+
+    # -- jobs ------------------------------------------------------------------------------------
 
     @property
-    def _is_live(self) -> bool:
-        return "live" in self.__dict__ and self.live.is_live
+    def job(self) -> Job | None:
+        """The job in hand."""
+        return self.job_part.job
 
-    def _leave(self) -> None:
-        if "live" in self.__dict__:
-            self.live.leave()
+    def begin_job(self, name: str) -> None:
+        """Begin a job, for a vehicle of this name if there is one."""
+        self._put_away()
+        self.job_part.begin_job(name)
+        self.go("complaint")
+
+    def open_job(self, job_id: str, station: str = "complaint") -> None:
+        """Open a job of the logbook at a station."""
+        self._put_away()
+        self.job_part.open_job(job_id, lambda _job: self.go(station))
+
+    def keep_opened(self) -> None:
+        """Begin a job with the recording that is open."""
+        if self.opened is None or self.job is not None:
+            return
+        opened = self.opened
+        self.job_part.begin_job(vehicle=opened.vehicle)
+        self._keep(opened)
+        self.go("complaint")
+
+    def go(self, station: str) -> None:
+        """Go to a station; to the list of jobs, the job in hand is put away."""
+        if station == JOBS and (self.job is not None or self.opened is not None):
+            self._put_away()
+            self.job_part.close_job()
+        self.stations.go(station)
+
+    def _rail_chosen(self, station: str) -> None:
+        highlighted = self.home.chosen
+        if self.stations.now == JOBS and station != JOBS and highlighted:
+            self.open_job(highlighted, station)
+        elif self.job is None and station not in (JOBS, RECORD) and self.opened is not None:
+            self.keep_opened()
+            self.go(station)
+        else:
+            self.go(station)
+        self.rail.show_station(self.stations.now)
+
+    def _arrived(self, station: str) -> None:
+        self.rail.show_station(station)
+        live = self.live_part.is_live and station == RECORD
+        name = self.foot.source.text()
+        if station == JOBS:
+            self.foot.show_keys(FOOT_HOME, "")
+            self.home.begin()
+            self._highlight.start()
+        elif station != RECORD:
+            self.foot.show_keys(FOOT_STATION, name)
+        elif not live:
+            self.foot.show_keys(FOOT if self.opened is not None else FOOT_EMPTY, name)
+            newest = self.record.newest
+            if self.opened is None and newest is not None and not self.is_busy:
+                self._open_kept(newest)
+        self._enable()
+        self._stand()
+
+    def _job_shown(self, job: Job | None) -> None:
+        self.rail.show_job(job)
+        self.record.show_job(job)
+        if job is not None:
+            self.head.show_job(job.vehicle, told_in_words(job.complaint), str(job.state))
+        self.live_part.keeps_codes = job is not None
+        self._enable()
+
+    def _listed(self, listed: Listed) -> None:
+        self.home.show_jobs(listed.rows)
+        self.stations.listed(listed)
+        if self.job is None and self.opened is None and not self.live_part.is_live:
+            self.head.show_nothing()
+
+    def _show_highlighted(self) -> None:
+        """The job under the cursor of the list: its nerve and its judgement."""
+        job_id = self.home.chosen
+        if self.stations.now != JOBS:
+            return
+        if job_id:
+            self.job_part.look_at(job_id, self._highlighted)
+        else:
+            self._show_standing(None, ThrottleKind.ELECTRONIC, 2)
+
+    def _highlighted(self, job: Job, judgement: Judgement | None) -> None:
+        if self.stations.now == JOBS and self.home.chosen == job.id:
+            self._show_standing(judgement, *throttle_of(job.vehicle, None))
+
+    def _read_codes(self) -> None:
+        if not self.live_part.is_live or self.live_part.codes() is None:
+            self.notice.tell(
+                "No vehicle is connected. Connect one first: Ctrl Shift K, or Ctrl K for the simulated."
+            )
+
+    def _take_codes(self, codes: object, frames: object) -> None:
+        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
+
+        page = self.stations.page("codes")
+        if isinstance(page, CodesPage) and self.job is not None:
+            page.show_job(self.job)
+            page.add(code_set(codes, frames), Source.VEHICLE)  # type: ignore[arg-type] # Qt carries objects
+            self.go("codes")
+
+    def ask_for_bundle(self) -> None:
+        """Ask which bundle to take a job from."""
+        name, _ = QFileDialog.getOpenFileName(self, "Take a job from a bundle", "", _BUNDLES)
+        if name:
+            self.take_bundle(Path(name))
+
+    def take_bundle(self, path: Path) -> None:
+        """Take a job from a bundle into the logbook, and open it."""
+        self.job_part.take_bundle(path, self.open_job)
+
+    def ask_where_to(self) -> None:
+        """Ask where the job's bundle is to be written."""
+        job = self.job
+        if job is None:
+            return
+        stem = "".join(c if c.isalnum() else "-" for c in job.vehicle.name or "job")
+        name, _ = QFileDialog.getSaveFileName(self, "Give the job as a bundle", f"{stem}.zip", _BUNDLES)
+        if name:
+            self.job_part.bundle(Path(name))
+
+    # -- opening -----------------------------------------------------------------------------
+
+    def ask_for_file(self) -> None:
+        """Ask which recording to open."""
+        folder = str(self._settings.value("folder", str(Path.home())))
+        name, _ = QFileDialog.getOpenFileName(self, "Open a recording", folder, _FILES)
+        if name:
+            self.open_file(Path(name))
+
+    def open_file(self, path: Path) -> None:
+        """Open a recording from a file, or a bundle; what is open stays until it is there."""
+        if path.suffix.lower() == ".zip":
+            self.take_bundle(path)
+        else:
+            self.opening.file(path)
+
+    def open_demo(self, case_id: str) -> None:
+        """Open a case of the demo (the most telling one for an empty name)."""
+        self.opening.demo(case_id)
+
+    def _open_kept(self, recording_id: str) -> None:
+        """Open a recording of the job again."""
+        found = self.record.recorded(recording_id)
+        if found is not None:
+            self.opening.kept(self.job_part.files / found.file, found.name, recording_id)
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether something is being opened in the background."""
+        return self.opening.is_busy
+
+    def stop(self) -> None:
+        """Stop what is being opened; what was open stays open."""
+        self.opening.stop()
+
+    def _opening(self) -> None:
+        self.panel.notice.hide()
+        if self.stations.now != RECORD:
+            self.stations.go(RECORD)
+
+    def _failed(self, sentence: str) -> None:
+        kept = " What was open is kept." if self.opened is not None else ""
+        self.panel.notice.tell(sentence + kept)
+
+    def _show(self, opened: Opened) -> None:
+        self.live_part.leave()
+        self.middle.setCurrentWidget(self.panel)
+        self.opened = opened
+        self.setWindowTitle(f"{opened.recording.name} · Nervus")
+        if self.job is None:
+            self._show_head(opened)
+        self.panel.show_recording(opened.title, opened.recording, opened.analysis)
+        self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
+        self.foot.show_keys(FOOT, self.foot.source.text() if self.job else opened.recording.name)
+        self.record.show_open(self.opening.from_job, can_keep=self.job is None)
+        self._keep(opened)
+        self._enable()
+        self._stand()
+        if opened.analysis.examination.findings:
+            self.findings.choose(most_telling(opened.analysis))
+
+    def _show_head(self, opened: Opened) -> None:
+        if opened.vehicle is None:
+            self.head.show_recording(opened.recording.name)
+        else:
+            self.head.show_job(opened.vehicle, opened.complaint, opened.state)
+
+    def _keep(self, opened: Opened) -> None:
+        """A recording that was opened in a job belongs to it."""
+        if self.job is None:
+            return
+        if self.opening.from_job:
+            self.job_part.found_again(self.opening.from_job, opened.analysis)
+            return
+        path = opened.path
+        if path is None:
+            from nervus.files.recording_writer import write_recording  # noqa: PLC0415 - demo only
+
+            path = self.opening.scratch / opened.recording.name
+            write_recording(opened.recording, path)
+        channels = tuple(c.id for c in opened.recording.channels)
+        self.job_part.keep_recording(path, opened.title, channels, opened.analysis)
+        if opened.codes:
+            self._take_logged(opened)
+
+    def _take_logged(self, opened: Opened) -> None:
+        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
+
+        page = self.stations.page("codes")
+        if isinstance(page, CodesPage) and self.job is not None:
+            page.show_job(self.job)
+            page.add(opened.codes, Source.FILE)
+
+    def close_recording(self) -> None:
+        """Put the recording away; the job stays."""
+        self._put_away()
+        self._stand()
+
+    def _put_away(self) -> None:
+        self.stop()
+        self.live_part.leave()
+        self._show_nothing()
+
+    # -- live ------------------------------------------------------------------------------------
+
+    @property
+    def live(self) -> "LiveController":
+        """What is connected; made when first wanted."""
+        return self.live_part.controller
+
+    @property
+    def live_panel(self) -> "LivePanel":
+        """The live middle; made when first wanted."""
+        return self.live_part.panel
 
     def connect_simulated(self, fault: str) -> None:
         """Connect the simulated vehicle with a fault planted in it."""
-        self.stop()
-        self.live.connect_simulated(fault)
-
-    def ask_for_vehicle(self) -> None:
-        """Ask which adapter a vehicle is on; the last one is remembered."""
-        before = str(self._settings.value("vehicle", "can0"))
-        name, wanted = QInputDialog.getText(
-            self,
-            "Connect a vehicle",
-            "Name of the SocketCAN adapter, set up for the vehicle's bit rate. Nervus reads; it writes "
-            "nothing without asking.",
-            text=before,
-        )
-        if wanted and name.strip():
-            self._settings.setValue("vehicle", name.strip())
-            self.stop()
-            self.live.connect_vehicle(f"socketcan:{name.strip()}")
-
-    def ask_for_meter(self) -> None:
-        """Ask where a meter is; the last one is remembered. Its probe is on signal 1."""
-        before = str(self._settings.value("meter", "192.168.0.10:5025"))
-        name, wanted = QInputDialog.getText(
-            self,
-            "Connect a meter",
-            "A meter that speaks SCPI: HOST:PORT or a VISA resource. Its probe is on signal 1.",
-            text=before,
-        )
-        if wanted and name.strip():
-            self._settings.setValue("meter", name.strip())
-            self._live_instead(lambda: self.live.connect_instrument(name.strip(), "tps1_v"))
-
-    def _live_instead(self, connect: Callable[[], object]) -> None:
-        self.stop()
-        connect()
+        self.live_part.connect_simulated(fault)
 
     def _offer_left_over(self) -> None:
-        """A recording that was cut off, by a kill or a power cut, is offered at the next start."""
-        if not self._folder.is_dir():
+        """Recordings that were cut off, by a kill or a power cut, are offered at the next start."""
+        folder = self.live_part.folder
+        if not folder.is_dir():
             return
         from nervus.files.journal import finished, left_over  # noqa: PLC0415 - seldom wanted: start-up
 
-        found = left_over(self._folder)
+        found = left_over(folder)
         if found:
-            self.panel.notice.tell(
-                f"“{found[-1].stem}” was cut off. All but the last moment of it is kept.",
+            more = f" {len(found) - 1} more lie beside it." if len(found) > 1 else ""
+            self.notice.tell(
+                f"“{found[-1].stem}” was cut off. All but the last moment of it is kept.{more}",
                 "Open it",
                 lambda: self.open_file(finished(found[-1])),
             )
@@ -295,11 +517,13 @@ class MainWindow(QMainWindow):
     def _enter_live(self) -> None:
         self._show_nothing()
         self.panel.notice.hide()
+        self.stations.go(RECORD)
         self.middle.setCurrentWidget(self.live_panel)
-        self.head.show_live(kept=False)
+        if self.job is None:
+            self.head.show_live(kept=False)
         self.setWindowTitle("Live · Nervus")
         self.foot.show_keys(FOOT_LIVE, "")
-        self._enable(open_now=False)
+        self._enable()
         self.live_panel.hands.pedal.setFocus()
 
     def _leave_live(self) -> None:
@@ -309,90 +533,53 @@ class MainWindow(QMainWindow):
 
     def _looked(self, recording: Recording, analysis: Analysis) -> None:
         """The last stretch was analysed while it goes on."""
-        kind, tracks = _throttle(None, recording)
-        self.nerve.show_way(kind, tracks, analysis.judgement.stretches)
-        self.judgement.show_judgement(analysis.judgement)
+        self._show_standing(analysis.judgement, *throttle_of(None, recording))
         self.findings.show_findings(analysis.examination.findings, analysis.circuit)
 
-    def _begin(self, doing: str, work: Callable[[Progress], Opened]) -> None:
-        self.stop()
-        self.panel.notice.hide()
-        task = Task(work, self)
-        task.progressed.connect(self.panel.busy.show_progress)
-        task.succeeded.connect(self._show)
-        task.failed.connect(self._failed)
-        self._task = task
-        self.panel.busy.show_progress(doing, 0.0)
-        task.start()
+    # -- as it stands ----------------------------------------------------------------------------
 
-    @property
-    def is_busy(self) -> bool:
-        """Whether something is being done in the background."""
-        return self._task is not None
+    def _stand(self) -> None:
+        """Nerve and judgement: of the job in hand, else of the recording that is open."""
+        recording = self.opened.recording if self.opened is not None else None
+        if self.job is not None:
+            self._show_standing(self.job_part.judgement, *throttle_of(self.job.vehicle, recording))
+        elif self.opened is not None and recording is not None:
+            judgement = self.opened.analysis.judgement
+            self._show_standing(judgement, *throttle_of(self.opened.vehicle, recording))
+        elif self.stations.now != JOBS:
+            self._show_standing(None, ThrottleKind.ELECTRONIC, 2)
 
-    def stop(self) -> None:
-        """Stop what is being done; what was open stays open."""
-        if self._task is not None:
-            self._task.stop()
-            self._task = None
-        self.panel.busy.hide()
-
-    def _failed(self, sentence: str) -> None:
-        self._task = None
-        self.panel.busy.hide()
-        kept = " What was open is kept." if self.opened is not None else ""
-        self.panel.notice.tell(sentence + kept)
-
-    def _show(self, opened: Opened) -> None:
-        if self._task is not None:
-            self._task.deleteLater()
-        self._task = None
-        self._leave()
-        self.middle.setCurrentWidget(self.panel)
-        self.opened = opened
-        self.panel.busy.hide()
-        if opened.vehicle is None:
-            self.head.show_recording(opened.recording.name)
+    def _show_standing(self, judgement: Judgement | None, kind: ThrottleKind, tracks: int) -> None:
+        self.nerve.show_way(kind, tracks, judgement.stretches if judgement is not None else ())
+        if judgement is None:
+            self.judgement.show_nothing()
         else:
-            self.head.show_job(opened.vehicle, opened.complaint, opened.state)
-        self.setWindowTitle(f"{opened.recording.name} · Nervus")
-        kind, tracks = _throttle(opened.vehicle, opened.recording)
-        self.nerve.show_way(kind, tracks, opened.analysis.judgement.stretches)
-        self.panel.show_recording(opened.title, opened.recording, opened.analysis)
-        self.judgement.show_judgement(opened.analysis.judgement)
-        self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
-        self.foot.show_keys(FOOT, opened.recording.name)
-        self._enable(open_now=True)
-        if opened.analysis.examination.findings:
-            self.findings.choose(_most_telling(opened.analysis))
-
-    def close_recording(self) -> None:
-        """Put the recording away."""
-        self.stop()
-        self._show_nothing()
+            self.judgement.show_judgement(judgement)
 
     def _show_nothing(self) -> None:
         self.opened = None
         self.setWindowTitle("Nervus")
-        self.head.show_nothing()
-        self.nerve.show_way(ThrottleKind.ELECTRONIC, 2, ())
+        if self.job is None:
+            self.head.show_nothing()
         self.nerve.show_moment(0.0, {})
         self.panel.show_nothing()
-        self.judgement.show_nothing()
         self.findings.show_nothing()
-        self.foot.show_keys(FOOT_EMPTY, "")
-        self._enable(open_now=False)
+        self.record.show_open("", can_keep=False)
+        self._show_standing(None, ThrottleKind.ELECTRONIC, 2)
+        self._enable()
 
-    def _enable(self, *, open_now: bool) -> None:
+    def _enable(self) -> None:
+        open_now = self.opened is not None and self.stations.now == RECORD
+        live = self.live_part.is_live and self.stations.now == RECORD
         for spec in ACTIONS:
-            possible = (open_now or not spec.needs_recording) and (self._is_live or not spec.needs_live)
+            possible = (open_now or not spec.needs_recording) and (live or not spec.needs_live)
+            possible = possible and (self.job is not None or not spec.needs_job)
             self._actions[spec.id].setEnabled(possible)
-
-    # -- what ties the parts together ----------------------------------------------------------
+        self._actions["keep"].setEnabled(self.opened is not None and self.job is None)
 
     def _finding_chosen(self, number: int) -> None:
         chosen = number if number >= 0 else None
-        if self._is_live:
+        if self.live_part.is_live:
             self.live_panel.folded.select(chosen)
         else:
             self.panel.select(chosen)
@@ -421,8 +608,8 @@ class MainWindow(QMainWindow):
             application.setStyleSheet(style_sheet(theme))
         for part in (self.nerve, self.panel, self.judgement, self.findings):
             part.apply_theme(theme)
-        if "live_panel" in self.__dict__:
-            self.live_panel.apply_theme(theme)
+        for more in (self.home, self.stations, self.live_part):
+            more.apply_theme(theme)
         self._actions["theme"].setChecked(theme is DIM)
 
     def _toggle_theme(self) -> None:
@@ -452,13 +639,19 @@ class MainWindow(QMainWindow):
             self.resize(1280, 800)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        keeper = self.job_part.keeper
+        if keeper.waits and not keeper.settle() and not really_leave(self):
+            if event is not None:
+                event.ignore()
+            return
         self.stop()
-        self._leave()
+        self.live_part.leave()
         self._settings.setValue("geometry", self.saveGeometry())
         self._settings.sync()
         wait_for_all()
-        if "live" in self.__dict__:
-            self.live.wait()
+        self.live_part.wait()
+        keeper.close()
+        self.opening.clean_up()
         super().closeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
@@ -472,45 +665,6 @@ class MainWindow(QMainWindow):
         if event is not None and path is not None:
             event.acceptProposedAction()
             self.open_file(path)
-
-    def _about(self) -> None:
-        box = QMessageBox(self)
-        box.setWindowTitle("About Nervus")
-        box.setText(f"Nervus {__version__}")
-        box.setInformativeText(
-            "Nervus advises; the technician decides. The maker's procedure and local rules come "
-            "first, and work on safety systems belongs to licensed people.\n\n"
-            "Free software under GPL-3.0-or-later. The typeface B612 is under the SIL Open Font "
-            "License 1.1."
-        )
-        box.setStandardButtons(QMessageBox.StandardButton.Close)
-        box.open()
-
-
-def _recordings_folder(settings: QSettings) -> Path:
-    """Where recordings are kept: as the settings say, else among the user's documents."""
-    documents = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation)
-    return Path(str(settings.value("recordings", str(Path(documents) / "Nervus"))))
-
-
-def _throttle(vehicle: Vehicle | None, recording: Recording) -> tuple[ThrottleKind, int]:
-    """Which throttle to draw: as the vehicle says, else by what was recorded."""
-    numbers = {c.id[3] for c in recording.with_role(Role.TRACK)}
-    tracks = max(1, len(numbers))
-    if vehicle is not None and vehicle.throttle is not None:
-        return vehicle.throttle, tracks
-    commanded = bool(recording.with_role(Role.COMMAND) or recording.with_role(Role.PEDAL))
-    electronic = tracks > 1 or commanded
-    return (ThrottleKind.ELECTRONIC if electronic else ThrottleKind.CABLE), tracks
-
-
-def _most_telling(analysis: Analysis) -> int:
-    """The finding that one would look at first: the surest, longest-lasting kind before the rest."""
-    findings = analysis.examination.findings
-    return max(
-        range(len(findings)),
-        key=lambda n: (findings[n].kind == "dead_spot", findings[n].confidence, -n),
-    )
 
 
 def _dropped_file(urls: list[QUrl]) -> Path | None:

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF
 
+from nervus.domain.channel import Recording, Role
+from nervus.domain.job import Vehicle
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.words import STRETCH_NAMES
 
@@ -109,3 +111,17 @@ def way_of(kind: ThrottleKind, tracks: int) -> Way:
     names = [n for n in _PLACES if n != "pedal" or kind is ThrottleKind.ELECTRONIC]
     stretches = tuple(Stretch(n, STRETCH_NAMES[n], *_PLACES[n]) for n in names)
     return Way(kind, tracks, stretches, strands)
+
+
+def throttle_of(vehicle: Vehicle | None, recording: Recording | None) -> tuple[ThrottleKind, int]:
+    """Which throttle to draw, and how many tracks: as the vehicle says, else by what was recorded."""
+    kind = vehicle.throttle if vehicle is not None else None
+    if recording is None:
+        return (kind or ThrottleKind.ELECTRONIC), 1 if kind is ThrottleKind.CABLE else 2
+    numbers = {c.id[3] for c in recording.with_role(Role.TRACK)}
+    tracks = max(1, len(numbers))
+    if kind is not None:
+        return kind, tracks
+    commanded = bool(recording.with_role(Role.COMMAND) or recording.with_role(Role.PEDAL))
+    electronic = tracks > 1 or commanded
+    return (ThrottleKind.ELECTRONIC if electronic else ThrottleKind.CABLE), tracks

@@ -1,19 +1,36 @@
 """Opening a recording: read it and judge it, in whatever thread this is called."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.channel import Recording
-from nervus.domain.job import Vehicle
+from nervus.domain.errors import RecordingUnusable
+from nervus.domain.job import SeenCode, Vehicle
+
+if TYPE_CHECKING:
+    from nervus.files.csv_mapping import CsvMapping, Proposal
 
 # Reading takes about this share of the whole, for the progress bar.
 _READ_SHARE = 0.3
+_TABLES = (".csv", ".txt", ".tsv", ".dat")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Opened:
-    """A recording with its judgement, ready to be shown."""
+    """A recording with its judgement, ready to be shown.
+
+    Attributes:
+        recording: what was captured.
+        analysis: what was found in it.
+        title: what stands above it.
+        vehicle: whose it is, in the demo.
+        complaint: of the demo's case.
+        state: what the head says of it.
+        path: the file that a job may keep, `None` where there is none.
+        codes: what control units told meanwhile, in a log of traffic.
+    """
 
     recording: Recording
     analysis: Analysis
@@ -21,6 +38,16 @@ class Opened:
     vehicle: Vehicle | None
     complaint: str
     state: str
+    path: Path | None = None
+    codes: tuple[SeenCode, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class MappingWanted:
+    """A table of another program's: which column is what is to be agreed to first."""
+
+    path: Path
+    proposal: "Proposal"
 
 
 def open_file(path: Path, progress: Progress) -> Opened:
@@ -29,11 +56,67 @@ def open_file(path: Path, progress: Progress) -> Opened:
     Raises:
         OutsideError: it can't be read as a recording.
     """
-    from nervus.link.reading import recording_in  # noqa: PLC0415 - loads pandas, in the background
+    from nervus.link.reading import read_any  # noqa: PLC0415 - loads pandas, in the background
 
     progress(f"Reading {path.name}", 0.05)
-    recording = recording_in(path)
-    return Opened(recording, _judge(recording, progress), path.name, None, "", "")
+    read = read_any(path)
+    if read.recording is None:
+        raise RecordingUnusable.only_codes(path.name, [code.code for code in read.codes])
+    analysis = _judge(read.recording, progress)
+    return Opened(read.recording, analysis, path.name, None, "", "", path, read.codes)
+
+
+def open_kept(path: Path, name: str, progress: Progress) -> Opened:
+    """Read and judge a recording of a job, under the name that it has there.
+
+    Raises:
+        OutsideError: it can't be read any more.
+    """
+    return replace(open_file(path, progress), title=name)
+
+
+def open_or_propose(path: Path, progress: Progress) -> "Opened | MappingWanted":
+    """The same; but a table in another dialect comes back as a proposal of what it may be.
+
+    Raises:
+        OutsideError: it can't be read as a recording, nor as a table.
+    """
+    try:
+        return open_file(path, progress)
+    except RecordingUnusable as wrong:
+        if path.suffix.lower() not in _TABLES or _is_ours(path):
+            raise
+        from nervus.files.csv_mapping import propose  # noqa: PLC0415 - seldom wanted: start-up
+
+        try:
+            return MappingWanted(path, propose(path))
+        except RecordingUnusable:
+            raise wrong from None
+
+
+def _is_ours(path: Path) -> bool:
+    """Whether the first line names our columns: then what is wrong is a cell, and no mapping helps."""
+    try:
+        with path.open("rb") as file:
+            return b"time_s" in file.readline(65_536)
+    except OSError:
+        return True
+
+
+def open_mapped(path: Path, mapping: "CsvMapping", scratch: Path, progress: Progress) -> Opened:
+    """Read a table as a mapping says, write it as ours into a scratch folder, and judge it.
+
+    Raises:
+        OutsideError: a cell does not fit the mapping.
+    """
+    from nervus.files.mapped_csv import read_mapped  # noqa: PLC0415 - loads pandas
+    from nervus.files.recording_writer import write_recording  # noqa: PLC0415
+
+    progress(f"Reading {path.name}", 0.05)
+    recording = read_mapped(path, mapping)
+    ours = scratch / f"{path.stem}.csv"
+    write_recording(recording, ours)
+    return Opened(recording, _judge(recording, progress), path.name, None, "", "", ours)
 
 
 def open_demo(case_id: str, progress: Progress) -> Opened:
@@ -43,14 +126,8 @@ def open_demo(case_id: str, progress: Progress) -> Opened:
     progress("Making the demo recording", 0.05)
     case = case_named(case_id)
     recording = case.make()
-    return Opened(
-        recording,
-        _judge(recording, progress),
-        case.title,
-        case.vehicle,
-        case.complaint,
-        "demo · invented data",
-    )
+    analysis = _judge(recording, progress)
+    return Opened(recording, analysis, case.title, case.vehicle, case.complaint, "demo · invented data")
 
 
 def _judge(recording: Recording, progress: Progress) -> Analysis:

@@ -159,6 +159,31 @@ QMenu::separator { height: 1px; background: %(line)s; margin: 4px 8px; }
 #head { background: %(ground)s; border-top: 1px solid %(line)s;
         border-bottom: 1px solid %(line)s; }
 #foot { border-top: 1px solid %(line)s; }
+#rail { background: %(ground)s; border-right: 1px solid %(line)s; }
+QPushButton#station-button { background: %(ground)s; border: 0; border-radius: 0; text-align: left;
+       padding: 4px 6px 4px 16px; font-size: 15px; min-height: 34px; }
+QPushButton#station-button:hover { background: %(soft)s; }
+QPushButton#station-button:checked { background: %(action)s; color: %(on_action)s; font-weight: bold; }
+QPushButton#station-button:focus { border: 2px solid %(ink)s; padding: 2px 4px 2px 14px; }
+QPushButton#station-button:disabled { color: %(muted)s; }
+QPushButton#choice { text-align: left; padding: 4px 10px; min-height: 30px; }
+QPushButton#choice:focus { padding: 3px 9px; }
+QPushButton#choice:checked { background: %(action)s; color: %(on_action)s; border-color: %(action)s; }
+QPushButton#choice:checked:focus { border: 2px solid %(ink)s; }
+#caution { color: %(ink)s; background: %(soft)s; border-left: 5px solid %(inflamed)s; padding: 6px 10px;
+       font-size: 14px; }
+#look-row[here="true"] { background: %(soft)s; border-left: 5px solid %(action)s; }
+QPushButton#seen-bad:checked { background: %(inflamed)s; color: %(surface)s;
+       border-color: %(inflamed)s; }
+QPushButton#seen-good:checked { background: %(proved)s; color: %(surface)s;
+       border-color: %(proved)s; }
+QPushButton#seen-not_seen:checked { background: %(soft)s; color: %(ink)s; border-color: %(muted)s; }
+QPlainTextEdit, QDoubleSpinBox { background: %(surface)s; color: %(ink)s;
+       border: 1px solid %(line)s; border-radius: 4px; padding: 4px 8px; font-size: 14px; }
+QPlainTextEdit:focus, QDoubleSpinBox:focus { border: 2px solid %(action)s; }
+QListWidget { background: %(surface)s; border: 1px solid %(line)s; border-radius: 4px; font-size: 14px; }
+QListWidget::item { padding: 6px 8px; }
+QListWidget::item:selected { background: %(soft)s; color: %(ink)s; }
 #findings { border-right: 1px solid %(line)s; }
 #judgement { border-left: 1px solid %(line)s; }
 #vehicle { font-size: 18px; font-weight: bold; }

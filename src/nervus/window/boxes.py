@@ -1,0 +1,36 @@
+"""The questions and answers that take a box of their own."""
+
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from nervus import __version__
+
+
+def show_about(parent: QWidget) -> None:
+    """What this is, and whose the last word is."""
+    box = QMessageBox(parent)
+    box.setWindowTitle("About Nervus")
+    box.setText(f"Nervus {__version__}")
+    box.setInformativeText(
+        "Nervus advises; the technician decides. The maker's procedure and local rules come "
+        "first, and work on safety systems belongs to licensed people.\n\n"
+        "Free software under GPL-3.0-or-later. The typeface B612 is under the SIL Open Font "
+        "License 1.1."
+    )
+    box.setStandardButtons(QMessageBox.StandardButton.Close)
+    box.open()
+
+
+def really_leave(parent: QWidget) -> bool:
+    """Whether to leave although something could not be saved."""
+    box = QMessageBox(parent)
+    box.setWindowTitle("Nervus")
+    box.setText("Not everything is saved.")
+    box.setInformativeText(
+        "The logbook does not take what was entered last. Make room on the disk, or free the file, "
+        "and it is saved by itself. Leaving now would lose it."
+    )
+    stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+    leave = box.addButton("Leave and lose it", QMessageBox.ButtonRole.DestructiveRole)
+    box.setDefaultButton(stay)
+    box.exec()
+    return box.clickedButton() is leave

@@ -1,0 +1,272 @@
+"""Stations that are a row of entries and one line to write another: pins, decision, repair, proof."""
+
+from collections.abc import Callable
+from datetime import date, timedelta
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QWidget,
+)
+
+from nervus.domain.analysis import Judgement
+from nervus.domain.errors import OutsideError
+from nervus.domain.job import (
+    AnyEntry,
+    Change,
+    CodeSet,
+    Complaint,
+    Decision,
+    Findings,
+    Job,
+    JobState,
+    Look,
+    Moved,
+    Reading,
+    Recorded,
+    Seen,
+    Source,
+    new_id,
+    now,
+    of_kind,
+)
+from nervus.domain.quantity import read_quantity
+from nervus.judge.timeline import untested_change
+from nervus.knowledge import look_items, told_in_words
+from nervus.window.change_line import ChangeLine
+from nervus.window.station_page import StationPage, quiet
+
+_WATCH_DAYS = 14
+
+
+def told(entry: AnyEntry) -> str:  # noqa: PLR0911 - one line for each kind
+    """An entry in one line."""
+    match entry:
+        case Complaint():
+            return f"told: {told_in_words(entry) or 'nothing yet'}"
+        case CodeSet():
+            return f"codes {entry.moment}: {', '.join(c.code for c in entry.codes) or 'none'}"
+        case Look():
+            title = next((i.title for i in look_items().item if i.id == entry.item), entry.item)
+            mark = {Seen.GOOD: "✓", Seen.BAD: "bad:", Seen.NOT_SEEN: "not seen:"}[entry.seen]
+            return f"{mark} {title}" + (f" · {entry.note}" if entry.note else "")
+        case Reading():
+            return f"{entry.where or 'measured'}: {entry.value:.6g} {entry.unit}"
+        case Recorded():
+            return f"recording {entry.name}"
+        case Findings():
+            return f"{len(entry.findings)} findings: {entry.headline}"
+        case Change():
+            return f"done: {entry.done}"
+        case Decision():
+            return f"decided: {entry.words}"
+        case Moved():
+            return f"now {entry.state}" + (f" until {entry.due:%d %b %Y}" if entry.due else "")
+
+
+class EntriesPage(StationPage):
+    """A list of certain entries, the newest last, and what is needed to write one more.
+
+    Signals:
+        told_wrong: a sentence about what can't be taken as an entry.
+    """
+
+    told_wrong = pyqtSignal(str)
+
+    def __init__(
+        self, title: str, hint: str, kinds: tuple[type, ...], parent: QWidget | None = None
+    ) -> None:
+        super().__init__(title, hint, parent)
+        self._kinds = kinds
+        self.list = QListWidget(self)
+        self.list.setAccessibleName(title)
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.list.setWordWrap(True)
+        self.nothing = quiet("Nothing is written here yet.", self)
+        self.remove = QPushButton("Take out", self)
+        self.remove.clicked.connect(self._take_out)
+        self.column.addWidget(self.nothing)
+        self.column.addWidget(self.list, 1)
+
+    def show_job(self, job: Job) -> None:
+        super().show_job(job)
+        row = self.list.currentRow()
+        self.list.clear()
+        for entry in job.entries:
+            if isinstance(entry, self._kinds):
+                item = QListWidgetItem(f"{entry.at.astimezone():%d %b %H:%M}   {told(entry)}", self.list)
+                item.setData(Qt.ItemDataRole.UserRole, entry)
+                item.setToolTip(f"{told(entry)} ({entry.source})")
+        some = self.list.count() > 0
+        self.list.setVisible(some)
+        self.nothing.setVisible(not some)
+        self.remove.setEnabled(some)
+        self.list.setCurrentRow(min(row, self.list.count() - 1) if row >= 0 else self.list.count() - 1)
+
+    def _take_out(self) -> None:
+        item = self.list.currentItem()
+        if item is not None:
+            self.taken_out.emit(item.data(Qt.ItemDataRole.UserRole))
+
+
+class WrittenPage(EntriesPage):
+    """Entries of one kind, written in one line."""
+
+    def __init__(
+        self,
+        title: str,
+        hint: str,
+        words: str,
+        make: Callable[[str], AnyEntry],
+        kind: type,
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(title, hint, (kind,), parent)
+        self._make = make
+        self.line = QLineEdit(self)
+        self.line.setAccessibleName(f"Write: {title}")
+        self.line.setPlaceholderText(words)
+        self.line.setMinimumHeight(36)
+        self.line.returnPressed.connect(self._write)
+        row = QHBoxLayout()
+        row.addWidget(self.line, 1)
+        row.addWidget(self.remove)
+        self.column.addLayout(row)
+
+    def begin(self) -> None:
+        self.line.setFocus(Qt.FocusReason.TabFocusReason)
+
+    def _write(self) -> None:
+        text = self.line.text().strip()
+        if not text:
+            return
+        try:
+            entry = self._make(text)
+        except OutsideError as wrong:
+            self.told_wrong.emit(str(wrong))
+            return
+        self.line.clear()
+        self.put.emit(entry)
+
+
+class DecidePage(WrittenPage):
+    """The decision, beside all reasons for and against."""
+
+    def __init__(self, make: Callable[[str], AnyEntry], parent: QWidget | None = None) -> None:
+        hint = "What stands at the right is kept with it. Nervus advises; the technician decides."
+        words = "what is decided, and why … then Enter"
+        super().__init__("Decide", hint, words, make, Decision, parent)
+        self.reasons = QListWidget(self)
+        self.reasons.setAccessibleName("All reasons for and against")
+        self.reasons.setWordWrap(True)
+        self.reasons.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+        self.column.insertWidget(0, self.reasons, 2)
+
+    def show_judgement(self, judgement: Judgement | None) -> None:
+        """List every step of the ledger, with its source."""
+        self.reasons.clear()
+        for step in judgement.ledger if judgement is not None else ():
+            first = judgement.suspects[0] if judgement is not None else None
+            weight = step.weight[first.id] if first is not None else 0.0
+            sign = "+" if weight > 0 else "−"  # noqa: RUF001 - a true minus sign
+            item = QListWidgetItem(f"{sign} {abs(weight):.2f}   {step.observation}", self.reasons)
+            item.setToolTip(step.source)
+        self.reasons.setVisible(self.reasons.count() > 0)
+
+
+def reading(text: str) -> Reading:
+    """A measured value as it was typed.
+
+    Raises:
+        QuantityUnreadable: it is none.
+    """
+    found = read_quantity(text)
+    return Reading(
+        id=new_id(),
+        at=now(),
+        source=Source.TYPED,
+        where=found.where[:200],
+        value=found.value,
+        unit=found.unit,
+    )
+
+
+class MendPage(EntriesPage):
+    """What was done to the vehicle, one thing at a time."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        hint = (
+            "One thing, then the same test again. Battery isolated where the maker says so; "
+            "the maker's procedure and local rules come first."
+        )
+        super().__init__("Mend", hint, (Change,), parent)
+        self.change = ChangeLine(self)
+        self.change.put.connect(self.put)
+        self.column.addWidget(self.change)
+        self.column.addWidget(self.remove, 0, Qt.AlignmentFlag.AlignLeft)
+
+    def show_job(self, job: Job) -> None:
+        super().show_job(job)
+        self.change.show_job(job)
+
+    def begin(self) -> None:
+        self.change.line.setFocus(Qt.FocusReason.TabFocusReason)
+
+
+class ProvePage(EntriesPage):
+    """The job's course from beginning to end, and what it waits for now."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        hint = "The whole course of the job. It is mended when it stayed clean for long enough."
+        super().__init__("Prove", hint, (object,), parent)
+        self.untested = quiet("", self)
+        self.untested.setObjectName("caution")
+        row = QHBoxLayout()
+        self.states: dict[JobState, QPushButton] = {}
+        for state in JobState:
+            button = QPushButton(_STATE_WORDS[state], self)
+            button.setCheckable(True)
+            button.setAccessibleName(f"The job is {state}")
+            button.clicked.connect(lambda _on, state=state: self._move(state))
+            row.addWidget(button)
+            self.states[state] = button
+        row.addStretch(1)
+        row.addWidget(self.remove)
+        self.column.addWidget(self.untested)
+        self.column.addLayout(row)
+
+    def show_job(self, job: Job) -> None:
+        super().show_job(job)
+        for state, button in self.states.items():
+            button.setChecked(state is job.state)
+        change = untested_change(job)
+        self.untested.setText(f"“{change.done[:80]}” has not been tested yet." if change else "")
+        self.untested.setVisible(change is not None)
+
+    def begin(self) -> None:
+        assert self.job is not None  # noqa: S101 - shown only with a job
+        self.states[self.job.state].setFocus(Qt.FocusReason.TabFocusReason)
+
+    def _move(self, state: JobState) -> None:
+        if self.job is None:
+            return
+        self.states[self.job.state].setChecked(True)
+        due = date.today() + timedelta(days=_WATCH_DAYS) if state is JobState.WATCHING else None
+        moved = of_kind(self.job.entries, Moved)
+        if state is self.job.state and moved:
+            return
+        self.put.emit(Moved(id=new_id(), at=now(), source=Source.TYPED, state=state, due=due))
+
+
+_STATE_WORDS = {
+    JobState.OPEN: "open",
+    JobState.WAITING: "waits for parts or people",
+    JobState.WATCHING: f"watch for {_WATCH_DAYS} days",
+    JobState.CAME_BACK: "came back",
+    JobState.MENDED: "mended",
+}

@@ -1,0 +1,373 @@
+"""The job in hand: what is entered is shown at once, kept at once, and can be undone."""
+
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from nervus.codes.notation import Code, CodeStatus
+from nervus.domain.analysis import Analysis, Judgement
+from nervus.domain.job import (
+    AnyEntry,
+    CodeState,
+    Decision,
+    Findings,
+    Job,
+    Recorded,
+    SeenCode,
+    Source,
+    Vehicle,
+    new_id,
+    new_vehicle,
+    now,
+    of_kind,
+)
+from nervus.judge.of_job import judge_job, kept
+from nervus.knowledge import judging
+from nervus.window.book_keeper import BookKeeper
+
+if TYPE_CHECKING:
+    from nervus.link.diagnostics import Frame, ReadCode
+    from nervus.logbook import JobRow, Logbook
+
+# Strokes of one word are one thing to undo.
+_SAME_STROKE_S, _MOST_UNDONE = 2.0, 200
+
+
+@dataclass(frozen=True, slots=True)
+class _Done:
+    """One thing that can be undone: what was there before, `None` for nothing."""
+
+    key: str
+    before: AnyEntry | Vehicle | None
+    after: AnyEntry | Vehicle | None
+    at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """What the home view shows."""
+
+    rows: "list[JobRow]"
+    vehicles: list[Vehicle]
+    own_codes: dict[Code, str]
+
+
+class JobPart(QObject):
+    """Holds one job, or none.
+
+    Signals:
+        shown: the job as it is now, or `None`.
+        judged: the judgement of all that is in it, or `None`.
+        listed: all jobs, vehicles and own words for codes.
+        told: a sentence for the user.
+        state: what the foot says of saving.
+    """
+
+    shown = pyqtSignal(object)
+    judged = pyqtSignal(object)
+    listed = pyqtSignal(object)
+    told = pyqtSignal(str)
+    state = pyqtSignal(str)
+
+    def __init__(self, logbook: Path, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.job: Job | None = None
+        self.judgement: Judgement | None = None
+        self._done: list[_Done] = []
+        self.keeper = BookKeeper(logbook, self)
+        self.files = logbook.with_suffix(".files")
+        self.keeper.saved.connect(lambda: self.state.emit("saved"))
+        self.keeper.not_saved.connect(self._not_saved)
+        self.keeper.failed.connect(self.told)
+        self.keeper.foreign.connect(self._foreign)
+        self.keeper.overtaken.connect(lambda _entry: self._overtaken())
+
+    def start(self) -> None:
+        """Open the logbook and list what is in it."""
+        self.keeper.start()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """List all jobs anew."""
+        self.keeper.ask(
+            lambda book: Listed(book.jobs(), book.vehicles(), book.own_codes()), self.listed.emit
+        )
+
+    # -- which job -----------------------------------------------------------------------------------
+
+    def begin_job(self, name: str = "", vehicle: Vehicle | None = None) -> Job:
+        """A new job, kept from its first moment."""
+        job = Job(id=new_id(), vehicle=vehicle or new_vehicle(name), opened=now())
+        self.keeper.write(job.id, lambda book: book.put_job(job))
+        self._done = []
+        self._show(job)
+        self.refresh()
+        return job
+
+    def open_job(self, job_id: str, done: Callable[[Job], object] = lambda _job: None) -> None:
+        """Show a job of the logbook."""
+
+        def read(book: "Logbook") -> Job:
+            self.keeper.remember(book.versions(job_id))
+            return book.job(job_id)
+
+        def show(job: Job) -> None:
+            self._done = []
+            self._show(job)
+            done(job)
+
+        self.keeper.ask(read, show)
+
+    def close_job(self) -> None:
+        """Put the job away; it is kept."""
+        self._done = []
+        self._show(None)
+        self.refresh()
+
+    def look_at(self, job_id: str, done: Callable[[Job, Judgement | None], object]) -> None:
+        """A job and its judgement, without opening it."""
+
+        def read(book: "Logbook") -> tuple[Job, Judgement | None]:
+            job = book.job(job_id)
+            return job, judge_job(job, judging())
+
+        self.keeper.ask(read, lambda found: done(*found))
+
+    # -- entries -------------------------------------------------------------------------------------
+
+    def put(self, entry: AnyEntry) -> None:
+        """Keep an entry of the job, new or corrected."""
+        if self.job is None:
+            return
+        before = _entry(self.job, entry.id)
+        if before == entry:
+            return
+        self._remember(entry.id, before, entry)
+        self._put(entry)
+
+    def take_out(self, entry: AnyEntry) -> None:
+        """Take an entry out of the job."""
+        if self.job is None or _entry(self.job, entry.id) is None:
+            return
+        self._remember(entry.id, entry, None)
+        self._take_out(entry.id)
+
+    def set_vehicle(self, vehicle: Vehicle) -> None:
+        """Say which vehicle the job is about, or what has changed of it."""
+        if self.job is None or self.job.vehicle == vehicle:
+            return
+        self._remember("vehicle", self.job.vehicle, vehicle)
+        self._set_vehicle(vehicle)
+
+    def define(self, code: Code, words: str) -> None:
+        """Keep the user's own words for a code."""
+        self.keeper.write(f"code {code}", lambda book: book.define(code, words))
+        self.refresh()
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether something was done in this job that can be undone."""
+        return bool(self._done)
+
+    def undo(self) -> None:
+        """Take back what was done last."""
+        if self.job is None or not self._done:
+            return
+        last = self._done.pop()
+        match last.before:
+            case Vehicle():
+                self._set_vehicle(last.before)
+            case None:
+                self._take_out(last.key)
+            case entry:
+                self._put(entry)
+
+    def _remember(
+        self, key: str, before: AnyEntry | Vehicle | None, after: AnyEntry | Vehicle | None
+    ) -> None:
+        moment = time.monotonic()
+        last = self._done[-1] if self._done else None
+        same = last is not None and last.key == key and after is not None and last.after is not None
+        if same and last is not None and moment - last.at < _SAME_STROKE_S:
+            self._done[-1] = _Done(key, last.before, after, moment)
+            return
+        self._done.append(_Done(key, before, after, moment))
+        del self._done[:-_MOST_UNDONE]
+
+    def _put(self, entry: AnyEntry) -> None:
+        assert self.job is not None  # noqa: S101 - asked by whoever calls
+        rest = tuple(e for e in self.job.entries if e.id != entry.id)
+        entries = tuple(sorted((*rest, entry), key=lambda e: (e.at, _place(self.job, e))))
+        self.state.emit("saving …")
+        self.keeper.put(self.job.id, entry)
+        self._show(replace(self.job, entries=entries))
+
+    def _take_out(self, entry_id: str) -> None:
+        assert self.job is not None  # noqa: S101 - asked by whoever calls
+        self.state.emit("saving …")
+        self.keeper.take_out(self.job.id, entry_id)
+        rest = tuple(e for e in self.job.entries if e.id != entry_id)
+        self._show(replace(self.job, entries=rest))
+
+    def _set_vehicle(self, vehicle: Vehicle) -> None:
+        assert self.job is not None  # noqa: S101 - asked by whoever calls
+        job_id = self.job.id
+        self.state.emit("saving …")
+        self.keeper.write(f"vehicle {job_id}", lambda book: book.set_vehicle(job_id, vehicle))
+        self._show(replace(self.job, vehicle=vehicle))
+
+    def _show(self, job: Job | None) -> None:
+        self.job = job
+        self.judgement = judge_job(job, judging()) if job is not None else None
+        self.shown.emit(job)
+        self.judged.emit(self.judgement)
+
+    # -- what comes from elsewhere ---------------------------------------------------------------------
+
+    def keep_recording(
+        self, path: Path, name: str, channels: tuple[str, ...], analysis: Analysis
+    ) -> None:
+        """Copy a recording's file beside the logbook, and keep it with what was found in it."""
+        if self.job is None:
+            return
+        job_id = self.job.id
+
+        def add(copied: tuple[str, str]) -> None:
+            if self.job is None or self.job.id != job_id:
+                return
+            recorded = Recorded(
+                id=new_id(),
+                at=_written_at(path),
+                source=Source.FILE,
+                name=name[:200],
+                file=copied[0],
+                digest=copied[1],
+                duration_s=analysis.examination.duration_s,
+                channels=channels,
+            )
+            self.put(recorded)
+            self.put(kept(analysis, recorded, judging()))
+
+        self.keeper.ask(lambda book: book.attachments.keep(path), add)
+
+    def keep_photo(self, path: Path, done: Callable[[str], object]) -> None:
+        """Copy a picture beside the logbook; `done` gets its name there."""
+        self.keeper.ask(lambda book: book.attachments.keep(path), lambda copied: done(copied[0]))
+
+    def found_again(self, recording_id: str, analysis: Analysis) -> None:
+        """A recording of the job was opened again: what is found now is kept if nothing was."""
+        if self.job is None:
+            return
+        recorded = _entry(self.job, recording_id)
+        known = {found.recording for found in of_kind(self.job.entries, Findings)}
+        if isinstance(recorded, Recorded) and recording_id not in known:
+            self.put(kept(analysis, recorded, judging()))
+
+    def decision(self, words: str) -> Decision:
+        """What was decided, with the suspects as they stand."""
+        suspects = self.judgement.suspects if self.judgement is not None else ()
+        return Decision(
+            id=new_id(),
+            at=now(),
+            source=Source.TYPED,
+            words=words,
+            suspects={s.id.value: s.probability for s in suspects},
+        )
+
+    def bundle(self, to: Path) -> None:
+        """Write the job with all its files into one bundle."""
+        from nervus.files.bundle import write_bundle  # noqa: PLC0415 - seldom wanted: start-up
+
+        job = self.job
+        if job is not None:
+            self.keeper.ask(
+                lambda book: write_bundle(job, book.attachments.path, to),
+                lambda _none: self.told.emit(
+                    f"The job is in {to.name}, with its recordings and photos."
+                ),
+            )
+
+    def take_bundle(self, path: Path, done: Callable[[str], object]) -> None:
+        """Read a bundle into the logbook; `done` gets the job's identifier."""
+        from nervus.files.bundle import read_bundle  # noqa: PLC0415 - seldom wanted: start-up
+
+        def take(book: "Logbook") -> str:
+            with tempfile.TemporaryDirectory() as folder:
+                job = read_bundle(path, Path(folder))
+                book.attachments.adopt(Path(folder))
+                book.put_job(job)
+                return job.id
+
+        self.keeper.ask(take, done)
+
+    # -- what goes wrong -------------------------------------------------------------------------------
+
+    def _not_saved(self, sentence: str) -> None:
+        self.state.emit("not saved")
+        self.told.emit(sentence)
+
+    def _overtaken(self) -> None:
+        self.told.emit(
+            "Another window changed the same entry a moment ago. Yours stands; theirs is kept too."
+        )
+
+    def _foreign(self) -> None:
+        """Somebody else has written: the list and the job are read again."""
+        self.refresh()
+        if self.job is not None and not self.keeper.waits:
+            job_id = self.job.id
+
+            def read(book: "Logbook") -> Job:
+                self.keeper.remember(book.versions(job_id))
+                return book.job(job_id)
+
+            self.keeper.ask(read, self._read_again)
+
+    def _read_again(self, job: Job) -> None:
+        if self.job is not None and self.job.id == job.id and not self.keeper.waits and job != self.job:
+            self._show(job)
+
+
+def code_set(codes: "tuple[ReadCode, ...]", frames: "tuple[Frame, ...]") -> tuple[SeenCode, ...]:
+    """Codes that were read from a vehicle, as they are kept."""
+    frozen = {(f.unit, f.code.base): f.values for f in frames}
+    return tuple(
+        SeenCode(
+            code=str(read.code),
+            module=f"control unit {read.unit}",
+            states=tuple(CodeState(kind) for kind in read.kinds),
+            status=_byte(read.status),
+            frame=dict(frozen.get((read.unit, read.code.base), {})),
+        )
+        for read in codes
+    )
+
+
+def _byte(status: CodeStatus | None) -> int | None:
+    return status.byte if status is not None else None
+
+
+def _entry(job: Job, entry_id: str) -> AnyEntry | None:
+    return next((e for e in job.entries if e.id == entry_id), None)
+
+
+def _place(job: Job | None, entry: AnyEntry) -> int:
+    """Entries of one second stay in the order in which they came."""
+    ids = [e.id for e in job.entries] if job is not None else []
+    return ids.index(entry.id) if entry.id in ids else len(ids)
+
+
+def _written_at(path: Path) -> datetime:
+    """When a recording was made, as far as its file tells; never in the future."""
+    try:
+        written = datetime.fromtimestamp(path.stat().st_mtime, tz=now().tzinfo).replace(microsecond=0)
+    except OSError:
+        return now()
+    return min(written, now())

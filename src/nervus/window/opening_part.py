@@ -1,0 +1,153 @@
+"""Opening files in the background: one at a time, with progress, a stop, and a question if needed."""
+
+import hashlib
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
+from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+from PyQt6.QtWidgets import QWidget
+
+from nervus.domain.analysis import Progress
+from nervus.window.opening import (
+    MappingWanted,
+    Opened,
+    open_demo,
+    open_kept,
+    open_mapped,
+    open_or_propose,
+)
+from nervus.window.tasks import Task
+
+if TYPE_CHECKING:
+    from nervus.files.csv_mapping import CsvMapping
+
+
+class OpeningPart(QObject):
+    """What is being opened.
+
+    Signals:
+        began: something is being opened; what was open stays until it is there.
+        progressed: what is being done, and how far it is.
+        opened: it is there; the recording with its judgement.
+        failed: why it can't be opened.
+        ended: nothing is being done any more.
+    """
+
+    began = pyqtSignal()
+    progressed = pyqtSignal(str, float)
+    opened = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    ended = pyqtSignal()
+
+    def __init__(self, settings: QSettings, window: QWidget) -> None:
+        super().__init__(window)
+        self._settings, self._window = settings, window
+        self._scratch = tempfile.TemporaryDirectory(prefix="nervus-")
+        self._task: Task | None = None
+        self.from_job = ""
+        """The recording of the job that is being opened again, "" for any other file."""
+
+    @property
+    def scratch(self) -> Path:
+        """A folder for what lives no longer than the window."""
+        return Path(self._scratch.name)
+
+    def clean_up(self) -> None:
+        """The window goes."""
+        self._scratch.cleanup()
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether something is being done in the background."""
+        return self._task is not None
+
+    def file(self, path: Path) -> None:
+        """Open a recording from a file."""
+        self._settings.setValue("folder", str(path.parent))
+        self._begin(f"Reading {path.name}", lambda progress: open_or_propose(path, progress))
+
+    def demo(self, case_id: str) -> None:
+        """Open a case of the demo (the most telling one for an empty name)."""
+        self._begin("Making the demo recording", lambda progress: open_demo(case_id, progress))
+
+    def kept(self, path: Path, name: str, recording_id: str) -> None:
+        """Open a recording of the job again."""
+        self._begin(f"Reading {name}", lambda progress: open_kept(path, name, progress), recording_id)
+
+    def mapped(self, path: Path, mapping: "CsvMapping") -> None:
+        """Open another program's table as a mapping says."""
+        scratch = self.scratch
+
+        def work(progress: Progress) -> Opened:
+            return open_mapped(path, mapping, scratch, progress)
+
+        self._begin(f"Reading {path.name}", work)
+
+    def stop(self) -> None:
+        """Stop what is being done; what was open stays open."""
+        if self._task is not None:
+            self._task.stop()
+            self._task = None
+        self.ended.emit()
+
+    def _begin(
+        self, doing: str, work: "Callable[[Progress], Opened | MappingWanted]", from_job: str = ""
+    ) -> None:
+        self.stop()
+        self.from_job = from_job
+        self.began.emit()
+        task = Task(work, self)
+        task.progressed.connect(self.progressed)
+        task.succeeded.connect(self._succeeded)
+        task.failed.connect(self._failed)
+        self._task = task
+        self.progressed.emit(doing, 0.0)
+        task.start()
+
+    def _over(self) -> None:
+        if self._task is not None:
+            self._task.deleteLater()
+        self._task = None
+        self.ended.emit()
+
+    def _failed(self, sentence: str) -> None:
+        self._over()
+        self.failed.emit(sentence)
+
+    def _succeeded(self, opened: "Opened | MappingWanted") -> None:
+        self._over()
+        if isinstance(opened, MappingWanted):
+            self._agree_on_mapping(opened)
+        else:
+            self.opened.emit(opened)
+
+    # -- tables of other programs --------------------------------------------------------------------
+
+    def _agree_on_mapping(self, wanted: MappingWanted) -> None:
+        """The mapping that was agreed to for such a table before, or a question."""
+        from nervus.window.mapping_dialog import MappingDialog  # noqa: PLC0415 - seldom wanted
+
+        key = "mapping/" + hashlib.sha256(wanted.proposal.signature.encode()).hexdigest()[:16]
+        known = self._known(key)
+        if known is not None:
+            self.mapped(wanted.path, known)
+            return
+        dialog = MappingDialog(wanted.path.name, wanted.proposal, self._window)
+        dialog.agreed.connect(lambda mapping: self._agreed(key, wanted.path, mapping))
+        dialog.open()
+
+    def _known(self, key: str) -> "CsvMapping | None":
+        from nervus.files.csv_mapping import CsvMapping, problem  # noqa: PLC0415 - seldom wanted
+
+        try:
+            mapping = msgspec.json.decode(str(self._settings.value(key, "")), type=CsvMapping)
+        except msgspec.DecodeError:
+            return None  # none was agreed to, or by another version: it is asked again
+        return mapping if not problem(mapping) else None
+
+    def _agreed(self, key: str, path: Path, mapping: "CsvMapping") -> None:
+        self._settings.setValue(key, msgspec.json.encode(mapping).decode())
+        self.mapped(path, mapping)

@@ -1,0 +1,82 @@
+"""The rail of stations: the order of work, not a wizard; a tick where there is something."""
+
+from typing import Final
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QVBoxLayout, QWidget
+
+from nervus.domain.job import (
+    AnyEntry,
+    Change,
+    CodeSet,
+    Complaint,
+    Decision,
+    Job,
+    Look,
+    Moved,
+    Reading,
+    Recorded,
+)
+
+WIDTH: Final = 122
+JOBS: Final = "jobs"
+STATIONS: Final = (
+    ("complaint", "Complaint", Complaint),
+    ("codes", "Codes", CodeSet),
+    ("look", "Look", Look),
+    ("record", "Record", Recorded),
+    ("pins", "Pins", Reading),
+    ("decide", "Decide", Decision),
+    ("mend", "Mend", Change),
+    ("prove", "Prove", Moved),
+)
+"""Name, words, and the kind of entry that puts a tick to it, in the order of work."""
+
+
+class Rail(QWidget):
+    """The stations from top to bottom.
+
+    Signals:
+        chosen: the name of a station, or `jobs`.
+    """
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(WIDTH)
+        self.buttons: dict[str, QPushButton] = {}
+        self._group = QButtonGroup(self)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 10, 0, 8)
+        column.setSpacing(2)
+        rows = [(JOBS, "All jobs"), *((name, words) for name, words, _ in STATIONS)]
+        for number, (name, words) in enumerate(rows):
+            button = QPushButton("", self)
+            button.setObjectName("station-button")
+            button.setCheckable(True)
+            button.setToolTip(f"Alt {number}")
+            button.setAccessibleName(words)
+            button.clicked.connect(lambda _on, name=name: self.chosen.emit(name))
+            self._group.addButton(button)
+            self.buttons[name] = button
+            column.addWidget(button)
+            if name == JOBS:
+                column.addSpacing(8)
+        column.addStretch(1)
+        self.show_job(None)
+
+    def show_job(self, job: Job | None) -> None:
+        """Put a tick to each station that holds something."""
+        entries: tuple[AnyEntry, ...] = job.entries if job is not None else ()
+        for number, (name, words, kind) in enumerate(STATIONS, start=1):
+            there = any(isinstance(entry, kind) for entry in entries)
+            self.buttons[name].setText(f"{'✓' if there else number}   {words}")
+            self.buttons[name].setAccessibleDescription("holds something" if there else "empty")
+        self.buttons[JOBS].setText("←   All jobs")
+
+    def show_station(self, name: str) -> None:
+        """Mark where one is."""
+        self.buttons[name].setChecked(True)

@@ -1,0 +1,194 @@
+"""The pages of all stations, made when first wanted, and the job that they all show."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QStackedWidget, QWidget
+
+from nervus.codes.notation import Code
+from nervus.domain.job import Job, Reading, Source
+from nervus.window.job_part import JobPart, Listed
+from nervus.window.rail import JOBS
+from nervus.window.station_page import StationPage
+from nervus.window.tasks import Task
+from nervus.window.theme import BRIGHT, Theme
+
+RECORD = "record"
+
+
+class Stations(QObject):
+    """The stack of pages beside the rail.
+
+    Signals:
+        arrived: the station that is shown now.
+        stretch: a stretch of the signal's way to mark, or "".
+        read_codes: codes are to be read from the connected vehicle.
+    """
+
+    arrived = pyqtSignal(str)
+    stretch = pyqtSignal(str)
+    read_codes = pyqtSignal()
+
+    def __init__(self, part: JobPart, home: QWidget, record: QWidget, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._part = part
+        self.stack = QStackedWidget(parent)
+        self._fixed = {JOBS: home, RECORD: record}
+        for page in self._fixed.values():
+            self.stack.addWidget(page)
+        self._pages: dict[str, StationPage] = {}
+        self._theme: Theme = BRIGHT
+        self._listed: Listed | None = None
+        self.now = JOBS
+        part.shown.connect(self._show)
+
+    def page(self, name: str) -> StationPage:
+        """The page of a station other than the list of jobs and Record."""
+        if name not in self._pages:
+            page = self._pages[name] = self._made()[name]()
+            page.put.connect(self._part.put)
+            page.taken_out.connect(self._part.take_out)
+            page.stretch.connect(lambda stretch, name=name: self._mark(name, stretch))
+            page.apply_theme(self._theme)
+            self.stack.addWidget(page)
+            self._tell_listed(page)
+            if self._part.job is not None:
+                page.show_job(self._part.job)
+        return self._pages[name]
+
+    def go(self, name: str) -> None:
+        """Show a station; those of a job need one."""
+        if name in self._fixed:
+            self.stack.setCurrentWidget(self._fixed[name])
+        elif self._part.job is None:
+            return
+        else:
+            page = self.page(name)
+            page.show_job(self._part.job)
+            self.stack.setCurrentWidget(page)
+            page.begin()
+        self.now = name
+        if name in self._fixed:
+            self.stretch.emit("")
+        self.arrived.emit(name)
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self._theme = theme
+        for page in self._pages.values():
+            page.apply_theme(theme)
+
+    def listed(self, listed: Listed) -> None:
+        """All jobs, vehicles and own words for codes, as they are now."""
+        self._listed = listed
+        for page in self._pages.values():
+            self._tell_listed(page)
+
+    def _show(self, job: Job | None) -> None:
+        if job is not None:
+            for name, page in self._pages.items():
+                if name == self.now:
+                    page.show_job(job)
+            if self._listed is not None and self.now == "complaint":
+                self._tell_listed(self._pages["complaint"])
+
+    def _mark(self, name: str, stretch: str) -> None:
+        if name == self.now or self.stack.currentWidget() is self._pages.get(name):
+            self.stretch.emit(stretch)
+
+    def _tell_listed(self, page: StationPage) -> None:
+        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
+        from nervus.window.complaint_page import ComplaintPage  # noqa: PLC0415 - as its page
+
+        if self._listed is None:
+            return
+        if isinstance(page, ComplaintPage):
+            now = self._part.job.id if self._part.job is not None else ""
+            others = {row.vehicle_id for row in self._listed.rows if row.id != now}
+            page.offer_vehicles([v for v in self._listed.vehicles if v.id in others])
+        elif isinstance(page, CodesPage):
+            page.define(self._listed.own_codes)
+
+    # -- how each page is made -----------------------------------------------------------------------
+
+    def _made(self) -> dict[str, Callable[[], StationPage]]:
+        return {
+            "complaint": self._complaint,
+            "codes": self._codes,
+            "look": self._look,
+            "pins": self._pins,
+            "decide": self._decide,
+            "mend": self._mend,
+            "prove": self._prove,
+        }
+
+    def _complaint(self) -> StationPage:
+        from nervus.window.complaint_page import ComplaintPage  # noqa: PLC0415 - when first wanted
+
+        page = ComplaintPage()
+        page.vehicle_put.connect(self._part.set_vehicle)
+        return page
+
+    def _codes(self) -> StationPage:
+        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - when first wanted
+
+        page = CodesPage()
+        page.told.connect(self._part.told)
+        page.defined.connect(lambda code, words: self._define(page.own, code, words))
+        page.read_wanted.connect(self.read_codes)
+        page.file_wanted.connect(lambda path: self._read_file(page.add, path))
+        return page
+
+    def _define(self, own: dict[Code, str], code: Code, words: str) -> None:
+        own[code] = words
+        self._part.define(code, words)
+
+    def _read_file(self, add: Callable[..., object], path: Path) -> None:
+        """A report, or a log of traffic in which codes were told; read in the background."""
+        from nervus.link.reading import codes_in_file  # noqa: PLC0415 - loads the bus library
+
+        task = Task(lambda _progress: codes_in_file(path), self)
+        task.succeeded.connect(lambda codes: add(codes, Source.FILE))
+        task.failed.connect(self._part.told)
+        task.start()
+
+    def _look(self) -> StationPage:
+        from nervus.window.look_page import LookPage  # noqa: PLC0415 - when first wanted
+
+        page = LookPage()
+        page.photo_path = lambda name: self._part.files / name
+        page.photo_wanted.connect(
+            lambda item, path: self._part.keep_photo(path, lambda name: page.add_photo(item, name))
+        )
+        return page
+
+    def _pins(self) -> StationPage:
+        from nervus.window.entries_page import WrittenPage, reading  # noqa: PLC0415 - when first wanted
+
+        hint = (
+            "Readings at the pins, each with its place: key on or off, plug on or off, cold or hot. "
+            "Back-probe; never spread a terminal. Keep fingers off a motor-driven plate."
+        )
+        words = "plug pin 2 to ground, key on: 4.98 V … then Enter"
+        page = WrittenPage("Pins", hint, words, reading, Reading)
+        page.told_wrong.connect(self._part.told)
+        return page
+
+    def _decide(self) -> StationPage:
+        from nervus.window.entries_page import DecidePage  # noqa: PLC0415 - when first wanted
+
+        page = DecidePage(self._part.decision)
+        self._part.judged.connect(page.show_judgement)
+        page.show_judgement(self._part.judgement)
+        return page
+
+    def _mend(self) -> StationPage:
+        from nervus.window.entries_page import MendPage  # noqa: PLC0415 - when first wanted
+
+        return MendPage()
+
+    def _prove(self) -> StationPage:
+        from nervus.window.entries_page import ProvePage  # noqa: PLC0415 - when first wanted
+
+        return ProvePage()
