@@ -58,7 +58,7 @@ def live(seconds: float, scratch: Path) -> None:
     application = NervusApplication([])
     settings = QSettings(str(scratch / "s.ini"), QSettings.Format.IniFormat)
     settings.setValue("recordings", str(scratch))
-    window = MainWindow(settings)
+    window = MainWindow(settings, logbook=scratch / "logbook.db")
     window.resize(1280, 800)
     window.show()
 

@@ -33,7 +33,10 @@ def main() -> None:
         from nervus.window.opening import Opened  # noqa: PLC0415
 
         application = NervusApplication([])
-        window = MainWindow(QSettings(str(Path(folder) / "s.ini"), QSettings.Format.IniFormat))
+        window = MainWindow(
+            QSettings(str(Path(folder) / "s.ini"), QSettings.Format.IniFormat),
+            logbook=Path(folder) / "logbook.db",
+        )
         window.resize(1280, 800)
         window.show()
         rates = {}

@@ -30,10 +30,10 @@ from nervus.domain.job import (
     new_vehicle,
     now,
 )
+from nervus.domain.job_list import matching
 from nervus.domain.profile import ThrottleKind
 from nervus.logbook import Logbook
 from nervus.logbook.errors import LogbookUnusable, NotSaved
-from nervus.logbook.rows import matching
 from nervus.logbook.tables import HEAD, metadata
 
 MIGRATIONS = Path(book_module.__file__).parent / "migrations"

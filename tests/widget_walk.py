@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
     QGraphicsView,
+    QHeaderView,
     QLabel,
     QLineEdit,
     QScrollArea,
@@ -66,6 +67,8 @@ def _outside(widget: QWidget) -> Iterator[str]:
 def _nameless(widget: QWidget) -> Iterator[str]:
     if not isinstance(widget, CONTROLS) or widget.objectName().startswith("qt_"):
         return
+    if isinstance(widget, QHeaderView):
+        return  # the heads of a table that has both itself
     named = widget.accessibleName() or (widget.text() if isinstance(widget, QAbstractButton) else "")
     if not named:
         yield f"no accessible name: {_name(widget)}"

@@ -13,6 +13,7 @@ from pathlib import Path
 from nervus import __version__
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import OutsideError
+from nervus.job_commands import add_commands as add_job_commands
 from nervus.live_commands import add_commands
 
 _USED, _UNUSABLE = 0, 2
@@ -43,7 +44,7 @@ def _parser() -> argparse.ArgumentParser:
 
     window = commands.add_parser("window", help="open the window, with a recording or the demo")
     window.add_argument("file", nargs="?", type=Path, help="a recording to open")
-    window.add_argument("--demo", nargs="?", const="", help="open the demo (or one case of it)")
+    window.add_argument("--demo", nargs="?", const="", help="open the demo's jobs (or one case of it)")
     window.add_argument("--theme", choices=("bright", "dim"), help="instead of the remembered one")
     window.set_defaults(run=_open_window)
 
@@ -61,6 +62,7 @@ def _parser() -> argparse.ArgumentParser:
     analyse.set_defaults(run=_analyse)
 
     add_commands(commands)
+    add_job_commands(commands)
 
     demo = commands.add_parser("demo-files", help="write the demo recordings into a folder")
     demo.add_argument("folder", type=Path)

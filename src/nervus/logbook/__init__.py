@@ -1,6 +1,5 @@
 """The logbook: every job with all its entries, in one SQLite file that survives a workshop."""
 
 from nervus.logbook.book import Logbook, Put
-from nervus.logbook.rows import JobRow
 
-__all__ = ["JobRow", "Logbook", "Put"]
+__all__ = ["Logbook", "Put"]

@@ -13,13 +13,13 @@ from sqlalchemy import Connection, delete, insert, select, text, update
 
 from nervus.codes.notation import Code, read_code
 from nervus.domain.job import AnyEntry, Entry, Job, JobState, Vehicle, new_id, now
+from nervus.domain.job_list import JobRow, summary
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge import told_in_words
 from nervus.logbook import tables as t
 from nervus.logbook.attachments import Attachments
 from nervus.logbook.errors import told
 from nervus.logbook.opening import connect
-from nervus.logbook.rows import JobRow, summary
 
 # While somebody types, the text of a moment ago is no earlier version worth keeping.
 _SAME_STROKE_S = 3.0

@@ -1,7 +1,9 @@
 """A dozen jobs of the island depot in all states, for the demo. All of it is invented."""
 
 import tempfile
+from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, timedelta
+from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -215,15 +217,24 @@ def courses() -> tuple[_Course, ...]:
     )
 
 
-def fill(path: Path) -> None:
-    """Write all jobs into a new logbook, recordings and what was found in them too."""
+def fill() -> Iterator[Callable[[Logbook], None]]:
+    """What puts each of the jobs into a logbook, the newest first, with recordings and findings."""
+    return (partial(_put, course) for course in reversed(courses()))
+
+
+def fill_all(path: Path) -> None:
+    """A new logbook with all jobs."""
     book = Logbook(path)
     try:
-        with tempfile.TemporaryDirectory() as folder:
-            for course in courses():
-                book.put_job(_whole(book, course, Path(folder)))
+        for put in fill():
+            put(book)
     finally:
         book.close()
+
+
+def _put(course: _Course, book: Logbook) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        book.put_job(_whole(book, course, Path(folder)))
 
 
 def _whole(book: Logbook, course: _Course, folder: Path) -> Job:

@@ -2,6 +2,7 @@
 
 import logging
 import sys
+import tempfile
 from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
@@ -77,13 +78,27 @@ def run(file: Path | None, *, demo: str | None = None, theme: str | None = None)
         raise OutsideError(f"--demo {demo}: no such case; accepted is one of {known}.")
     application = NervusApplication(sys.argv[:1])
     cases = tuple((c.id, f"{c.vehicle.name}, {c.complaint}") for c in CASES)
-    window = MainWindow(settings(), cases)
+    with tempfile.TemporaryDirectory(prefix="nervus-demo-") as folder:
+        # The demo's jobs are nobody's: they go with the window, and the user's own logbook stays shut.
+        logbook = Path(folder) / "logbook.db" if demo is not None else None
+        return _show(application, MainWindow(settings(), cases, logbook), file, demo, theme)
+
+
+def _show(
+    application: NervusApplication,
+    window: MainWindow,
+    file: Path | None,
+    demo: str | None,
+    theme: str | None,
+) -> int:
     if theme is not None:
         window.set_theme(theme)
     sys.excepthook = _tell_bug(window)
     window.show()
     if file is not None:
         QTimer.singleShot(0, lambda: window.open_file(file))
-    elif demo is not None:
+    elif demo:
         QTimer.singleShot(0, lambda: window.open_demo(demo))
+    elif demo is not None:
+        QTimer.singleShot(0, window.fill_with_demo)
     return int(application.exec())

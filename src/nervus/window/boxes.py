@@ -1,8 +1,12 @@
 """The questions and answers that take a box of their own."""
 
-from PyQt6.QtWidgets import QMessageBox, QWidget
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from nervus import __version__
+
+_BUNDLES = "Jobs (*.zip);;All files (*)"
 
 
 def show_about(parent: QWidget) -> None:
@@ -34,3 +38,16 @@ def really_leave(parent: QWidget) -> bool:
     box.setDefaultButton(stay)
     box.exec()
     return box.clickedButton() is leave
+
+
+def asked_for_bundle(parent: QWidget) -> Path | None:
+    """Which bundle to take a job from."""
+    name, _ = QFileDialog.getOpenFileName(parent, "Take a job from a bundle", "", _BUNDLES)
+    return Path(name) if name else None
+
+
+def asked_where_to(parent: QWidget, vehicle: str) -> Path | None:
+    """Where a job's bundle is to be written."""
+    stem = "".join(c if c.isalnum() else "-" for c in vehicle or "job")
+    name, _ = QFileDialog.getSaveFileName(parent, "Give the job as a bundle", f"{stem}.zip", _BUNDLES)
+    return Path(name) if name else None

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -25,7 +26,7 @@ from nervus.domain.job import CodeSet, CodeState, Job, Moment, SeenCode, Source,
 from nervus.files.code_report import codes_in_text, write_codes_csv
 from nervus.judge.story import difference, story_of
 from nervus.knowledge import code_evidence, known_codes
-from nervus.window.station_page import StationPage, quiet
+from nervus.window.station_page import StationPage, quiet, scrolled
 from nervus.window.story_view import StoryView
 
 _FILES = "Reports and logs (*.csv *.txt *.html *.log *.asc *.blf *.trc);;All files (*)"
@@ -103,11 +104,17 @@ class CodesPage(StationPage):
         rows.setDefaultSectionSize(30)
         for layout in (first, second):
             self.column.addLayout(layout)
-        self.column.addWidget(self.story)
-        self.column.addWidget(self.text)
-        self.column.addWidget(self.table, 1)
-        self.column.addLayout(below)
-        self.column.addWidget(self.compared)
+        self.table.setMinimumHeight(130)
+        inner = QWidget(self)
+        told = QVBoxLayout(inner)
+        told.setContentsMargins(0, 0, 8, 0)
+        told.addWidget(self.story)
+        told.addWidget(self.text)
+        told.addWidget(self.table, 1)
+        told.addLayout(below)
+        told.addWidget(self.compared)
+        told.addStretch(0)
+        self.column.addWidget(scrolled(inner, self), 1)
 
     def _connect(self) -> None:
         self.line.returnPressed.connect(self._typed)

@@ -1,7 +1,10 @@
 """The station Complaint: which vehicle, what it does, and when; saved as it is entered."""
 
+from itertools import pairwise
+
 from msgspec.structs import replace
-from PyQt6.QtCore import QStringListModel, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QStringListModel, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QCompleter,
@@ -93,7 +96,7 @@ class ComplaintPage(StationPage):
         self._completer.activated[str].connect(self._take_known)
         self.name.setCompleter(self._completer)
         self.name.textEdited.connect(self._name_typed)
-        self.name.editingFinished.connect(lambda: self._take_known(self.name.text()))
+        self.name.installEventFilter(self)
         self.description.textEdited.connect(lambda text: self._put_vehicle(description=text))
         self.symptoms.changed.connect(lambda chosen: self._put_complaint(symptoms=chosen))
         self.conditions.changed.connect(lambda chosen: self._put_complaint(conditions=chosen))
@@ -118,6 +121,7 @@ class ComplaintPage(StationPage):
         self.symptoms.offer((r.id, r.title) for r in table.symptom if r in fit or r.id in symptoms)
         fit = fitting(table.condition, job.vehicle.throttle)
         self.conditions.offer((r.id, r.title) for r in table.condition if r in fit or r.id in conditions)
+        self._order()
         self.symptoms.choose(symptoms)
         self.conditions.choose(conditions)
         cautions = [r.caution for r in table.symptom if r.id in symptoms and r.caution]
@@ -128,6 +132,13 @@ class ComplaintPage(StationPage):
             self.words.blockSignals(True)  # noqa: FBT003 - Qt's own argument
             self.words.setPlainText(words)
             self.words.blockSignals(False)  # noqa: FBT003
+
+    def _order(self) -> None:
+        """Tab goes as the eye does; the buttons of the grids were made last."""
+        way: list[QWidget] = [self.name, self.description, *self.kinds.values()]
+        way += [*self.symptoms.buttons.values(), *self.conditions.buttons.values(), self.words]
+        for before, after in pairwise(way):
+            QWidget.setTabOrder(before, after)
 
     def begin(self) -> None:
         named = self.job is not None and self.job.vehicle.name
@@ -146,6 +157,13 @@ class ComplaintPage(StationPage):
     def _put_vehicle(self, **changed: object) -> None:
         if self.job is not None:
             self.vehicle_put.emit(replace(self.job.vehicle, **changed))
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """A name that was typed in full is that vehicle, also where its offer was put away."""
+        left = watched is self.name and isinstance(event, QFocusEvent) and event.lostFocus()
+        if left and event.reason() is not Qt.FocusReason.PopupFocusReason:  # type: ignore[union-attr] # a focus event
+            self._take_known(self.name.text())
+        return super().eventFilter(watched, event)
 
     def _name_typed(self, name: str) -> None:
         """Another name is another vehicle where other jobs are about this one: theirs keep its name."""

@@ -1,7 +1,6 @@
 """All jobs: found as one types, filtered by what they wait for, opened or begun by one key."""
 
 from datetime import date
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import (
     QAbstractListModel,
@@ -30,10 +29,8 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.domain.job import JobState
+from nervus.domain.job_list import JobRow, matching
 from nervus.window.theme import BRIGHT, Theme
-
-if TYPE_CHECKING:
-    from nervus.logbook.rows import JobRow
 
 _Index = QModelIndex | QPersistentModelIndex
 _ROW = 66
@@ -47,7 +44,7 @@ class JobsModel(QAbstractListModel):
         super().__init__(parent)
         self.rows: list[JobRow] = []
 
-    def show(self, rows: "list[JobRow]") -> None:
+    def show(self, rows: list[JobRow]) -> None:
         """Replace what is listed."""
         self.beginResetModel()
         self.rows = rows
@@ -67,7 +64,7 @@ class JobsModel(QAbstractListModel):
         return None
 
 
-def waits(row: "JobRow", today: date | None = None) -> str:
+def waits(row: JobRow, today: date | None = None) -> str:
     """What a job waits for, and for how long still."""
     today = today or date.today()
     if row.due is None or row.state not in (JobState.WATCHING, JobState.WAITING):
@@ -126,7 +123,7 @@ class _JobDelegate(QStyledItemDelegate):
         return painter.fontMetrics().horizontalAdvance(shown)
 
 
-def _title(row: "JobRow") -> str:
+def _title(row: JobRow) -> str:
     return row.vehicle or "a vehicle without a name"
 
 
@@ -222,7 +219,7 @@ class HomeView(QWidget):
         self._delegate.theme = theme
         self.list.viewport().update()  # type: ignore[union-attr] # a view has a viewport
 
-    def show_jobs(self, rows: "list[JobRow]") -> None:
+    def show_jobs(self, rows: list[JobRow]) -> None:
         """List these; what is searched for and chosen stays."""
         chosen = self._id(self.list.currentIndex())
         self._all = rows
@@ -255,8 +252,6 @@ class HomeView(QWidget):
             button.setText(f"{sign}{state or 'all'} · {count}")
 
     def _filter(self) -> None:
-        from nervus.logbook.rows import matching  # noqa: PLC0415 - loads the database library
-
         state = next((s for s, b in self.states.items() if b.isChecked()), None)
         wanted = frozenset({state}) if state is not None else frozenset()
         rows = matching(self._all, self.search.text(), wanted)

@@ -2,7 +2,7 @@
 
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -28,16 +28,20 @@ from nervus.domain.job import (
     now,
     of_kind,
 )
+from nervus.domain.job_list import JobRow
 from nervus.judge.of_job import judge_job, kept
 from nervus.knowledge import judging
 from nervus.window.book_keeper import BookKeeper
 
 if TYPE_CHECKING:
     from nervus.link.diagnostics import Frame, ReadCode
-    from nervus.logbook import JobRow, Logbook
+    from nervus.logbook import Logbook
 
+Filling = Callable[["Logbook"], object]
+"""Puts one job into a logbook."""
 # Strokes of one word are one thing to undo.
 _SAME_STROKE_S, _MOST_UNDONE = 2.0, 200
+_TYPED_FIELDS = {"words", "note", "name", "description"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +58,7 @@ class _Done:
 class Listed:
     """What the home view shows."""
 
-    rows: "list[JobRow]"
+    rows: list[JobRow]
     vehicles: list[Vehicle]
     own_codes: dict[Code, str]
 
@@ -99,6 +103,23 @@ class JobPart(QObject):
         self.keeper.ask(
             lambda book: Listed(book.jobs(), book.vehicles(), book.own_codes()), self.listed.emit
         )
+
+    def fill(self, jobs: "Callable[[], Iterator[Filling]]") -> None:
+        """Keep jobs that are made one after the other, each listed as soon as it is there."""
+        made = jobs()
+
+        def one(book: "Logbook") -> bool:
+            making = next(made, None)
+            if making is not None:
+                making(book)
+            return making is not None
+
+        def again(more: object) -> None:
+            if more:
+                self.refresh()
+                self.keeper.ask(one, again)
+
+        self.keeper.ask(one, again)
 
     # -- which job -----------------------------------------------------------------------------------
 
@@ -194,8 +215,12 @@ class JobPart(QObject):
     ) -> None:
         moment = time.monotonic()
         last = self._done[-1] if self._done else None
-        same = last is not None and last.key == key and after is not None and last.after is not None
-        if same and last is not None and moment - last.at < _SAME_STROKE_S:
+        if (
+            last is not None
+            and last.key == key
+            and moment - last.at < _SAME_STROKE_S
+            and _only_words_differ(last.after, after)
+        ):
             self._done[-1] = _Done(key, last.before, after, moment)
             return
         self._done.append(_Done(key, before, after, moment))
@@ -348,6 +373,14 @@ def code_set(codes: "tuple[ReadCode, ...]", frames: "tuple[Frame, ...]") -> tupl
         )
         for read in codes
     )
+
+
+def _only_words_differ(one: AnyEntry | Vehicle | None, other: AnyEntry | Vehicle | None) -> bool:
+    """Whether somebody is in the middle of typing: a choice is one thing to undo, a letter is not."""
+    if one is None or other is None or type(one) is not type(other):
+        return False
+    fields = one.__struct_fields__
+    return {f for f in fields if getattr(one, f) != getattr(other, f)} <= _TYPED_FIELDS
 
 
 def _byte(status: CodeStatus | None) -> int | None:

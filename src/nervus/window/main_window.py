@@ -6,11 +6,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSettings, QTimer, QUrl
 from PyQt6.QtGui import (
-    QAction,
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
-    QKeySequence,
     QResizeEvent,
 )
 from PyQt6.QtWidgets import (
@@ -18,7 +16,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
-    QMenu,
     QVBoxLayout,
     QWidget,
 )
@@ -26,7 +23,6 @@ from PyQt6.QtWidgets import (
 from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
 from nervus.domain.job import Job, Source
-from nervus.domain.profile import ThrottleKind
 from nervus.knowledge import told_in_words
 from nervus.window.actions import (
     ACTIONS,
@@ -35,24 +31,22 @@ from nervus.window.actions import (
     FOOT_HOME,
     FOOT_LIVE,
     FOOT_STATION,
-    ActionSpec,
 )
 from nervus.window.banners import Notice
-from nervus.window.boxes import really_leave, show_about
+from nervus.window.boxes import asked_for_bundle, asked_where_to, really_leave, show_about
 from nervus.window.findings_list import most_telling
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.home_view import HomeView
 from nervus.window.job_part import JobPart, Listed, code_set
-from nervus.window.judgement_panel import JudgementPanel
 from nervus.window.live_part import DEMO_FAULT, LivePart
-from nervus.window.nerve import Nerve
-from nervus.window.nerve_way import throttle_of
+from nervus.window.menus import make_menus
 from nervus.window.opening import Opened
 from nervus.window.opening_part import OpeningPart
 from nervus.window.places import logbook_path, recordings_folder
 from nervus.window.rail import JOBS, Rail
 from nervus.window.record_page import RecordPage
 from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR
+from nervus.window.standing import Standing
 from nervus.window.stations import RECORD, Stations
 from nervus.window.tasks import wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES, palette, style_sheet
@@ -64,7 +58,6 @@ if TYPE_CHECKING:
 _FOLDS_BELOW = 1160
 _KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
 _FILES = f"Recordings ({_KINDS});;All files (*)"
-_BUNDLES = "Jobs (*.zip);;All files (*)"
 _HIGHLIGHT_MS = 120
 
 
@@ -83,8 +76,9 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Nervus")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
-        self.head, self.nerve, self.foot, self.rail = Head(), Nerve(), Foot(), Rail()
-        self.home, self.record, self.judgement = HomeView(), RecordPage(), JudgementPanel()
+        self.head, self.foot, self.rail = Head(), Foot(), Rail()
+        self.home, self.record, self.standing = HomeView(), RecordPage(), Standing(self)
+        self.nerve, self.judgement = self.standing.nerve, self.standing.judgement
         self.panel, self.findings, self.middle = (
             self.record.panel, self.record.findings, self.record.middle,
         )  # fmt: skip
@@ -93,12 +87,12 @@ class MainWindow(QMainWindow):
         self.live_part = LivePart(settings, recordings_folder(settings), self.middle, self)
         self.opening = OpeningPart(settings, self)
         self.stations = Stations(self.job_part, self.home, self.record, self)
-        self._actions: dict[str, QAction] = {}
         self._highlight = QTimer(self)
         self._highlight.setSingleShot(True)
         self._highlight.setInterval(_HIGHLIGHT_MS)
         self._lay_out()
-        self._make_actions(demo_cases)
+        self._actions = make_menus(self, self._handlers(), demo_cases, self.open_demo)
+        self._actions["judgement"].setChecked(True)
         self._connect()
         self._connect_parts()
         self.set_theme(str(settings.value("theme", BRIGHT.name)))
@@ -136,38 +130,6 @@ class MainWindow(QMainWindow):
         column.addWidget(middle, 1)
         column.addWidget(self.foot)
         self.setCentralWidget(whole)
-
-    def _make_actions(self, demo_cases: tuple[tuple[str, str], ...]) -> None:
-        bar = self.menuBar()
-        assert bar is not None  # noqa: S101 - a main window has a menu bar
-        menus: dict[str, QMenu] = {}
-        handlers = self._handlers()
-        for spec in ACTIONS:
-            if spec.menu not in menus:
-                menu = bar.addMenu(f"&{spec.menu}")
-                assert menu is not None  # noqa: S101 - Qt returns the menu it made
-                menus[spec.menu] = menu
-            if spec.rule_before:
-                menus[spec.menu].addSeparator()
-            self._actions[spec.id] = self._make_action(spec, menus[spec.menu], handlers[spec.id])
-        self._actions["theme"].setCheckable(True)
-        self._actions["judgement"].setCheckable(True)
-        self._actions["judgement"].setChecked(True)
-        if demo_cases:
-            demo = menus["Recording"].addMenu("Demo cases")
-            assert demo is not None  # noqa: S101 - Qt returns the menu it made
-            for case_id, title in demo_cases:
-                action = demo.addAction(title)
-                assert action is not None  # noqa: S101 - Qt returns the action it made
-                action.triggered.connect(lambda _on, case_id=case_id: self.open_demo(case_id))
-
-    def _make_action(self, spec: ActionSpec, menu: QMenu, does: Callable[[], object]) -> QAction:
-        action = QAction(spec.text, self)
-        action.setObjectName(spec.id)
-        action.setShortcuts([QKeySequence(k) for k in spec.keys])
-        action.triggered.connect(lambda _on=False: does())
-        menu.addAction(action)
-        return action
 
     def _handlers(self) -> dict[str, Callable[[], object]]:
         panel = self.panel
@@ -218,8 +180,7 @@ class MainWindow(QMainWindow):
         self.panel.empty.demo_wanted.connect(lambda: self.open_demo(""))
         self.panel.busy.stop_wanted.connect(self.stop)
         self.panel.empty.live_wanted.connect(lambda: self.connect_simulated(DEMO_FAULT))
-        self.nerve.stretch_chosen.connect(self._stretch_chosen)
-        self.judgement.back.clicked.connect(lambda: self.nerve.choose(None))
+        self.standing.wanted.connect(lambda: self._fold(shown=True))
         self.record.wanted.connect(self._open_kept)
         self.record.keep_wanted.connect(self.keep_opened)
 
@@ -338,11 +299,11 @@ class MainWindow(QMainWindow):
         if job_id:
             self.job_part.look_at(job_id, self._highlighted)
         else:
-            self._show_standing(None, ThrottleKind.ELECTRONIC, 2)
+            self.standing.show(None, None, None)
 
     def _highlighted(self, job: Job, judgement: Judgement | None) -> None:
         if self.stations.now == JOBS and self.home.chosen == job.id:
-            self._show_standing(judgement, *throttle_of(job.vehicle, None))
+            self.standing.show(judgement, job.vehicle, None)
 
     def _read_codes(self) -> None:
         if not self.live_part.is_live or self.live_part.codes() is None:
@@ -359,11 +320,17 @@ class MainWindow(QMainWindow):
             page.add(code_set(codes, frames), Source.VEHICLE)  # type: ignore[arg-type] # Qt carries objects
             self.go("codes")
 
+    def fill_with_demo(self) -> None:
+        """Put the demo's jobs into the logbook, in the background; they are listed as they come."""
+        from nervus.standin.depot import fill  # noqa: PLC0415 - for the demo only
+
+        self.job_part.fill(fill)
+
     def ask_for_bundle(self) -> None:
         """Ask which bundle to take a job from."""
-        name, _ = QFileDialog.getOpenFileName(self, "Take a job from a bundle", "", _BUNDLES)
-        if name:
-            self.take_bundle(Path(name))
+        path = asked_for_bundle(self)
+        if path is not None:
+            self.take_bundle(path)
 
     def take_bundle(self, path: Path) -> None:
         """Take a job from a bundle into the logbook, and open it."""
@@ -371,13 +338,9 @@ class MainWindow(QMainWindow):
 
     def ask_where_to(self) -> None:
         """Ask where the job's bundle is to be written."""
-        job = self.job
-        if job is None:
-            return
-        stem = "".join(c if c.isalnum() else "-" for c in job.vehicle.name or "job")
-        name, _ = QFileDialog.getSaveFileName(self, "Give the job as a bundle", f"{stem}.zip", _BUNDLES)
-        if name:
-            self.job_part.bundle(Path(name))
+        path = asked_where_to(self, self.job.vehicle.name) if self.job is not None else None
+        if path is not None:
+            self.job_part.bundle(path)
 
     # -- opening -----------------------------------------------------------------------------
 
@@ -533,28 +496,21 @@ class MainWindow(QMainWindow):
 
     def _looked(self, recording: Recording, analysis: Analysis) -> None:
         """The last stretch was analysed while it goes on."""
-        self._show_standing(analysis.judgement, *throttle_of(None, recording))
+        self.standing.show(analysis.judgement, None, recording)
         self.findings.show_findings(analysis.examination.findings, analysis.circuit)
 
     # -- as it stands ----------------------------------------------------------------------------
 
     def _stand(self) -> None:
         """Nerve and judgement: of the job in hand, else of the recording that is open."""
-        recording = self.opened.recording if self.opened is not None else None
+        opened = self.opened
+        recording = opened.recording if opened is not None else None
         if self.job is not None:
-            self._show_standing(self.job_part.judgement, *throttle_of(self.job.vehicle, recording))
-        elif self.opened is not None and recording is not None:
-            judgement = self.opened.analysis.judgement
-            self._show_standing(judgement, *throttle_of(self.opened.vehicle, recording))
+            self.standing.show(self.job_part.judgement, self.job.vehicle, recording)
+        elif opened is not None:
+            self.standing.show(opened.analysis.judgement, opened.vehicle, recording)
         elif self.stations.now != JOBS:
-            self._show_standing(None, ThrottleKind.ELECTRONIC, 2)
-
-    def _show_standing(self, judgement: Judgement | None, kind: ThrottleKind, tracks: int) -> None:
-        self.nerve.show_way(kind, tracks, judgement.stretches if judgement is not None else ())
-        if judgement is None:
-            self.judgement.show_nothing()
-        else:
-            self.judgement.show_judgement(judgement)
+            self.standing.show(None, None, None)
 
     def _show_nothing(self) -> None:
         self.opened = None
@@ -565,7 +521,7 @@ class MainWindow(QMainWindow):
         self.panel.show_nothing()
         self.findings.show_nothing()
         self.record.show_open("", can_keep=False)
-        self._show_standing(None, ThrottleKind.ELECTRONIC, 2)
+        self.standing.show(None, None, None)
         self._enable()
 
     def _enable(self) -> None:
@@ -590,12 +546,6 @@ class MainWindow(QMainWindow):
             now = self.findings.view.currentIndex().row()
             self.findings.choose((now + step) % count if now >= 0 else 0)
 
-    def _stretch_chosen(self, stretch_id: str) -> None:
-        self.judgement.show_stretch(stretch_id)
-        if not self.judgement.isVisible():
-            self._actions["judgement"].setChecked(True)
-            self.judgement.show()
-
     # -- theme, size, leaving ------------------------------------------------------------------
 
     def set_theme(self, name: str) -> None:
@@ -606,7 +556,7 @@ class MainWindow(QMainWindow):
         if isinstance(application, QApplication):
             application.setPalette(palette(theme))
             application.setStyleSheet(style_sheet(theme))
-        for part in (self.nerve, self.panel, self.judgement, self.findings):
+        for part in (self.standing, self.panel, self.findings):
             part.apply_theme(theme)
         for more in (self.home, self.stations, self.live_part):
             more.apply_theme(theme)

@@ -50,7 +50,7 @@ class Rail(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         self._group = QButtonGroup(self)
         column = QVBoxLayout(self)
-        column.setContentsMargins(0, 10, 0, 8)
+        column.setContentsMargins(0, 10, 1, 8)
         column.setSpacing(2)
         rows = [(JOBS, "All jobs"), *((name, words) for name, words, _ in STATIONS)]
         for number, (name, words) in enumerate(rows):
