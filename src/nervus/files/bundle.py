@@ -8,6 +8,7 @@ import hashlib
 import re
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -28,6 +29,10 @@ _MOST_FILES, _JOB_BYTES, _ALL_BYTES = 500, 32 << 20, 2 << 30
 # Text of numbers packs some ten to one; what unfolds to this many times its size is a trap.
 _MOST_UNFOLDED, _SMALL = 400, 1 << 20
 _CHUNK = 1 << 20
+# What the packing library raises on damaged bytes.
+_DAMAGE = (
+    EOFError, NotImplementedError, RuntimeError, ValueError, zipfile.LargeZipFile, zlib.error,
+)  # fmt: skip
 _METHODS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 
 
@@ -136,7 +141,7 @@ def read_bundle(path: Path, into: Path) -> Job:
             _check_digests(path.name, job, into)
     except zipfile.BadZipFile as wrong:
         raise _refused(path.name, "it is no bundle, or was cut off") from wrong
-    except (EOFError, NotImplementedError, RuntimeError, ValueError, zipfile.LargeZipFile) as wrong:
+    except _DAMAGE as wrong:
         raise _refused(path.name, "its packing is damaged or of a kind that is not used here") from wrong
     except OSError as wrong:
         raise _refused(path.name, f"it can't be read ({wrong.strerror})") from wrong

@@ -2,6 +2,7 @@
 
 import re
 import traceback
+from io import BufferedReader
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -36,22 +37,16 @@ def read_mdf(path: Path) -> Recording:
     """
     import logging  # noqa: PLC0415 - only here
 
-    from asammdf import MDF  # noqa: PLC0415 - near a second of import, only where such a file is opened
-
     # The library tells each of a damaged file's flaws on its own log; ours is one sentence.
     logging.getLogger("asammdf").setLevel(logging.CRITICAL)
     try:
         # Handed over open, so that it is closed whatever becomes of the library's object.
-        with path.open("rb") as file, MDF(file) as mdf:
-            channels = _channels(mdf)
+        with path.open("rb") as file:
+            channels = _read(path, file)
     except OSError as wrong:
         raise RecordingUnusable(
             Place(path.name), f"the file can't be read ({wrong.strerror})", _ACCEPTED
         ) from wrong
-    except Exception as wrong:
-        # On damaged bytes the library fails in whatever way they lead it to; all of them mean the same.
-        _let_go(wrong)
-        raise RecordingUnusable(Place(path.name), "it is a damaged MDF file", _ACCEPTED) from wrong
     if not channels:
         raise RecordingUnusable(Place(path.name), "no channel in it is one of ours", _ACCEPTED)
     start = min(float(c.time_s[0]) for c in channels)
@@ -59,11 +54,29 @@ def read_mdf(path: Path) -> Recording:
     return Recording(moved, (), path.name)
 
 
+def _read(path: Path, file: BufferedReader) -> list[Channel]:
+    from asammdf import MDF  # noqa: PLC0415 - near a second of import, only where such a file is opened
+
+    try:
+        with MDF(file) as mdf:
+            return _channels(mdf)
+    except Exception as wrong:
+        # On damaged bytes the library fails in whatever way they lead it to; all of them mean the same.
+        _let_go(wrong)
+        raise RecordingUnusable(Place(path.name), "it is a damaged MDF file", _ACCEPTED) from wrong
+
+
 def _let_go(wrong: BaseException) -> None:
     """A half-built object of the library's can't close itself, and would complain when it is freed."""
-    for frame, _line in traceback.walk_tb(wrong.__traceback__):
+    context: BaseException | None = wrong
+    frames = []
+    while context is not None:
+        frames += [frame for frame, _line in traceback.walk_tb(context.__traceback__)]
+        context = context.__context__
+    for frame in frames:
         made = frame.f_locals.get("self")
-        if made is not None and type(made).__module__.startswith("asammdf."):
+        ours = made is not None and type(made).__module__.startswith("asammdf.")
+        if made is not None and ours and hasattr(made, "_closed"):
             made._closed = True  # noqa: SLF001 - what its own closing asks first
             for held in (getattr(made, name, None) for name in ("_tempfile", "_mapped_file")):
                 if held is not None:

@@ -4,6 +4,7 @@ The log is listened to as a third party: both sides' frames are put together by 
 (ISO 15765-2), and the units' answers are read as in a live connection (SAE J1979, ISO 14229-1).
 """
 
+import logging
 import struct
 from collections import defaultdict
 from dataclasses import dataclass
@@ -55,6 +56,8 @@ def read_can_log(path: Path) -> Traffic:
     Raises:
         RecordingUnusable: it can't be read, or no unit answers in it.
     """
+    # The library tells each flaw of a damaged log on its own; ours is one sentence, or a count.
+    logging.getLogger("can.io").setLevel(logging.CRITICAL)
     heard = _Heard()
     try:
         with can.LogReader(path) as log:

@@ -191,6 +191,9 @@ class HomeView(QWidget):
         self.list.setModel(self.model)
         self.list.setItemDelegate(self._delegate)
         self.list.setUniformItemSizes(True)
+        # Ten thousand rows laid out at once cost more than a frame for each letter typed.
+        self.list.setLayoutMode(QListView.LayoutMode.Batched)
+        self.list.setBatchSize(60)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.empty.setObjectName("quiet")
