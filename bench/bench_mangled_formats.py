@@ -18,12 +18,28 @@ from collections.abc import Callable
 from pathlib import Path
 
 import can
+import msgspec
 import numpy as np
 from asammdf import MDF, Signal
 
 from nervus.domain.errors import OutsideError
-from nervus.domain.job import CodeSet, Job, Recorded, SeenCode, Source, new_id, new_vehicle, now
-from nervus.files.bundle import read_bundle, write_bundle
+from nervus.domain.job import (
+    CodeSet,
+    Complaint,
+    Job,
+    JobState,
+    Look,
+    Moved,
+    Reading,
+    Recorded,
+    Seen,
+    SeenCode,
+    Source,
+    new_id,
+    new_vehicle,
+    now,
+)
+from nervus.files.bundle import Envelope, read_bundle, write_bundle
 from nervus.files.code_report import read_codes_file
 from nervus.files.csv_mapping import problem, propose
 from nervus.files.mapped_csv import read_mapped
@@ -97,10 +113,18 @@ def packed_job(path: Path) -> object:
         whole.unlink()
 
 
-def job_text(folder: Path) -> bytes:
-    """The job of a bundle, without its files."""
-    with zipfile.ZipFile(folder / "job.zip") as made:
-        return made.read("job.json")
+def job_text() -> bytes:
+    """A job without files, with an entry of each kind that people type."""
+    at, source = now(), Source.TYPED
+    entries = (
+        Complaint(id=new_id(), at=at, source=source, symptoms=("lamp",), words="on the quay"),
+        CodeSet(id=new_id(), at=at, source=source, codes=(SeenCode(code="P0121-85", status=47),)),
+        Look(id=new_id(), at=at, source=source, item="pins", seen=Seen.BAD, note="white salt"),
+        Reading(id=new_id(), at=at, source=source, where="pin 2", value=4.98, unit="V"),
+        Moved(id=new_id(), at=at, source=source, state=JobState.WATCHING, due=at.date()),
+    )
+    job = Job(id=new_id(), vehicle=new_vehicle("No 6"), opened=at, entries=entries)
+    return msgspec.json.encode(Envelope(format="nervus-job", version=1, written_by="bench", job=job))
 
 
 def mangled(sound: bytes, chance: random.Random) -> bytes:
@@ -161,7 +185,7 @@ def main() -> None:
         folder = Path(scratch)
         fine = [
             run("bundles", bundle(folder), ".zip", read_job, each),
-            run("jobs in bundles", job_text(folder), ".json", packed_job, each),
+            run("jobs in bundles", job_text(), ".json", packed_job, each),
             run("tables", table, ".csv", read_table, each),
             run("reports", _REPORT, ".txt", read_codes_file, each),
             *(run(f"logs {s}", traffic(folder, s), s, read_can_log, each // 4) for s in SUFFIXES),

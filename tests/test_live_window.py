@@ -12,12 +12,14 @@ from PyQt6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
+from nervus.domain.job import CodeSet, CodeState, Source, of_kind
 from nervus.files import read_recording
 from nervus.files.journal import SUFFIX, Journal
 from nervus.judge.analyse import analyse
 from nervus.link.source import Block
 from nervus.standin.capture import OPPOSITE, Sampler, simulate
 from nervus.standin.motion import Stroke
+from nervus.window.codes_dialog import CodesDialog
 from nervus.window.live_guide import guide_text
 from nervus.window.live_trace import LiveTrace, RecentSamples
 from nervus.window.main_window import MainWindow
@@ -120,8 +122,8 @@ def live(qtbot: QtBot, tmp_path: Path) -> object:
     window.close()
 
 
-def connected(window: MainWindow, qtbot: QtBot) -> None:
-    window.connect_simulated("open-signal2~shake")
+def connected(window: MainWindow, qtbot: QtBot, fault: str = "open-signal2~shake") -> None:
+    window.connect_simulated(fault)
     told = window.panel.notice
     qtbot.waitUntil(
         lambda: "times a second" in window.live_panel.state.text() or told.isVisible(), timeout=30_000
@@ -233,6 +235,30 @@ def test_a_vehicle_that_is_not_there_is_told(live: MainWindow, qtbot: QtBot) -> 
     with socket.create_server(("127.0.0.1", 0)) as silent:
         live.live.connect_vehicle(f"standin:{silent.getsockname()[1]}")
         qtbot.waitUntil(lambda: "key on" in live.panel.notice.text.text(), timeout=10_000)
+
+
+def test_codes_of_the_connected_vehicle_are_kept_in_the_job_with_what_was_frozen(
+    live: MainWindow, qtbot: QtBot
+) -> None:
+    connected(live, qtbot, "open-signal2")
+    live.begin_job("No 6")
+    assert live.live_part.is_live
+    live.go("codes")
+    live.stations.page("codes").read.click()  # type: ignore[attr-defined] # the page of codes
+    dialog = live.live_panel.findChild(CodesDialog)
+    assert dialog is not None
+    qtbot.waitUntil(lambda: dialog.table.rowCount() >= 3, timeout=15_000)
+    assert dialog.keep.isVisible()
+    dialog.keep.click()
+    assert live.job is not None
+    (found,) = of_kind(live.job.entries, CodeSet)
+    codes = {c.code: c for c in found.codes}
+    assert found.source is Source.VEHICLE
+    assert codes["P0222-16"].frame["batt_v"] == pytest.approx(12.6, abs=0.2)
+    assert codes["P0222-16"].states[0] is CodeState.STORED
+    assert codes["P0222-16"].status is not None
+    assert live.judgement.headline.text().startswith("Nothing can be decided yet")
+    live.live_part.leave()
 
 
 def test_a_recording_that_was_cut_off_is_offered(qtbot: QtBot, tmp_path: Path) -> None:

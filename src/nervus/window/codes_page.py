@@ -29,6 +29,7 @@ from nervus.knowledge import code_evidence, known_codes
 from nervus.window.station_page import StationPage, quiet, scrolled
 from nervus.window.story_view import StoryView
 
+_HEAD_HEIGHT, _ROW_HEIGHT, _MOST_ROWS = 40, 30, 6
 _FILES = "Reports and logs (*.csv *.txt *.html *.log *.asc *.blf *.trc);;All files (*)"
 _HEADS = ("code", "what it says", "control unit", "is")
 _HINT = (
@@ -101,19 +102,18 @@ class CodesPage(StationPage):
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         rows.hide()
-        rows.setDefaultSectionSize(30)
+        rows.setDefaultSectionSize(_ROW_HEIGHT)
         for layout in (first, second):
             self.column.addLayout(layout)
-        self.table.setMinimumHeight(130)
         inner = QWidget(self)
         told = QVBoxLayout(inner)
         told.setContentsMargins(0, 0, 8, 0)
         told.addWidget(self.story)
         told.addWidget(self.text)
-        told.addWidget(self.table, 1)
+        told.addWidget(self.table)
         told.addLayout(below)
         told.addWidget(self.compared)
-        told.addStretch(0)
+        told.addStretch(1)
         self.column.addWidget(scrolled(inner, self), 1)
 
     def _connect(self) -> None:
@@ -181,6 +181,7 @@ class CodesPage(StationPage):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)
                 self.table.setItem(row, column, item)
+        self.table.setFixedHeight(_HEAD_HEIGHT + _ROW_HEIGHT * min(max(len(codes), 1), _MOST_ROWS))
         for widget in (self.table, self.save):
             widget.setVisible(bool(codes))
         self._choose_row(self.table.currentRow())

@@ -40,6 +40,7 @@ from nervus.window.home_view import HomeView
 from nervus.window.job_part import JobPart, Listed, code_set
 from nervus.window.live_part import DEMO_FAULT, LivePart
 from nervus.window.menus import make_menus
+from nervus.window.nerve_way import vehicle_of
 from nervus.window.opening import Opened
 from nervus.window.opening_part import OpeningPart
 from nervus.window.places import logbook_path, recordings_folder
@@ -223,13 +224,13 @@ class MainWindow(QMainWindow):
 
     def begin_job(self, name: str) -> None:
         """Begin a job, for a vehicle of this name if there is one."""
-        self._put_away()
+        self._put_away(keep_live=True)
         self.job_part.begin_job(name)
         self.go("complaint")
 
     def open_job(self, job_id: str, station: str = "complaint") -> None:
         """Open a job of the logbook at a station."""
-        self._put_away()
+        self._put_away(keep_live=True)
         self.job_part.open_job(job_id, lambda _job: self.go(station))
 
     def keep_opened(self) -> None:
@@ -237,7 +238,8 @@ class MainWindow(QMainWindow):
         if self.opened is None or self.job is not None:
             return
         opened = self.opened
-        self.job_part.begin_job(vehicle=opened.vehicle)
+        vehicle = opened.vehicle or vehicle_of(opened.recording)
+        self.job_part.begin_job(vehicle=vehicle)
         self._keep(opened)
         self.go("complaint")
 
@@ -440,9 +442,10 @@ class MainWindow(QMainWindow):
         self._put_away()
         self._stand()
 
-    def _put_away(self) -> None:
+    def _put_away(self, *, keep_live: bool = False) -> None:
         self.stop()
-        self.live_part.leave()
+        if not keep_live:
+            self.live_part.leave()
         self._show_nothing()
 
     # -- live ------------------------------------------------------------------------------------
@@ -496,7 +499,8 @@ class MainWindow(QMainWindow):
 
     def _looked(self, recording: Recording, analysis: Analysis) -> None:
         """The last stretch was analysed while it goes on."""
-        self.standing.show(analysis.judgement, None, recording)
+        if self.job is None:
+            self.standing.show(analysis.judgement, None, recording)
         self.findings.show_findings(analysis.examination.findings, analysis.circuit)
 
     # -- as it stands ----------------------------------------------------------------------------

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QPointF, QRectF
 
 from nervus.domain.channel import Recording, Role
-from nervus.domain.job import Vehicle
+from nervus.domain.job import Vehicle, new_vehicle
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.words import STRETCH_NAMES
 
@@ -111,6 +111,18 @@ def way_of(kind: ThrottleKind, tracks: int) -> Way:
     names = [n for n in _PLACES if n != "pedal" or kind is ThrottleKind.ELECTRONIC]
     stretches = tuple(Stretch(n, STRETCH_NAMES[n], *_PLACES[n]) for n in names)
     return Way(kind, tracks, stretches, strands)
+
+
+def vehicle_of(recording: Recording) -> Vehicle:
+    """A vehicle without a name, with what its recording tells of its throttle: nothing is asked twice.
+
+    One track alone may be either kind of throttle.
+    """
+    kind, tracks = throttle_of(None, recording)
+    sure = kind is ThrottleKind.ELECTRONIC and (
+        tracks > 1 or recording.get("throttle_cmd_pct") is not None
+    )
+    return new_vehicle("", "", ThrottleKind.ELECTRONIC if sure else None)
 
 
 def throttle_of(vehicle: Vehicle | None, recording: Recording | None) -> tuple[ThrottleKind, int]:
