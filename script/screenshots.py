@@ -39,7 +39,8 @@ def take_all(folder: Path) -> None:
     application = NervusApplication([])
     kept = settings()
     kept.setValue("recordings", os.environ["XDG_CONFIG_HOME"])
-    window = MainWindow(kept)
+    logbook = Path(os.environ["XDG_CONFIG_HOME"]) / "logbook.db"
+    window = MainWindow(kept, logbook=logbook)
     window.resize(1280, 800)
     window.show()
 
@@ -50,6 +51,7 @@ def take_all(folder: Path) -> None:
 
     def picture(name: str, case: str | None, theme: str, act: Callable[[], object] | None) -> None:
         window.set_theme(theme)
+        window.go("record")
         if case is None:
             window.close_recording()
         else:
@@ -72,8 +74,51 @@ def take_all(folder: Path) -> None:
     picture("undecided", "undecided", "bright", over_travel)
     picture("circuit", "open-ground", "bright", over_time)
     take_live(window, folder, settle)
+    take_jobs(window, folder, settle)
     window.close()
     application.processEvents()
+
+
+def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
+    """Fill the logbook with the demo's jobs and save each station of one."""
+    from nervus.domain.job import Change, Source, new_id, now  # noqa: PLC0415 - after the screen is set
+    from nervus.window.mapping_dialog import MappingDialog  # noqa: PLC0415
+
+    window.set_theme("bright")
+    window.go("jobs")
+    window.fill_with_demo()
+    while window.home.model.rowCount() < 12:
+        settle(50)
+    window.home.list.setCurrentIndex(window.home.model.index(4, 0))
+    settle(600)
+    window.grab().save(str(folder / "jobs.png"))
+    row = next(r for r in window.home.model.rows if "wet mornings" in r.complaint)
+    for station, theme in (
+        ("codes", "bright"),
+        ("complaint", "bright"),
+        ("look", "dim"),
+        ("mend", "bright"),
+    ):
+        window.set_theme(theme)
+        if window.job is None:
+            window.open_job(row.id, station)
+        else:
+            window.go(station)
+        if station == "mend":
+            done = "ground pin cleaned, plug seated"
+            window.job_part.put(Change(id=new_id(), at=now(), source=Source.SEEN, done=done))
+        settle(600)
+        window.grab().save(str(folder / f"job-{station}.png"))
+    window.go("jobs")
+    table = Path(os.environ["XDG_CONFIG_HOME"]) / "other-program.csv"
+    rows = "".join(f"{n * 10};{500 + 7 * n},5;{4500 - 7 * n},5;21\n" for n in range(100))
+    table.write_text("Zeit [ms];TPS 1 [mV];TPS 2 [mV];Innenraum [°C]\n" + rows)
+    window.open_file(table)
+    while (dialog := window.findChild(MappingDialog)) is None or not dialog.isVisible():
+        settle(50)
+    settle(200)
+    dialog.grab().save(str(folder / "mapping.png"))
+    dialog.reject()
 
 
 def take_live(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:

@@ -8,6 +8,7 @@ import sys
 from datetime import date, timedelta
 from pathlib import Path
 
+import msgspec
 import pytest
 from alembic.config import Config
 from alembic.script import ScriptDirectory
@@ -18,10 +19,12 @@ from sqlalchemy import inspect
 import nervus.logbook.book as book_module
 from nervus.codes.notation import read_code
 from nervus.domain.job import (
+    LONGEST_WORDS,
     Change,
     CodeSet,
     Complaint,
     Findings,
+    Job,
     JobState,
     Moved,
     SeenCode,
@@ -335,3 +338,19 @@ def test_a_change_is_part_of_the_job(tmp_path: Path) -> None:
     again = Logbook(copy)
     assert again.job(job.id).entries[0].done == "plug cleaned"  # type: ignore[union-attr] # a change
     again.close()
+
+
+def test_an_entry_stays_with_its_job_whatever_is_taken_in(tmp_path: Path) -> None:
+    book = opened(tmp_path)
+    ours = book.start_job(new_vehicle("No 1"))
+    entry = complaint("ours")
+    book.put(ours.id, entry)
+    theirs = Job(id=new_id(), vehicle=new_vehicle("No 2"), opened=now(), entries=(entry,))
+    with pytest.raises(LogbookUnusable, match="another job's here"):
+        book.put_job(theirs)
+    assert [row.id for row in book.jobs()] == [ours.id]
+    assert book.job(ours.id).entries == (entry,)
+    with pytest.raises(msgspec.ValidationError):
+        book.put(ours.id, complaint("x" * (LONGEST_WORDS + 1)))
+    assert book.job(ours.id).entries == (entry,)
+    book.close()

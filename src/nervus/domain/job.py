@@ -17,7 +17,8 @@ from nervus.domain.profile import ThrottleKind
 
 Identifier = Annotated[str, Meta(pattern=r"^[0-9a-f]{16}$")]
 """Sixteen hexadecimal digits, drawn by chance: the same in every logbook that a job wanders into."""
-Words = Annotated[str, Meta(max_length=20_000)]
+LONGEST_WORDS = 1_000_000
+Words = Annotated[str, Meta(max_length=LONGEST_WORDS)]
 Name = Annotated[str, Meta(max_length=200)]
 FileName = Annotated[str, Meta(pattern=r"^[0-9a-f]{16}-[A-Za-z0-9._-]{1,120}$")]
 Digest = Annotated[str, Meta(pattern=r"^[0-9a-f]{64}$")]

@@ -18,7 +18,7 @@ from nervus.domain.profile import ThrottleKind
 from nervus.knowledge import told_in_words
 from nervus.logbook import tables as t
 from nervus.logbook.attachments import Attachments
-from nervus.logbook.errors import told
+from nervus.logbook.errors import LogbookUnusable, told
 from nervus.logbook.opening import connect
 
 # While somebody types, the text of a moment ago is no earlier version worth keeping.
@@ -122,7 +122,10 @@ class Logbook:
         with self._writing() as connection:
             _put_vehicle(connection, job.vehicle)
             there = connection.execute(select(t.job.c.id).where(t.job.c.id == job.id)).scalar()
-            if there is None:
+            if there is not None:
+                is_it = t.job.c.id == job.id
+                connection.execute(update(t.job).where(is_it).values(vehicle_id=job.vehicle.id))
+            else:
                 row = {"id": job.id, "vehicle_id": job.vehicle.id, "opened": _written(job.opened)}
                 shown = summary(job, told_in_words(job.complaint))
                 connection.execute(insert(t.job).values(**row, touched=_written(now()), **shown))
@@ -181,8 +184,10 @@ class Logbook:
 
     def _put(self, connection: Connection, job_id: str, entry: AnyEntry, base: int | None) -> Put:
         body = msgspec.json.encode(entry).decode()
+        _read(body)  # what could not be read again is not written
         values = {"kind": _kind(entry), "at": _written(entry.at), "gone": 0, "body": body}
         held = _held(connection, entry.id)
+        _check_owner(connection, entry.id, job_id)
         last = self._written.get(entry.id, -_SAME_STROKE_S)
         self._written[entry.id] = moment = time.monotonic()
         if held is None:
@@ -256,6 +261,19 @@ def _held(connection: Connection, entry_id: str) -> tuple[int, int, str] | None:
     columns = (t.entry.c.version, t.entry.c.gone, t.entry.c.body)
     found = connection.execute(select(*columns).where(t.entry.c.id == entry_id)).first()
     return (found[0], found[1], found[2]) if found is not None else None
+
+
+def _check_owner(connection: Connection, entry_id: str, job_id: str) -> None:
+    """An entry stays with its job, whatever a bundle says.
+
+    Raises:
+        LogbookUnusable: it belongs to another.
+    """
+    owner = connection.execute(select(t.entry.c.job_id).where(t.entry.c.id == entry_id)).scalar()
+    if owner is not None and owner != job_id:
+        raise LogbookUnusable(
+            f"An entry of the job is another job's here ({entry_id}); nothing was taken over."
+        )
 
 
 def _keep_earlier(connection: Connection, entry_id: str, version: int, gone: int, body: str) -> None:

@@ -141,7 +141,7 @@ class BookKeeper(QObject):
                 asked = self._asked.popleft() if self._asked and write is None else None
                 ending = self._ending
             if write is not None:
-                if not self._save(book, *write) and self._ended_after_pause():
+                if not self._save(book, *write) and self._ended_after_trouble(book):
                     return
             elif asked is not None:
                 self._answer(book, *asked)
@@ -150,10 +150,17 @@ class BookKeeper(QObject):
             else:
                 seen = self._look(book, seen)
 
-    def _ended_after_pause(self) -> bool:
-        """Wait before the next try; True if the window goes: who leaves has been asked."""
+    def _ended_after_trouble(self, book: "Logbook") -> bool:
+        """Answer, then wait before the next try; True if the window goes: who leaves has been asked.
+
+        What can't be written must not keep anybody from reading.
+        """
         with self._wake:
-            if not self._ending:
+            asked = [self._asked.popleft() for _ in range(len(self._asked))]
+        for question in asked:
+            self._answer(book, *question)
+        with self._wake:
+            if not self._ending and not self._asked:
                 self._wake.wait(_AGAIN_S)
             return self._ending
 

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.domain.job import Complaint, Job, Source, Vehicle, new_id, now
+from nervus.domain.job import LONGEST_WORDS, Complaint, Job, Source, Vehicle, new_id, now
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge import complaints, fitting
 from nervus.window.choice_grid import ChoiceGrid
@@ -146,7 +146,11 @@ class ComplaintPage(StationPage):
         (first if named else self.name).setFocus(Qt.FocusReason.TabFocusReason)
 
     def _words_changed(self) -> None:
-        self._put_complaint(words=self.words.toPlainText()[:20_000])
+        text = self.words.toPlainText()
+        if len(text) > LONGEST_WORDS:
+            self.words.setPlainText(text[:LONGEST_WORDS])  # seen to be cut, not cut behind one's back
+            return
+        self._put_complaint(words=text)
 
     def _put_complaint(self, **changed: object) -> None:
         if self.job is None:

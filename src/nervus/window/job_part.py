@@ -87,7 +87,8 @@ class JobPart(QObject):
         self._done: list[_Done] = []
         self.keeper = BookKeeper(logbook, self)
         self.files = logbook.with_suffix(".files")
-        self.keeper.saved.connect(lambda: self.state.emit("saved"))
+        self._stale = False
+        self.keeper.saved.connect(self._saved)
         self.keeper.not_saved.connect(self._not_saved)
         self.keeper.failed.connect(self.told)
         self.keeper.foreign.connect(self._foreign)
@@ -125,7 +126,7 @@ class JobPart(QObject):
 
     def begin_job(self, name: str = "", vehicle: Vehicle | None = None) -> Job:
         """A new job, kept from its first moment."""
-        job = Job(id=new_id(), vehicle=vehicle or new_vehicle(name), opened=now())
+        job = Job(id=new_id(), vehicle=vehicle or new_vehicle(name[:200]), opened=now())
         self.keeper.write(job.id, lambda book: book.put_job(job))
         self._done = []
         self._show(job)
@@ -343,10 +344,16 @@ class JobPart(QObject):
             "Another window changed the same entry a moment ago. Yours stands; theirs is kept too."
         )
 
+    def _saved(self) -> None:
+        self.state.emit("saved")
+        if self._stale:
+            self._foreign()
+
     def _foreign(self) -> None:
-        """Somebody else has written: the list and the job are read again."""
+        """Somebody else has written: the list and the job are read again, once ours is written."""
+        self._stale = self.keeper.waits
         self.refresh()
-        if self.job is not None and not self.keeper.waits:
+        if self.job is not None and not self._stale:
             job_id = self.job.id
 
             def read(book: "Logbook") -> Job:

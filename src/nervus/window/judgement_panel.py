@@ -123,7 +123,7 @@ class JudgementPanel(QWidget):
         inner = QWidget(self)
         column = QVBoxLayout(inner)
         column.setContentsMargins(14, 14, 14, 12)
-        column.setSpacing(7)
+        column.setSpacing(5)
         above: tuple[QWidget, ...] = (self._quiet, self.headline, self.bars, self._because)
         below: tuple[QWidget, ...] = (self.back, self._next_quiet, self._next, self._caution)
         for widget in above:

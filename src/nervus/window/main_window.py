@@ -109,7 +109,7 @@ class MainWindow(QMainWindow):
         pages.setContentsMargins(0, 0, 0, 0)
         pages.setSpacing(0)
         inset = QHBoxLayout()
-        inset.setContentsMargins(16, 0, 16, 0)
+        inset.setContentsMargins(16, 6, 16, 0)
         inset.addWidget(self.notice)
         pages.addLayout(inset)
         pages.addWidget(self.stations.stack, 1)

@@ -48,7 +48,7 @@ class MappingDialog(QDialog):
         self.told.setObjectName("station")
         facts = (
             f"Columns parted by {marks[mapping.delimiter]}, decimal "
-            f"{'comma' if mapping.decimal == ',' else 'point'}, {mapping.skip} lines before the numbers."
+            f"{'comma' if mapping.decimal == ',' else 'point'}; numbers from line {mapping.skip + 1} on."
         )
         self.facts = quiet(facts, self)
         self.table = QTableWidget(len(mapping.columns), len(_HEADS), self)

@@ -148,19 +148,29 @@ class Stations(QObject):
         """A report, or a log of traffic in which codes were told; read in the background."""
         from nervus.link.reading import codes_in_file  # noqa: PLC0415 - loads the bus library
 
+        still = self._same_job()
         task = Task(lambda _progress: codes_in_file(path), self)
-        task.succeeded.connect(lambda codes: add(codes, Source.FILE))
+        task.succeeded.connect(lambda codes: add(codes, Source.FILE) if still() else None)
         task.failed.connect(self._part.told)
         task.start()
+
+    def _same_job(self) -> Callable[[], bool]:
+        """Asked later: whether the job in hand is still the one of now."""
+        then = self._part.job.id if self._part.job is not None else ""
+        return lambda: self._part.job is not None and self._part.job.id == then
 
     def _look(self) -> StationPage:
         from nervus.window.look_page import LookPage  # noqa: PLC0415 - when first wanted
 
         page = LookPage()
         page.photo_path = lambda name: self._part.files / name
-        page.photo_wanted.connect(
-            lambda item, path: self._part.keep_photo(path, lambda name: page.add_photo(item, name))
-        )
+
+        def keep(item: str, path: Path) -> None:
+            still = self._same_job()
+            add = lambda name: page.add_photo(item, name) if still() else None  # noqa: E731 - one line
+            self._part.keep_photo(path, add)
+
+        page.photo_wanted.connect(keep)
         return page
 
     def _pins(self) -> StationPage:

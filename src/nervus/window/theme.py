@@ -178,9 +178,9 @@ QPushButton#seen-bad:checked { background: %(inflamed)s; color: %(surface)s;
 QPushButton#seen-good:checked { background: %(proved)s; color: %(surface)s;
        border-color: %(proved)s; }
 QPushButton#seen-not_seen:checked { background: %(soft)s; color: %(ink)s; border-color: %(muted)s; }
-QPlainTextEdit, QDoubleSpinBox { background: %(surface)s; color: %(ink)s;
+QPlainTextEdit { background: %(surface)s; color: %(ink)s;
        border: 1px solid %(line)s; border-radius: 4px; padding: 4px 8px; font-size: 14px; }
-QPlainTextEdit:focus, QDoubleSpinBox:focus { border: 2px solid %(action)s; }
+QPlainTextEdit:focus { border: 2px solid %(action)s; }
 QListWidget { background: %(surface)s; border: 1px solid %(line)s; border-radius: 4px; font-size: 14px; }
 QListWidget::item { padding: 6px 8px; }
 QListWidget::item:selected { background: %(soft)s; color: %(ink)s; }
