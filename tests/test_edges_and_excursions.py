@@ -9,9 +9,10 @@ from nervus.signal.course import course_of
 from nervus.signal.edges import is_no_motion, split_at_edges
 from nervus.signal.events import bursts, gather
 from nervus.signal.excursions import find_excursions, find_weak_excursions
+from nervus.signal.held_level import find_held
 from nervus.signal.relation import Line
 from nervus.signal.sister import Says, Sisters
-from signals import recording, sweep, track, volts
+from signals import recording, sweep, sweeps, track, volts
 
 
 def planted(
@@ -130,6 +131,44 @@ def test_a_spike_on_every_line_is_no_event_but_on_one_it_is() -> None:
         found = gather(recording(time_s, **made), tracks, {t.id: find_excursions(t) for t in tracks})
         assert len(found.events) == events
         assert bool(found.spikes["tps1_v"]) is (events == 0)
+
+
+def swung(swings: tuple[float, ...]) -> dict[str, FloatArray]:
+    """Volts that both tracks get alike in samples 2 ms apart; there is no supply to compare with."""
+    time_s, travel = sweep(rate_hz=500.0)
+    one, two = volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)
+    for step, volts_of_it in enumerate(swings):
+        one[350 + step] += volts_of_it
+        two[350 + step] += volts_of_it
+    return {"time_s": time_s, "tps1_v": one, "tps2_v": two}
+
+
+@pytest.mark.parametrize(
+    ("swings", "events"), [((0.6, 0.3, -0.4), 0), ((-0.6, -0.3, 0.5), 0), ((0.6,) * 7, 1)]
+)
+def test_a_spike_that_swings_is_no_event_without_a_supply_to_compare_with(
+    swings: tuple[float, ...], events: int
+) -> None:
+    """Common practice, no published source: what is coupled in adds the same volts to every line."""
+    made = swung(swings)
+    time_s = made.pop("time_s")
+    tracks = tuple(track(time_s, made[n], n) for n in ("tps1_v", "tps2_v"))
+    found = gather(recording(time_s, **made), tracks, {t.id: find_excursions(t) for t in tracks})
+    assert len(found.events) == events
+
+
+@pytest.mark.parametrize(("level_v", "found"), [(2.6, 5), (4.45, 0)])
+def test_jumps_that_land_on_one_level_are_an_open_line_seen_slowly(level_v: float, found: int) -> None:
+    """Eight readings a second: an input's resistors hold an open line at one level; a stop is none."""
+    time_s, travel = sweeps(6, seconds=6.0, rate_hz=8.0)
+    values = volts(travel, noise_v=0.002)
+    for start in (6, 70, 128, 202, 262):
+        values[start : start + 2] = level_v
+    assert len(find_held(track(time_s, values), ())) == found
+    random = np.random.default_rng(4)
+    for start in (6, 70, 128, 202, 262):
+        values[start : start + 2] = random.uniform(1.5, 3.5)
+    assert find_held(track(time_s, values), ()) == ()
 
 
 def test_what_shows_on_both_tracks_is_one_event_that_names_both() -> None:

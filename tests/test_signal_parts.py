@@ -192,6 +192,17 @@ def test_a_flat_is_found_where_it_hides_and_a_pause_is_none() -> None:
     assert find_flats(course(longer, volts(paused, noise_v=0.002)), passes, 80.0) == ()
 
 
+def test_a_flat_that_slow_sampling_hides_from_single_passes_shows_in_all_of_them() -> None:
+    """Fifty readings a second: a pass has one or two of them in the flat, or none."""
+    time_s, travel = sweeps(7, seconds=3.1, rate_hz=50.0)
+    passes = find_passes(time_s, travel)
+    shown = np.where((travel > 40) & (travel < 44), 40.0, np.where(travel >= 44, travel - 4, travel))
+    (flat,) = find_flats(course(time_s, volts(shown, noise_v=0.002)), passes, 76.8)
+    assert flat.travel_pct == pytest.approx((40.0, 44.0), abs=1.5)
+    assert flat.crossed == 14
+    assert find_flats(course(time_s, volts(travel, noise_v=0.002)), passes, 80.0) == ()
+
+
 def test_a_rough_stretch_is_found_with_its_size() -> None:
     time_s, travel = sweeps(6)
     random = np.random.default_rng(6)

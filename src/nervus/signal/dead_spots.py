@@ -31,6 +31,8 @@ _ROUGH_TIMES = 2.5
 # Shallow events that differ in depth by more than this share, or that are so many times noisier
 # inside than the track usually is, are the roughness of a worn stretch, no step.
 _ROUGH_SPREAD, _ROUGH_NOISE = 0.35, 3.0
+# What falls to one and the same level each time, percent of supply, is an open contact that flickers.
+_SAME_LEVEL_PCT = 0.3
 # A spot that shows in a smaller share of its crossings is not bound to the place alone.
 _LEAST_SHARE = 0.3
 
@@ -85,7 +87,7 @@ def _pool(
     step = max(1e-3, float(np.median(by_pass[:, 1] - by_pass[:, 0])))
     place = (round(low, 2), round(max(high, low + 0.1 * step), 2))
     crossed = crossings(passes, place)
-    seen = [p for p, within in _by_pass(members, crossed) if within.start < within.stop]
+    seen = [(p, within) for p, within in _by_pass(members, crossed) if within.start < within.stop]
     if not crossed or len(seen) < _LEAST_SHARE * len(crossed):
         return None
     parts = [e.parts[0][1] for e in members]
@@ -93,7 +95,8 @@ def _pool(
     level = float(np.median([p.level for p in parts]))
     to_rail = level < _NEAR_RAIL_PCT or level > 100.0 - _NEAR_RAIL_PCT
     shape = Shape.DROP if to_rail or depth >= _STEP_AT_MOST_PCT else Shape.STEP
-    if shape is Shape.STEP and _is_rough(track, parts, len(seen)):
+    openings = [sum(e.parts[0][1].merged for e in members[within]) for _, within in seen]
+    if shape is Shape.STEP and _is_rough(track, parts, float(np.median(openings))):
         return None
     return DeadSpot(
         channels=(track.id,),
@@ -107,20 +110,27 @@ def _pool(
     )
 
 
-def _is_rough(track: TrackSignal, parts: list[Excursion], passes: int) -> bool:
-    """Whether shallow events at a place are roughness: unlike one another, or noisy inside."""
+def _is_rough(track: TrackSignal, parts: list[Excursion], openings: float) -> bool:
+    """Whether shallow events at a place are roughness: unlike one another, or noisy inside.
+
+    `openings` is how often the track left its course in a usual pass: a hand that rests at the edge of
+    a step trembles over it many times, in that one pass.
+    """
+    usual = max(track.noise, track.resolution / 2.0)
+    levels = np.asarray([p.level for p in parts])
+    if float(np.median(np.abs(levels - np.median(levels)))) <= max(_SAME_LEVEL_PCT, usual):
+        return False
     depths = np.asarray([p.depth for p in parts])
     middle = float(np.median(depths))
     if float(np.median(np.abs(depths - middle))) > _ROUGH_SPREAD * middle:
         return True
-    if sum(p.merged for p in parts) > _ROUGH_TIMES * passes:
+    if openings > _ROUGH_TIMES:
         return True
     inside = [
         sampling.noise(track.level[slice(*np.searchsorted(track.time_s, p.span_s))])
         for p in parts
         if p.samples > 5
     ]
-    usual = max(track.noise, track.resolution / 2.0)
     return bool(inside) and float(np.median(inside)) > _ROUGH_NOISE * usual
 
 

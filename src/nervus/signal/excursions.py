@@ -85,7 +85,7 @@ class Excursion:
 def find_excursions(track: TrackSignal) -> tuple[Excursion, ...]:
     """All stretches in which the track is off a course that a plate could have taken, in order."""
     off = _off_course(track, split_at_edges(track)) + _at_rail(track)
-    found = (_describe(track, first, last) for first, last in _joined(off))
+    found = (describe(track, first, last) for first, last in joined(off))
     return tuple(e for e in found if e is not None)
 
 
@@ -102,8 +102,8 @@ def find_weak_excursions(
         return ()
     found = list(known)
     for leniency, least in ((_LENIENCY, 0.0), (_ANY_STEP, DEEP_PCT))[: 2 if witnessed else 1]:
-        off = _joined(_off_course(track, split_at_edges(track, leniency)))
-        described = (_describe(track, first, last) for first, last in off)
+        off = joined(_off_course(track, split_at_edges(track, leniency)))
+        described = (describe(track, first, last) for first, last in off)
         short = [e for e in described if e is not None and _lasts(e) <= _WEAK_LONGEST_S]
         new = [e for e in short if e.depth >= least and not _overlaps_any(e, found)]
         found += (replace(e, weak=True) for e in new)
@@ -234,7 +234,7 @@ def _at_rail(track: TrackSignal) -> list[tuple[int, int]]:
     return [(int(a) - 1, int(b) + 1) for a, b in zip(*runs(mask), strict=True)]
 
 
-def _joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
+def joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
     """Overlapping excursions as one."""
     joined: list[tuple[int, int]] = []
     for first, last in sorted(pairs):
@@ -245,7 +245,7 @@ def _joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
     return joined
 
 
-def _describe(track: TrackSignal, before: int, after: int) -> Excursion | None:
+def describe(track: TrackSignal, before: int, after: int) -> Excursion | None:
     """Measure what lies between two samples on the course; `None` where nothing is off it."""
     end = track.level.size - 1
     if before < 0 and after > end:

@@ -23,6 +23,9 @@ _AROUND = 5
 _LEAST_HIDDEN_PCT, _LEAST_HIDDEN_CELLS = 1.0, 1.5
 # ... in at least so many passes and this share of those that cross the level briskly.
 _LEAST_PASSES, _LEAST_SHARE = 3, 0.6
+# With few samples in a crossing single passes miss it: then fewer of more passes do, if what is hidden
+# on the average of all of them stands out of what the other levels hide by so many spreads.
+_MANY_PASSES, _MANY_SHARE, _SPREADS, _MEAN_SHARE, _LEAST_LEVELS = 4, 0.35, 6.0, 0.8, 10
 # Slower than this, percent of supply per second, a hand can't be told from a flat.
 _BRISK = 6.0
 _LEAST_POINTS = 8
@@ -48,6 +51,7 @@ def find_flats(course: Course, passes: tuple[Pass, ...], span_pct: float) -> tup
     stands = known & (np.nan_to_num(hidden) > least)
     crossed, seen = known.sum(axis=0), stands.sum(axis=0)
     worn = (seen >= _LEAST_PASSES) & (seen >= _LEAST_SHARE * crossed)
+    worn |= (seen >= _MANY_PASSES) & (seen >= _MANY_SHARE * crossed) & _stands_out(hidden, least)
     groups = merge(((float(c), float(c)) for c in np.flatnonzero(worn)), 2.0)
     return tuple(
         _spot(course, (hidden, stands, times), edges, (int(a), int(b)), span_pct) for a, b in groups
@@ -106,6 +110,25 @@ def _hidden(times: FloatArray, cell: float) -> FloatArray:
         brisk = speed > _BRISK
         hidden[brisk] = (took[brisk] - expected[brisk]) * speed[brisk]
     return hidden
+
+
+def _stands_out(hidden: FloatArray, least: float) -> BoolArray:
+    """Levels at which the passes together hide more than chance does, shape (cells,).
+
+    The spread of the other levels' means, by their median deviation, is the yardstick; a single pass
+    counts no more than three times what one must hide.
+    """
+    known = np.isfinite(hidden)
+    counts = known.sum(axis=0)
+    enough = counts > _MANY_PASSES
+    if int(enough.sum()) < _LEAST_LEVELS:
+        return np.zeros(hidden.shape[1], dtype=np.bool_)
+    held = np.where(known, np.clip(np.nan_to_num(hidden), -3 * least, 3 * least), 0.0)
+    mean = held.sum(axis=0) / np.maximum(counts, 1)
+    usual = float(np.median(mean[enough]))
+    spread = 1.4826 * float(np.median(np.abs(mean[enough] - usual))) + 1e-3
+    found: BoolArray = enough & (mean - usual > _SPREADS * spread) & (mean > _MEAN_SHARE * least)
+    return found
 
 
 def _spot(

@@ -7,6 +7,7 @@ supply included. An interruption does not: what it adds depends on where the tra
 import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray
+from nervus.domain.finding import Floor
 from nervus.signal.excursions import Excursion
 from nervus.signal.levels import TrackSignal
 
@@ -14,7 +15,9 @@ from nervus.signal.levels import TrackSignal
 _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
 # All lines move by the same volts within this share; one of them may be filtered better. Two tracks
 # have the same input, and an open supply or ground moves them alike by chance only.
-_ALIKE, _ALIKE_TRACKS = 0.5, 0.25
+_ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
+# It swings to both sides if each is at least this share of the greater one.
+_BOTH_SIDES = 0.05
 # A supply that falls below this has collapsed: that is no spike.
 _COLLAPSED_V = 3.0
 # So many samples on each side of a spike tell what the line usually is there.
@@ -33,20 +36,33 @@ def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bo
         `None` where it may be one, but the reference has no sample at that instant.
     """
     start, end = excursion.span_s
-    shared_supply = reference.id == "vref_v"
-    longest_s = _LONGEST_S if shared_supply else _LONGEST_TRACKS_S
-    if excursion.samples > _SAMPLES or end - start > longest_s:
+    if excursion.samples > _SAMPLES or end - start > _LONGEST_S:
         return False
     slack = 0.3 * track.interval_s
     own = slice(*np.searchsorted(track.time_s, (start - slack, end + slack)))
     moves = (track.level[own] - excursion.course) * track.supply_v / 100.0
-    share = _ALIKE if shared_supply else _ALIKE_TRACKS
+    share = _share(excursion, reference, moves)
     at, there = _simultaneous(track.time_s[own], reference.time_s, slack)
     if not there.any():
         return None if excursion.samples == 1 and at.size else False
     others = _moves(reference, at[there])
     mine = moves[there]
     return bool(np.abs(mine - others).sum() <= share * np.abs(mine).sum())
+
+
+def _share(excursion: Excursion, reference: Channel, moves: FloatArray) -> float:
+    """How far the reference may be from moving by the same volts, as a share of what the track moves.
+
+    What lasts longer than a spike's first swing must be the closer alike, and go to no rail, where two
+    tracks end together when what they share opens; unless it swings to both sides of the course.
+    """
+    if reference.id == "vref_v":
+        return _ALIKE
+    if excursion.span_s[1] - excursion.span_s[0] <= _LONGEST_TRACKS_S:
+        return _ALIKE_TRACKS
+    least = _BOTH_SIDES * float(np.abs(moves).max(initial=0.0))
+    swings = bool(moves.size) and float(moves.max()) > least and float(moves.min()) < -least
+    return _ALIKE_LONG if swings or excursion.floor is Floor.INTERMEDIATE else 0.0
 
 
 def _simultaneous(time_s: FloatArray, others_s: FloatArray, slack: float) -> tuple[IntArray, BoolArray]:

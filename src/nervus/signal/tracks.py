@@ -15,9 +15,10 @@ from nervus.signal.excursions import (
     find_excursions,
     find_weak_excursions,
 )
+from nervus.signal.held_level import find_held
 from nervus.signal.levels import TrackSignal, prepare
 from nervus.signal.sister import Says, Sisters
-from nervus.signal.spans import inside
+from nervus.signal.spans import inside, overlaps
 from nervus.signal.travel import find_passes, frame_from_profile, learn_frame
 
 # A bridge longer than this is no course any more; fewer points than this are none either.
@@ -68,6 +69,12 @@ def _excursions(track: TrackSignal, *, witnessed: bool) -> tuple[Excursion, ...]
     """Sure and weak excursions of a track in the order of time."""
     sure = find_excursions(track)
     both = (*sure, *find_weak_excursions(track, sure, witnessed=witnessed))
+    if not witnessed:
+        # What comes back at one level is sure, also where its single falls were weak.
+        held = find_held(track, sure)
+        spans = [e.span_s for e in held]
+        weak = (e for e in both if not e.weak or not any(overlaps(e.span_s, s) for s in spans))
+        both = (*weak, *held)
     return tuple(sorted(both, key=lambda e: e.span_s[0]))
 
 
