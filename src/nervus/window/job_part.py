@@ -32,6 +32,7 @@ from nervus.domain.job_list import JobRow
 from nervus.judge.of_job import judge_job, kept
 from nervus.knowledge import judging
 from nervus.window.book_keeper import BookKeeper
+from nervus.window.opening import Opened
 
 if TYPE_CHECKING:
     from nervus.link.diagnostics import Frame, ReadCode
@@ -282,6 +283,28 @@ class JobPart(QObject):
             self.put(kept(analysis, recorded, judging()))
 
         self.keeper.ask(lambda book: book.attachments.keep(path), add)
+
+    def keep_opened(self, opened: Opened, from_job: str, scratch: Path) -> None:
+        """A recording that was opened in the job belongs to it, unless it did already.
+
+        Args:
+            opened: the recording with what was found in it.
+            from_job: its entry, where it is one of the job's.
+            scratch: where a recording that was made here is written first.
+        """
+        if self.job is None:
+            return
+        if from_job:
+            self.found_again(from_job, opened.analysis)
+            return
+        path = opened.path
+        if path is None:
+            from nervus.files.recording_writer import write_recording  # noqa: PLC0415 - demo only
+
+            path = scratch / opened.recording.name
+            write_recording(opened.recording, path)
+        channels = tuple(c.id for c in opened.recording.channels)
+        self.keep_recording(path, opened.title, channels, opened.analysis)
 
     def keep_photo(self, path: Path, done: Callable[[str], object]) -> None:
         """Copy a picture beside the logbook; `done` gets its name there."""

@@ -4,18 +4,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSettings, QTimer, QUrl
-from PyQt6.QtGui import (
-    QCloseEvent,
-    QDragEnterEvent,
-    QDropEvent,
-    QResizeEvent,
-)
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
-    QApplication,
     QFileDialog,
     QHBoxLayout,
-    QMainWindow,
     QVBoxLayout,
     QWidget,
 )
@@ -36,6 +29,7 @@ from nervus.window.banners import Notice
 from nervus.window.boxes import asked_for_bundle, asked_where_to, really_leave, show_about
 from nervus.window.findings_list import most_telling
 from nervus.window.frame_parts import Foot, Head
+from nervus.window.frame_window import FrameWindow
 from nervus.window.home_view import HomeView
 from nervus.window.job_part import JobPart, Listed, code_set
 from nervus.window.live_part import DEMO_FAULT, LivePart
@@ -50,19 +44,18 @@ from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR
 from nervus.window.standing import Standing
 from nervus.window.stations import RECORD, Stations
 from nervus.window.tasks import wait_for_all
-from nervus.window.theme import BRIGHT, DIM, THEMES, palette, style_sheet
+from nervus.window.theme import BRIGHT, DIM, THEMES
 
 if TYPE_CHECKING:
     from nervus.window.live_controller import LiveController
     from nervus.window.live_panel import LivePanel
 
-_FOLDS_BELOW = 1160
 _KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
 _FILES = f"Recordings ({_KINDS});;All files (*)"
 _HIGHLIGHT_MS = 120
 
 
-class MainWindow(QMainWindow):
+class MainWindow(FrameWindow):
     """One window on one logbook."""
 
     def __init__(
@@ -71,12 +64,8 @@ class MainWindow(QMainWindow):
         demo_cases: tuple[tuple[str, str], ...] = (),
         logbook: Path | None = None,
     ) -> None:
-        super().__init__()
-        self._settings = settings
+        super().__init__(settings)
         self.opened: Opened | None = None
-        self.setWindowTitle("Nervus")
-        self.setAcceptDrops(True)
-        self.setMinimumSize(960, 640)
         self.head, self.foot, self.rail = Head(), Foot(), Rail()
         self.home, self.record, self.standing = HomeView(), RecordPage(), Standing(self)
         self.nerve, self.judgement = self.standing.nerve, self.standing.judgement
@@ -98,7 +87,7 @@ class MainWindow(QMainWindow):
         self._connect_parts()
         self.set_theme(str(settings.value("theme", BRIGHT.name)))
         self._show_nothing()
-        self._restore()
+        self.restore_size()
         self.home.show_opening()
         self.go(JOBS)
         self.job_part.start()
@@ -182,6 +171,8 @@ class MainWindow(QMainWindow):
         self.panel.busy.stop_wanted.connect(self.stop)
         self.panel.empty.live_wanted.connect(lambda: self.connect_simulated(DEMO_FAULT))
         self.standing.wanted.connect(lambda: self._fold(shown=True))
+        self.narrowed.connect(lambda narrow: self._fold(shown=not narrow))
+        self.dropped.connect(self.open_file)
         self.record.wanted.connect(self._open_kept)
         self.record.keep_wanted.connect(self.keep_opened)
 
@@ -314,13 +305,8 @@ class MainWindow(QMainWindow):
             )
 
     def _take_codes(self, codes: object, frames: object) -> None:
-        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
-
-        page = self.stations.page("codes")
-        if isinstance(page, CodesPage) and self.job is not None:
-            page.show_job(self.job)
-            page.add(code_set(codes, frames), Source.VEHICLE)  # type: ignore[arg-type] # Qt carries objects
-            self.go("codes")
+        self.stations.add_codes(code_set(codes, frames), Source.VEHICLE)  # type: ignore[arg-type] # Qt carries objects
+        self.go("codes")
 
     def fill_with_demo(self) -> None:
         """Put the demo's jobs into the logbook, in the background; they are listed as they come."""
@@ -412,30 +398,10 @@ class MainWindow(QMainWindow):
             self.head.show_job(opened.vehicle, opened.complaint, opened.state)
 
     def _keep(self, opened: Opened) -> None:
-        """A recording that was opened in a job belongs to it."""
-        if self.job is None:
-            return
-        if self.opening.from_job:
-            self.job_part.found_again(self.opening.from_job, opened.analysis)
-            return
-        path = opened.path
-        if path is None:
-            from nervus.files.recording_writer import write_recording  # noqa: PLC0415 - demo only
-
-            path = self.opening.scratch / opened.recording.name
-            write_recording(opened.recording, path)
-        channels = tuple(c.id for c in opened.recording.channels)
-        self.job_part.keep_recording(path, opened.title, channels, opened.analysis)
-        if opened.codes:
-            self._take_logged(opened)
-
-    def _take_logged(self, opened: Opened) -> None:
-        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
-
-        page = self.stations.page("codes")
-        if isinstance(page, CodesPage) and self.job is not None:
-            page.show_job(self.job)
-            page.add(opened.codes, Source.FILE)
+        """A recording that was opened in a job belongs to it, and the codes that were told meanwhile."""
+        self.job_part.keep_opened(opened, self.opening.from_job, self.opening.scratch)
+        if opened.codes and not self.opening.from_job:
+            self.stations.add_codes(opened.codes, Source.FILE)
 
     def close_recording(self) -> None:
         """Put the recording away; the job stays."""
@@ -556,10 +522,7 @@ class MainWindow(QMainWindow):
         """Change to a theme by its name; an unknown name is the bright one."""
         theme = THEMES.get(name, BRIGHT)
         self.theme = theme
-        application = QApplication.instance()
-        if isinstance(application, QApplication):
-            application.setPalette(palette(theme))
-            application.setStyleSheet(style_sheet(theme))
+        self.colour_application(theme)
         for part in (self.standing, self.panel, self.findings):
             part.apply_theme(theme)
         for more in (self.home, self.stations, self.live_part):
@@ -573,24 +536,9 @@ class MainWindow(QMainWindow):
     def _toggle_judgement(self) -> None:
         self.judgement.setVisible(self._actions["judgement"].isChecked())
 
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        if event is None:
-            return
-        was, now = event.oldSize().width(), event.size().width()
-        if (was < 0 or was >= _FOLDS_BELOW) and now < _FOLDS_BELOW:
-            self._fold(shown=False)
-        elif was < _FOLDS_BELOW <= now:
-            self._fold(shown=True)
-
     def _fold(self, *, shown: bool) -> None:
         self._actions["judgement"].setChecked(shown)
         self.judgement.setVisible(shown)
-
-    def _restore(self) -> None:
-        geometry = self._settings.value("geometry")
-        if geometry is None or not self.restoreGeometry(geometry):
-            self.resize(1280, 800)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         keeper = self.job_part.keeper
@@ -600,27 +548,9 @@ class MainWindow(QMainWindow):
             return
         self.stop()
         self.live_part.leave()
-        self._settings.setValue("geometry", self.saveGeometry())
-        self._settings.sync()
+        self.remember_size()
         wait_for_all()
         self.live_part.wait()
         keeper.close()
         self.opening.clean_up()
         super().closeEvent(event)
-
-    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        data = event.mimeData() if event is not None else None
-        if event is not None and data is not None and _dropped_file(data.urls()) is not None:
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent | None) -> None:
-        data = event.mimeData() if event is not None else None
-        path = _dropped_file(data.urls()) if data is not None else None
-        if event is not None and path is not None:
-            event.acceptProposedAction()
-            self.open_file(path)
-
-
-def _dropped_file(urls: list[QUrl]) -> Path | None:
-    local = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
-    return local[0] if len(local) == 1 else None

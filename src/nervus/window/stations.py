@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from nervus.codes.notation import Code
-from nervus.domain.job import Job, Reading, Source
+from nervus.domain.job import Job, Reading, SeenCode, Source
 from nervus.window.job_part import JobPart, Listed
 from nervus.window.rail import JOBS
 from nervus.window.station_page import StationPage
@@ -72,6 +72,15 @@ class Stations(QObject):
         if name in self._fixed:
             self.stretch.emit("")
         self.arrived.emit(name)
+
+    def add_codes(self, codes: tuple[SeenCode, ...], source: Source) -> None:
+        """Codes that came from elsewhere go into the job's set of the moment that the page shows."""
+        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
+
+        page = self.page("codes")
+        if isinstance(page, CodesPage) and self._part.job is not None:
+            page.show_job(self._part.job)
+            page.add(codes, source)
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
