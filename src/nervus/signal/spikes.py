@@ -17,7 +17,7 @@ _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
 # have the same input, and an open supply or ground moves them alike by chance only.
 _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
 # It swings to both sides if each is at least this share of the greater one.
-_BOTH_SIDES = 0.05
+_BOTH_SIDES, _APART_V = 0.05, 0.5
 # A supply that falls below this has collapsed: that is no spike.
 _COLLAPSED_V = 3.0
 # So many samples on each side of a spike tell what the line usually is there.
@@ -41,20 +41,23 @@ def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bo
     slack = 0.3 * track.interval_s
     own = slice(*np.searchsorted(track.time_s, (start - slack, end + slack)))
     moves = (track.level[own] - excursion.course) * track.supply_v / 100.0
-    share = _share(excursion, reference, moves)
     at, there = _simultaneous(track.time_s[own], reference.time_s, slack)
     if not there.any():
         return None if excursion.samples == 1 and at.size else False
     others = _moves(reference, at[there])
     mine = moves[there]
+    stands_v = float(np.median(reference.values[at[there]] - others))
+    apart_v = abs(excursion.course * track.supply_v / 100.0 - stands_v)
+    share = _share(excursion, reference, moves, apart_v)
     return bool(np.abs(mine - others).sum() <= share * np.abs(mine).sum())
 
 
-def _share(excursion: Excursion, reference: Channel, moves: FloatArray) -> float:
+def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v: float) -> float:
     """How far the reference may be from moving by the same volts, as a share of what the track moves.
 
-    What lasts longer than a spike's first swing must be the closer alike, and go to no rail, where two
-    tracks end together when what they share opens; unless it swings to both sides of the course.
+    What lasts longer than a spike's first swing must be the closer alike. And it must swing to both
+    sides of the course, or go to no rail from openings that are apart: two tracks that read alike move
+    alike too when what they share opens.
     """
     if reference.id == "vref_v":
         return _ALIKE
@@ -62,7 +65,8 @@ def _share(excursion: Excursion, reference: Channel, moves: FloatArray) -> float
         return _ALIKE_TRACKS
     least = _BOTH_SIDES * float(np.abs(moves).max(initial=0.0))
     swings = bool(moves.size) and float(moves.max()) > least and float(moves.min()) < -least
-    return _ALIKE_LONG if swings or excursion.floor is Floor.INTERMEDIATE else 0.0
+    between = excursion.floor is Floor.INTERMEDIATE and apart_v > _APART_V
+    return _ALIKE_LONG if swings or between else 0.0
 
 
 def _simultaneous(time_s: FloatArray, others_s: FloatArray, slack: float) -> tuple[IntArray, BoolArray]:
