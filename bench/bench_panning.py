@@ -39,6 +39,7 @@ def main() -> None:
         )
         window.resize(1280, 800)
         window.show()
+        window.go("record")
         rates = {}
         for minutes in (1 / 6, 60.0):
             recording = recording_of(minutes)

@@ -301,6 +301,8 @@ def test_a_long_complaint_gives_way_and_stays_in_the_tool_tip(qtbot: QtBot) -> N
     assert isinstance(head.complaint, ElidedLabel)
     assert head.complaint.text().endswith("…")
     assert head.complaint.toolTip() == complaint
+    head.show_job(new_vehicle("x" * 200, "y" * 200), complaint, "demo")
+    assert head.minimumSizeHint().width() < 960
     head.show_recording("r.csv")
     assert head.vehicle.text() == "r.csv"
 

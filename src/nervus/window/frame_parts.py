@@ -6,6 +6,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 from nervus.domain.job import Vehicle
 from nervus.window.elided import ElidedLabel
 
+# A vehicle's name is never so long that the head is wider than a small screen.
+_LONGEST = 48
+
 
 class Head(QWidget):
     """Which vehicle, which complaint, and what state the job is in."""
@@ -51,7 +54,9 @@ class Head(QWidget):
 
     def show_job(self, vehicle: Vehicle, complaint: str, state: str) -> None:
         """Whose job it is, what is complained of, and what state it is in."""
-        self.vehicle.setText(" · ".join(t for t in (vehicle.name, vehicle.description) if t))
+        whole = " · ".join(t for t in (vehicle.name, vehicle.description) if t)
+        self.vehicle.setText(whole if len(whole) <= _LONGEST else whole[: _LONGEST - 1] + "…")
+        self.vehicle.setToolTip(whole)
         self.complaint.setText(complaint)
         self.state.setText(state)
         self.state.setVisible(bool(state))
