@@ -31,6 +31,7 @@ def main() -> None:
         from nervus.window.app import NervusApplication  # noqa: PLC0415
         from nervus.window.main_window import MainWindow  # noqa: PLC0415
         from nervus.window.opening import Opened  # noqa: PLC0415
+        from nervus.window.pictures import Pictures  # noqa: PLC0415
 
         application = NervusApplication([])
         window = MainWindow(
@@ -43,7 +44,9 @@ def main() -> None:
         rates = {}
         for minutes in (1 / 6, 60.0):
             recording = recording_of(minutes)
-            opened = Opened(recording, analyse(recording), "bench", None, "", "")
+            analysis = analyse(recording)
+            pictures = Pictures(recording, analysis.examination).prepare()
+            opened = Opened(recording, analysis, "bench", None, "", "", pictures=pictures)
             began = time.perf_counter()
             window._show(opened)  # noqa: SLF001 - what the background would hand over
             shown_s = time.perf_counter() - began

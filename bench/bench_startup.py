@@ -30,9 +30,8 @@ NERVUS = """
 import sys
 from nervus.window.app import NervusApplication, settings
 from nervus.window.main_window import MainWindow
-from nervus.standin.demo import CASES
 app = NervusApplication([])
-window = MainWindow(settings(), tuple((c.id, c.title) for c in CASES))
+window = MainWindow(settings())
 window.show()
 app.processEvents()
 window.grab()

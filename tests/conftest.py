@@ -50,12 +50,10 @@ def window(qtbot: object, tmp_path: Path) -> Iterator[object]:
     """A window at 1280x800 with settings and a logbook of its own, at the station Record."""
     from PyQt6.QtCore import QSettings
 
-    from nervus.standin.demo import CASES
     from nervus.window.main_window import MainWindow
 
     settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
-    cases = tuple((c.id, c.title) for c in CASES)
-    shown = MainWindow(settings, cases, tmp_path / "logbook.db")
+    shown = MainWindow(settings, tmp_path / "logbook.db")
     shown.resize(1280, 800)
     qtbot.addWidget(shown)  # type: ignore[attr-defined] # pytest-qt's fixture
     shown.show()

@@ -396,7 +396,7 @@ def test_a_vehicle_that_was_here_before_is_chosen_and_another_name_is_another_ve
 
 def test_two_windows_see_what_the_other_keeps(window: MainWindow, keys: Keys, qtbot: QtBot) -> None:
     settings = QSettings(str(window.job_part.keeper.path) + ".ini", QSettings.Format.IniFormat)
-    other = MainWindow(settings, (), window.job_part.keeper.path)
+    other = MainWindow(settings, window.job_part.keeper.path)
     qtbot.addWidget(other)
     other.show()
     keys(Qt.Key.Key_N, held=CTRL)
@@ -453,7 +453,7 @@ def test_a_logbook_that_cannot_be_opened_is_told_and_recordings_still_open(
 ) -> None:
     path = tmp_path / "logbook.db"
     path.write_bytes(b"not a logbook" * 100)
-    window = MainWindow(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), (), path)
+    window = MainWindow(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), path)
     qtbot.addWidget(window)
     window.show()
     qtbot.waitUntil(lambda: "it is no logbook" in window.notice.text.text())
@@ -475,7 +475,7 @@ def test_a_job_goes_out_and_comes_back_as_a_bundle(
     keys(Qt.Key.Key_E, held=CTRL)
     qtbot.waitUntil(bundle.is_file)
     elsewhere = MainWindow(
-        QSettings(str(tmp_path / "e.ini"), QSettings.Format.IniFormat), (), tmp_path / "elsewhere.db"
+        QSettings(str(tmp_path / "e.ini"), QSettings.Format.IniFormat), tmp_path / "elsewhere.db"
     )
     qtbot.addWidget(elsewhere)
     elsewhere.show()

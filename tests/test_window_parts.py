@@ -5,6 +5,8 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PyQt6.QtCore import QModelIndex, QPoint, Qt
 from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import QWidget
@@ -35,13 +37,14 @@ from nervus.judge.analyse import analyse
 from nervus.judge.words import natural_frequency
 from nervus.standin.demo import case_named
 from nervus.window.elided import ElidedLabel
-from nervus.window.envelope import Envelope
+from nervus.window.envelope import Envelope, bridged
 from nervus.window.findings_list import FindingsList, short
 from nervus.window.fold import fold_track, place_of, row_marks
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.nerve import Nerve
 from nervus.window.nerve_way import way_of
-from nervus.window.pair_view import PairView, pair_of
+from nervus.window.pair import pair_of
+from nervus.window.pair_view import PairView
 from nervus.window.recording_panel import RecordingPanel
 from nervus.window.theme import BRIGHT, DIM, THEMES, Theme
 from nervus.window.time_view import TimeView, volts_at
@@ -67,6 +70,25 @@ def test_a_drop_of_one_sample_is_drawn_at_every_zoom() -> None:
         assert y.max() == 2.5
         assert x.size <= 8 * 900
         assert np.all(np.diff(x) >= 0)
+
+
+@given(
+    st.lists(st.tuples(st.floats(-5, 5), st.floats(0, 5)), min_size=2, max_size=60),
+)
+def test_bridged_columns_cover_what_was_there_and_touch(columns: list[tuple[float, float]]) -> None:
+    lows = np.asarray([low for low, _ in columns])
+    highs = lows + np.asarray([tall for _, tall in columns])
+    y = np.stack((lows, highs), axis=1).ravel()
+    x = np.repeat(np.arange(float(lows.size)), 2)
+    strokes = bridged(x, y)
+    assert strokes is not None
+    assert np.all(strokes[0::2] <= lows)
+    assert np.all(strokes[1::2] >= highs)
+    assert np.all(strokes[2::2] <= highs[:-1])
+    assert np.all(strokes[3::2] >= lows[:-1])
+    assert strokes.min() == y.min()
+    assert strokes.max() == y.max()
+    assert bridged(np.arange(float(y.size)), y) is None
 
 
 def test_columns_do_not_shimmer_while_the_view_moves() -> None:

@@ -4,7 +4,7 @@ What happens in a job is a row of entries, each with its time and where it came 
 values: an entry that is corrected is replaced by another of the same identifier.
 """
 
-import secrets
+import os
 from datetime import UTC, date, datetime
 from enum import StrEnum
 from typing import Annotated, TypeVar
@@ -260,7 +260,7 @@ def of_kind(entries: tuple[AnyEntry, ...], kind: type[E_]) -> tuple[E_, ...]:
 
 def new_id() -> str:
     """An identifier that no other has."""
-    return secrets.token_hex(8)
+    return os.urandom(8).hex()
 
 
 def now() -> datetime:

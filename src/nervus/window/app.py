@@ -2,7 +2,6 @@
 
 import logging
 import sys
-import tempfile
 from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
@@ -61,7 +60,7 @@ def _tell_bug(window: MainWindow) -> Callable[..., None]:
 
     def told(kind: type[BaseException], wrong: BaseException, trace: TracebackType | None) -> None:
         logging.getLogger("nervus").error("fault on the interface thread", exc_info=(kind, wrong, trace))
-        window.panel.notice.tell(
+        window.notice.tell(
             f"Nervus made a mistake ({kind.__name__}); what is open is kept. Please report it with the "
             "text in the terminal."
         )
@@ -69,19 +68,25 @@ def _tell_bug(window: MainWindow) -> Callable[..., None]:
     return told
 
 
+def _check_case(name: str) -> None:
+    from nervus.standin.demo import CASES  # noqa: PLC0415 - only where a case is asked for
+
+    if name not in {case.id for case in CASES}:
+        known = ", ".join(case.id for case in CASES)
+        raise OutsideError(f"--demo {name}: no such case; accepted is one of {known}.")
+
+
 def run(file: Path | None, *, demo: str | None = None, theme: str | None = None) -> int:
     """Open the window and stay until it is closed; returns the exit code."""
-    from nervus.standin.demo import CASES  # noqa: PLC0415 - the names for the menu
-
-    if demo and demo not in {case.id for case in CASES}:
-        known = ", ".join(case.id for case in CASES)
-        raise OutsideError(f"--demo {demo}: no such case; accepted is one of {known}.")
+    if demo:
+        _check_case(demo)
     application = NervusApplication(sys.argv[:1])
-    cases = tuple((c.id, f"{c.vehicle.name}, {c.complaint}") for c in CASES)
+    import tempfile  # noqa: PLC0415 - off the way to the first window
+
     with tempfile.TemporaryDirectory(prefix="nervus-demo-") as folder:
         # The demo's jobs are nobody's: they go with the window, and the user's own logbook stays shut.
         logbook = Path(folder) / "logbook.db" if demo is not None else None
-        return _show(application, MainWindow(settings(), cases, logbook), file, demo, theme)
+        return _show(application, MainWindow(settings(), logbook), file, demo, theme)
 
 
 def _show(

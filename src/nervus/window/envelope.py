@@ -55,6 +55,20 @@ class Envelope:
         return np.repeat(times, 2), both
 
 
+def bridged(x: FloatArray, y: FloatArray) -> FloatArray | None:
+    """The same columns, each stretched to touch the one before: strokes that need no line between them.
+
+    A line from the top of one column to the foot of the next costs the painter as much as the column.
+    `None` where the points are no columns of two.
+    """
+    if x.size < 4 or x.size % 2 or not np.array_equal(x[0::2], x[1::2]):
+        return None
+    strokes = y.copy()
+    np.minimum(y[2::2], y[1:-1:2], out=strokes[2::2])
+    np.maximum(y[3::2], y[0:-2:2], out=strokes[3::2])
+    return strokes
+
+
 def _halve(values: FloatArray, how: np.ufunc) -> FloatArray:
     whole = values.size // _FACTOR * _FACTOR
     reduced = how.reduce(values[:whole].reshape(-1, _FACTOR), axis=1)

@@ -9,8 +9,9 @@ from nervus.domain.channel import Channel, FloatArray
 from nervus.domain.finding import DeadSpot, Finding, Noise, Span
 from nervus.signal.spans import overlaps
 
-# More points than this for a pass and track say nothing more on a screen.
-_MOST_POINTS = 1500
+# More points than this for a pass and track say nothing more on a screen; where passes lie on each other
+# by the thousand, fewer of each do, and all of them together stay paintable.
+_MOST_POINTS, _LEAST_POINTS, _MOST_IN_ALL = 1500, 120, 250_000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -38,10 +39,12 @@ def fold_track(channel: Channel, examination: Examination) -> FoldedTrack:
     xs: list[FloatArray] = []
     ys: list[FloatArray] = []
     gap = np.asarray([np.nan])
-    for start, end in _rows(examination) if travel is not None else ():
+    rows = _rows(examination) if travel is not None else []
+    most = min(max(_MOST_IN_ALL // max(len(rows), 1), _LEAST_POINTS), _MOST_POINTS)
+    for start, end in rows:
         here = slice(*np.searchsorted(channel.time_s, (start, end)))
         x = np.interp(channel.time_s[here], travel.time_s, travel.percent)  # type: ignore[union-attr] # no passes without travel
-        x, y = _thin(x, channel.values[here])
+        x, y = _thin(x, channel.values[here], most)
         xs += [x, gap]
         ys += [y, gap]
     if not xs:
@@ -55,11 +58,11 @@ def _rows(examination: Examination) -> list[Span]:
     return list(zip(starts, [*starts[1:], np.inf], strict=True)) if starts else []
 
 
-def _thin(x: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
+def _thin(x: FloatArray, y: FloatArray, most: int) -> tuple[FloatArray, FloatArray]:
     """At most so many points; of each group the lowest and the highest are kept."""
-    if x.size <= _MOST_POINTS:
+    if x.size <= most:
         return x, y
-    size = -(-x.size // (_MOST_POINTS // 2))
+    size = -(-x.size // (most // 2))
     whole = x.size // size * size
     groups = y[:whole].reshape(-1, size)
     offset = np.arange(groups.shape[0]) * size

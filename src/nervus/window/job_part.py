@@ -1,6 +1,5 @@
 """The job in hand: what is entered is shown at once, kept at once, and can be undone."""
 
-import tempfile
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -29,8 +28,6 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.job_list import JobRow
-from nervus.judge.of_job import judge_job, kept
-from nervus.knowledge import judging
 from nervus.window.book_keeper import BookKeeper
 from nervus.window.opening import Opened
 
@@ -159,7 +156,7 @@ class JobPart(QObject):
 
         def read(book: "Logbook") -> tuple[Job, Judgement | None]:
             job = book.job(job_id)
-            return job, judge_job(job, judging())
+            return job, judged(job)
 
         self.keeper.ask(read, lambda found: done(*found))
 
@@ -252,7 +249,7 @@ class JobPart(QObject):
 
     def _show(self, job: Job | None) -> None:
         self.job = job
-        self.judgement = judge_job(job, judging()) if job is not None else None
+        self.judgement = judged(job) if job is not None else None
         self.shown.emit(job)
         self.judged.emit(self.judgement)
 
@@ -280,7 +277,7 @@ class JobPart(QObject):
                 channels=channels,
             )
             self.put(recorded)
-            self.put(kept(analysis, recorded, judging()))
+            self.put(_found(analysis, recorded))
 
         self.keeper.ask(lambda book: book.attachments.keep(path), add)
 
@@ -317,7 +314,7 @@ class JobPart(QObject):
         recorded = _entry(self.job, recording_id)
         known = {found.recording for found in of_kind(self.job.entries, Findings)}
         if isinstance(recorded, Recorded) and recording_id not in known:
-            self.put(kept(analysis, recorded, judging()))
+            self.put(_found(analysis, recorded))
 
     def decision(self, words: str) -> Decision:
         """What was decided, with the suspects as they stand."""
@@ -345,7 +342,9 @@ class JobPart(QObject):
 
     def take_bundle(self, path: Path, done: Callable[[str], object]) -> None:
         """Read a bundle into the logbook; `done` gets the job's identifier."""
-        from nervus.files.bundle import read_bundle  # noqa: PLC0415 - seldom wanted: start-up
+        import tempfile  # noqa: PLC0415 - seldom wanted: start-up
+
+        from nervus.files.bundle import read_bundle  # noqa: PLC0415
 
         def take(book: "Logbook") -> str:
             with tempfile.TemporaryDirectory() as folder:
@@ -388,6 +387,21 @@ class JobPart(QObject):
     def _read_again(self, job: Job) -> None:
         if self.job is not None and self.job.id == job.id and not self.keeper.waits and job != self.job:
             self._show(job)
+
+
+def judged(job: Job) -> Judgement | None:
+    """The judgement of all that is in a job."""
+    from nervus.judge.of_job import judge_job  # noqa: PLC0415 - off the way to the first window
+    from nervus.knowledge import judging  # noqa: PLC0415
+
+    return judge_job(job, judging())
+
+
+def _found(analysis: Analysis, recorded: Recorded) -> Findings:
+    from nervus.judge.of_job import kept  # noqa: PLC0415 - off the way to the first window
+    from nervus.knowledge import judging  # noqa: PLC0415
+
+    return kept(analysis, recorded, judging())
 
 
 def code_set(codes: "tuple[ReadCode, ...]", frames: "tuple[Frame, ...]") -> tuple[SeenCode, ...]:

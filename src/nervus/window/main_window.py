@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
 from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
 from nervus.domain.job import Job, Source
-from nervus.knowledge import told_in_words
 from nervus.window.actions import (
     ACTIONS,
     FOOT,
@@ -53,6 +52,7 @@ if TYPE_CHECKING:
 _KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
 _FILES = f"Recordings ({_KINDS});;All files (*)"
 _HIGHLIGHT_MS = 120
+_AFTER_FIRST_FRAME_MS = 30
 
 
 class MainWindow(FrameWindow):
@@ -61,7 +61,6 @@ class MainWindow(FrameWindow):
     def __init__(
         self,
         settings: QSettings,
-        demo_cases: tuple[tuple[str, str], ...] = (),
         logbook: Path | None = None,
     ) -> None:
         super().__init__(settings)
@@ -81,7 +80,7 @@ class MainWindow(FrameWindow):
         self._highlight.setSingleShot(True)
         self._highlight.setInterval(_HIGHLIGHT_MS)
         self._lay_out()
-        self._actions = make_menus(self, self._handlers(), demo_cases, self.open_demo)
+        self._actions = make_menus(self, self._handlers(), self.open_demo)
         self._actions["judgement"].setChecked(True)
         self._connect()
         self._connect_parts()
@@ -90,7 +89,8 @@ class MainWindow(FrameWindow):
         self.restore_size()
         self.home.show_opening()
         self.go(JOBS)
-        self.job_part.start()
+        # After the first frame: opening the logbook loads a library that would hold it up.
+        QTimer.singleShot(_AFTER_FIRST_FRAME_MS, self.job_part.start)
         self._offer_left_over()
 
     def _lay_out(self) -> None:
@@ -274,6 +274,8 @@ class MainWindow(FrameWindow):
         self.rail.show_job(job)
         self.record.show_job(job)
         if job is not None:
+            from nervus.knowledge import told_in_words  # noqa: PLC0415 - off the way to the first window
+
             self.head.show_job(job.vehicle, told_in_words(job.complaint), str(job.state))
         self.live_part.keeps_codes = job is not None
         self._enable()
@@ -381,7 +383,7 @@ class MainWindow(FrameWindow):
         self.setWindowTitle(f"{opened.recording.name} · Nervus")
         if self.job is None:
             self._show_head(opened)
-        self.panel.show_recording(opened.title, opened.recording, opened.analysis)
+        self.panel.show_recording(opened.title, opened.recording, opened.analysis, opened.pictures)
         self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
         self.foot.show_keys(FOOT, self.foot.source.text() if self.job else opened.recording.name)
         self.record.show_open(self.opening.from_job, can_keep=self.job is None)

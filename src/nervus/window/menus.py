@@ -13,7 +13,6 @@ _STAY_DOWN = ("theme", "judgement")
 def make_menus(
     window: QMainWindow,
     handlers: Mapping[str, Callable[[], object]],
-    demo_cases: tuple[tuple[str, str], ...],
     open_demo: Callable[[str], object],
 ) -> dict[str, QAction]:
     """Fill the menu bar; returns the actions by their names.
@@ -38,11 +37,19 @@ def make_menus(
         action.setCheckable(spec.id in _STAY_DOWN)
         action.triggered.connect(lambda _on=False, does=handlers[spec.id]: does())
         menus[spec.menu].addAction(action)
-    if demo_cases:
-        demo = menus["Recording"].addMenu("Demo cases")
-        assert demo is not None  # noqa: S101 - Qt returns the menu it made
-        for case_id, title in demo_cases:
-            case = demo.addAction(title)
-            assert case is not None  # noqa: S101 - Qt returns the action it made
-            case.triggered.connect(lambda _on, case_id=case_id: open_demo(case_id))
+    demo = menus["Recording"].addMenu("Demo cases")
+    assert demo is not None  # noqa: S101 - Qt returns the menu it made
+    demo.aboutToShow.connect(lambda: _fill(demo, open_demo))
     return actions
+
+
+def _fill(menu: QMenu, open_demo: Callable[[str], object]) -> None:
+    """The demo's cases, when somebody looks for them: what makes them is loaded then."""
+    from nervus.standin.demo import CASES  # noqa: PLC0415 - off the way to the first window
+
+    if menu.actions():
+        return
+    for case in CASES:
+        action = menu.addAction(f"{case.vehicle.name}, {case.complaint}")
+        assert action is not None  # noqa: S101 - Qt returns the action it made
+        action.triggered.connect(lambda _on, case_id=case.id: open_demo(case_id))

@@ -11,6 +11,7 @@ from nervus.domain.job import SeenCode, Vehicle
 
 if TYPE_CHECKING:
     from nervus.files.csv_mapping import CsvMapping, Proposal
+    from nervus.window.pictures import Pictures
 
 # Reading takes about this share of the whole, for the progress bar.
 _READ_SHARE = 0.3
@@ -30,6 +31,7 @@ class Opened:
         state: what the head says of it.
         path: the file that a job may keep, `None` where there is none.
         codes: what control units told meanwhile, in a log of traffic.
+        pictures: what it is drawn from, if that was made already.
     """
 
     recording: Recording
@@ -40,6 +42,7 @@ class Opened:
     state: str
     path: Path | None = None
     codes: tuple[SeenCode, ...] = ()
+    pictures: "Pictures | None" = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,8 +65,8 @@ def open_file(path: Path, progress: Progress) -> Opened:
     read = read_any(path)
     if read.recording is None:
         raise RecordingUnusable.only_codes(path.name, [code.code for code in read.codes])
-    analysis = _judge(read.recording, progress)
-    return Opened(read.recording, analysis, path.name, None, "", "", path, read.codes)
+    analysis, pictures = _judge(read.recording, progress)
+    return Opened(read.recording, analysis, path.name, None, "", "", path, read.codes, pictures)
 
 
 def open_kept(path: Path, name: str, progress: Progress) -> Opened:
@@ -116,7 +119,8 @@ def open_mapped(path: Path, mapping: "CsvMapping", scratch: Path, progress: Prog
     recording = read_mapped(path, mapping)
     ours = scratch / f"{path.stem}.csv"
     write_recording(recording, ours)
-    return Opened(recording, _judge(recording, progress), path.name, None, "", "", ours)
+    analysis, pictures = _judge(recording, progress)
+    return Opened(recording, analysis, path.name, None, "", "", ours, (), pictures)
 
 
 def open_demo(case_id: str, progress: Progress) -> Opened:
@@ -126,14 +130,26 @@ def open_demo(case_id: str, progress: Progress) -> Opened:
     progress("Making the demo recording", 0.05)
     case = case_named(case_id)
     recording = case.make()
-    analysis = _judge(recording, progress)
-    return Opened(recording, analysis, case.title, case.vehicle, case.complaint, "demo · invented data")
+    analysis, pictures = _judge(recording, progress)
+    return Opened(
+        recording,
+        analysis,
+        case.title,
+        case.vehicle,
+        case.complaint,
+        "demo · invented data",
+        pictures=pictures,
+    )
 
 
-def _judge(recording: Recording, progress: Progress) -> Analysis:
+def _judge(recording: Recording, progress: Progress) -> "tuple[Analysis, Pictures]":
+    """The analysis, and what the pictures are drawn from: both are long for a long recording."""
     from nervus.judge.analyse import analyse  # noqa: PLC0415 - loads the core, in the background
 
     def onward(doing: str, share: float) -> None:
         progress(doing, _READ_SHARE + (1.0 - _READ_SHARE) * share)
 
-    return analyse(recording, progress=onward)
+    analysis = analyse(recording, progress=onward)
+    from nervus.window.pictures import Pictures  # noqa: PLC0415 - with what the core needs
+
+    return analysis, Pictures(recording, analysis.examination).prepare()

@@ -1,7 +1,6 @@
 """Opening files in the background: one at a time, with progress, a stop, and a question if needed."""
 
-import hashlib
-import tempfile
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -45,7 +44,7 @@ class OpeningPart(QObject):
     def __init__(self, settings: QSettings, window: QWidget) -> None:
         super().__init__(window)
         self._settings, self._window = settings, window
-        self._scratch = tempfile.TemporaryDirectory(prefix="nervus-")
+        self._scratch: Path | None = None
         self._task: Task | None = None
         self.from_job = ""
         """The recording of the job that is being opened again, "" for any other file."""
@@ -53,11 +52,16 @@ class OpeningPart(QObject):
     @property
     def scratch(self) -> Path:
         """A folder for what lives no longer than the window."""
-        return Path(self._scratch.name)
+        if self._scratch is None:
+            import tempfile  # noqa: PLC0415 - seldom wanted: start-up
+
+            self._scratch = Path(tempfile.mkdtemp(prefix="nervus-"))
+        return self._scratch
 
     def clean_up(self) -> None:
         """The window goes."""
-        self._scratch.cleanup()
+        if self._scratch is not None:
+            shutil.rmtree(self._scratch, ignore_errors=True)
 
     @property
     def is_busy(self) -> bool:
@@ -128,6 +132,8 @@ class OpeningPart(QObject):
 
     def _agree_on_mapping(self, wanted: MappingWanted) -> None:
         """The mapping that was agreed to for such a table before, or a question."""
+        import hashlib  # noqa: PLC0415 - seldom wanted: start-up
+
         from nervus.window.mapping_dialog import MappingDialog  # noqa: PLC0415 - seldom wanted
 
         key = "mapping/" + hashlib.sha256(wanted.proposal.signature.encode()).hexdigest()[:16]

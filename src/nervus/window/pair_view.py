@@ -1,14 +1,14 @@
 """One track against the other: the line of their relation, its band, and the moments outside it."""
 
-from dataclasses import dataclass
-
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Examination, Relation
-from nervus.domain.channel import Channel, FloatArray, IntArray, Recording, Role
+from nervus.domain.channel import IntArray, Recording, Role
+from nervus.window.pair import Pair
+from nervus.window.pictures import Pictures
 from nervus.window.plots import Chart
 from nervus.window.theme import Theme
 
@@ -18,39 +18,6 @@ _BAND_SHARE = 0.025
 # More points than this say nothing more on a screen; those outside the band are kept before others.
 _MOST_POINTS = 20_000
 _ENDS = 0.1
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Pair:
-    """Both tracks at the instants of the first, in volts (or percent), shape (n,) each."""
-
-    time_s: FloatArray
-    first: FloatArray
-    second: FloatArray
-
-    def outside(self, slope: float, offset: float, band: float) -> IntArray:
-        """Indices of the samples that lie outside the band."""
-        return np.flatnonzero(np.abs(self.second - slope * self.first - offset) > band)
-
-
-def pair_of(recording: Recording) -> Pair | None:
-    """The two tracks of a recording, or `None` where there is one."""
-    tracks = recording.with_role(Role.TRACK)
-    pairs = [
-        (a, b) for a in tracks for b in tracks if a.id.startswith("tps1") and b.id.startswith("tps2")
-    ]
-    same_unit = [(a, b) for a, b in pairs if a.kind.unit == b.kind.unit]
-    if not same_unit:
-        return None
-    return _aligned(*same_unit[0])
-
-
-def _aligned(first: Channel, second: Channel) -> Pair | None:
-    within = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
-    time_s = first.time_s[within]
-    if not time_s.size:
-        return None
-    return Pair(time_s, first.values[within], np.interp(time_s, second.time_s, second.values))
 
 
 class PairView(Chart):
@@ -75,11 +42,13 @@ class PairView(Chart):
         """Whether there are two tracks to show."""
         return self._pair is not None
 
-    def show_recording(self, recording: Recording, examination: Examination) -> None:
+    def show_recording(
+        self, recording: Recording, examination: Examination, pictures: Pictures | None = None
+    ) -> None:
         """Draw the two tracks of a recording, if it has two."""
         self.clear_plots()
         self._lines, self._all, self._far = [], None, None
-        self._pair = pair_of(recording)
+        self._pair = (pictures or Pictures(recording, examination)).pair
         if self._pair is None:
             return
         unit = recording.with_role(Role.TRACK)[0].kind.unit

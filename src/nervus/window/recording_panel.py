@@ -18,6 +18,7 @@ from nervus.domain.channel import Recording
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
 from nervus.window.pair_view import PairView
+from nervus.window.pictures import Pictures
 from nervus.window.plots import Chart
 from nervus.window.theme import Theme
 from nervus.window.time_view import TimeView, volts_at
@@ -109,15 +110,18 @@ class RecordingPanel(QWidget):
             button.hide()
         self.stack.setCurrentWidget(self.empty)
 
-    def show_recording(self, title: str, recording: Recording, analysis: Analysis) -> None:
+    def show_recording(
+        self, title: str, recording: Recording, analysis: Analysis, pictures: Pictures | None = None
+    ) -> None:
         """Show a recording in both views; the one that was shown stays."""
         self._recording, self._examination = recording, analysis.examination
         self._title.setText(title)
         self._facts.setText(_facts(analysis.examination))
         self._coverage.setText(_limits(analysis.examination))
-        self.time_view.show_recording(recording, analysis.examination)
-        self.travel_view.show_recording(recording, analysis.examination)
-        self.pair_view.show_recording(recording, analysis.examination)
+        drawn = pictures or Pictures(recording, analysis.examination)
+        self.time_view.show_recording(recording, analysis.examination, drawn)
+        self.travel_view.show_recording(recording, analysis.examination, drawn)
+        self.pair_view.show_recording(recording, analysis.examination, drawn)
         self.notice.hide()
         for button in self.buttons.values():
             button.show()

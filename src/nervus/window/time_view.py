@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QWidget
 from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording, Unit
 from nervus.domain.finding import Finding
-from nervus.window.envelope import Envelope
+from nervus.window.envelope import Envelope, bridged
+from nervus.window.pictures import Pictures
 from nervus.window.plots import Chart, literal, segments
 from nervus.window.theme import Theme, channel_pen
 
@@ -49,18 +50,22 @@ class TimeView(Chart):
         self.hovered.connect(self._move_cursor)
         self.scene().sigMouseClicked.connect(self._clicked)
 
-    def show_recording(self, recording: Recording, examination: Examination) -> None:
+    def show_recording(
+        self, recording: Recording, examination: Examination, pictures: Pictures | None = None
+    ) -> None:
         """Draw a recording with what was found in it."""
         self._recording = recording
         self._findings = examination.findings
         self._key_off = examination.key_off_s
+        drawn = pictures or Pictures(recording, examination)
         self.clear_plots()
         self._curves, self._selected, self._cursors, self._shown = [], [], [], []
         self._off, self._mark_lines = [], []
         self.whole = (recording.start_s, recording.end_s)
         units = sorted({c.kind.unit for c in recording.channels}, key=_UNIT_ORDER.index)
         for row, unit in enumerate(units):
-            self._add_unit(unit, [c for c in recording.channels if c.kind.unit is unit], first=row == 0)
+            channels = [c for c in recording.channels if c.kind.unit is unit]
+            self._add_unit(unit, channels, drawn, first=row == 0)
         for plot in self.plots[:-1]:
             plot.getAxis("bottom").setStyle(showValues=False)
             plot.getAxis("bottom").setHeight(4)
@@ -72,7 +77,7 @@ class TimeView(Chart):
         self.show_whole()
         self._refresh()
 
-    def _add_unit(self, unit: Unit, channels: list[Channel], *, first: bool) -> None:
+    def _add_unit(self, unit: Unit, channels: list[Channel], drawn: Pictures, *, first: bool) -> None:
         plot = self.add_plot(height=None if first else _SIDE_PLOT, x_unit="s", unit=str(unit))
         low, high = _value_range(unit, channels)
         plot.setYRange(low, high, padding=0)
@@ -81,7 +86,7 @@ class TimeView(Chart):
         for channel in channels:
             curve = pg.PlotCurveItem(antialias=True)
             plot.addItem(curve)
-            self._curves.append((channel, Envelope(channel.time_s, channel.values), curve))
+            self._curves.append((channel, drawn.envelope(channel), curve))
         self._shown.append((plot, channels))
         cursor = pg.InfiniteLine(angle=90, movable=False)
         cursor.setVisible(False)
@@ -174,7 +179,11 @@ class TimeView(Chart):
                 pen.setStyle(Qt.PenStyle.SolidLine)
                 pen.setWidthF(1.0)
             curve.setPen(pen)
-            curve.setData(x, y, skipFiniteCheck=True, antialias=not dense)
+            strokes = bridged(x, y) if dense else None
+            how = "all" if strokes is None else "pairs"
+            y = y if strokes is None else strokes
+            curve.setSegmentedLineMode("auto" if strokes is None else "on")
+            curve.setData(x, y, skipFiniteCheck=True, antialias=not dense, connect=how)
 
     def _move_cursor(self, time_s: float) -> None:
         for cursor in self._cursors:

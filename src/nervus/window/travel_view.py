@@ -9,8 +9,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Examination, Frame
-from nervus.domain.channel import Channel, Recording, Role
-from nervus.window.fold import RowMark, fold_track, place_of, row_marks
+from nervus.domain.channel import Channel, Recording
+from nervus.window.fold import RowMark, place_of
+from nervus.window.pictures import Pictures, folded_channels
 from nervus.window.plots import Chart, segments
 from nervus.window.theme import Theme, channel_pen
 
@@ -50,13 +51,16 @@ class TravelView(Chart):
         self.hovered.connect(self._move_cursor)
         self.scene().sigMouseClicked.connect(self._clicked)
 
-    def show_recording(self, recording: Recording, examination: Examination) -> None:
+    def show_recording(
+        self, recording: Recording, examination: Examination, pictures: Pictures | None = None
+    ) -> None:
         """Fold a recording over the travel that was found in it."""
         self._examination = examination
-        self._marks = row_marks(examination)
+        drawn = pictures or Pictures(recording, examination)
+        self._marks = drawn.marks
         self.clear_plots()
         self._region = None
-        self._add_fold(recording, examination)
+        self._add_fold(folded_channels(recording), examination, drawn)
         self._add_rows(examination)
         self._add_swept(examination)
         self.plots[0].setLimits(xMin=-4.0, xMax=104.0)
@@ -69,9 +73,7 @@ class TravelView(Chart):
         if len(self.plots) > 1:
             self.plots[1].setFixedHeight(min(_ROWS_HEIGHT, int(_ROWS_AT_MOST * self.height())))
 
-    def _add_fold(self, recording: Recording, examination: Examination) -> None:
-        tracks = [c for c in recording.with_role(Role.TRACK) if c.kind.unit == "V"]
-        tracks = tracks or list(recording.with_role(Role.TRACK) or recording.with_role(Role.POSITION))
+    def _add_fold(self, tracks: list[Channel], examination: Examination, drawn: Pictures) -> None:
         unit = str(tracks[0].kind.unit) if tracks else ""
         plot = self.add_plot(unit=unit)
         plot.getAxis("bottom").setStyle(showValues=False)
@@ -81,7 +83,7 @@ class TravelView(Chart):
             plot.getAxis("left").setTicks([[(v, f"{v} V") for v in range(6)]])
         self._curves, self._names = [], []
         for track in tracks:
-            folded = fold_track(track, examination)
+            folded = drawn.fold(track)
             curve = pg.PlotCurveItem(folded.travel, folded.values, connect="finite", antialias=True)
             plot.addItem(curve)
             self._curves.append((track.id, curve))

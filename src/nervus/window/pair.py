@@ -1,0 +1,40 @@
+"""Track 2 beside track 1: the samples of both at the same instants."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.channel import Channel, FloatArray, IntArray, Recording, Role
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pair:
+    """Both tracks at the instants of the first, in volts (or percent), shape (n,) each."""
+
+    time_s: FloatArray
+    first: FloatArray
+    second: FloatArray
+
+    def outside(self, slope: float, offset: float, band: float) -> IntArray:
+        """Indices of the samples that lie outside the band."""
+        return np.flatnonzero(np.abs(self.second - slope * self.first - offset) > band)
+
+
+def pair_of(recording: Recording) -> Pair | None:
+    """The two tracks of a recording, or `None` where there is one."""
+    tracks = recording.with_role(Role.TRACK)
+    pairs = [
+        (a, b) for a in tracks for b in tracks if a.id.startswith("tps1") and b.id.startswith("tps2")
+    ]
+    same_unit = [(a, b) for a, b in pairs if a.kind.unit == b.kind.unit]
+    if not same_unit:
+        return None
+    return _aligned(*same_unit[0])
+
+
+def _aligned(first: Channel, second: Channel) -> Pair | None:
+    within = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
+    time_s = first.time_s[within]
+    if not time_s.size:
+        return None
+    return Pair(time_s, first.values[within], np.interp(time_s, second.time_s, second.values))
