@@ -135,7 +135,7 @@ def test_a_mistake_on_the_interface_thread_keeps_the_window(
     wrong = KeyError("gone")
     with caplog.at_level(logging.ERROR):
         _tell_bug(window)(KeyError, wrong, None)
-    assert window.panel.notice.isVisible()
+    assert window.notice.isVisible()
     assert "KeyError" in window.notice.text.text()
     assert "gone" in caplog.text
 
