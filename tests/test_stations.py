@@ -364,6 +364,23 @@ def test_jobs_are_found_as_one_types_and_filtered(window: MainWindow, keys: Keys
     assert window.job.vehicle.name == "No 99"
 
 
+def test_the_demo_fills_the_list_job_by_job_and_says_that_it_is_invented(
+    window: MainWindow, keys: Keys, qtbot: QtBot
+) -> None:
+    window.go("jobs")
+    window.fill_with_demo()
+    qtbot.waitUntil(lambda: 0 < window.home.model.rowCount() < 12, timeout=20_000)
+    qtbot.waitUntil(lambda: window.home.model.rowCount() == 12, timeout=60_000)
+    assert window.head.state.text() == "demo · invented data"
+    window.home.search.setFocus()
+    keys("quay", Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: window.job is not None)
+    assert window.head.state.text() == "watching"
+    keys(Qt.Key.Key_4, held=ALT)
+    qtbot.waitUntil(lambda: window.opened is not None, timeout=20_000)
+    assert window.judgement.headline.text() == "Almost surely the sensor, track 1."
+
+
 def test_the_list_says_what_waits_and_for_how_long() -> None:
     row = JobRow("1", "v", "No 6", "", "", "", JobState.WATCHING, date(2031, 5, 4), None, None)  # type: ignore[arg-type] # no times
     assert waits(row, date(2031, 5, 1)) == "watching · 3 days left"

@@ -11,10 +11,15 @@ _LONGEST = 48
 
 
 class Head(QWidget):
-    """Which vehicle, which complaint, and what state the job is in."""
+    """Which vehicle, which complaint, and what state the job is in.
+
+    Attributes:
+        note: what is said of the whole logbook while no job is open, such as that it is a demo.
+    """
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.note = ""
         self.setObjectName("head")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(46)
@@ -37,7 +42,8 @@ class Head(QWidget):
         """No recording is open."""
         self.vehicle.setText("Nervus")
         self.complaint.setText("sensor, wiring or throttle body?")
-        self.state.hide()
+        self.state.setText(self.note)
+        self.state.setVisible(bool(self.note))
 
     def show_live(self, *, kept: bool) -> None:
         """Something is connected, and what comes in is kept or not."""

@@ -314,6 +314,7 @@ class MainWindow(FrameWindow):
         """Put the demo's jobs into the logbook, in the background; they are listed as they come."""
         from nervus.standin.depot import fill  # noqa: PLC0415 - for the demo only
 
+        self.head.note = "demo · invented data"
         self.job_part.fill(fill)
 
     def ask_for_bundle(self) -> None:
