@@ -20,7 +20,6 @@ import nervus.logbook.book as book_module
 from nervus.codes.notation import read_code
 from nervus.domain.job import (
     LONGEST_WORDS,
-    Change,
     CodeSet,
     Complaint,
     Findings,
@@ -326,18 +325,6 @@ def test_a_copied_file_is_named_by_its_bytes_and_kept_once(tmp_path: Path) -> No
     with pytest.raises(NotSaved, match="can't be kept"):
         book.attachments.keep(tmp_path / "none.png")
     book.close()
-
-
-def test_a_change_is_part_of_the_job(tmp_path: Path) -> None:
-    book = opened(tmp_path)
-    job = book.start_job(new_vehicle("No 7"))
-    book.put(job.id, Change(id=new_id(), at=now(), source=Source.SEEN, done="plug cleaned"))
-    copy = tmp_path / "copy.db"
-    book.back_up(copy)
-    book.close()
-    again = Logbook(copy)
-    assert again.job(job.id).entries[0].done == "plug cleaned"  # type: ignore[union-attr] # a change
-    again.close()
 
 
 def test_an_entry_stays_with_its_job_whatever_is_taken_in(tmp_path: Path) -> None:

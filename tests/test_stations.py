@@ -411,6 +411,26 @@ def test_a_vehicle_that_was_here_before_is_chosen_and_another_name_is_another_ve
     assert names.count("No 6b") == 1
 
 
+def test_what_an_entry_was_before_is_told_and_brought_back(
+    window: MainWindow, keys: Keys, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("nervus.logbook.book._SAME_STROKE_S", 0.0)
+    keys(Qt.Key.Key_N, held=CTRL)
+    window.go("look")
+    page = window.stations.page("look")
+    page.begin()
+    keys(Qt.Key.Key_B)
+    kept(window, qtbot)
+    keys(Qt.Key.Key_G)
+    kept(window, qtbot)
+    window.go("prove")
+    window.stations.page("prove").history.click()  # type: ignore[attr-defined] # the proof's page
+    qtbot.waitUntil(window.notice.isVisible)
+    assert window.notice.text.text().startswith("Before: bad: sensor plug seated")
+    window.notice.act.click()
+    assert [look.seen for look in of_kind(kept(window, qtbot).entries, Look)] == [Seen.BAD]
+
+
 def test_two_windows_see_what_the_other_keeps(window: MainWindow, keys: Keys, qtbot: QtBot) -> None:
     settings = QSettings(str(window.job_part.keeper.path) + ".ini", QSettings.Format.IniFormat)
     other = MainWindow(settings, window.job_part.keeper.path)

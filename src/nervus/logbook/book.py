@@ -1,6 +1,5 @@
 """Reading and writing jobs: every write is whole, kept at once, and what it replaces is kept too."""
 
-import shutil
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -218,15 +217,6 @@ class Logbook:
             if says.strip():
                 row = {"code": name, "says": says.strip(), "at": _written(now())}
                 connection.execute(insert(t.own_code).values(row))
-
-    def back_up(self, to: Path) -> None:
-        """A whole copy of the database in another file, even while it is written to."""
-        part = to.with_name(to.name + ".part")
-        part.unlink(missing_ok=True)
-        with told(self.path):
-            raw = self._connection.connection.driver_connection
-            raw.execute("VACUUM INTO ?", (str(part),))  # type: ignore[union-attr] # open
-        shutil.move(part, to)
 
 
 def _put_vehicle(connection: Connection, vehicle: Vehicle) -> None:

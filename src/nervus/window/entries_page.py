@@ -219,7 +219,13 @@ class MendPage(EntriesPage):
 
 
 class ProvePage(EntriesPage):
-    """The job's course from beginning to end, and what it waits for now."""
+    """The job's course from beginning to end, and what it waits for now.
+
+    Signals:
+        history_wanted: an entry of which one wants to know what it was before.
+    """
+
+    history_wanted = pyqtSignal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         hint = "The whole course of the job. It is mended when it stayed clean for long enough."
@@ -236,6 +242,10 @@ class ProvePage(EntriesPage):
             row.addWidget(button)
             self.states[state] = button
         row.addStretch(1)
+        self.history = QPushButton("As it was", self)
+        self.history.setAccessibleName("What the chosen entry was before it was changed")
+        self.history.clicked.connect(self._ask_history)
+        row.addWidget(self.history)
         row.addWidget(self.remove)
         self.column.addWidget(self.untested)
         self.column.addLayout(row)
@@ -252,6 +262,11 @@ class ProvePage(EntriesPage):
         assert self.job is not None  # noqa: S101 - shown only with a job
         self.states[self.job.state].setFocus(Qt.FocusReason.TabFocusReason)
 
+    def _ask_history(self) -> None:
+        item = self.list.currentItem()
+        if item is not None:
+            self.history_wanted.emit(item.data(Qt.ItemDataRole.UserRole))
+
     def _move(self, state: JobState) -> None:
         if self.job is None:
             return
@@ -265,7 +280,7 @@ class ProvePage(EntriesPage):
 
 _STATE_WORDS = {
     JobState.OPEN: "open",
-    JobState.WAITING: "waits for parts or people",
+    JobState.WAITING: "waits for parts",
     JobState.WATCHING: f"watch for {_WATCH_DAYS} days",
     JobState.CAME_BACK: "came back",
     JobState.MENDED: "mended",

@@ -70,6 +70,7 @@ class JobPart(QObject):
         listed: all jobs, vehicles and own words for codes.
         told: a sentence for the user.
         state: what the foot says of saving.
+        history: an entry as it was before, to be told and perhaps brought back.
     """
 
     shown = pyqtSignal(object)
@@ -77,6 +78,7 @@ class JobPart(QObject):
     listed = pyqtSignal(object)
     told = pyqtSignal(str)
     state = pyqtSignal(str)
+    history = pyqtSignal(object)
 
     def __init__(self, logbook: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -185,6 +187,17 @@ class JobPart(QObject):
             return
         self._remember("vehicle", self.job.vehicle, vehicle)
         self._set_vehicle(vehicle)
+
+    def tell_history(self, entry: AnyEntry) -> None:
+        """Tell what an entry was before it was changed last, by whichever window."""
+
+        def show(before: list[AnyEntry]) -> None:
+            if before:
+                self.history.emit(before[-1])
+            else:
+                self.told.emit("This entry was never changed.")
+
+        self.keeper.ask(lambda book: book.earlier(entry.id), show)
 
     def define(self, code: Code, words: str) -> None:
         """Keep the user's own words for a code."""

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
-from nervus.domain.job import Job, Source
+from nervus.domain.job import AnyEntry, Job, Source
 from nervus.window.actions import (
     ACTIONS,
     FOOT,
@@ -197,6 +197,7 @@ class MainWindow(FrameWindow):
         job.listed.connect(self._listed)
         job.told.connect(self.notice.tell)
         job.state.connect(self.foot.source.setText)
+        job.history.connect(self._tell_history)
         home.opened.connect(self.open_job)
         home.begun.connect(self.begin_job)
         home.highlighted.connect(lambda _job: self._highlight.start())
@@ -309,6 +310,11 @@ class MainWindow(FrameWindow):
     def _take_codes(self, codes: object, frames: object) -> None:
         self.stations.add_codes(code_set(codes, frames), Source.VEHICLE)  # type: ignore[arg-type] # Qt carries objects
         self.go("codes")
+
+    def _tell_history(self, before: AnyEntry) -> None:
+        from nervus.window.entries_page import told  # noqa: PLC0415 - as its page
+
+        self.notice.tell(f"Before: {told(before)}", "Bring it back", lambda: self.job_part.put(before))
 
     def fill_with_demo(self) -> None:
         """Put the demo's jobs into the logbook, in the background; they are listed as they come."""

@@ -210,4 +210,6 @@ class Stations(QObject):
     def _prove(self) -> StationPage:
         from nervus.window.entries_page import ProvePage  # noqa: PLC0415 - when first wanted
 
-        return ProvePage()
+        page = ProvePage()
+        page.history_wanted.connect(self._part.tell_history)
+        return page
