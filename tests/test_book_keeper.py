@@ -152,6 +152,28 @@ def test_closing_saves_what_waits_and_lets_go_of_the_file(tmp_path: Path) -> Non
     raw.close()
 
 
+def test_a_logbook_that_somebody_holds_is_opened_once_it_is_free(
+    qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("nervus.logbook.opening._BUSY_S", 0.02)
+    monkeypatch.setattr("nervus.window.book_keeper._AGAIN_S", 0.02)
+    path = tmp_path / "logbook.db"
+    Logbook(path).close()
+    other = sqlite3.connect(path, isolation_level=None)
+    other.execute("PRAGMA locking_mode = EXCLUSIVE")
+    other.execute("BEGIN EXCLUSIVE")
+    keeper = BookKeeper(path)
+    job = Job(id=new_id(), vehicle=new_vehicle("No 6"), opened=now())
+    keeper.write(job.id, lambda book: book.put_job(job))
+    with qtbot.waitSignal(keeper.not_saved) as told:
+        keeper.start()
+    assert "another program holds the logbook" in told.args[0]
+    with qtbot.waitSignal(keeper.saved):
+        other.execute("ROLLBACK")
+        other.close()
+    assert keeper.close()
+
+
 def test_a_folder_that_cannot_be_made_is_told(qtbot: QtBot, tmp_path: Path) -> None:
     (tmp_path / "file").write_text("in the way")
     keeper = BookKeeper(tmp_path / "file" / "logbook.db")

@@ -115,21 +115,36 @@ class BookKeeper(QObject):
     # -- the thread ------------------------------------------------------------------------------------
 
     def _run(self) -> None:
-        from nervus.logbook import Logbook  # noqa: PLC0415 - half a second of import, off the window's way
-
-        try:
-            self.path.parent.mkdir(parents=True, exist_ok=True)
-            book = Logbook(self.path)
-        except OutsideError as wrong:
-            self.failed.emit(str(wrong))
-            return
-        except OSError as wrong:
-            self.failed.emit(f"{self.path}: its folder can't be made ({wrong.strerror}).")
+        book = self._opened()
+        if book is None:
             return
         try:
             self._serve(book)
         finally:
             book.close()
+
+    def _opened(self) -> "Logbook | None":
+        """The logbook, tried again while the world is in the way; `None` where it can't be used."""
+        from nervus.logbook import Logbook  # noqa: PLC0415 - half a second of import, off the window's way
+        from nervus.logbook.errors import NotSaved  # noqa: PLC0415
+
+        while True:
+            try:
+                self.path.parent.mkdir(parents=True, exist_ok=True)
+                return Logbook(self.path)
+            except NotSaved as wrong:
+                self.not_saved.emit(str(wrong))
+            except OutsideError as wrong:
+                self.failed.emit(str(wrong))
+                return None
+            except OSError as wrong:
+                self.failed.emit(f"{self.path}: its folder can't be made ({wrong.strerror}).")
+                return None
+            with self._wake:
+                if not self._ending:
+                    self._wake.wait(_AGAIN_S)
+                if self._ending:
+                    return None
 
     def _serve(self, book: "Logbook") -> None:
         seen = book.foreign_changes()
