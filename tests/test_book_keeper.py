@@ -152,6 +152,20 @@ def test_closing_saves_what_waits_and_lets_go_of_the_file(tmp_path: Path) -> Non
     raw.close()
 
 
+def test_closing_before_it_began_saves_what_waits_and_else_leaves_no_file(tmp_path: Path) -> None:
+    keeper = BookKeeper(tmp_path / "none.db")
+    assert keeper.close()
+    keeper.start()
+    assert not keeper.path.exists()
+    keeper = BookKeeper(tmp_path / "logbook.db")
+    job = Job(id=new_id(), vehicle=new_vehicle("No 6"), opened=now())
+    keeper.write(job.id, lambda book: book.put_job(job))
+    assert keeper.close(20.0)
+    book = Logbook(keeper.path)
+    assert [row.id for row in book.jobs()] == [job.id]
+    book.close()
+
+
 def test_a_logbook_that_somebody_holds_is_opened_once_it_is_free(
     qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

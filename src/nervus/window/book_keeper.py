@@ -51,13 +51,17 @@ class BookKeeper(QObject):
         self._writes: OrderedDict[str, Work] = OrderedDict()
         self._versions: dict[str, int] = {}
         self._wake = threading.Condition()
-        self._ending = False
+        self._begun = self._ending = False
         self._troubled = False
         self._answered.connect(lambda done, result: done(result))
         self._thread = threading.Thread(target=self._run, name="logbook", daemon=True)
 
     def start(self) -> None:
-        """Open the logbook in the background."""
+        """Open the logbook in the background; not again, and not once it was closed."""
+        with self._wake:
+            if self._begun or self._ending:
+                return
+            self._begun = True
         self._thread.start()
 
     # -- what the window says ------------------------------------------------------------------------
@@ -106,10 +110,13 @@ class BookKeeper(QObject):
 
     def close(self, within_s: float = 5.0) -> bool:
         """Save what waits and let go of the file; False if something could not be saved in time."""
+        if self.waits:
+            self.start()
         with self._wake:
             self._ending = True
             self._wake.notify()
-        self._thread.join(within_s)
+        if self._begun:
+            self._thread.join(within_s)
         return not self.waits
 
     # -- the thread ------------------------------------------------------------------------------------
