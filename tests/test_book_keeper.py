@@ -19,7 +19,7 @@ from nervus.window.book_keeper import BookKeeper
 def keeper(qtbot: QtBot, tmp_path: Path) -> Iterator[BookKeeper]:
     made = BookKeeper(tmp_path / "logbook.db")
     made.start()
-    with qtbot.waitSignal(made.saved, timeout=10_000):
+    with qtbot.waitSignal(made.saved, timeout=30_000):
         made.write("begin", lambda book: book.jobs())
     yield made
     made.close()
@@ -179,7 +179,7 @@ def test_a_logbook_that_somebody_holds_is_opened_once_it_is_free(
     keeper = BookKeeper(path)
     job = Job(id=new_id(), vehicle=new_vehicle("No 6"), opened=now())
     keeper.write(job.id, lambda book: book.put_job(job))
-    with qtbot.waitSignal(keeper.not_saved) as told:
+    with qtbot.waitSignal(keeper.not_saved, timeout=30_000) as told:
         keeper.start()
     assert "another program holds the logbook" in told.args[0]
     with qtbot.waitSignal(keeper.saved):
@@ -191,7 +191,7 @@ def test_a_logbook_that_somebody_holds_is_opened_once_it_is_free(
 def test_a_folder_that_cannot_be_made_is_told(qtbot: QtBot, tmp_path: Path) -> None:
     (tmp_path / "file").write_text("in the way")
     keeper = BookKeeper(tmp_path / "file" / "logbook.db")
-    with qtbot.waitSignal(keeper.failed) as told:
+    with qtbot.waitSignal(keeper.failed, timeout=30_000) as told:
         keeper.start()
     assert "its folder can't be made" in told.args[0]
     keeper.close()

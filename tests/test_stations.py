@@ -59,14 +59,14 @@ def keys(qtbot: QtBot, window: MainWindow) -> Keys:
             else:
                 qtbot.keyClick(target, key, held)
 
-    qtbot.waitUntil(lambda: not window.home.empty.text().startswith("Opening"))
+    qtbot.waitUntil(lambda: not window.home.empty.text().startswith("Opening"), timeout=30_000)
     return press
 
 
 def kept(window: MainWindow, qtbot: QtBot) -> Job:
     """The job in hand as another program reads it from the file."""
     assert window.job is not None
-    qtbot.waitUntil(lambda: not window.job_part.keeper.waits)
+    qtbot.waitUntil(lambda: not window.job_part.keeper.waits, timeout=30_000)
     book = Logbook(window.job_part.keeper.path)
     job = book.job(window.job.id)
     book.close()
@@ -83,7 +83,7 @@ def test_a_job_begins_in_two_keystrokes_and_the_complaint_is_told_by_keys(
     keys("No 6", Qt.Key.Key_Tab, "nine-seat bus", Qt.Key.Key_Tab, Qt.Key.Key_Right, Qt.Key.Key_Right)
     page = window.stations.page("complaint")
     assert isinstance(page, ComplaintPage)
-    qtbot.waitUntil(lambda: page.symptoms.buttons["no_pedal"].isVisible() is True)
+    qtbot.waitUntil(lambda: page.symptoms.buttons["no_pedal"].isVisible() is True, timeout=20_000)
     page.begin()
     keys(Qt.Key.Key_Down, Qt.Key.Key_Space)
     keys(*[Qt.Key.Key_Tab] * 8, Qt.Key.Key_Return)
@@ -148,14 +148,14 @@ def test_a_photo_is_kept_beside_the_logbook_and_shown(
     assert isinstance(page, LookPage)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(picture), ""))
     page.photo.click()
-    qtbot.waitUntil(lambda: page.photos.count() == 1)
+    qtbot.waitUntil(lambda: page.photos.count() == 1, timeout=20_000)
     (look,) = of_kind(kept(window, qtbot).entries, Look)
     assert (window.job_part.files / look.photos[0]).read_bytes() == picture.read_bytes()
     broken = tmp_path / "broken.png"
     broken.write_bytes(b"no picture")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(broken), ""))
     page.photo.click()
-    qtbot.waitUntil(lambda: page.photos.count() == 2)
+    qtbot.waitUntil(lambda: page.photos.count() == 2, timeout=20_000)
     shown = page.photos.itemAt(1).widget()  # type: ignore[union-attr] # two are there
     assert shown.text() == "no picture"  # type: ignore[union-attr] # a label
 
@@ -219,7 +219,12 @@ def test_a_makers_own_code_is_never_guessed_and_the_users_words_are_kept(
     assert told.text() == "the maker's own, not guessed at"
     monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("plate adaption", True))
     page.own_words.click()
-    qtbot.waitUntil(lambda: page.table.item(0, 1).text() == "plate adaption (your words)")  # type: ignore[union-attr] # a row
+
+    def meaning() -> str:
+        item = page.table.item(0, 1)
+        return item.text() if item is not None else ""
+
+    qtbot.waitUntil(lambda: meaning() == "plate adaption (your words)", timeout=20_000)
     kept(window, qtbot)
     book = Logbook(window.job_part.keeper.path)
     assert book.own_codes() == {read_code("P1545"): "plate adaption"}
@@ -241,12 +246,12 @@ def test_codes_go_out_as_csv_and_come_in_from_any_report(
     window.go("codes")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(out), ""))
     page.load.click()
-    qtbot.waitUntil(lambda: page.set_shown is not None)
+    qtbot.waitUntil(lambda: page.set_shown is not None, timeout=20_000)
     (found,) = of_kind(kept(window, qtbot).entries, CodeSet)
     assert (found.codes[0].code, found.source) == ("P0121-85", Source.FILE)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(tmp_path / "none.txt"), ""))
     page.load.click()
-    qtbot.waitUntil(lambda: "can't be read" in window.notice.text.text())
+    qtbot.waitUntil(lambda: "can't be read" in window.notice.text.text(), timeout=20_000)
 
 
 def test_someone_arrives_with_a_log_file_and_it_becomes_a_job(
@@ -265,9 +270,9 @@ def test_someone_arrives_with_a_log_file_and_it_becomes_a_job(
     assert (window.job_part.files / recorded.file).read_bytes() == original
     assert window.judgement.headline.text() == before
     window.go("jobs")
-    qtbot.waitUntil(lambda: window.home.model.rowCount() == 1)
+    qtbot.waitUntil(lambda: window.home.model.rowCount() == 1, timeout=20_000)
     keys(Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: window.job is not None)
+    qtbot.waitUntil(lambda: window.job is not None, timeout=20_000)
     keys(Qt.Key.Key_4, held=ALT)
     qtbot.waitUntil(lambda: window.opened is not None, timeout=20_000)
     assert window.opened is not None
@@ -334,7 +339,7 @@ def fill(window: MainWindow, qtbot: QtBot) -> None:
     for course in courses():
         window.job_part.keeper.write(course.job.id, partial(Logbook.put_job, job=course.job))
     window.job_part.refresh()
-    qtbot.waitUntil(lambda: window.home.model.rowCount() == 12)
+    qtbot.waitUntil(lambda: window.home.model.rowCount() == 12, timeout=20_000)
 
 
 def test_jobs_are_found_as_one_types_and_filtered(window: MainWindow, keys: Keys, qtbot: QtBot) -> None:
@@ -343,7 +348,7 @@ def test_jobs_are_found_as_one_types_and_filtered(window: MainWindow, keys: Keys
     keys("nine")
     assert [r.vehicle for r in window.home.model.rows] == ["No 6 · nine-seat bus"]
     keys(*[Qt.Key.Key_Backspace] * 4, "no 5", Qt.Key.Key_Down, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: window.job is not None)
+    qtbot.waitUntil(lambda: window.job is not None, timeout=20_000)
     assert window.job is not None
     assert window.job.vehicle.name == "No 5"
     window.go("prove")
@@ -351,7 +356,7 @@ def test_jobs_are_found_as_one_types_and_filtered(window: MainWindow, keys: Keys
     kept(window, qtbot)
     keys(Qt.Key.Key_0, held=ALT)
     came_back = window.home.states[JobState.CAME_BACK]
-    qtbot.waitUntil(lambda: came_back.text().endswith("came back · 1"))
+    qtbot.waitUntil(lambda: came_back.text().endswith("came back · 1"), timeout=20_000)
     window.home.search.clear()
     came_back.click()
     assert [r.vehicle for r in window.home.model.rows] == ["No 5 · wheelchair bus"]
@@ -374,7 +379,7 @@ def test_the_demo_fills_the_list_job_by_job_and_says_that_it_is_invented(
     assert window.head.state.text() == "demo · invented data"
     window.home.search.setFocus()
     keys("quay", Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: window.job is not None)
+    qtbot.waitUntil(lambda: window.job is not None, timeout=20_000)
     assert window.head.state.text() == "watching"
     keys(Qt.Key.Key_4, held=ALT)
     qtbot.waitUntil(lambda: window.opened is not None, timeout=20_000)
@@ -395,7 +400,7 @@ def test_a_vehicle_that_was_here_before_is_chosen_and_another_name_is_another_ve
     fill(window, qtbot)
     keys(Qt.Key.Key_N, held=CTRL)
     page = window.stations.page("complaint")
-    qtbot.waitUntil(lambda: "No 6" in page._known)  # type: ignore[attr-defined] # the complaint's page
+    qtbot.waitUntil(lambda: "No 6" in page._known, timeout=20_000)  # type: ignore[attr-defined] # the complaint's page
     keys("No 6", Qt.Key.Key_Escape, Qt.Key.Key_Tab)
     assert window.job is not None
     assert window.job.vehicle.description == "nine-seat bus"
@@ -425,7 +430,7 @@ def test_what_an_entry_was_before_is_told_and_brought_back(
     kept(window, qtbot)
     window.go("prove")
     window.stations.page("prove").history.click()  # type: ignore[attr-defined] # the proof's page
-    qtbot.waitUntil(window.notice.isVisible)
+    qtbot.waitUntil(window.notice.isVisible, timeout=20_000)
     assert window.notice.text.text().startswith("Before: bad: sensor plug seated")
     window.notice.act.click()
     assert [look.seen for look in of_kind(kept(window, qtbot).entries, Look)] == [Seen.BAD]
@@ -442,7 +447,7 @@ def test_two_windows_see_what_the_other_keeps(window: MainWindow, keys: Keys, qt
     qtbot.waitUntil(lambda: other.home.model.rowCount() == 1, timeout=10_000)
     assert window.job is not None
     other.open_job(window.job.id, "mend")
-    qtbot.waitUntil(lambda: other.job is not None)
+    qtbot.waitUntil(lambda: other.job is not None, timeout=20_000)
     line = other.stations.page("mend").change.line  # type: ignore[attr-defined] # the page of changes
     line.setFocus()
     qtbot.keyClicks(line, "plug cleaned")
@@ -473,7 +478,8 @@ def test_what_the_disk_does_not_take_waits_is_told_and_is_saved_later(
     other.execute("BEGIN IMMEDIATE")
     window.go("mend")
     keys("plug cleaned", Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: "another program holds the logbook" in window.notice.text.text())
+    told = window.notice.text
+    qtbot.waitUntil(lambda: "another program holds" in told.text(), timeout=20_000)
     assert keeper.waits
     assert window.foot.source.text() == "not saved"
     monkeypatch.setattr("nervus.window.main_window.really_leave", lambda _window: False)
@@ -482,7 +488,7 @@ def test_what_the_disk_does_not_take_waits_is_told_and_is_saved_later(
     other.execute("ROLLBACK")
     other.close()
     assert [c.done for c in of_kind(kept(window, qtbot).entries, Change)] == ["plug cleaned"]
-    qtbot.waitUntil(lambda: window.foot.source.text() == "saved")
+    qtbot.waitUntil(lambda: window.foot.source.text() == "saved", timeout=20_000)
 
 
 def test_a_logbook_that_cannot_be_opened_is_told_and_recordings_still_open(
@@ -493,7 +499,7 @@ def test_a_logbook_that_cannot_be_opened_is_told_and_recordings_still_open(
     window = MainWindow(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), path)
     qtbot.addWidget(window)
     window.show()
-    qtbot.waitUntil(lambda: "it is no logbook" in window.notice.text.text())
+    qtbot.waitUntil(lambda: "it is no logbook" in window.notice.text.text(), timeout=20_000)
     window.open_file(SAMPLES / "sample-09-wiring-drops.csv")
     qtbot.waitUntil(lambda: window.opened is not None, timeout=20_000)
     window.close()
@@ -510,7 +516,7 @@ def test_a_job_goes_out_and_comes_back_as_a_bundle(
     job, bundle = kept(window, qtbot), tmp_path / "job.zip"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a: (str(bundle), ""))
     keys(Qt.Key.Key_E, held=CTRL)
-    qtbot.waitUntil(bundle.is_file)
+    qtbot.waitUntil(bundle.is_file, timeout=20_000)
     elsewhere = MainWindow(
         QSettings(str(tmp_path / "e.ini"), QSettings.Format.IniFormat), tmp_path / "elsewhere.db"
     )
@@ -524,7 +530,7 @@ def test_a_job_goes_out_and_comes_back_as_a_bundle(
     bad = tmp_path / "bad.zip"
     bad.write_bytes(b"PK")
     elsewhere.open_file(bad)
-    qtbot.waitUntil(lambda: "nothing was taken over" in elsewhere.notice.text.text())
+    qtbot.waitUntil(lambda: "nothing was taken over" in elsewhere.notice.text.text(), timeout=20_000)
     elsewhere.close()
 
 
@@ -570,7 +576,7 @@ def test_no_station_cuts_its_words_or_hides_a_name(
         assert stumbles(window) == [], station
     kept(window, qtbot)
     window.go("jobs")
-    qtbot.waitUntil(lambda: window.home.model.rowCount() == 1)
+    qtbot.waitUntil(lambda: window.home.model.rowCount() == 1, timeout=20_000)
     qtbot.wait(200)
     assert stumbles(window) == []
     assert not window.findChildren(QMessageBox)
