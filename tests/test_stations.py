@@ -1,6 +1,7 @@
 """Each station is done by keyboard alone, in the real window, and what was entered is in the logbook."""
 
 import sqlite3
+import time
 from collections.abc import Callable
 from datetime import date, timedelta
 from functools import partial
@@ -279,6 +280,21 @@ def test_someone_arrives_with_a_log_file_and_it_becomes_a_job(
     assert window.opened.title == "sample-09-wiring-drops.csv"
     assert len(of_kind(kept(window, qtbot).entries, Recorded)) == 1
     assert len(of_kind(kept(window, qtbot).entries, Findings)) == 1
+
+
+def test_a_recording_goes_into_the_job_it_was_opened_in_also_if_another_is_opened_meanwhile(
+    window: MainWindow, keys: Keys, qtbot: QtBot
+) -> None:
+    keys(Qt.Key.Key_N, held=CTRL)
+    first = kept(window, qtbot).id
+    window.job_part.keeper.ask(lambda _book: time.sleep(0.3), lambda _none: None)
+    window.open_file(SAMPLES / "sample-09-wiring-drops.csv")
+    qtbot.waitUntil(lambda: window.opened is not None, timeout=20_000)
+    window.begin_job("another")
+    book = Logbook(window.job_part.keeper.path)
+    qtbot.waitUntil(lambda: len(book.job(first).entries) == 2, timeout=20_000)
+    book.close()
+    assert of_kind(kept(window, qtbot).entries, Recorded) == ()
 
 
 def test_a_second_change_before_a_retest_gets_a_warning_that_says_why(

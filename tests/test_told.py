@@ -233,6 +233,7 @@ def test_a_recording_and_what_was_told_are_weighed_together() -> None:
     assert alone.suspects == analysis.judgement.suspects
     assert alone.headline == analysis.judgement.headline
     assert len(alone.stretches) == len(analysis.judgement.stretches)
+    assert judge_job(job(found), judging()) is None, "taken out with its recording"
     more = judge_job(job(recorded, found, look("pins", Seen.BAD)), judging())
     assert more is not None
     assert more.suspects[0].probability > alone.suspects[0].probability

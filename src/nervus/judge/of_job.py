@@ -1,7 +1,5 @@
 """The judgement of a whole job: what was told, seen and read, with what its recordings showed."""
 
-from datetime import datetime
-
 from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.job import (
     Findings,
@@ -70,11 +68,9 @@ def _before_any_change(job: Job) -> tuple[Findings, ...]:
     changed = first_change(job)
     taken = {r.id: r.at for r in of_kind(job.entries, Recorded)}
     newest: dict[str, Findings] = {f.recording: f for f in of_kind(job.entries, Findings)}
-    return tuple(f for f in newest.values() if changed is None or _taken(f, taken) <= changed.at)
-
-
-def _taken(found: Findings, taken: dict[str, datetime]) -> datetime:
-    return taken.get(found.recording, found.at)
+    # What was found in a recording that was taken out of the job went with it.
+    kept_ones = (f for f in newest.values() if f.recording in taken)
+    return tuple(f for f in kept_ones if changed is None or taken[f.recording] <= changed.at)
 
 
 def _row(kept_row: KeptObservation) -> Likelihood:

@@ -52,7 +52,6 @@ class BookKeeper(QObject):
         self._versions: dict[str, int] = {}
         self._wake = threading.Condition()
         self._begun = self._ending = False
-        self._troubled = False
         self._answered.connect(lambda done, result: done(result))
         self._thread = threading.Thread(target=self._run, name="logbook", daemon=True)
 
@@ -190,7 +189,6 @@ class BookKeeper(QObject):
         try:
             work(book)
         except OutsideError as wrong:
-            self._troubled = True
             self.not_saved.emit(str(wrong))
             return False
         except Exception:  # noqa: BLE001 - the last guard of the thread
@@ -205,7 +203,6 @@ class BookKeeper(QObject):
                 del self._writes[key]
             done = not self._writes
         if done:
-            self._troubled = False
             self.saved.emit()
         return True
 

@@ -204,11 +204,6 @@ class JobPart(QObject):
         self.keeper.write(f"code {code}", lambda book: book.define(code, words))
         self.refresh()
 
-    @property
-    def can_undo(self) -> bool:
-        """Whether something was done in this job that can be undone."""
-        return bool(self._done)
-
     def undo(self) -> None:
         """Take back what was done last."""
         if self.job is None or not self._done:
@@ -277,8 +272,6 @@ class JobPart(QObject):
         job_id = self.job.id
 
         def add(copied: tuple[str, str]) -> None:
-            if self.job is None or self.job.id != job_id:
-                return
             recorded = Recorded(
                 id=new_id(),
                 at=_written_at(path),
@@ -289,8 +282,11 @@ class JobPart(QObject):
                 duration_s=analysis.examination.duration_s,
                 channels=channels,
             )
-            self.put(recorded)
-            self.put(_found(analysis, recorded))
+            for entry in (recorded, _found(analysis, recorded)):
+                if self.job is not None and self.job.id == job_id:
+                    self.put(entry)
+                else:  # another job was opened while a long file was copied: it is still that one's
+                    self.keeper.put(job_id, entry)
 
         self.keeper.ask(lambda book: book.attachments.keep(path), add)
 
