@@ -30,7 +30,11 @@ _STEP_AT_MOST_PCT, _NEAR_RAIL_PCT = 15.0, 4.0
 _ROUGH_TIMES = 2.5
 # Shallow events that differ in depth by more than this share, or that are so many times noisier
 # inside than the track usually is, are the roughness of a worn stretch, no step.
-_ROUGH_SPREAD, _ROUGH_NOISE = 0.35, 3.0
+_ROUGH_SPREAD, _ROUGH_NOISE = 0.08, 3.0
+# One and the same step is measured within so many tolerances.
+_SAME_STEP_TOLERANCES = 0.25
+# Noise inside is told from so many events of more than so many samples: a hand's motion bends few.
+_MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
 # What falls to one and the same level each time, percent of supply, is an open contact that flickers.
 _SAME_LEVEL_PCT = 0.3
 # A spot that shows in a smaller share of its crossings is not bound to the place alone.
@@ -122,16 +126,17 @@ def _is_rough(track: TrackSignal, parts: list[Excursion], openings: float) -> bo
         return False
     depths = np.asarray([p.depth for p in parts])
     middle = float(np.median(depths))
-    if float(np.median(np.abs(depths - middle))) > _ROUGH_SPREAD * middle:
+    spread = float(np.median(np.abs(depths - middle)))
+    if spread > max(_ROUGH_SPREAD * middle, _SAME_STEP_TOLERANCES * track.tolerance):
         return True
     if openings > _ROUGH_TIMES:
         return True
     inside = [
         sampling.noise(track.level[slice(*np.searchsorted(track.time_s, p.span_s))])
         for p in parts
-        if p.samples > 5
+        if p.samples > _ENOUGH_INSIDE
     ]
-    return bool(inside) and float(np.median(inside)) > _ROUGH_NOISE * usual
+    return len(inside) >= _MANY_INSIDE and float(np.median(inside)) > _ROUGH_NOISE * usual
 
 
 def _merge_within_passes(

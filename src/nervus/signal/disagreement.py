@@ -29,8 +29,9 @@ _SNAP_PCT_PER_S = 80.0
 _JOIN_S = 0.6
 # A witness blames a track when that track is off it by so many times what the other is.
 _BLAME = 2.0
-# While the witness moves by more than this between two samples it is no witness, percent.
-_BLUR_PCT = 1.0
+# While the witness moves by more than this between two samples, percent, and by more than this share of
+# what the tracks are apart, it is no witness.
+_BLUR_PCT, _BLUR_SHARE = 1.0, 0.25
 # Below this share of the time in disagreement the witness was itself moving too fast to tell.
 _LEAST_WITNESSED = 0.2
 
@@ -192,7 +193,9 @@ def _blame(
     """
     told = np.interp(pair.time_s, witness.time_s, witness.values)
     step_s = max(sampling.interval_s(pair.time_s), sampling.interval_s(witness.time_s))
-    calm = np.abs(np.gradient(told, pair.time_s)) * step_s / 2 < _BLUR_PCT
+    apart = float(np.median(np.abs(pair.first - pair.second)[during]))
+    blur = np.abs(np.gradient(told, pair.time_s)) * step_s / 2
+    calm = blur < max(_BLUR_PCT, _BLUR_SHARE * apart)
     agree = ~during & calm & (np.abs(pair.first - pair.second) < _LIMIT_PCT / 2)
     disagree = during & calm
     if disagree.sum() < _LEAST_WITNESSED * during.sum() or agree.sum() < 10:

@@ -85,4 +85,6 @@ def _who(channel: str) -> str:
 def _length(seconds: float) -> str:
     if seconds <= 0:
         return "a single sample"
-    return f"{seconds * 1000:.0f} ms" if seconds < 1 else f"{seconds:.1f} s"
+    if seconds < 1:
+        return f"{seconds * 1000:.0f} ms" if seconds >= 0.001 else f"{seconds * 1000:.1f} ms"
+    return f"{seconds:.1f} s"

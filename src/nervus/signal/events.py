@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nervus.domain.channel import Channel, Recording, Role, Unit
+from nervus.domain.channel import Recording, Role
 from nervus.domain.finding import Span
 from nervus.signal import sampling
 from nervus.signal.excursions import BURST_GAP_S, Excursion
 from nervus.signal.levels import TrackSignal
-from nervus.signal.spikes import is_spike
+from nervus.signal.spikes import is_spike, shared_lines
 
 # From so many spikes on, a recording is full of them.
 _MANY_SPIKES = 3
@@ -115,20 +115,21 @@ def _spikes(recording: Recording, track: TrackSignal, found: tuple[Excursion, ..
 
     Where a recording is full of spikes, a lone sample that no other line was sampled with is one more.
     """
-    lines = _shared_lines(recording, track)
-    verdicts = {id(e): [is_spike(track, e, line) for line in lines] for e in found}
+    verdicts = {id(e): _verdicts(recording, track, e) for e in found}
     sure = {e for e, said in verdicts.items() if any(said)}
     if len(sure) < _MANY_SPIKES:
         return sure
     return sure | {e for e, said in verdicts.items() if said and None in said and True not in said}
 
 
-def _shared_lines(recording: Recording, track: TrackSignal) -> tuple[Channel, ...]:
-    """The lines on which an ignition spike would show too: the supply, the other track."""
-    if not track.id.endswith("_v"):
-        return ()
-    lines = (*recording.with_role(Role.SUPPLY), *recording.with_role(Role.TRACK))
-    return tuple(c for c in lines if c.kind.unit is Unit.VOLT and c.id != track.id)
+def _verdicts(recording: Recording, track: TrackSignal, excursion: Excursion) -> list[bool | None]:
+    """What the lines say of an excursion: the supply alone, if it was sampled with the track."""
+    said: list[bool | None] = []
+    for line in shared_lines(recording, track.id):
+        said.append(is_spike(track, excursion, line))
+        if line.kind.role is Role.SUPPLY and said[-1] is not None:
+            return said
+    return said
 
 
 def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:

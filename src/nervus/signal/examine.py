@@ -39,9 +39,17 @@ from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts
 from nervus.signal.flats import find_flats
 from nervus.signal.key import key_off_spans
-from nervus.signal.levels import supply_scale
+from nervus.signal.levels import TrackSignal, supply_scale
 from nervus.signal.locality import judge_locality
-from nervus.signal.tracks import Tracks, after_witnesses, follow_travel, prepare_tracks, relate
+from nervus.signal.spans import overlaps
+from nervus.signal.tracks import (
+    FLAT_DEPTH_PCT,
+    Tracks,
+    after_witnesses,
+    follow_travel,
+    prepare_tracks,
+    relate,
+)
 
 # Events on a rough stretch that are shallower than this, percent of supply, belong to it.
 _WORN_AT_MOST_PCT = 10.0
@@ -74,7 +82,7 @@ def examine(
     tracks = after_witnesses(tracks, line, skew_s)
     travel, passes = follow_travel(recording, tracks, line, profile)
     progress("Looking for dead spots", 0.7)
-    spots, loose = _dead_spots(tracks, travel, passes)
+    spots, loose = _dead_spots(tracks, travel, passes, (line, skew_s))
     progress("Looking for wear", 0.8)
     wear = _wear(tracks, travel, passes, spots)
     loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
@@ -101,7 +109,10 @@ def examine(
 
 
 def _dead_spots(
-    tracks: Tracks, travel: Travel | None, passes: tuple[Pass, ...]
+    tracks: Tracks,
+    travel: Travel | None,
+    passes: tuple[Pass, ...],
+    relation_and_skew: tuple[relation.Line | None, float],
 ) -> tuple[tuple[DeadSpot, ...], tuple[Event, ...]]:
     """Dead spots of all tracks, and the events that no place explains."""
     if travel is None:
@@ -116,9 +127,20 @@ def _dead_spots(
         loose = tuple(e for e in loose if id(e) not in taken)
         frame = travel.frames[track.id]
         span = 100.0 * (frame.open - frame.closed) / track.supply_v
-        flat = find_flats(tracks.courses[track.id], passes, span)
-        spots += (f for f in flat if not _same_place(f, found))
+        course = tracks.course_with_shallow(track)
+        flat = find_flats(course, passes, span, tracks.sister_at(course, *relation_and_skew))
+        new = tuple(f for f in flat if not _same_place(f, found))
+        spots += new
+        standing = tuple(s for f in new for s in f.times_s)
+        loose = tuple(e for e in loose if not _is_end_of_flat(e, track, standing))
     return tuple(spots), loose
+
+
+def _is_end_of_flat(event: Event, track: TrackSignal, standing: tuple[Span, ...]) -> bool:
+    """Where a track that stood still catches up, it may look as if it had left its course."""
+    if event.channels != (track.id,) or event.deepest[1].depth > FLAT_DEPTH_PCT:
+        return False
+    return any(overlaps(event.span_s, s, track.interval_s) for s in standing)
 
 
 def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
@@ -149,9 +171,8 @@ def _wear(
         deep = tuple(
             part.span_s
             for e in tracks.events
-            if not e.is_shallow
             for name, part in e.parts
-            if name == track.id
+            if name == track.id and part.depth > _WORN_AT_MOST_PCT
         )
         masked = deep + tracks.spikes[track.id]
         stretches = wear_noise.noisy_stretches(track, own, passes, masked)

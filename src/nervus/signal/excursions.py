@@ -39,9 +39,12 @@ _AT_ONCE_SAMPLES, _AT_ONCE = 3, 0.5
 _LENIENCY, _WEAK_FROM_S, _WEAK_LONGEST_S = 5.0, 0.004, 0.6
 # With a witness every step is an edge, but the excursion must be this deep, percent of supply: a
 # shallower one may be a bend of the track, which is found as a disagreement.
-_ANY_STEP, DEEP_PCT = 1e6, 15.0
-# A segment shorter than this many samples is no place to go on from.
-_LEAST_COURSE = 3
+_ANY_STEP, _DEEP_PCT, _DEEP_SHARE = 1e6, 15.0, 0.2
+# A segment shorter than this many samples is no place to go on from; one this long that goes on where
+# the track was before is its course.
+_LEAST_COURSE, _GOES_ON = 3, 10
+# An edge this many times what noise may do leads nowhere.
+_SMALL_EDGE = 1.25
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -101,13 +104,19 @@ def find_weak_excursions(
     if track.interval_s < _WEAK_FROM_S:
         return ()
     found = list(known)
-    for leniency, least in ((_LENIENCY, 0.0), (_ANY_STEP, DEEP_PCT))[: 2 if witnessed else 1]:
+    for leniency, least in ((_LENIENCY, 0.0), (_ANY_STEP, deep_enough(track)))[: 2 if witnessed else 1]:
         off = joined(_off_course(track, split_at_edges(track, leniency)))
         described = (describe(track, first, last) for first, last in off)
         short = [e for e in described if e is not None and _lasts(e) <= _WEAK_LONGEST_S]
         new = [e for e in short if e.depth >= least and not _overlaps_any(e, found)]
         found += (replace(e, weak=True) for e in new)
     return tuple(found[len(known) :])
+
+
+def deep_enough(track: TrackSignal) -> float:
+    """How deep an excursion must be for a witness to speak of it, percent of supply."""
+    low, high = track.usual
+    return min(_DEEP_PCT, max(_DEEP_SHARE * (high - low), 3.0 * track.tolerance))
 
 
 def _lasts(excursion: Excursion) -> float:
@@ -166,20 +175,33 @@ class _Scan:
         self._ends: list[float] = segments.exit_s.tolist()
         self._entry: list[float] = segments.entry.tolist()
         self._exit: list[float] = segments.exit.tolist()
-        self._tolerance = track.tolerance
+        self._samples: list[int] = (segments.last - segments.first + 1).tolist()
+        self._lost: list[bool] = track.are_unusual(segments.entry).tolist()
+        self._tolerance = max(track.tolerance, _SMALL_EDGE * track.step_tolerance)
 
     def next_on_course(self, trusted: int, current: int, slope: float) -> int | None:
         """The first segment behind `current` that begins where the course of `trusted` would be."""
         start, left_s = self._exit[trusted], self._ends[trusted]
+        touched, touched_s = self._exit[current], self._ends[current]
         away, only_rails = 0.0, True
         for j in range(current + 1, len(self._entry)):
             entry, elapsed = self._entry[j], self._begins[j] - left_s
             if elapsed > _LONGEST_WITHIN_RANGE_S and not only_rails:
                 return None
+            if self._lost[j] and not self._lost[trusted]:
+                # Nothing takes a track to a rail where it never is, from where it is, but a fault.
+                away = max(away, abs(self._exit[j] - start))
+                continue
             moved = 1.2 * slope * elapsed
             slack = self._tolerance + min(_CHANGE_OF_SPEED * elapsed, _NEAR * away, _MOST_SLACK)
             if start + min(0.0, moved) - slack < entry < start + max(0.0, moved) + slack:
                 return j
+            # A contact that touches while the throttle is moved tells where the course is by then.
+            since = self._begins[j] - touched_s
+            if since < BURST_GAP_S and self._samples[j] >= _GOES_ON:
+                near = self._tolerance + _CHANGE_OF_SPEED * since
+                if abs(entry - touched) < near:
+                    return j
             away = max(away, abs(self._exit[j] - start))
             only_rails = only_rails and not GROUND_BELOW_PCT <= entry <= SUPPLY_ABOVE_PCT
         return None

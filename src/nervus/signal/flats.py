@@ -28,16 +28,26 @@ _LEAST_PASSES, _LEAST_SHARE = 3, 0.6
 _MANY_PASSES, _MANY_SHARE, _SPREADS, _MEAN_SHARE, _LEAST_LEVELS = 4, 0.35, 6.0, 0.8, 10
 # Slower than this, percent of supply per second, a hand can't be told from a flat.
 _BRISK = 6.0
+# With the sister as the clock, which no hand deceives, less must be hidden; but time must agree, within
+# so many cells, with this share of what it tells on the average of passes.
+_LEAST_BY_SISTER_PCT, _LEAST_CELLS_BY_SISTER = 0.45, 0.8
+_TIME_AGREES, _NEAR_CELLS = 0.3, 2
+# On one side at least the tracks must go together within this share, or the track is bent there.
+_STRAIGHT = 0.2
 _LEAST_POINTS = 8
 
 
-def find_flats(course: Course, passes: tuple[Pass, ...], span_pct: float) -> tuple[DeadSpot, ...]:
+def find_flats(
+    course: Course, passes: tuple[Pass, ...], span_pct: float, sister: FloatArray | None = None
+) -> tuple[DeadSpot, ...]:
     """Levels at which the track stands still in most passes while the throttle moves on.
 
     Args:
         course: the track with its excursions bridged.
         passes: of the travel.
         span_pct: the whole travel in percent of supply; negative for a falling track.
+        sister: what the other track showed at the course's instants, as this track's level, shape (n,):
+            a better clock than time, for no hand makes one track stand and not the other.
     """
     cell = max(_CELL_PCT, _CELL_TOLERANCES * course.tolerance)
     edges = np.arange(-2.0, 102.0 + cell, cell)
@@ -45,13 +55,17 @@ def find_flats(course: Course, passes: tuple[Pass, ...], span_pct: float) -> tup
     if not rows:
         return ()
     times = np.stack(rows)
-    hidden = _hidden(times, cell)
-    known = np.isfinite(hidden)
     least = max(_LEAST_HIDDEN_PCT, _LEAST_HIDDEN_CELLS * cell)
+    hidden = _hidden(times, cell)
+    if sister is not None:
+        least = max(_LEAST_BY_SISTER_PCT, _LEAST_CELLS_BY_SISTER * cell)
+        hidden = _hidden_from_sister(np.interp(times, course.time_s, sister), cell, hidden, least)
+    known = np.isfinite(hidden)
     stands = known & (np.nan_to_num(hidden) > least)
     crossed, seen = known.sum(axis=0), stands.sum(axis=0)
     worn = (seen >= _LEAST_PASSES) & (seen >= _LEAST_SHARE * crossed)
-    worn |= (seen >= _MANY_PASSES) & (seen >= _MANY_SHARE * crossed) & _stands_out(hidden, least)
+    if sister is None:
+        worn |= (seen >= _MANY_PASSES) & (seen >= _MANY_SHARE * crossed) & _stands_out(hidden, least)
     groups = merge(((float(c), float(c)) for c in np.flatnonzero(worn)), 2.0)
     return tuple(
         _spot(course, (hidden, stands, times), edges, (int(a), int(b)), span_pct) for a, b in groups
@@ -90,11 +104,22 @@ def monotone(level: FloatArray, *, rising: bool) -> FloatArray:
 def _hidden(times: FloatArray, cell: float) -> FloatArray:
     """How much of the way each cell hides in each pass, percent of supply, shape (passes, cells)."""
     took = np.abs(np.diff(times, axis=1))
-    count = took.shape[1]
     hidden = np.full(took.shape, np.nan)
+    sides = _sides(took)
+    # The quicker side: a hand that slows down towards its turn makes the other one slow.
+    with np.errstate(invalid="ignore", divide="ignore"):
+        expected = np.maximum(sides[0], sides[1])
+        speed = cell / expected
+        brisk = speed > _BRISK
+        hidden[brisk] = (took[brisk] - expected[brisk]) * speed[brisk]
+    return hidden
+
+
+def _sides(took: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """What a cell takes on the average of some below and some above each, shape (passes, cells) both."""
     sides = []
     for shift in (-1, 1):
-        total = np.zeros((took.shape[0], count))
+        total = np.zeros(took.shape)
         for step in range(2, 2 + _AROUND):
             moved = np.full(took.shape, np.nan)
             if shift < 0:
@@ -103,13 +128,36 @@ def _hidden(times: FloatArray, cell: float) -> FloatArray:
                 moved[:, :-step] = took[:, step:]
             total += moved
         sides.append(total / _AROUND)
-    # The quicker side: a hand that slows down towards its turn makes the other one slow.
-    with np.errstate(invalid="ignore", divide="ignore"):
-        expected = np.maximum(sides[0], sides[1])
-        speed = cell / expected
-        brisk = speed > _BRISK
-        hidden[brisk] = (took[brisk] - expected[brisk]) * speed[brisk]
-    return hidden
+    return sides[0], sides[1]
+
+
+def _hidden_from_sister(clock: FloatArray, cell: float, by_time: FloatArray, least: float) -> FloatArray:
+    """How much of the way each cell hides by the other track, shape (passes, cells).
+
+    Its way through one cell, or three where samples are far apart, should be as long as they are. What
+    time contradicts, or single passes only show, is the sister's own fault.
+    """
+    from scipy.ndimage import maximum_filter1d  # noqa: PLC0415 - loaded when first needed: start-up
+
+    took = np.abs(np.diff(clock, axis=1))
+    # A bent track is slow over many cells: those around tell.
+    sides = _sides(took)
+    usual = np.fmax(np.fmax(*sides), cell)
+    straight = np.any([np.abs(_mean(side) / cell - 1.0) < _STRAIGHT for side in sides], axis=0)
+    hidden = took - usual
+    three = np.abs(clock[:, 3:] - clock[:, :-3]) - 3.0 * usual[:, 1:-1]
+    hidden[:, 1:-1] = np.fmax(hidden[:, 1:-1], three)
+    mean = _mean(hidden)
+    told = maximum_filter1d(_mean(by_time), 2 * _NEAR_CELLS + 1)
+    known = np.isfinite(by_time).sum(axis=0) >= _LEAST_PASSES
+    believed = straight & (mean > _MEAN_SHARE * least) & ~(known & (told < _TIME_AGREES * mean))
+    return np.where(believed, hidden, np.minimum(hidden, 0.0))
+
+
+def _mean(hidden: FloatArray) -> FloatArray:
+    """The mean over passes, shape (passes, cells) to (cells,); 0 where none is known."""
+    known = np.isfinite(hidden).sum(axis=0)
+    return np.asarray(np.nansum(hidden, axis=0) / np.maximum(known, 1))
 
 
 def _stands_out(hidden: FloatArray, least: float) -> BoolArray:
@@ -145,7 +193,8 @@ def _spot(
     level = float(edges[cells[0]] + edges[cells[1] + 1]) / 2
     lost = float(np.median(np.nanmax(hidden[rows][:, inside], axis=1)))
     place = _place(course, level, lost, span_pct)
-    spans = np.sort(times[rows][:, [cells[0], cells[1] + 1]], axis=1)
+    crossings = times[rows][:, cells[0] : cells[1] + 2]
+    spans = np.stack((np.nanmin(crossings, axis=1), np.nanmax(crossings, axis=1)), axis=1)
     seen = int(rows.sum())
     return DeadSpot(
         channels=(course.id,),

@@ -4,7 +4,7 @@ A potentiometer is ratiometric: with a supply of 4.80 V a healthy 0.50 V reads 0
 practice). So what counts is the share of the supply, not the volts.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -69,12 +69,16 @@ class TrackSignal:
         at_ground = level < _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else np.zeros(level.shape, bool)
         return np.asarray(at_ground | (level > max(_AT_SUPPLY_PCT, high + 2.5)), dtype=np.bool_)
 
-    def is_unusual(self, level: float) -> bool:
-        """Whether a level lies near a rail and outside of what the track usually shows."""
+    def are_unusual(self, level: FloatArray) -> BoolArray:
+        """Levels near a rail and outside of what the track usually shows, shape (n,) to (n,)."""
         low, high = self.usual
-        near_rail = floor_of(level) is not Floor.INTERMEDIATE
-        beyond = bool(self.beyond_range(np.asarray([level]))[0])
-        return beyond or (near_rail and not low - 2.0 <= level <= high + 2.0)
+        near_rail = (level < GROUND_BELOW_PCT) | (level > SUPPLY_ABOVE_PCT)
+        outside = (level < low - 2.0) | (level > high + 2.0)
+        return np.asarray(self.beyond_range(level) | (near_rail & outside), dtype=np.bool_)
+
+    def is_unusual(self, level: float) -> bool:
+        """The same for one level."""
+        return bool(self.are_unusual(np.asarray([level]))[0])
 
     def volts(self, level: float) -> float:
         """A level in the channel's own unit, to as many digits as a meter shows."""
@@ -122,6 +126,23 @@ def prepare(channel: Channel, supply_v: float, ignore: tuple[Span, ...] = ()) ->
         interval_s=interval_s,
         supply_v=scale,
         usual=_usual(level[:: max(1, level.size // _SKETCH)]),
+    )
+
+
+def coarser(track: TrackSignal, interval_s: float) -> TrackSignal | None:
+    """The same track as means over blocks of about so many seconds; `None` where it is slow enough."""
+    size = round(interval_s / max(track.interval_s, 1e-7))
+    if size < 2 or track.level.size < 5 * size:
+        return None
+    whole = track.level.size // size * size
+    time_s = track.time_s[:whole].reshape(-1, size).mean(axis=1)
+    level = track.level[:whole].reshape(-1, size).mean(axis=1)
+    return replace(
+        track,
+        time_s=time_s,
+        level=level,
+        noise=sampling.noise(level),
+        interval_s=track.interval_s * size,
     )
 
 

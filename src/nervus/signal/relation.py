@@ -67,15 +67,13 @@ def describe(line: Line | None, supply_v: float, *, learned: bool = True) -> Tra
     return TrackRelation(name, round(line.slope, 4), offset_v, learned)
 
 
-def estimate_skew(first: Course, second: Course, line: Line) -> float:
+def estimate_skew(first: Course, second: Course, line: Line, interval_s: float) -> float:
     """By how many seconds the second track's samples lag behind their stamps, against the first.
 
     Channels polled one after the other carry the time of the answer, not of the measurement. The
-    lag that makes the two agree best over all motion is searched within three intervals.
+    lag that makes the two agree best over all motion is searched within three intervals of the samples.
     """
-    if np.isin(second.time_s[:200], first.time_s).mean() > 0.5:
-        return 0.0  # sampled at the same instants, not polled one after the other
-    widest = 3.0 * max(first.interval_s, second.interval_s)
+    widest = 3.0 * interval_s
     lags = np.linspace(-widest, widest, 25)
     expected = line.at(first.level)
     speed = first.speed()

@@ -9,14 +9,14 @@ from enum import Enum
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import BoolArray, FloatArray
 from nervus.domain.finding import Span
 from nervus.signal import sampling
 from nervus.signal.events import Event
-from nervus.signal.excursions import BURST_GAP_S, Excursion
+from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
 from nervus.signal.levels import TrackSignal
 from nervus.signal.relation import Line
-from nervus.signal.spans import merge, runs
+from nervus.signal.spans import inside, merge, overlaps, runs
 
 # The sister confirms an excursion when it differs from it by less than this share of its depth.
 _CONFIRMS = 0.3
@@ -26,6 +26,10 @@ _CONTRADICTS, _UNKNOWN_INTERVALS = 0.5, 1.5
 # An event longer than this is looked into: the tracks differ where they are further apart than this,
 # percent of supply; where they differ for most of it, it is one lasting fault.
 _LONG_S, _APART_PCT, _MOSTLY = 0.4, 4.0, 0.5
+# While a track is off, the other moves by less than this share of it.
+_ALONE = 0.5
+# What lasts longer than this within the range is no interruption.
+_LONGEST_APART_S = 1.5
 
 
 class Says(Enum):
@@ -68,7 +72,7 @@ class Sisters:
         near = slice(*np.searchsorted(self.first.time_s, (start - 1e-9, end + 1e-9)))
         time_s, own = self.first.time_s[near], self.first.level[near]
         other = np.interp(time_s + self.skew_s, self.second.time_s, self.second.level)
-        blur = self.first.tolerance + self.second.tolerance / abs(self.line.slope)
+        blur = self._blur()
         apart = np.abs(own - self._through(other, self.second))
         off = apart > max(2.0 * blur, _APART_PCT)
         if time_s.size < 3 or float(np.mean(off)) > _MOSTLY or self._at_rails(own, other):
@@ -78,13 +82,74 @@ class Sisters:
         )
         return tuple(e for e in (self._piece(span) for span in spans) if e is not None)
 
+    def apart(self, known_s: tuple[Span, ...]) -> tuple[Event, ...]:
+        """Where the tracks are far apart for a while, and nothing is known of.
+
+        Two tracks on one shaft can't be: one was off, however gently it left and came back, as it
+        does behind the low-pass of an input. What lasts is no interruption, and told as a disagreement.
+        """
+        together = self._as_first()
+        own = self.first.level
+        gap = np.abs(own - together)
+        deep = max(deep_enough(self.first), deep_enough(self.second) / abs(self.line.slope))
+        off = gap > max(deep, 3.0 * self._blur())
+        if not off.any():
+            return ()
+        off = (gap > self._blur() + _APART_PCT) & ~self._may_be_timing(gap)
+        off &= ~inside(self.first.time_s, known_s, 2.0 * self.first.interval_s)
+        spans = (
+            (float(self.first.time_s[a]), float(self.first.time_s[b]))
+            for a, b in zip(*runs(off), strict=True)
+            if gap[a : b + 1].max() > deep
+        )
+        fresh = (s for s in merge(spans, BURST_GAP_S) if s[1] - s[0] <= _LONGEST_APART_S)
+        found = (self._piece(s) for s in fresh if not any(overlaps(s, k) for k in known_s))
+        return tuple(e for e in found if e is not None and self._alone(e))
+
+    def _alone(self, event: Event) -> bool:
+        """Whether the other track stays on its course: what moves both is no fault of one."""
+        if len(event.parts) > 1:
+            return True
+        ((channel, excursion),) = event.parts
+        other = self.second if channel == self.first.id else self.first
+        first, last = (
+            int(n)
+            for n in np.searchsorted(other.time_s, (event.span_s[0] - 1e-9, event.span_s[1] + 1e-9))
+        )
+        if last <= first:
+            return True
+        ends = (other.level[max(first - 1, 0)] + other.level[min(last, other.level.size - 1)]) / 2.0
+        moved = float(np.abs(other.level[first:last] - ends).max())
+        return moved < _ALONE * excursion.depth
+
+    def _as_first(self) -> FloatArray:
+        """The second track at the first's instants, as the first's level, shape (n,)."""
+        one, two = self.first, self.second
+        if one.time_s.size == two.time_s.size and np.array_equal(one.time_s, two.time_s):
+            return self._through(two.level, two)
+        return self._through(np.interp(one.time_s + self.skew_s, two.time_s, two.level), two)
+
+    def _blur(self) -> float:
+        return self.first.tolerance + self.second.tolerance / abs(self.line.slope)
+
+    def _may_be_timing(self, gap: FloatArray) -> BoolArray:
+        """Where the motion between two samples of tracks polled in turn explains a gap, shape (n,)."""
+        level, time_s = self.first.level, self.first.time_s
+        unknown = _UNKNOWN_INTERVALS * max(self.first.interval_s, self.second.interval_s)
+        other = self._as_first()
+        speed = np.minimum(np.abs(np.gradient(level, time_s)), np.abs(np.gradient(other, time_s)))
+        return np.asarray(gap < speed * unknown + self._blur(), dtype=np.bool_)
+
     def _at_rails(self, own: FloatArray, other: FloatArray) -> bool:
         """Whether both are where neither can be for most of the time."""
         both = self.first.beyond_range(own) & self.second.beyond_range(other)
         return bool(np.mean(both) > _MOSTLY)
 
     def _piece(self, span: Span) -> Event | None:
-        """One contradiction as an event of the track that left: the one that moved further at once."""
+        """One contradiction as an event of the track that left: the one that moved further at once.
+
+        Where both are at levels at which neither usually is, both have left.
+        """
         parts = []
         for track in (self.first, self.second):
             first, last = (
@@ -101,6 +166,8 @@ class Sisters:
             return None
         by_id = {self.first.id: self.first, self.second.id: self.second}
         unusual = [p for p in parts if by_id[p[0]].is_unusual(p[1].level)]
+        if len(unusual) == len(by_id):
+            return Event(tuple(unusual), span)
         chosen = max(unusual or parts, key=lambda part: part[1].depth)
         return Event((chosen,), span)
 

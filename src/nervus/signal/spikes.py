@@ -4,12 +4,16 @@ A spike is coupled into the harness and the ground, so it adds the same voltage 
 supply included. An interruption does not: what it adds depends on where the track stands.
 """
 
+from dataclasses import replace
+
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray
-from nervus.domain.finding import Floor
+from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Unit
+from nervus.domain.finding import Floor, Span
+from nervus.signal import sampling
 from nervus.signal.excursions import Excursion
 from nervus.signal.levels import TrackSignal
+from nervus.signal.spans import merge
 
 # A spike, or a few in a row, are over after this time and so many samples.
 _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
@@ -17,11 +21,17 @@ _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
 # have the same input, and an open supply or ground moves them alike by chance only.
 _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
 # It swings to both sides if each is at least this share of the greater one.
-_BOTH_SIDES, _APART_V = 0.05, 0.5
+_BOTH_SIDES, _APART_V = 0.05, 0.2
+# No opening of the sensor's circuit takes a track above its supply, percent of it.
+_ABOVE_SUPPLY_PCT = 103.0
 # A supply that falls below this has collapsed: that is no spike.
 _COLLAPSED_V = 3.0
 # So many samples on each side of a spike tell what the line usually is there.
 _AROUND = 4
+# Around a spike the lines ring for so long, by less than counts as a swing.
+_RINGS_S = 0.0005
+# A line swings where it steps by so many deviations of its noise, and by so many volts.
+_SWING_NOISES, _SWING_V = 8.0, 0.03
 
 
 def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bool | None:
@@ -36,7 +46,7 @@ def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bo
         `None` where it may be one, but the reference has no sample at that instant.
     """
     start, end = excursion.span_s
-    if excursion.samples > _SAMPLES or end - start > _LONGEST_S:
+    if excursion.samples > _most_samples(track) or end - start > _LONGEST_S:
         return False
     slack = 0.3 * track.interval_s
     own = slice(*np.searchsorted(track.time_s, (start - slack, end + slack)))
@@ -49,7 +59,12 @@ def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bo
     stands_v = float(np.median(reference.values[at[there]] - others))
     apart_v = abs(excursion.course * track.supply_v / 100.0 - stands_v)
     share = _share(excursion, reference, moves, apart_v)
-    return bool(np.abs(mine - others).sum() <= share * np.abs(mine).sum())
+    moved = max(float(np.abs(mine).sum()), float(np.abs(others).sum()))
+    return bool(np.abs(mine - others).sum() <= share * moved)
+
+
+def _most_samples(track: TrackSignal) -> float:
+    return max(_SAMPLES, _LONGEST_TRACKS_S / max(track.interval_s, 1e-7))
 
 
 def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v: float) -> float:
@@ -63,9 +78,12 @@ def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v:
         return _ALIKE
     if excursion.span_s[1] - excursion.span_s[0] <= _LONGEST_TRACKS_S:
         return _ALIKE_TRACKS
-    least = _BOTH_SIDES * float(np.abs(moves).max(initial=0.0))
+    peak = float(np.abs(moves).max(initial=0.0))
+    least = _BOTH_SIDES * peak
     swings = bool(moves.size) and float(moves.max()) > least and float(moves.min()) < -least
-    between = excursion.floor is Floor.INTERMEDIATE and apart_v > _APART_V
+    # An opening would bring both to one level, and so move them differently by what they are apart.
+    no_rail = excursion.floor is Floor.INTERMEDIATE or excursion.level > _ABOVE_SUPPLY_PCT
+    between = no_rail and apart_v > max(_APART_V, 2.0 * _ALIKE_LONG * peak)
     return _ALIKE_LONG if swings or between else 0.0
 
 
@@ -84,3 +102,65 @@ def _moves(reference: Channel, at: IntArray) -> FloatArray:
     if not around.size or (reference.id == "vref_v" and values.min() < _COLLAPSED_V):
         return np.zeros(at.shape)
     return values - float(np.median(around))
+
+
+def shared_lines(recording: Recording, track_id: str) -> tuple[Channel, ...]:
+    """The lines on which an ignition spike would show too: the supply, the other track."""
+    if not track_id.endswith("_v"):
+        return ()
+    lines = (*recording.with_role(Role.SUPPLY), *recording.with_role(Role.TRACK))
+    return tuple(c for c in lines if c.kind.unit is Unit.VOLT and c.id != track_id)
+
+
+def without_spikes(track: TrackSignal, supply: Channel | None) -> tuple[TrackSignal, tuple[Span, ...]]:
+    """A track with the spikes that the supply shows too bridged, and where they were.
+
+    Two spikes close to one another would else look like one excursion from the first to the second.
+    Another track is no such reference: an open line that both share moves both, in bursts.
+    """
+    level = track.level
+    spans: list[Span] = []
+    if supply is None or not track.id.endswith("_v"):
+        return track, ()
+    for start_s, end_s in _swings(supply):
+        first, last = (int(n) for n in np.searchsorted(track.time_s, (start_s - 1e-6, end_s + 1e-6)))
+        bridge = _bridge(level, first, last)
+        if bridge is None:
+            continue
+        furthest = first + int(np.argmax(np.abs(level[first:last] - bridge)))
+        away = Excursion(
+            (float(track.time_s[first]), float(track.time_s[last - 1])),
+            float(level[first - 1]),
+            float(level[last]),
+            float(level[furthest]),
+            last - first,
+        )
+        if away.depth > track.tolerance and is_spike(track, away, supply):
+            level = level.copy() if level is track.level else level
+            level[first:last] = bridge
+            spans.append(away.span_s)
+    return (replace(track, level=level) if spans else track), tuple(spans)
+
+
+def _bridge(level: FloatArray, first: int, last: int) -> FloatArray | None:
+    """Straight from the sample before to the one behind; `None` where there is no such stretch."""
+    if not 0 < first < last < level.size:
+        return None
+    return np.linspace(level[first - 1], level[last], last - first + 2)[1:-1]
+
+
+def _swings(line: Channel) -> tuple[Span, ...]:
+    """Where a line leaves and comes back within a spike's time, first to last sample off."""
+    values, time_s = line.values, line.time_s
+    least = max(_SWING_NOISES * sampling.noise(values), _SWING_V)
+    step = np.diff(values)
+    edges = np.flatnonzero((step > least) | (step < -least))
+    if not edges.size:
+        return ()
+    ends = merge(((float(time_s[i]), float(time_s[i + 1])) for i in edges), _LONGEST_S / 2)
+    spans = []
+    for start, end in ends:
+        first, last = (int(n) for n in np.searchsorted(time_s, (start, end)))
+        if last - first >= 2 and end - start <= _LONGEST_S + 1e-6:
+            spans.append((float(time_s[first + 1]) - _RINGS_S, float(time_s[last - 1]) + _RINGS_S))
+    return tuple(spans)

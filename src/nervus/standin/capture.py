@@ -1,7 +1,7 @@
 """Simulated captures: a throttle is moved, its sensor's circuit solved, its lines sampled.
 
-What it does not imitate: temperature, supply ripple, the low-pass of a control unit's input, slip
-of the sampling clock. Noise has a random stream of its own: changing it leaves the motion as it is.
+What it does not imitate: temperature, supply ripple, slip of the sampling clock. Noise has a random
+stream of its own: changing it leaves the motion as it is.
 """
 
 from dataclasses import dataclass, replace
@@ -38,18 +38,29 @@ class Sampler:
         bits: resolution over 0 to 5 V.
         noise_v: deviation of the noise.
         polled_s: 0 where all channels are sampled at once, else the time from one to the next.
+        filter_s: time constant of the input's low-pass (one resistor, one capacitor); 0 for none.
     """
 
     rate_hz: float = 200.0
     bits: int = 12
     noise_v: float = 0.002
     polled_s: float = 0.0
+    filter_s: float = 0.0
 
     def digitise(self, volts: FloatArray, random: np.random.Generator) -> FloatArray:
         """Volts as the converter gives them, shape (n,)."""
         step = 5.0 / 2**self.bits
+        if self.filter_s > 0.0:
+            volts = self._behind_filter(volts)
         noisy = volts + random.normal(0.0, self.noise_v, volts.size)
         return np.asarray(np.round(np.clip(np.round(noisy / step) * step, 0.0, 5.2), 4))
+
+    def _behind_filter(self, volts: FloatArray) -> FloatArray:
+        from scipy.signal import lfilter  # noqa: PLC0415 - loaded when first needed: start-up
+
+        kept = float(np.exp(-1.0 / (self.rate_hz * self.filter_s)))
+        filtered, _ = lfilter([1.0 - kept], [1.0, -kept], volts, zi=[kept * volts[0]])
+        return np.asarray(filtered)
 
 
 CABLE = SensorCircuit((TrackCircuit(0.105, 0.905, pull_share=1.0, pull_ohms=100_000.0),))

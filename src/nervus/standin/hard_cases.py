@@ -12,7 +12,7 @@ import numpy as np
 
 from nervus.circuit.sensor import SensorCircuit, TrackCircuit
 from nervus.domain.analysis import SuspectId, Verdict
-from nervus.domain.channel import Channel, Recording
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.finding import Shape, Span
 from nervus.standin.capture import Sampler, Simulated, simulate, without_supply
 from nervus.standin.faults import BentTrack, Fault, LooseLine, RoughPlace, WornPlace
@@ -20,17 +20,29 @@ from nervus.standin.motion import Stroke
 
 # A place that failed less often than this can't be told from chance; it need not be found.
 _LEAST_TIMES = 3
+# Samples a second of a capture that shows how an input's low-pass rounds an edge.
+_FAST_HZ = (5_000.0, 10_000.0)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class TrueFinding:
-    """One thing that is true in a case and must be found."""
+    """One thing that is true in a case and must be found.
+
+    `evidence` tells how much of it the samples hold: by how many deviations of the noise they differ
+    from what the same recording would be without the fault, added up over its samples; of the channels
+    concerned, the one that shows least.
+    """
 
     kind: str
     channels: tuple[str, ...]
     times_s: tuple[Span, ...]
     travel_pct: Span | None = None
     shape: Shape | None = None
+    evidence: float = 0.0
+    liar: str | None = None
+
+
+Shown = dict[str, tuple[FloatArray, FloatArray]]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -98,7 +110,7 @@ def _strokes(random: np.random.Generator, sweeps: int, *, snaps: bool = False) -
     return tuple(made)
 
 
-def _made(
+def _made(  # noqa: PLR0913 - what a case may be drawn from; all by name
     random: np.random.Generator,
     seed: int,
     *,
@@ -107,14 +119,28 @@ def _made(
     rates: tuple[float, ...] = (50.0, 100.0, 200.0, 500.0, 1000.0),
     polled: bool = False,
     snaps: bool = False,
-) -> Simulated:
-    sampler = _sampler(random, rates, polled=polled)
+    filtered: bool = False,
+) -> tuple[Simulated, Shown]:
+    filter_s = float(10.0 ** random.uniform(-3.7, -2.8)) if filtered else 0.0
+    sampler = replace(_sampler(random, rates, polled=polled), filter_s=filter_s)
     strokes = _strokes(random, int(random.integers(5, 9)), snaps=snaps)
-    made = simulate(_circuit(random, tracks), strokes, sampler, seed, faults=faults)
+    circuit = _circuit(random, tracks)
+    made = simulate(circuit, strokes, sampler, seed, faults=faults)
+    sound = simulate(circuit, strokes, sampler, seed) if faults else made
     recording = made.recording
     if random.random() < 0.4:
         recording = without_supply(recording)
-    return replace(made, recording=_with_gaps(recording, random))
+    noise_v = sampler.noise_v + 5.0 / 2**sampler.bits / 3.46
+    shown = _shown(made.recording, sound.recording, noise_v)
+    return replace(made, recording=_with_gaps(recording, random)), shown
+
+
+def _shown(made: Recording, sound: Recording, noise_v: float) -> Shown:
+    """For each channel its instants and by how many deviations it differs from a sound one there."""
+    return {
+        a.id: (a.time_s, np.abs(a.values - b.values) / noise_v)
+        for a, b in zip(made.channels, sound.channels, strict=True)
+    }
 
 
 def _with_gaps(recording: Recording, random: np.random.Generator) -> Recording:
@@ -129,33 +155,38 @@ def _with_gaps(recording: Recording, random: np.random.Generator) -> Recording:
 
 
 def _healthy(random: np.random.Generator, seed: int) -> HardCase:
-    return HardCase(_made(random, seed, tracks=int(random.integers(1, 3))).recording)
+    made, _ = _made(random, seed, tracks=int(random.integers(1, 3)))
+    return HardCase(made.recording)
 
 
 def _healthy_snaps(random: np.random.Generator, seed: int) -> HardCase:
-    return HardCase(_made(random, seed, tracks=int(random.integers(1, 3)), snaps=True).recording)
+    made, _ = _made(random, seed, tracks=int(random.integers(1, 3)), snaps=True)
+    return HardCase(made.recording)
 
 
 def _healthy_polled(random: np.random.Generator, seed: int) -> HardCase:
-    made = _made(random, seed, tracks=2, snaps=True, rates=(8.0, 15.0, 20.0, 40.0), polled=True)
+    made, _ = _made(random, seed, tracks=2, snaps=True, rates=(8.0, 15.0, 20.0, 40.0), polled=True)
     return HardCase(made.recording)
 
 
 def _healthy_slow(random: np.random.Generator, seed: int) -> HardCase:
-    made = _made(random, seed, tracks=1, snaps=True, rates=(2.0, 4.0, 10.0))
+    made, _ = _made(random, seed, tracks=1, snaps=True, rates=(2.0, 4.0, 10.0))
     return HardCase(made.recording)
 
 
 def _healthy_spikes(random: np.random.Generator, seed: int) -> HardCase:
-    """The same volts on every line, for one sample or two."""
-    made = _made(random, seed, tracks=2, rates=(500.0, 1000.0, 2000.0))
+    """The same volts on every line, for one sample or two, on a fast capture for up to a millisecond."""
+    made, _ = _made(random, seed, tracks=2, rates=(500.0, 1000.0, 2000.0, *_FAST_HZ))
     count = int(made.recording.duration_s * random.uniform(2.0, 8.0))
     shared = random.choice(made.time_s.size, count, replace=False)
     volts = random.normal(0.0, 0.5, count)
     spikes = np.zeros(made.time_s.size)
     spikes[shared] = volts
     twice = shared[random.random(count) < 0.3]
-    spikes[np.minimum(twice + 1, spikes.size - 1)] += 0.5 * spikes[twice]
+    most = max(1, round(0.001 / float(np.median(np.diff(made.time_s)))))
+    for later in range(1, most + 1):
+        lasting = twice[random.random(twice.size) < 1.0 / later]
+        spikes[np.minimum(lasting + later, spikes.size - 1)] += 0.5**later * spikes[lasting]
     channels = []
     for channel in made.recording.channels:
         at = np.clip(np.searchsorted(made.time_s, channel.time_s - 1e-6), 0, spikes.size - 1)
@@ -198,25 +229,36 @@ def _dead_spot(shape: Shape) -> Callable[[np.random.Generator, int], HardCase]:
 
 
 def _case(
-    made: Simulated,
+    made_and_shown: tuple[Simulated, Shown],
     kind: str,
     channels: tuple[str, ...],
     suspect: SuspectId,
     verdict: Verdict | None,
 ) -> HardCase:
+    made, shown = made_and_shown
     planted = made.planted[0]
     fault = planted.fault
     place = None if isinstance(fault, LooseLine) else fault.travel_pct
     shape = fault.shape if isinstance(fault, WornPlace) else None
     if isinstance(fault, LooseLine):
         truth: tuple[TrueFinding, ...] = tuple(
-            TrueFinding(kind, channels, (span,)) for span in planted.times_s
+            TrueFinding(kind, channels, (span,), evidence=_evidence(shown, channels, (span,)))
+            for span in planted.times_s
         )
     elif len(planted.times_s) >= _LEAST_TIMES:
-        truth = (TrueFinding(kind, channels, planted.times_s, place, shape),)
+        shows = _evidence(shown, channels if kind != "disagreement" else ("tps2_v",), planted.times_s)
+        truth = (TrueFinding(kind, channels, planted.times_s, place, shape, shows),)
     else:
         truth, verdict = (), None
     return HardCase(made.recording, truth, suspect, verdict, planted.times_s)
+
+
+def _evidence(shown: Shown, channels: tuple[str, ...], times_s: tuple[Span, ...]) -> float:
+    """The least that one of the channels shows within the times."""
+    return min(
+        float(sum(off[slice(*np.searchsorted(at, (a - 1e-6, b + 1e-6)))].sum() for a, b in times_s))
+        for at, off in (shown[c] for c in channels)
+    )
 
 
 def _instants(random: np.random.Generator, count: int) -> tuple[Span, ...]:
@@ -235,6 +277,21 @@ def _wire(random: np.random.Generator, seed: int) -> HardCase:
     rates = (200.0, 500.0, 1000.0)
     made = _made(random, seed, tracks=tracks, faults=(loose,), rates=rates)
     return _case(made, "drop", (f"tps{which}_v",), SuspectId.WIRING, Verdict.TIME)
+
+
+def _fast_wire(random: np.random.Generator, seed: int) -> HardCase:
+    """A fast capture behind the low-pass of an input: every edge is rounded."""
+    tracks = int(random.integers(1, 3))
+    which = int(random.integers(1, tracks + 1))
+    loose = LooseLine(f"signal{which}", _instants(random, int(random.integers(5, 12))))
+    made = _made(random, seed, tracks=tracks, faults=(loose,), rates=_FAST_HZ, filtered=True)
+    return _case(made, "drop", (f"tps{which}_v",), SuspectId.WIRING, Verdict.TIME)
+
+
+def _healthy_fast(random: np.random.Generator, seed: int) -> HardCase:
+    tracks = int(random.integers(1, 3))
+    made, _ = _made(random, seed, tracks=tracks, snaps=True, rates=_FAST_HZ, filtered=True)
+    return HardCase(made.recording)
 
 
 def _slow_wire(random: np.random.Generator, seed: int) -> HardCase:
@@ -270,12 +327,28 @@ def _rough(random: np.random.Generator, seed: int) -> HardCase:
     return _case(made, "noise", ("tps1_v",), SuspectId.SENSOR, None)
 
 
-def _bent(random: np.random.Generator, seed: int) -> HardCase:
-    low = random.uniform(5.0, 40.0)
-    bent = BentTrack(2, (low, low + random.uniform(25.0, 50.0)), random.uniform(6.0, 14.0))
-    made = _made(random, seed, tracks=2, faults=(bent,), rates=(15.0, 20.0, 50.0, 100.0), polled=True)
-    case = _case(made, "disagreement", ("tps1_v", "tps2_v"), SuspectId.SENSOR, None)
-    return replace(case, disturbed_s=((0.0, 1e9),))
+def _bent(*, commanded: bool) -> Callable[[np.random.Generator, int], HardCase]:
+    def make(random: np.random.Generator, seed: int) -> HardCase:
+        low = random.uniform(5.0, 40.0)
+        bent = BentTrack(2, (low, low + random.uniform(25.0, 50.0)), random.uniform(6.0, 14.0))
+        rates = (15.0, 20.0, 50.0, 100.0)
+        made, shown = _made(random, seed, tracks=2, faults=(bent,), rates=rates, polled=True)
+        if commanded:
+            made = replace(made, recording=_with_command(made))
+        case = _case((made, shown), "disagreement", ("tps1_v", "tps2_v"), SuspectId.SENSOR, None)
+        liar = "tps2_v" if commanded else None
+        truth = tuple(replace(t, liar=liar) for t in case.truth)
+        return replace(case, truth=truth, disturbed_s=((0.0, 1e9),))
+
+    return make
+
+
+def _with_command(made: Simulated) -> Recording:
+    """The recording with what the control unit asked for, polled a tenth of an interval earlier."""
+    early_s = 0.1 * float(np.median(np.diff(made.time_s)))
+    percent = np.round(made.percent, 1)
+    command = Channel(CHANNEL_KINDS["throttle_cmd_pct"], np.maximum(made.time_s - early_s, 0.0), percent)
+    return replace(made.recording, channels=(*made.recording.channels, command))
 
 
 MAKERS: Final[dict[str, Callable[[np.random.Generator, int], HardCase]]] = {
@@ -285,14 +358,17 @@ MAKERS: Final[dict[str, Callable[[np.random.Generator, int], HardCase]]] = {
     "healthy, slow meter": _healthy_slow,
     "healthy, ignition spikes": _healthy_spikes,
     "healthy, key off": _healthy_key_off,
+    "healthy, fast capture": _healthy_fast,
     "dead spot, drop": _dead_spot(Shape.DROP),
     "dead spot, step": _dead_spot(Shape.STEP),
     "dead spot, flat": _dead_spot(Shape.FLAT),
     "loose signal wire": _wire,
     "loose signal wire, slow sampling": _slow_wire,
+    "loose signal wire, fast capture": _fast_wire,
     "loose supply or ground": _feed,
     "rough stretch": _rough,
-    "bent track": _bent,
+    "bent track": _bent(commanded=False),
+    "bent track, with the command": _bent(commanded=True),
 }
 
 
