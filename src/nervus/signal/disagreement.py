@@ -31,9 +31,9 @@ _JOIN_S = 0.6
 _BLAME = 2.0
 # While the witness moves by more than this between two samples, percent, and by more than this share of
 # what the tracks are apart, it is no witness.
-_BLUR_PCT, _BLUR_SHARE = 1.0, 0.25
+_BLUR_PCT, _BLUR_SHARE = 1.0, 0.5
 # Below this share of the time in disagreement the witness was itself moving too fast to tell.
-_LEAST_WITNESSED = 0.2
+_LEAST_WITNESSED, _LEAST_CALM = 0.1, 4
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -198,7 +198,7 @@ def _blame(
     calm = blur < max(_BLUR_PCT, _BLUR_SHARE * apart)
     agree = ~during & calm & (np.abs(pair.first - pair.second) < _LIMIT_PCT / 2)
     disagree = during & calm
-    if disagree.sum() < _LEAST_WITNESSED * during.sum() or agree.sum() < 10:
+    if disagree.sum() < max(_LEAST_WITNESSED * during.sum(), _LEAST_CALM) or agree.sum() < 10:
         return None
     if np.ptp(told[agree]) > 5.0:
         slope, offset = np.polyfit(told[agree], pair.first[agree], 1)
