@@ -6,6 +6,8 @@ passes; a hand that hesitates does so once, and elsewhere the next time. Each pa
 monotone by isotonic regression, so that noise does not cross a level twice.
 """
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from nervus.domain.analysis import Pass
@@ -35,6 +37,9 @@ _TIME_AGREES, _NEAR_CELLS = 0.3, 2
 # On one side at least the tracks must go together within this share, or the track is bent there.
 _STRAIGHT = 0.2
 _LEAST_POINTS = 8
+# Of very many passes so many, spread over the recording, are looked at first; where no cell hides
+# anything in this share of them, the others are not.
+_FIRST_LOOK, _SUSPICIOUS_SHARE = 64, 0.15
 
 
 def find_flats(
@@ -49,12 +54,41 @@ def find_flats(
         sister: what the other track showed at the course's instants, as this track's level, shape (n,):
             a better clock than time, for no hand makes one track stand and not the other.
     """
+    if len(passes) > 2 * _FIRST_LOOK:
+        some = passes[:: len(passes) // _FIRST_LOOK]
+        if not _look(course, some, sister).suspicious:
+            return ()
+    seen = _look(course, passes, sister)
+    groups = merge(((float(c), float(c)) for c in np.flatnonzero(seen.worn)), 2.0)
+    return tuple(_spot(course, seen, (int(a), int(b)), span_pct) for a, b in groups)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Seen:
+    """What passes show at each cell of level.
+
+    Attributes:
+        edges: of the cells, percent of supply, shape (cells + 1,).
+        times: when each pass crosses each edge, shape (passes, cells + 1).
+        hidden: how much of the way each cell hides in each pass, shape (passes, cells).
+        stands: where that is enough, shape (passes, cells).
+        worn: where it is so in enough passes, shape (cells,).
+        suspicious: whether more passes might make any cell worn.
+    """
+
+    edges: FloatArray
+    times: FloatArray
+    hidden: FloatArray
+    stands: BoolArray
+    worn: BoolArray
+    suspicious: bool
+
+
+def _look(course: Course, passes: tuple[Pass, ...], sister: FloatArray | None) -> _Seen:
     cell = max(_CELL_PCT, _CELL_TOLERANCES * course.tolerance)
     edges = np.arange(-2.0, 102.0 + cell, cell)
     rows = [_crossing_times(course, p, edges) for p in passes]
-    if not rows:
-        return ()
-    times = np.stack(rows)
+    times = np.stack(rows) if rows else np.full((1, edges.size), np.nan)
     least = max(_LEAST_HIDDEN_PCT, _LEAST_HIDDEN_CELLS * cell)
     hidden = _hidden(times, cell)
     if sister is not None:
@@ -66,10 +100,8 @@ def find_flats(
     worn = (seen >= _LEAST_PASSES) & (seen >= _LEAST_SHARE * crossed)
     if sister is None:
         worn |= (seen >= _MANY_PASSES) & (seen >= _MANY_SHARE * crossed) & _stands_out(hidden, least)
-    groups = merge(((float(c), float(c)) for c in np.flatnonzero(worn)), 2.0)
-    return tuple(
-        _spot(course, (hidden, stands, times), edges, (int(a), int(b)), span_pct) for a, b in groups
-    )
+    suspicious = bool(np.any((seen >= _SUSPICIOUS_SHARE * crossed) & (seen > 0)))
+    return _Seen(edges, times, hidden, stands, worn, suspicious)
 
 
 def _crossing_times(course: Course, a_pass: Pass, edges: FloatArray) -> FloatArray:
@@ -179,14 +211,8 @@ def _stands_out(hidden: FloatArray, least: float) -> BoolArray:
     return found
 
 
-def _spot(
-    course: Course,
-    seen_where: tuple[FloatArray, BoolArray, FloatArray],
-    edges: FloatArray,
-    cells: tuple[int, int],
-    span_pct: float,
-) -> DeadSpot:
-    hidden, stands, times = seen_where
+def _spot(course: Course, by_pass: _Seen, cells: tuple[int, int], span_pct: float) -> DeadSpot:
+    hidden, stands, times, edges = by_pass.hidden, by_pass.stands, by_pass.times, by_pass.edges
     inside = slice(cells[0], cells[1] + 1)
     rows = stands[:, inside].any(axis=1)
     crossed = int(np.isfinite(hidden[:, inside]).any(axis=1).sum())

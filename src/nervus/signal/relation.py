@@ -22,6 +22,8 @@ _PLAIN_BONUS = 0.15
 # Below this share of votes no line is worth the name of a relation.
 _LEAST_VOTES = 0.35
 _LEAST_STRETCHES = 4
+# Points enough to learn a line from, spread over the recording.
+_ENOUGH = 60_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,6 +100,8 @@ def _stretches(first: Course, second: Course, skew_s: float) -> tuple[FloatArray
     """One point (level 1, level 2) for each stretch, from the samples at which little moved."""
     inside_both = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
     time_s, x = first.time_s[inside_both], first.level[inside_both]
+    every = max(1, x.size // _ENOUGH)
+    time_s, x = time_s[::every], x[::every]
     if x.size < 5:
         return np.empty(0), np.empty(0)
     y = np.interp(time_s + skew_s, second.time_s, second.level)

@@ -9,7 +9,7 @@ from enum import Enum
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, FloatArray
+from nervus.domain.channel import BoolArray, FloatArray, IntArray
 from nervus.domain.finding import Span
 from nervus.signal import sampling
 from nervus.signal.events import Event
@@ -88,19 +88,22 @@ class Sisters:
         Two tracks on one shaft can't be: one was off, however gently it left and came back, as it
         does behind the low-pass of an input. What lasts is no interruption, and told as a disagreement.
         """
-        together = self._as_first()
-        own = self.first.level
-        gap = np.abs(own - together)
+        other = self._as_first()
+        gap = np.abs(self.first.level - other)
         deep = max(deep_enough(self.first), deep_enough(self.second) / abs(self.line.slope))
-        off = gap > max(deep, 3.0 * self._blur())
-        if not off.any():
+        if float(gap.max(initial=0.0)) <= max(deep, 3.0 * self._blur()):
             return ()
-        off = (gap > self._blur() + _APART_PCT) & ~self._may_be_timing(gap)
-        off &= ~inside(self.first.time_s, known_s, 2.0 * self.first.interval_s)
+        off = np.flatnonzero(gap > self._blur() + _APART_PCT)
+        off = off[~self._may_be_timing(off, gap, other)]
+        off = off[~inside(self.first.time_s[off], known_s, 2.0 * self.first.interval_s)]
+        if not off.size:
+            return ()
+        begins = np.flatnonzero(np.diff(off, prepend=-2) > 1)
+        ends = np.append(begins[1:], off.size) - 1
         spans = (
-            (float(self.first.time_s[a]), float(self.first.time_s[b]))
-            for a, b in zip(*runs(off), strict=True)
-            if gap[a : b + 1].max() > deep
+            (float(self.first.time_s[off[a]]), float(self.first.time_s[off[b]]))
+            for a, b in zip(begins, ends, strict=True)
+            if gap[off[a] : off[b] + 1].max() > deep
         )
         fresh = (s for s in merge(spans, BURST_GAP_S) if s[1] - s[0] <= _LONGEST_APART_S)
         found = (self._piece(s) for s in fresh if not any(overlaps(s, k) for k in known_s))
@@ -132,13 +135,23 @@ class Sisters:
     def _blur(self) -> float:
         return self.first.tolerance + self.second.tolerance / abs(self.line.slope)
 
-    def _may_be_timing(self, gap: FloatArray) -> BoolArray:
-        """Where the motion between two samples of tracks polled in turn explains a gap, shape (n,)."""
-        level, time_s = self.first.level, self.first.time_s
+    def _may_be_timing(self, at: IntArray, gap: FloatArray, other: FloatArray) -> BoolArray:
+        """Where motion between two samples of tracks polled in turn explains a gap, shape of `at`.
+
+        Args:
+            at: indices into the first track.
+            gap: how far the tracks are apart, shape (n,).
+            other: the second track as the first's level, shape (n,).
+        """
+        if other.size == self.second.level.size and self.skew_s == 0.0:
+            return np.zeros(at.shape, dtype=np.bool_)
+        before, after = np.maximum(at - 1, 0), np.minimum(at + 1, other.size - 1)
+        took_s = self.first.time_s[after] - self.first.time_s[before]
+        own = np.abs(self.first.level[after] - self.first.level[before]) / took_s
+        theirs = np.abs(other[after] - other[before]) / took_s
         unknown = _UNKNOWN_INTERVALS * max(self.first.interval_s, self.second.interval_s)
-        other = self._as_first()
-        speed = np.minimum(np.abs(np.gradient(level, time_s)), np.abs(np.gradient(other, time_s)))
-        return np.asarray(gap < speed * unknown + self._blur(), dtype=np.bool_)
+        explained = np.minimum(own, theirs) * unknown + self._blur()
+        return np.asarray(gap[at] < explained, dtype=np.bool_)
 
     def _at_rails(self, own: FloatArray, other: FloatArray) -> bool:
         """Whether both are where neither can be for most of the time."""

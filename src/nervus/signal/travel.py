@@ -31,6 +31,8 @@ _LEAST_PASS_PCT = 8.0
 _REST_BAND_PCT = 1.0
 # Passes are told from at most so many points a second; a plate crosses in 70 ms at the fastest.
 _POINTS_PER_S = 50.0
+# Points looked at together for the end of a motion.
+_PIECE = 256
 
 
 def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float) -> Frame:
@@ -113,27 +115,49 @@ def find_passes(time_s: FloatArray, percent: FloatArray) -> tuple[Pass, ...]:
 
 def _turning_points(percent: FloatArray) -> list[int]:
     """Indices of the extremes between which the position moved by at least the least pass."""
-    values: list[float] = percent.tolist()
-    low = high = 0
-    rising: bool | None = None
     turns: list[int] = []
-    for i, value in enumerate(values):
-        if value > values[high]:
-            high = i
-        if value < values[low]:
-            low = i
-        if rising is None and values[high] - values[low] >= _LEAST_PASS_PCT:
-            rising = high > low
-            turns.append(low if rising else high)
-        elif rising is True and values[high] - value >= _LEAST_PASS_PCT:
-            turns.append(high)
-            rising, low = False, i
-        elif rising is False and value - values[low] >= _LEAST_PASS_PCT:
-            turns.append(low)
-            rising, high = True, i
-    if rising is not None:
-        turns.append(high if rising else low)
-    return turns
+    start, rising = _first_move(percent)
+    if start is None:
+        return turns
+    turns.append(start)
+    while True:
+        peak, found = _next_turn(percent, turns[-1], rising=rising)
+        turns.append(peak)
+        if not found:
+            return turns
+        rising = not rising
+
+
+def _first_move(percent: FloatArray) -> tuple[int | None, bool]:
+    """Where the first motion of a least pass began, and whether it rose."""
+    high, low = np.maximum.accumulate(percent), np.minimum.accumulate(percent)
+    moved = np.flatnonzero(high - low >= _LEAST_PASS_PCT)
+    if not moved.size:
+        return None, True
+    so_far = percent[: int(moved[0]) + 1]
+    rising = bool(np.argmax(so_far) > np.argmin(so_far))
+    return int(np.argmin(so_far) if rising else np.argmax(so_far)), rising
+
+
+def _next_turn(percent: FloatArray, start: int, *, rising: bool) -> tuple[int, bool]:
+    """The extreme of the motion from `start` on, and whether it was left again by a least pass.
+
+    Looked for piece by piece, so that a long recording is gone through once.
+    """
+    best = start
+    for first in range(start, percent.size, _PIECE):
+        piece = percent[first : first + _PIECE]
+        way = piece if rising else -piece
+        known = percent[best] if rising else -percent[best]
+        highest = np.maximum(np.maximum.accumulate(way), known)
+        left = np.flatnonzero(highest - way >= _LEAST_PASS_PCT)
+        upto = int(left[0]) + 1 if left.size else piece.size
+        top = int(np.argmax(way[:upto]))
+        if way[top] > known:
+            best = first + top
+        if left.size:
+            return best, True
+    return best, False
 
 
 def _trim(time_s: FloatArray, percent: FloatArray, first: int, last: int) -> Pass:

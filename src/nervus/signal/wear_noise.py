@@ -90,15 +90,19 @@ def _by_pass_and_cell(
 ) -> FloatArray:
     """Effective roughness for each pass and cell of travel, shape (passes, cells)."""
     cells = int(np.ceil(100.0 / _CELL_PCT))
-    table = np.full((len(passes), cells), np.nan)
     percent = np.interp(blocks.time_s, *travel)
     cell = np.clip((percent / _CELL_PCT).astype(np.int64), 0, cells - 1)
-    for row, p in enumerate(passes):
-        here = slice(*np.searchsorted(blocks.time_s, (p.start_s, p.end_s)))
-        counts = np.bincount(cell[here], weights=blocks.count[here], minlength=cells)
-        power = np.bincount(cell[here], weights=blocks.power[here], minlength=cells)
-        enough = counts >= _LEAST_SAMPLES
-        table[row, enough] = np.sqrt(power[enough] / counts[enough])
+    # Passes follow one another: each block's is found by one search, and all are counted in one go.
+    starts = np.asarray([p.start_s for p in passes])
+    row = np.searchsorted(starts, blocks.time_s, side="right") - 1
+    within = (row >= 0) & (blocks.time_s <= np.asarray([p.end_s for p in passes])[row])
+    index = row[within] * cells + cell[within]
+    shape, size = (len(passes), cells), len(passes) * cells
+    counts = np.bincount(index, weights=blocks.count[within], minlength=size).reshape(shape)
+    power = np.bincount(index, weights=blocks.power[within], minlength=size).reshape(shape)
+    table = np.full(shape, np.nan)
+    enough = counts >= _LEAST_SAMPLES
+    table[enough] = np.sqrt(power[enough] / counts[enough])
     return table
 
 
