@@ -68,7 +68,13 @@ class Match:
 def match(circuit: SensorCircuit, state: State) -> tuple[Match, ...]:
     """Every single fault with how well it explains the state, best first."""
     levels = (*_RAILS, *_held_level(state))
-    found = [_match(circuit, fault, state, levels) for fault in circuit_faults(len(circuit.tracks))]
+    read: dict[str, Match] = {}
+    found = []
+    for fault in circuit_faults(len(circuit.tracks)):
+        same = _as_read(fault)
+        if same not in read:
+            read[same] = _match(circuit, fault, state, levels)
+        found.append(replace(read[same], fault=fault))
     return tuple(sorted(found, key=lambda m: (-m.density, m.misfit)))
 
 
@@ -91,12 +97,7 @@ def _match(
 ) -> Match:
     grid = _grid(circuit, _as_read(fault), levels)
     pulls = [(ohms, level) for level in levels for ohms in _PULL_OHMS]
-    predicted = np.stack(
-        [
-            np.stack([np.interp(state.travel, _TRAVEL, row) for row in option], axis=1)
-            for option in grid.shares
-        ]
-    )
+    predicted = _at(grid.shares, state.travel)
     off = (predicted - state.shares) / state.tolerance
     normal = np.exp(-0.5 * off**2) / (state.tolerance * np.sqrt(2 * np.pi)) + _ANYTHING
     # One pull for all instants; the resistance of a chattering contact is free at each of them.
@@ -114,6 +115,16 @@ def _match(
         _with_pull(circuit, *pulls[pull]),
         float(misfits[best]),
     )
+
+
+def _at(shares: FloatArray, travel: FloatArray) -> FloatArray:
+    """Signatures by interpolation, shape (options, tracks, travel) to (options, instants, tracks)."""
+    upper = np.clip(np.searchsorted(_TRAVEL, travel), 1, _TRAVEL.size - 1)
+    part = (np.clip(travel, _TRAVEL[0], _TRAVEL[-1]) - _TRAVEL[upper - 1]) / (
+        _TRAVEL[upper] - _TRAVEL[upper - 1]
+    )
+    between = shares[..., upper - 1] * (1.0 - part) + shares[..., upper] * part
+    return np.asarray(between.swapaxes(1, 2))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

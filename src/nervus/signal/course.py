@@ -63,9 +63,7 @@ def course_of(track: TrackSignal, faulty: tuple[Span, ...]) -> Course:
     if size == 1:
         level = _smooth(level)
     else:
-        whole = time_s.size // size * size
-        time_s = time_s[:whole].reshape(-1, size).mean(axis=1)
-        level = level[:whole].reshape(-1, size).mean(axis=1)
+        time_s, level = sampling.block_means(time_s, size), sampling.block_means(level, size)
     return Course(track.id, time_s, level, interval_s, track.tolerance, track.supply_v)
 
 
@@ -74,14 +72,16 @@ def _bridged(track: TrackSignal, faulty: tuple[Span, ...]) -> FloatArray:
         return track.level
     bridged = track.level.copy()
     end = bridged.size - 1
-    for start, stop in faulty:
-        first = int(np.searchsorted(track.time_s, start)) - 1
-        last = int(np.searchsorted(track.time_s, stop, side="right"))
+    spans = np.asarray(faulty)
+    firsts = (np.searchsorted(track.time_s, spans[:, 0]) - 1).tolist()
+    lasts = np.searchsorted(track.time_s, spans[:, 1], side="right").tolist()
+    for first, last in zip(firsts, lasts, strict=True):
         if first < 0 and last > end:
             continue
         left = track.level[first] if first >= 0 else track.level[last]
         right = track.level[last] if last <= end else left
-        bridged[first + 1 : last] = np.linspace(left, right, last - first + 1)[1:-1]
+        slope = (right - left) / (last - first)
+        bridged[first + 1 : last] = left + slope * np.arange(1, last - first)
     return bridged
 
 

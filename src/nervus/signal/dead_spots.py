@@ -55,7 +55,7 @@ def from_events(
     left = own
     for _ in range(_MOST_SPOTS):
         groups = bursts(left)
-        places = np.asarray([_middle(g, travel) for g in groups])
+        places = _middles(groups, travel)
         verdict, window = judge_locality(places, percent, time_s)
         if verdict.verdict is not Verdict.POSITION or window is None:
             break
@@ -73,9 +73,14 @@ def from_events(
     return tuple(spots), tuple(explained)
 
 
-def _middle(group: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]) -> float:
-    places = [np.interp(np.mean(e.span_s), *travel) for e in group]
-    return float(np.median(places))
+def _middles(groups: tuple[tuple[Event, ...], ...], travel: tuple[FloatArray, FloatArray]) -> FloatArray:
+    """Where each group lies: the middle one of its events, percent of travel, shape (groups,)."""
+    if not groups:
+        return np.empty(0)
+    spans = np.asarray([e.span_s for g in groups for e in g])
+    places = np.interp(spans.mean(axis=1), *travel)
+    ends = np.cumsum([len(g) for g in groups])
+    return np.asarray([np.median(part) for part in np.split(places, ends[:-1])], dtype=np.float64)
 
 
 def _pool(
@@ -84,7 +89,7 @@ def _pool(
     passes: tuple[Pass, ...],
     travel: tuple[FloatArray, FloatArray],
 ) -> DeadSpot | None:
-    ends = np.sort([np.interp(e.span_s, *travel) for e in members], axis=1)
+    ends = np.sort(np.interp([e.span_s for e in members], *travel), axis=1)
     by_pass = _merge_within_passes(members, ends, passes)
     low = float(np.median(by_pass[:, 0]))
     high = float(np.median(by_pass[:, 1]))
@@ -155,9 +160,9 @@ def _by_pass(members: tuple[Event, ...], passes: tuple[Pass, ...]) -> Iterator[t
     """Each pass with the events that fall into it; events are in the order of time."""
     starts = np.asarray([e.span_s[0] for e in members])
     ends = np.asarray([e.span_s[1] for e in members])
-    for p in passes:
-        first, last = np.searchsorted(ends, p.start_s), np.searchsorted(starts, p.end_s, side="right")
-        yield p, slice(int(first), int(last))
+    firsts = np.searchsorted(ends, [p.start_s for p in passes]).tolist()
+    lasts = np.searchsorted(starts, [p.end_s for p in passes], side="right").tolist()
+    yield from zip(passes, (slice(a, b) for a, b in zip(firsts, lasts, strict=True)), strict=True)
 
 
 def pooled_confidence(seen: int, crossed: int) -> float:

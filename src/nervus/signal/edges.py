@@ -26,6 +26,8 @@ _UNPREPARED = 4.0
 _MOST_TRIMMED = 2
 # Edges are also looked for over this time, where samples are closer: input filters round them.
 ROUNDED_S = 0.004
+# Samples looked at together.
+_PIECE = 1 << 15
 # The slope at the end of a segment is taken over so many samples and at least this time.
 _SLOPE_SAMPLES, _SLOPE_S = 5, 0.03
 
@@ -127,19 +129,33 @@ def _edges_over(track: TrackSignal, width: int, leniency: float) -> IntArray:
     level, size = track.level, track.level.size
     if size <= width:
         return np.empty(0, dtype=np.intp)
-    least = track.step_tolerance
-    step = level[width:] - level[:-width]
-    candidates = np.flatnonzero((step > least) | (step < -least))
+    candidates = _large_steps(level, width, track.step_tolerance)
     took_s = track.time_s[candidates + width] - track.time_s[candidates]
-    electrical = is_no_motion(step[candidates], took_s, width, leniency)
+    step = level[candidates + width] - level[candidates]
+    electrical = is_no_motion(step, took_s, width, leniency)
     electrical |= track.beyond_range(level[candidates]) | track.beyond_range(level[candidates + width])
-    candidates = candidates[electrical]
-    size_of = step[candidates]
+    candidates, size_of = candidates[electrical], step[electrical]
     sign = np.sign(size_of)
     before = level[candidates] - level[np.maximum(candidates - width, 0)]
     after = level[np.minimum(candidates + 2 * width, size - 1)] - level[candidates + width]
     prepared = np.maximum(np.maximum(sign * before, sign * after), 0.0)
     return np.asarray(candidates[np.abs(size_of) > _UNPREPARED * prepared], dtype=np.intp)
+
+
+def _large_steps(level: FloatArray, width: int, least: float) -> IntArray:
+    """Where the level goes by more than `least` over `width` samples.
+
+    Piece by piece, so that what is computed stays in the processor's cache.
+    """
+    found = [np.empty(0, dtype=np.intp)]
+    for first in range(0, level.size - width, _PIECE):
+        last = min(first + _PIECE, level.size - width)
+        step = level[first + width : last + width] - level[first:last]
+        np.abs(step, out=step)
+        at = np.flatnonzero(step > least)
+        if at.size:
+            found.append(at + first)
+    return np.concatenate(found)
 
 
 def _measure(track: TrackSignal, first: IntArray, last: IntArray) -> Segments:

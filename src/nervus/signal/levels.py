@@ -134,9 +134,7 @@ def coarser(track: TrackSignal, interval_s: float) -> TrackSignal | None:
     size = round(interval_s / max(track.interval_s, 1e-7))
     if size < 2 or track.level.size < 5 * size:
         return None
-    whole = track.level.size // size * size
-    time_s = track.time_s[:whole].reshape(-1, size).mean(axis=1)
-    level = track.level[:whole].reshape(-1, size).mean(axis=1)
+    time_s, level = (sampling.block_means(x, size) for x in (track.time_s, track.level))
     return replace(
         track,
         time_s=time_s,

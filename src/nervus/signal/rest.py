@@ -12,6 +12,7 @@ import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role
 from nervus.domain.finding import OffRest, RestCause, Span
+from nervus.signal import sampling
 from nervus.signal.spans import runs
 
 # A rest: within this band for at least this long.
@@ -57,9 +58,11 @@ def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) ->
     rests = []
     for first, last in zip(*runs(still), strict=True):
         end = min(last + steps - 1, time_s.size - 1)
-        level = float(np.median(percent[first : end + 1]))
-        known = bool(np.median(let_go[first : end + 1])) if let_go is not None else None
-        released = known if known is not None else _quick_close(time_s, percent, int(first), level)
+        level = sampling.middle(percent[first : end + 1])
+        if let_go is not None:
+            released = bool(np.mean(let_go[first : end + 1]) > 0.5)
+        else:
+            released = _quick_close(time_s, percent, int(first), level)
         rests.append(Rest((float(time_s[first]), float(time_s[end])), level, released))
     return tuple(rests)
 
@@ -126,10 +129,11 @@ def _at_least_value(channel: Channel, time_s: FloatArray) -> BoolArray:
 def _quick_close(time_s: FloatArray, percent: FloatArray, first: int, level: float) -> bool:
     """Did the throttle fall to this rest quickly, from well above it?"""
     before = slice(int(np.searchsorted(time_s, time_s[first] - 0.6)), first + 1)
-    if before.stop - before.start < 2:
+    way, instants = percent[before], time_s[before]
+    if way.size < 2 or float(way.max()) <= level + 3.0:
         return False
-    fall = np.diff(percent[before]) / np.diff(time_s[before])
-    return bool(percent[before].max() > level + 3.0 and fall.min() < -_RELEASE_PCT_PER_S)
+    fall = (way[1:] - way[:-1]) / (instants[1:] - instants[:-1])
+    return bool(fall.min() < -_RELEASE_PCT_PER_S)
 
 
 def _coolant(recording: Recording, spans: tuple[Span, ...]) -> float | None:

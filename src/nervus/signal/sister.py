@@ -28,6 +28,8 @@ _CONTRADICTS, _UNKNOWN_INTERVALS = 0.5, 1.5
 _LONG_S, _APART_PCT, _MOSTLY = 0.4, 4.0, 0.5
 # While a track is off, the other moves by less than this share of it.
 _ALONE = 0.5
+# An excursion is compared at so many instants at least and at most.
+_FEW_LEVELS, _MANY_LEVELS = 3, 200
 # What lasts longer than this within the range is no interruption.
 _LONGEST_APART_S = 1.5
 
@@ -128,9 +130,13 @@ class Sisters:
     def _as_first(self) -> FloatArray:
         """The second track at the first's instants, as the first's level, shape (n,)."""
         one, two = self.first, self.second
-        if one.time_s.size == two.time_s.size and np.array_equal(one.time_s, two.time_s):
+        if self._together():
             return self._through(two.level, two)
         return self._through(np.interp(one.time_s + self.skew_s, two.time_s, two.level), two)
+
+    def _together(self) -> bool:
+        """Whether every sample of one was taken with one of the other."""
+        return np.array_equal(self.first.time_s, self.second.time_s)
 
     def _blur(self) -> float:
         return self.first.tolerance + self.second.tolerance / abs(self.line.slope)
@@ -143,12 +149,9 @@ class Sisters:
             gap: how far the tracks are apart, shape (n,).
             other: the second track as the first's level, shape (n,).
         """
-        if other.size == self.second.level.size and self.skew_s == 0.0:
+        if self._together():
             return np.zeros(at.shape, dtype=np.bool_)
-        before, after = np.maximum(at - 1, 0), np.minimum(at + 1, other.size - 1)
-        took_s = self.first.time_s[after] - self.first.time_s[before]
-        own = np.abs(self.first.level[after] - self.first.level[before]) / took_s
-        theirs = np.abs(other[after] - other[before]) / took_s
+        own, theirs = (_speed_around(x, self.first.time_s, at) for x in (self.first.level, other))
         unknown = _UNKNOWN_INTERVALS * max(self.first.interval_s, self.second.interval_s)
         explained = np.minimum(own, theirs) * unknown + self._blur()
         return np.asarray(gap[at] < explained, dtype=np.bool_)
@@ -221,10 +224,28 @@ class Sisters:
         return speed / abs(self.line.slope) if track is self.second else speed * abs(self.line.slope)
 
 
+def _speed_around(level: FloatArray, time_s: FloatArray, at: IntArray) -> FloatArray:
+    """The highest speed from sample to sample within two of each, shape of `at`."""
+    end = level.size - 1
+    speed = np.zeros(at.shape)
+    for shift in (-2, -1, 0, 1):
+        one, two = np.clip(at + shift, 0, end), np.clip(at + shift + 1, 0, end)
+        took_s = np.maximum(time_s[two] - time_s[one], 1e-9)
+        speed = np.maximum(speed, np.abs(level[two] - level[one]) / took_s)
+    return speed
+
+
 def _levels(track: TrackSignal, excursion: Excursion, skew_s: float) -> FloatArray:
     """The samples of a track during an excursion; between samples, what it shows by interpolation."""
     start, end = excursion.span_s
-    times = np.linspace(start, end, max(3, min(excursion.samples, 200))) + skew_s
+    if skew_s == 0.0:
+        here = slice(
+            int(np.searchsorted(track.time_s, start - 1e-9)),
+            int(np.searchsorted(track.time_s, end + 1e-9)),
+        )
+        if _FEW_LEVELS <= here.stop - here.start <= _MANY_LEVELS:
+            return track.level[here]
+    times = np.linspace(start, end, max(_FEW_LEVELS, min(excursion.samples, _MANY_LEVELS))) + skew_s
     within: FloatArray = times[(times >= track.time_s[0]) & (times <= track.time_s[-1])]
     if not within.size:
         return within

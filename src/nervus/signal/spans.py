@@ -18,10 +18,11 @@ def runs(mask: BoolArray) -> tuple[IntArray, IntArray]:
 def inside(time_s: FloatArray, spans: Iterable[Span], margin_s: float = 0.0) -> BoolArray:
     """Which instants lie within any of the spans, widened by `margin_s` on both sides."""
     mask = np.zeros(time_s.shape, dtype=bool)
-    for start, end in spans:
-        first = np.searchsorted(time_s, start - margin_s, side="left")
-        last = np.searchsorted(time_s, end + margin_s, side="right")
-        mask[first:last] = True
+    ends = np.asarray(list(spans), dtype=np.float64).reshape(-1, 2)
+    first = np.searchsorted(time_s, ends[:, 0] - margin_s, side="left").tolist()
+    last = np.searchsorted(time_s, ends[:, 1] + margin_s, side="right").tolist()
+    for a, b in zip(first, last, strict=True):
+        mask[a:b] = True
     return mask
 
 

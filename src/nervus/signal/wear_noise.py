@@ -7,6 +7,7 @@ import numpy as np
 from nervus.domain.analysis import Pass
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Noise, Span
+from nervus.signal import sampling
 from nervus.signal.intervals import wilson
 from nervus.signal.levels import TrackSignal
 from nervus.signal.spans import inside, merge
@@ -71,10 +72,10 @@ def _roughness(track: TrackSignal, faulty: tuple[Span, ...]) -> _Blocks:
     bend *= bend
     bend *= 1.0 / 1.5
     whole = bend.size // size * size
-    time_s = track.time_s[1:-1][:whole].reshape(-1, size)
-    power = bend[:whole].reshape(-1, size).sum(axis=1)
-    middle = np.ascontiguousarray(time_s[:, size // 2])
-    length = time_s[:, -1] - time_s[:, 0]
+    time_s = track.time_s[1:-1][:whole]
+    power = sampling.block_means(bend, size) * size
+    middle = np.ascontiguousarray(time_s[size // 2 :: size])
+    length = time_s[size - 1 :: size] - time_s[::size]
     bad = inside(middle, faulty, 3.0 * track.interval_s + size * track.interval_s / 2)
     if size == 1:
         around = track.time_s[2:] - track.time_s[:-2]
