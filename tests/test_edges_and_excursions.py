@@ -183,7 +183,7 @@ def test_what_shows_on_both_tracks_is_one_event_that_names_both() -> None:
     assert [e.channels for e in found.events] == [("tps1_v", "tps2_v")]
     assert len(bursts(found.events)) == 1
     # Opposite tracks that both go to the supply contradict their relation: no motion.
-    assert Sisters(*tracks, Line(-1.0, 100.0), 0.0).says(found.events[0]) is Says.FAULT
+    assert Sisters(*tracks, Line(-1.0, 100.0), 0.0, together=True).says(found.events[0]) is Says.FAULT
 
 
 def test_what_the_sister_confirms_is_motion() -> None:
@@ -197,7 +197,7 @@ def test_what_the_sister_confirms_is_motion() -> None:
         recording(time_s, tps1_v=one, tps2_v=two), tracks, {t.id: find_excursions(t) for t in tracks}
     )
     assert len(found.events) == 1
-    assert Sisters(*tracks, Line(-1.0, 100.0), 0.0).says(found.events[0]) is Says.MOTION
+    assert Sisters(*tracks, Line(-1.0, 100.0), 0.0, together=True).says(found.events[0]) is Says.MOTION
 
 
 def test_the_course_bridges_what_is_faulty_and_leaves_the_rest() -> None:

@@ -129,17 +129,20 @@ def _edges_over(track: TrackSignal, width: int, leniency: float) -> IntArray:
     level, size = track.level, track.level.size
     if size <= width:
         return np.empty(0, dtype=np.intp)
+    # First what leaves fewest: steady motion is prepared everywhere.
     candidates = _large_steps(level, width, track.step_tolerance)
+    here, there = level[candidates], level[candidates + width]
+    step = there - here
+    sign = np.sign(step)
+    before = sign * (here - level[np.maximum(candidates - width, 0)])
+    after = sign * (level[np.minimum(candidates + 2 * width, size - 1)] - there)
+    unprepared = sign * step > _UNPREPARED * np.maximum(before, after)
+    candidates, step = candidates[unprepared], step[unprepared]
+    here, there = here[unprepared], there[unprepared]
     took_s = track.time_s[candidates + width] - track.time_s[candidates]
-    step = level[candidates + width] - level[candidates]
     electrical = is_no_motion(step, took_s, width, leniency)
-    electrical |= track.beyond_range(level[candidates]) | track.beyond_range(level[candidates + width])
-    candidates, size_of = candidates[electrical], step[electrical]
-    sign = np.sign(size_of)
-    before = level[candidates] - level[np.maximum(candidates - width, 0)]
-    after = level[np.minimum(candidates + 2 * width, size - 1)] - level[candidates + width]
-    prepared = np.maximum(np.maximum(sign * before, sign * after), 0.0)
-    return np.asarray(candidates[np.abs(size_of) > _UNPREPARED * prepared], dtype=np.intp)
+    electrical |= track.beyond_range(here) | track.beyond_range(there)
+    return candidates[electrical]
 
 
 def _large_steps(level: FloatArray, width: int, least: float) -> IntArray:

@@ -43,7 +43,7 @@ _ANY_STEP, _DEEP_PCT, _DEEP_SHARE = 1e6, 15.0, 0.2
 # A segment shorter than this many samples is no place to go on from; one this long that goes on where
 # the track was before is its course.
 _LEAST_COURSE, _GOES_ON = 3, 10
-# An edge this many times what noise may do leads nowhere.
+# Where samples are close, an edge this many times what noise may do leads nowhere.
 _SMALL_EDGE = 1.25
 
 
@@ -177,7 +177,8 @@ class _Scan:
         self._exit: list[float] = segments.exit.tolist()
         self._samples: list[int] = (segments.last - segments.first + 1).tolist()
         self._lost: list[bool] = track.are_unusual(segments.entry).tolist()
-        self._tolerance = max(track.tolerance, _SMALL_EDGE * track.step_tolerance)
+        small = _SMALL_EDGE * track.step_tolerance if track.interval_s < _WEAK_FROM_S else 0.0
+        self._tolerance = max(track.tolerance, small)
 
     def next_on_course(self, trusted: int, current: int, slope: float) -> int | None:
         """The first segment behind `current` that begins where the course of `trusted` would be."""

@@ -5,7 +5,7 @@ import numpy as np
 from nervus.domain.channel import Channel, FloatArray, Unit
 from nervus.domain.finding import OutOfRange, Span
 from nervus.domain.profile import ThrottleProfile
-from nervus.signal.spans import inside, merge, runs
+from nervus.signal.spans import inside, merge, runs_of
 
 # No sensor ends beyond these (from memory: circuit monitors speak of low below 0.1 to 0.2 V and
 # of high above 4.8 to 4.9 V of 5 V; tracks of half range begin at 0.2 V).
@@ -36,22 +36,24 @@ def out_of_range(
     if track.kind.unit is not Unit.VOLT or track.samples < 2:
         return ()
     low, high = _limits(number, profile)
-    share = track.values / supply_v * 100.0
+    to_share = 100.0 / supply_v
     found = []
-    free = ~inside(track.time_s, told, 0.02)
-    for limit, beyond, way in ((low, share < low, "below"), (high, share > high, "above")):
+    for limit, way in ((low, "below"), (high, "above")):
+        limit_own = limit / to_share
+        at = np.flatnonzero(track.values < limit_own if way == "below" else track.values > limit_own)
+        free = at[~inside(track.time_s[at], told, 0.02)]
         stays = [
             p
-            for p in zip(*runs(beyond & free), strict=True)
+            for p in zip(*runs_of(free), strict=True)
             if track.time_s[p[1]] - track.time_s[p[0]] >= _LEAST_S
         ]
-        if profile is None and not all(_jumps(share, *p) for p in stays):
+        if profile is None and not all(_jumps(track.values * to_share, *p) for p in stays):
             continue
         spans = ((float(track.time_s[a]), float(track.time_s[b])) for a, b in stays)
         lasting = merge(spans, _JOIN_S)
         if not lasting:
             continue
-        level = round(float(np.median(track.values[inside(track.time_s, lasting) & beyond])), 3)
+        level = round(float(np.median(track.values[at[inside(track.time_s[at], lasting)]])), 3)
         limit_v = round(limit * supply_v / 100.0, 3)
         seconds = sum(b - a for a, b in lasting)
         found.append(

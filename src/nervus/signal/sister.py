@@ -16,7 +16,7 @@ from nervus.signal.events import Event
 from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
 from nervus.signal.levels import TrackSignal
 from nervus.signal.relation import Line
-from nervus.signal.spans import inside, merge, overlaps, runs
+from nervus.signal.spans import inside, merge, overlaps, runs, runs_of
 
 # The sister confirms an excursion when it differs from it by less than this share of its depth.
 _CONFIRMS = 0.3
@@ -44,12 +44,21 @@ class Says(Enum):
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Sisters:
-    """Two tracks with what relates them; `skew_s` is by how much the second lags."""
+    """Two tracks with what relates them.
+
+    Attributes:
+        first: track 1.
+        second: track 2.
+        line: what relates them.
+        skew_s: by how much the second lags.
+        together: whether every sample of one was taken with one of the other.
+    """
 
     first: TrackSignal
     second: TrackSignal
     line: Line
     skew_s: float
+    together: bool
 
     def says(self, event: Event) -> Says:
         """Whether the other track confirms an event, contradicts it, or neither.
@@ -98,14 +107,10 @@ class Sisters:
         off = np.flatnonzero(gap > self._blur() + _APART_PCT)
         off = off[~self._may_be_timing(off, gap, other)]
         off = off[~inside(self.first.time_s[off], known_s, 2.0 * self.first.interval_s)]
-        if not off.size:
-            return ()
-        begins = np.flatnonzero(np.diff(off, prepend=-2) > 1)
-        ends = np.append(begins[1:], off.size) - 1
         spans = (
-            (float(self.first.time_s[off[a]]), float(self.first.time_s[off[b]]))
-            for a, b in zip(begins, ends, strict=True)
-            if gap[off[a] : off[b] + 1].max() > deep
+            (float(self.first.time_s[a]), float(self.first.time_s[b]))
+            for a, b in zip(*runs_of(off), strict=True)
+            if gap[a : b + 1].max() > deep
         )
         fresh = (s for s in merge(spans, BURST_GAP_S) if s[1] - s[0] <= _LONGEST_APART_S)
         found = (self._piece(s) for s in fresh if not any(overlaps(s, k) for k in known_s))
@@ -130,13 +135,9 @@ class Sisters:
     def _as_first(self) -> FloatArray:
         """The second track at the first's instants, as the first's level, shape (n,)."""
         one, two = self.first, self.second
-        if self._together():
+        if self.together:
             return self._through(two.level, two)
         return self._through(np.interp(one.time_s + self.skew_s, two.time_s, two.level), two)
-
-    def _together(self) -> bool:
-        """Whether every sample of one was taken with one of the other."""
-        return np.array_equal(self.first.time_s, self.second.time_s)
 
     def _blur(self) -> float:
         return self.first.tolerance + self.second.tolerance / abs(self.line.slope)
@@ -149,7 +150,7 @@ class Sisters:
             gap: how far the tracks are apart, shape (n,).
             other: the second track as the first's level, shape (n,).
         """
-        if self._together():
+        if self.together:
             return np.zeros(at.shape, dtype=np.bool_)
         own, theirs = (_speed_around(x, self.first.time_s, at) for x in (self.first.level, other))
         unknown = _UNKNOWN_INTERVALS * max(self.first.interval_s, self.second.interval_s)
@@ -200,12 +201,13 @@ class Sisters:
         blur = own.tolerance + other.tolerance
         if not own.is_unusual(excursion.level) and apart <= max(_CONFIRMS * excursion.depth, blur):
             return Says.MOTION
-        timing = (
-            self._speed(other, excursion) * _UNKNOWN_INTERVALS * max(own.interval_s, other.interval_s)
-        )
-        if apart > max(_CONTRADICTS * excursion.depth, 1.5 * blur, timing):
+        if apart <= max(_CONTRADICTS * excursion.depth, 1.5 * blur):
+            return Says.NOTHING
+        if self.together:
             return Says.FAULT
-        return Says.NOTHING
+        unknown = _UNKNOWN_INTERVALS * max(own.interval_s, other.interval_s)
+        explained = apart <= self._speed(other, excursion) * unknown
+        return Says.NOTHING if explained else Says.FAULT
 
     def _through(self, level: FloatArray, of: TrackSignal) -> FloatArray:
         if of is self.second:

@@ -15,6 +15,14 @@ def runs(mask: BoolArray) -> tuple[IntArray, IntArray]:
     return np.flatnonzero(change == 1), np.flatnonzero(change == -1) - 1
 
 
+def runs_of(indices: IntArray) -> tuple[IntArray, IntArray]:
+    """The same for rising indices: first and last one of every run without a gap."""
+    if not indices.size:
+        return indices, indices
+    breaks = np.flatnonzero(np.diff(indices) > 1)
+    return indices[np.append(0, breaks + 1)], indices[np.append(breaks, indices.size - 1)]
+
+
 def inside(time_s: FloatArray, spans: Iterable[Span], margin_s: float = 0.0) -> BoolArray:
     """Which instants lie within any of the spans, widened by `margin_s` on both sides."""
     mask = np.zeros(time_s.shape, dtype=bool)

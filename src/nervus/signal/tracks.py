@@ -190,7 +190,9 @@ def after_witnesses(tracks: Tracks, line: relation.Line | None, skew_s: float) -
     """
     if len(tracks.signals) != 2:
         return tracks
-    sisters = Sisters(*tracks.signals, line, skew_s) if line is not None else None
+    one, two = tracks.signals
+    together = np.array_equal(one.time_s, two.time_s)
+    sisters = Sisters(one, two, line, skew_s, together) if line is not None else None
     by_id = {s.id: s for s in tracks.signals}
     kept: list[Event] = []
     for event in tracks.events:
@@ -209,7 +211,9 @@ def after_witnesses(tracks: Tracks, line: relation.Line | None, skew_s: float) -
         s.id: tuple(x.span_s for e in kept for name, x in e.parts if name == s.id)
         for s in tracks.signals
     }
-    courses = {s.id: course_of(s, faulty[s.id] + tracks.spikes[s.id]) for s in tracks.signals}
+    changed = [s for s in tracks.signals if faulty[s.id] != tracks.faulty[s.id]]
+    courses = dict(tracks.courses)
+    courses |= {s.id: course_of(s, faulty[s.id] + tracks.spikes[s.id]) for s in changed}
     return Tracks(tracks.signals, tuple(kept), courses, faulty, tracks.spikes)
 
 
