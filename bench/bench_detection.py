@@ -23,6 +23,12 @@ from nervus.standin.hard_cases import MAKERS, HardCase, TrueFinding, hard_case
 # Tuned on the first, reported on the second.
 TUNING, REPORTING = 1_000, 50_000
 SLACK_S, SLACK_PCT = 0.1, 2.0
+# What the bars are set for: all kinds of one class together.
+CLASSES = {
+    "dead spots": ("dead spot, drop", "dead spot, step", "dead spot, flat"),
+    "drops": tuple(k for k in MAKERS if k.startswith("loose")),
+    "disagreements": tuple(k for k in MAKERS if k.startswith("bent")),
+}
 
 
 @dataclass
@@ -38,6 +44,13 @@ class Tally:
     verdicts: int = 0
     off_pct: list[float] = field(default_factory=list)
     examples: list[str] = field(default_factory=list)
+
+    def add(self, other: "Tally") -> None:
+        """Count another kind of the same class with this one."""
+        self.seen += other.seen
+        self.reported += other.reported
+        self.false += other.false
+        self.off_pct += other.off_pct
 
     def recall(self, hardest: float) -> str:
         """The share found of all true findings but the hardest share, by their evidence."""
@@ -117,6 +130,7 @@ def main() -> None:
         "place off (median, worst)"
     )
     whole: Counter[str] = Counter()
+    classes: dict[str, Tally] = {}
     for kind in MAKERS:
         if asked.only not in kind:
             continue
@@ -130,9 +144,18 @@ def main() -> None:
         )
         for example in t.examples[: asked.examples]:
             print(f"    {example}")
+        for name in (c for c, kinds in CLASSES.items() if kind in kinds):
+            classes.setdefault(name, Tally()).add(t)
         if kind.startswith("healthy"):
             whole["healthy cases"] += t.cases
             whole["false in healthy"] += t.false
+    for name, t in classes.items():
+        right = (t.reported - t.false) / max(t.reported, 1)
+        print(f"{name:32s} {t.recall(0.1)}  {t.recall(0.0)}  {right:9.3f}", end="")
+        if t.off_pct:
+            near = np.mean(np.asarray(t.off_pct) <= 1.0)
+            print(f"  placed {np.median(t.off_pct):.2f} % off (median), {near:.0%} within 1 %", end="")
+        print()
     if whole["healthy cases"]:
         per_20 = 20 * whole["false in healthy"] / whole["healthy cases"]
         print(f"healthy: {per_20:.2f} false findings in 20 recordings (bar: under 1)")

@@ -36,6 +36,7 @@ from nervus.files.answer import finding_row
 from nervus.judge.analyse import analyse
 from nervus.judge.words import natural_frequency
 from nervus.standin.demo import case_named
+from nervus.window.bands import Bands
 from nervus.window.elided import ElidedLabel
 from nervus.window.envelope import Envelope, bridged
 from nervus.window.findings_list import FindingsList, short
@@ -43,8 +44,9 @@ from nervus.window.fold import fold_track, place_of, row_marks
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.nerve import Nerve
 from nervus.window.nerve_way import way_of
-from nervus.window.pair import pair_of
+from nervus.window.pair import Pair, pair_of
 from nervus.window.pair_view import PairView
+from nervus.window.plots import Chart
 from nervus.window.recording_panel import RecordingPanel
 from nervus.window.theme import BRIGHT, DIM, THEMES, Theme
 from nervus.window.time_view import TimeView, volts_at
@@ -355,3 +357,35 @@ def test_a_recording_without_a_pass_is_shown_with_its_drops(qtbot: QtBot) -> Non
     assert not panel.time_view.marked()
     panel.show_recording("still", recording, still)
     assert panel.stack.currentWidget() is panel.time_view
+
+
+def _columns(bands: Bands, qtbot: QtBot) -> int:
+    """How many columns of a plot's picture the bands colour."""
+    chart = Chart("bands")
+    qtbot.addWidget(chart)
+    chart.resize(700, 300)
+    plot = chart.add_plot()
+    plot.addItem(bands, ignoreBounds=True)
+    plot.setXRange(0.0, 100.0, padding=0)
+    bands.set_colours(QColor(255, 0, 0), QColor(200, 0, 0))
+    chart.show()
+    picture = chart.grab().toImage()
+    row = [picture.pixelColor(x, 150) for x in range(picture.width())]
+    return sum(c.red() > 150 and c.green() < 100 for c in row)
+
+
+def test_bands_show_where_they_are_and_never_so_many_that_they_tell_nothing(qtbot: QtBot) -> None:
+    one = _columns(Bands(((20.0, 30.0),)), qtbot)
+    assert one == pytest.approx(0.1 * (700 - 24 - 52), abs=14)
+    # However short, a stretch is seen; those that touch are one; a hundred shade nothing.
+    assert 1 <= _columns(Bands(((50.0, 50.0),)), qtbot) <= 4
+    assert _columns(Bands(tuple((float(x), x + 0.5) for x in range(100))), qtbot) == 0
+    assert _columns(Bands(tuple((x / 2, x / 2 + 0.45) for x in range(200))), qtbot) > 500
+
+
+def test_crosses_on_crosses_are_drawn_once() -> None:
+    pair = Pair(
+        np.arange(5.0), np.array([0.0, 1.0, 1.0, 1.0001, 5.0]), np.array([0.0, 4.0, 4.0, 4.0, 5.0])
+    )
+    assert pair.seen(np.arange(5), 100).tolist() == [0, 1, 4]
+    assert pair.seen(np.empty(0, dtype=np.intp), 100).size == 0

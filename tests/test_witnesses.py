@@ -56,7 +56,7 @@ def test_the_sister_may_have_nothing_to_say() -> None:
     tracks = (track(time_s, one), track(time_s, two, "tps2_v"))
     weak = {t.id: find_weak_excursions(t, (), witnessed=True) for t in tracks}
     events = gather(recording(time_s, tps1_v=one, tps2_v=two), tracks, weak).events
-    sisters = Sisters(*tracks, Line(-1.0, 100.0), 0.0, together=True)
+    sisters = Sisters(*tracks, Line(-1.0, 100.0), 0.0, together=False)
     assert all(sisters.says(e) is not Says.FAULT for e in events)
 
 

@@ -51,7 +51,7 @@ class Sisters:
         second: track 2.
         line: what relates them.
         skew_s: by how much the second lags.
-        together: whether every sample of one was taken with one of the other.
+        together: whether every sample of one was taken with one of the other, not read in turn.
     """
 
     first: TrackSignal

@@ -33,6 +33,7 @@ _ROUNDED_OVER_S, _SHORT_BLOCKS = 0.001, 3.0
 _FAST_SHARE = 0.25
 # Tracks that share so much of so many stamps are sampled together, not polled one after the other.
 _STAMPS, _TOGETHER = 400, 0.5
+_SURELY_TOGETHER_S = 0.01
 # A track that stands still over a short stretch is never further off than this, percent of supply.
 FLAT_DEPTH_PCT = 8.0
 
@@ -191,7 +192,8 @@ def after_witnesses(tracks: Tracks, line: relation.Line | None, skew_s: float) -
     if len(tracks.signals) != 2:
         return tracks
     one, two = tracks.signals
-    together = np.array_equal(one.time_s, two.time_s)
+    # A slow logger may stamp alike what it read in turn.
+    together = one.interval_s <= _SURELY_TOGETHER_S and np.array_equal(one.time_s, two.time_s)
     sisters = Sisters(one, two, line, skew_s, together) if line is not None else None
     by_id = {s.id: s for s in tracks.signals}
     kept: list[Event] = []

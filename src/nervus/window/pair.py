@@ -19,6 +19,14 @@ class Pair:
         """Indices of the samples that lie outside the band."""
         return np.flatnonzero(np.abs(self.second - slope * self.first - offset) > band)
 
+    def seen(self, indices: IntArray, cells: int) -> IntArray:
+        """Of some samples the first in each cell of a grid over both: crosses on crosses are one."""
+        numbers = np.zeros(indices.shape, dtype=np.int64)
+        for values in (self.first, self.second):
+            low, span = float(values.min()), max(float(np.ptp(values)), 1e-9)
+            numbers = numbers * (cells + 1) + ((values[indices] - low) / span * cells).astype(np.int64)
+        return indices[np.sort(np.unique(numbers, return_index=True)[1])]
+
 
 def pair_of(recording: Recording) -> Pair | None:
     """The two tracks of a recording, or `None` where there is one."""

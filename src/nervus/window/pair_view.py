@@ -16,6 +16,8 @@ from nervus.window.theme import Theme
 # order differ by up to 2 to 3 % of travel).
 _BAND_SHARE = 0.025
 # More points than this say nothing more on a screen; those outside the band are kept before others.
+# Crosses nearer than this share of the picture lie on one another.
+_CELLS = 150
 _MOST_POINTS = 20_000
 _ENDS = 0.1
 
@@ -81,7 +83,7 @@ class PairView(Chart):
         every = max(1, pair.first.size // _MOST_POINTS)
         self._all = pg.PlotCurveItem(pair.first[::every], pair.second[::every], antialias=True)
         plot.addItem(self._all)
-        far = far[:: max(1, far.size // _MOST_POINTS)]
+        far = pair.seen(far[:: max(1, far.size // _MOST_POINTS)], _CELLS)
         self._far = pg.ScatterPlotItem(pair.first[far], pair.second[far], size=6, symbol="x")
         plot.addItem(self._far)
 

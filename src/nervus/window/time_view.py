@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording, Unit
-from nervus.domain.finding import Finding
+from nervus.domain.finding import Finding, Span
+from nervus.window.bands import Bands
 from nervus.window.envelope import Envelope, bridged
 from nervus.window.pictures import Pictures
 from nervus.window.plots import Chart, literal, segments
@@ -17,8 +18,6 @@ from nervus.window.theme import Theme, channel_pen
 _LEAST_VOLTS = 1.0
 # A finding is shown with at least this much time around it.
 _AROUND_S, _AROUND_SHARE = 0.4, 3.0
-# More regions than this are not drawn for one finding; the lane above shows them all.
-_MOST_REGIONS = 40
 # Plots of the other units are this tall.
 _SIDE_PLOT = 74
 _UNIT_ORDER = tuple(Unit)
@@ -43,8 +42,8 @@ class TimeView(Chart):
         self._curves: list[tuple[Channel, Envelope, pg.PlotCurveItem]] = []
         self._shown: list[tuple[pg.PlotItem, list[Channel]]] = []
         self._lane: pg.PlotCurveItem | None = None
-        self._selected: list[pg.LinearRegionItem] = []
-        self._off: list[pg.LinearRegionItem] = []
+        self._selected: list[Bands] = []
+        self._off: list[Bands] = []
         self._mark_lines: list[pg.InfiniteLine] = []
         self._cursors: list[pg.InfiniteLine] = []
         self.hovered.connect(self._move_cursor)
@@ -105,10 +104,10 @@ class TimeView(Chart):
         ]
         if spans:
             self._lane.setData(*segments(spans))
-        for start, end in self._key_off:
-            region = pg.LinearRegionItem((start, end), movable=False)
-            plot.addItem(region)
-            self._off.append(region)
+        if self._key_off:
+            off = Bands(self._key_off)
+            plot.addItem(off, ignoreBounds=True)
+            self._off.append(off)
         for mark in recording.marks:
             line = pg.InfiniteLine(
                 mark.time_s,
@@ -133,39 +132,35 @@ class TimeView(Chart):
         for line in self._mark_lines:
             line.setPen(theme.pen("muted", 1, Qt.PenStyle.DotLine))
             line.label.setColor(theme.color("muted"))
-        for region in self._selected:
-            self._style_region(region, "inflamed", 32)
-        for region in self._off:
-            self._style_region(region, "muted", 50)
+        for bands in self._selected:
+            self._colour(bands, "inflamed", 32)
+        for bands in self._off:
+            self._colour(bands, "muted", 50)
 
-    def _style_region(self, region: pg.LinearRegionItem, token: str, alpha: int) -> None:
-        region.setBrush(self.theme.color(token, alpha))
-        for line in region.lines:
-            line.setPen(self.theme.pen(token, 1, alpha=90))
+    def _colour(self, bands: Bands, token: str, alpha: int) -> None:
+        bands.set_colours(self.theme.color(token, alpha), self.theme.color(token, 90))
 
     def select(self, number: int | None) -> None:
         """Mark a finding and go to it; `None` marks nothing."""
-        for region in self._selected:
+        for bands in self._selected:
             for plot in self.plots:
-                if region in plot.items:
-                    plot.removeItem(region)
+                if bands in plot.items:
+                    plot.removeItem(bands)
         self._selected = []
         if number is None or not self._findings[number].times_s:
             return
         spans = self._findings[number].times_s
         for plot in self.plots:
-            for span in spans[:_MOST_REGIONS]:
-                region = pg.LinearRegionItem(span, movable=False)
-                region.setZValue(-50)
-                plot.addItem(region)
-                self._selected.append(region)
-                self._style_region(region, "inflamed", 32)
+            bands = Bands(spans)
+            plot.addItem(bands, ignoreBounds=True)
+            self._selected.append(bands)
+            self._colour(bands, "inflamed", 32)
         first, last = spans[0][0], spans[-1][1]
         self.show_span((first, last), max(_AROUND_S, _AROUND_SHARE * (last - first) * (len(spans) == 1)))
 
-    def marked(self) -> list[pg.LinearRegionItem]:
-        """The regions of the finding that is marked now."""
-        return list(self._selected)
+    def marked(self) -> tuple[Span, ...]:
+        """The stretches of the finding that is marked now."""
+        return self._selected[0].spans if self._selected else ()
 
     def _refresh(self) -> None:
         start, end = self.visible()

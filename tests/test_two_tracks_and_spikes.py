@@ -1,0 +1,164 @@
+"""What a second track, the supply and a fast capture show, and what must not be called a fault."""
+
+import numpy as np
+import pytest
+from scipy.signal import lfilter
+
+from nervus.domain.channel import FloatArray
+from nervus.domain.finding import DeadSpot, Disagreement, Drop, Noise, Shape
+from nervus.judge.analyse import analyse
+from nervus.signal.flats import find_flats
+from nervus.signal.levels import coarser
+from nervus.signal.relation import Line
+from nervus.signal.sampling import block_means
+from nervus.signal.sister import Sisters
+from nervus.signal.spans import runs, runs_of
+from nervus.signal.spikes import without_spikes
+from nervus.signal.travel import find_passes
+from signals import channel, recording, sweep, sweeps, track, volts
+
+
+def stands(travel: FloatArray, low: float, wide: float) -> FloatArray:
+    """A track on which a stretch of the resistance is missing."""
+    high = low + wide
+    return np.where(travel < low, travel, np.where(travel > high, travel - wide, low))
+
+
+@pytest.mark.parametrize("low", [4.0, 40.0, 92.0])
+def test_a_flat_that_time_cannot_tell_is_told_by_the_other_track(low: float) -> None:
+    """Near the ends every hand is slow, and 2.5 % of the travel is two samples at 50 a second."""
+    time_s, travel = sweeps(6, seconds=3.0, rate_hz=50.0)
+    shown = volts(stands(travel, low, 2.5), noise_v=0.003)
+    other = 5.0 - volts(travel, noise_v=0.003, seed=2)
+    found = analyse(recording(time_s, tps1_v=shown, tps2_v=other)).examination.findings
+    flats = [f for f in found if isinstance(f, DeadSpot)]
+    assert [f.channels for f in flats] == [("tps1_v",)]
+    assert flats[0].shape is Shape.FLAT
+    assert sum(flats[0].travel_pct) / 2 == pytest.approx(low + 1.25, abs=2.0)
+    assert flats[0].seen_in >= 8
+
+
+def test_a_hand_that_pauses_is_no_flat_when_the_other_track_pauses_too() -> None:
+    time_s, travel = sweeps(6, seconds=3.0, rate_hz=50.0)
+    held = 50.0 + np.where(np.abs(travel - 50.0) < 3.0, 0.2, 1.0) * (travel - 50.0)
+    lines = {"tps1_v": volts(held, noise_v=0.003), "tps2_v": 5.0 - volts(held, noise_v=0.003, seed=2)}
+    found = analyse(recording(time_s, **lines)).examination.findings
+    assert not [f for f in found if isinstance(f, DeadSpot)]
+
+
+def test_a_bent_track_is_no_flat() -> None:
+    """A bend of 10 % over 60 % of the travel nearly stands where it is steepest, but not over a spot."""
+    time_s, travel = sweeps(6, seconds=3.0, rate_hz=100.0)
+    bend = 10.0 * np.sin(np.pi * np.clip((travel - 20.0) / 60.0, 0.0, 1.0)) ** 2
+    lines = {"tps1_v": volts(travel, noise_v=0.002), "tps2_v": 5.0 - volts(travel + bend, noise_v=0.002)}
+    found = analyse(recording(time_s, **lines)).examination.findings
+    assert [type(f) for f in found] == [Disagreement]
+
+
+def test_many_passes_are_looked_at_only_where_a_few_are_suspicious() -> None:
+    """The verdict over 300 passes is that of 12, with and without a flat."""
+    from nervus.signal.course import course_of
+
+    time_s, travel = sweeps(150, seconds=2.0, rate_hz=100.0)
+    passes = find_passes(time_s, travel)
+    assert len(passes) > 290
+    sound = course_of(track(time_s, volts(travel, noise_v=0.002)), ())
+    assert find_flats(sound, passes, 80.0) == ()
+    worn = course_of(track(time_s, volts(stands(travel, 40.0, 6.0), noise_v=0.002)), ())
+    (flat,) = find_flats(worn, passes, 75.2)
+    assert flat.seen_in == flat.crossed == len(passes)
+
+
+def test_two_spikes_near_each_other_are_not_one_interruption() -> None:
+    """A small one and a large one 40 ms later, coupled into tracks and supply alike."""
+    time_s, travel = sweep(rate_hz=1000.0)
+    spikes = np.zeros(time_s.size)
+    for at, size_v in ((1000, 0.06), (1040, -0.5), (2300, 0.7), (2301, 0.3)):
+        spikes[at] += size_v
+    random = np.random.default_rng(5)
+    lines = {
+        "tps1_v": volts(travel, noise_v=0.002) + spikes,
+        "tps2_v": 5.0 - volts(travel, noise_v=0.002, seed=2) + 0.95 * spikes,
+        "vref_v": 5.0 + random.normal(0.0, 0.002, time_s.size) + 1.05 * spikes,
+    }
+    made = recording(time_s, **lines)
+    assert analyse(made).examination.findings == ()
+    cleaned, spans = without_spikes(track(time_s, lines["tps1_v"]), made.get("vref_v"))
+    assert len(spans) >= 2
+    assert np.abs(cleaned.own(cleaned.level) - volts(travel)).max() < 0.07
+
+
+def test_a_drop_that_the_supply_does_not_share_is_no_spike() -> None:
+    """One sample of both tracks, alike by chance; the supply beside them was not coupled to."""
+    time_s, travel = sweep()
+    one, two = volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)
+    one[300], two[300] = one[300] - 1.0, two[300] - 1.0
+    steady = np.full(time_s.size, 5.0)
+    found = analyse(recording(time_s, tps1_v=one, tps2_v=two, vref_v=steady)).examination.findings
+    assert [f.channels for f in found if isinstance(f, Drop)] == [("tps1_v", "tps2_v")]
+
+
+@pytest.mark.parametrize("filter_s", [0.0002, 0.0006, 0.0015])
+@pytest.mark.parametrize("seconds", [0.006, 0.03])
+def test_a_fast_capture_shows_a_drop_whose_edges_a_filter_rounds(
+    filter_s: float, seconds: float
+) -> None:
+    """A resistor and a capacitor: n time constants after a step exp(-n) of it is left (any textbook)."""
+    rate_hz = 10_000.0
+    time_s, travel = sweep(rate_hz=rate_hz)
+    values = volts(travel)
+    values[(time_s >= 0.9) & (time_s < 0.9 + seconds)] = 0.0
+    kept = np.exp(-1.0 / (rate_hz * filter_s))
+    values, _ = lfilter([1.0 - kept], [1.0, -kept], values, zi=[kept * values[0]])
+    values = values + np.random.default_rng(3).normal(0.0, 0.003, values.size)
+    found = analyse(recording(time_s, tps1_v=values)).examination.findings
+    (drop,) = (f for f in found if isinstance(f, Drop))
+    start, end = drop.times_s[0]
+    assert start == pytest.approx(0.9, abs=0.003)
+    assert end == pytest.approx(0.9 + seconds, abs=0.002 + 5.0 * filter_s)
+
+
+def test_a_gentle_interruption_is_found_by_the_other_track_and_named() -> None:
+    """It leaves and comes back over 80 ms each, as no edge does; the other track stays."""
+    time_s, travel = sweep()
+    share = np.clip(1.0 - np.abs(time_s - 1.2) / 0.16, 0.0, 0.5) * 2.0
+    one = volts(travel, noise_v=0.002)
+    one -= share * (one - 0.1)
+    two = 5.0 - volts(travel, noise_v=0.002, seed=2)
+    tracks = (track(time_s, one), track(time_s, two, "tps2_v"))
+    sisters = Sisters(*tracks, Line(-1.0, 100.0), 0.0, together=True)
+    (event,) = sisters.apart(())
+    assert event.channels == ("tps1_v",)
+    assert event.span_s == pytest.approx((1.05, 1.35), abs=0.03)
+    # What is known already is not told again; what both tracks do is motion.
+    assert sisters.apart(((1.0, 1.4),)) == ()
+    assert Sisters(tracks[0], tracks[0], Line(1.0, 0.0), 0.0, together=True).apart(()) == ()
+
+
+def test_a_step_has_one_depth_and_a_rough_stretch_has_many() -> None:
+    time_s, travel = sweeps(8)
+    worn = (travel > 40.0) & (travel < 46.0)
+    random = np.random.default_rng(8)
+    dips = np.where(random.random(time_s.size) < 0.4, random.uniform(0.05, 0.35, time_s.size), 0.0)
+    stepped = volts(travel, noise_v=0.002) - 0.2 * worn
+    rough = volts(travel, noise_v=0.002) - dips * worn
+    (step,) = analyse(recording(time_s, tps1_v=stepped)).examination.findings
+    assert isinstance(step, DeadSpot)
+    assert step.shape is Shape.STEP
+    (noise,) = analyse(recording(time_s, tps1_v=rough)).examination.findings
+    assert isinstance(noise, Noise)
+
+
+def test_means_over_blocks_and_runs_of_indices() -> None:
+    values = np.arange(11.0)
+    assert block_means(values, 4).tolist() == [1.5, 5.5]
+    made = track(np.arange(0.0, 1.0, 0.0001), np.full(10_000, 2.0))
+    coarse = coarser(made, 0.001)
+    assert coarse is not None
+    assert coarse.level.size == 1000
+    assert coarser(track(*sweep()), 0.001) is None
+    mask = np.array([True, True, False, True, False, False, True])
+    for one, other in zip(runs(mask), runs_of(np.flatnonzero(mask)), strict=True):
+        assert one.tolist() == other.tolist()
+    assert runs_of(np.empty(0, dtype=np.intp))[0].size == 0
+    assert channel("tps1_v", values, values).samples == 11
