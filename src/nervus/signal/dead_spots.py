@@ -33,6 +33,8 @@ _ROUGH_TIMES = 2.5
 _ROUGH_SPREAD, _ROUGH_NOISE = 0.08, 3.0
 # One and the same step is measured within so many tolerances.
 _SAME_STEP_TOLERANCES = 0.25
+# What stands is no further than this share of its depth from where it was or will be.
+_STANDS_SHARE = 0.5
 # Noise inside is told from so many events of more than so many samples: a hand's motion bends few.
 _MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
 # What falls to one and the same level each time, percent of supply, is an open contact that flickers.
@@ -107,6 +109,8 @@ def _pool(
     openings = [sum(e.parts[0][1].merged for e in members[within]) for _, within in seen]
     if shape is Shape.STEP and _is_rough(track, parts, float(np.median(openings))):
         return None
+    if shape is Shape.STEP and _stands(parts):
+        shape = Shape.FLAT
     return DeadSpot(
         channels=(track.id,),
         times_s=tuple((round(e.span_s[0], 4), round(e.span_s[1], 4)) for e in members),
@@ -117,6 +121,16 @@ def _pool(
         seen_in=len(seen),
         crossed=len(crossed),
     )
+
+
+def _stands(parts: list[Excursion]) -> bool:
+    """Whether the track stays at the level that it had before or has after, and catches up at once.
+
+    What steps is off both; what stands still is off by half its stretch in the middle, and by nothing at
+    one end.
+    """
+    away = [min(abs(p.level - p.before), abs(p.level - p.after)) / max(p.depth, 1e-9) for p in parts]
+    return float(np.median(away)) < _STANDS_SHARE
 
 
 def _is_rough(track: TrackSignal, parts: list[Excursion], openings: float) -> bool:
@@ -174,7 +188,9 @@ def pooled_confidence(seen: int, crossed: int) -> float:
 def _text(track: TrackSignal, place: Span, shape: Shape, seen: tuple[int, int], depth: float) -> str:
     depth_v = depth * track.supply_v / 100.0
     does = f"leaves its course by {depth_v:.2f} V"
-    if shape is Shape.STEP:
+    if shape is Shape.FLAT:
+        does = "stands still while the throttle moves on"
+    elif shape is Shape.STEP:
         does = f"steps by {depth_v:.2f} V and comes back"
     return (
         f"Between {place[0]:.1f} and {place[1]:.1f} % of the travel {track_name(track.id)} {does}, "

@@ -17,6 +17,7 @@ from nervus.domain.finding import (
     Drop,
     Finding,
     Noise,
+    Shape,
     Span,
     SupplyFault,
 )
@@ -122,14 +123,15 @@ def _dead_spots(
     for track in tracks.signals:
         way = (travel.time_s, travel.percent)
         found, explained = dead_spots.from_events(track, loose, passes, way)
-        spots += found
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
         frame = travel.frames[track.id]
         span = 100.0 * (frame.open - frame.closed) / track.supply_v
         course = tracks.course_with_shallow(track)
         flat = find_flats(course, passes, span, tracks.sister_at(course, *relation_and_skew))
-        new = tuple(f for f in flat if not _same_place(f, found))
+        sure = tuple(s for s in found if s.shape is not Shape.FLAT)
+        new = tuple(f for f in flat if not _same_place(f, sure))
+        spots += (s for s in found if s in sure or not _same_place(s, new))
         spots += new
         standing = tuple(s for f in new for s in f.times_s)
         loose = tuple(e for e in loose if not _is_end_of_flat(e, track, standing))
