@@ -11,6 +11,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import numpy as np
+
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import Place, RecordingUnusable
 
@@ -169,14 +171,19 @@ def _scan(path: Path, first: bytes, read: Callable[[int], bytes], columns: int) 
             searched = searched.lower()
             words = words or b"nan" in searched or b"inf" in searched
             marks = marks or b",mark," in searched
-        line += chunk.count(b"\n")
-        commas += chunk.count(b",")
+        line += _count(chunk, b"\n")
+        commas += _count(chunk, b",")
         tail = chunk[-8:]
         chunk = read(_CHUNK)
     if decoder.getstate()[0]:
         raise RecordingUnusable(Place(path.name, line), "the text ends within a letter", _SHAPES)
     rows = line - 1 + (open_bytes > 0)
     return words or commas != rows * (columns - 1), marks
+
+
+def _count(chunk: bytes, letter: bytes) -> int:
+    """How often a letter is there; where it is every fifth, comparing all at once is far quicker."""
+    return int(np.count_nonzero(np.frombuffer(chunk, dtype=np.uint8) == letter[0]))
 
 
 def _check_text(path: Path, line: int, chunk: bytes, decoder: codecs.IncrementalDecoder) -> None:

@@ -115,11 +115,12 @@ def _read_wide(path: Path, header: Header) -> Recording | None:
         if channel in (TIME, MARK, IGNORE):
             continue
         values = np.ascontiguousarray(frame[channel].to_numpy(dtype=np.float64))
+        if np.isfinite(values).all():
+            channels.append(Channel(CHANNEL_KINDS[channel], time_s, values))
+            continue
         there = ~np.isnan(values)
         _check_finite(values[there])
-        if there.all():
-            channels.append(Channel(CHANNEL_KINDS[channel], time_s, values))
-        elif there.any():
+        if there.any():
             channels.append(Channel(CHANNEL_KINDS[channel], time_s[there], values[there]))
     marks: tuple[Mark, ...] = ()
     if MARK in header.ids:
