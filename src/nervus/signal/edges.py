@@ -130,7 +130,7 @@ def _edges_over(track: TrackSignal, width: int, leniency: float) -> IntArray:
     if size <= width:
         return np.empty(0, dtype=np.intp)
     # First what leaves fewest: steady motion is prepared everywhere.
-    candidates = _large_steps(level, width, track.step_tolerance)
+    candidates = large_steps(level, width, track.step_tolerance)
     here, there = level[candidates], level[candidates + width]
     step = there - here
     sign = np.sign(step)
@@ -145,7 +145,7 @@ def _edges_over(track: TrackSignal, width: int, leniency: float) -> IntArray:
     return candidates[electrical]
 
 
-def _large_steps(level: FloatArray, width: int, least: float) -> IntArray:
+def large_steps(level: FloatArray, width: int, least: float) -> IntArray:
     """Where the level goes by more than `least` over `width` samples.
 
     Piece by piece, so that what is computed stays in the processor's cache.

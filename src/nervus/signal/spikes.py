@@ -11,6 +11,7 @@ import numpy as np
 from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Unit
 from nervus.domain.finding import Floor, Span
 from nervus.signal import sampling
+from nervus.signal.edges import large_steps
 from nervus.signal.excursions import Excursion
 from nervus.signal.levels import TrackSignal
 from nervus.signal.spans import merge
@@ -153,8 +154,7 @@ def _swings(line: Channel) -> tuple[Span, ...]:
     """Where a line leaves and comes back within a spike's time, first to last sample off."""
     values, time_s = line.values, line.time_s
     least = max(_SWING_NOISES * sampling.noise(values), _SWING_V)
-    step = np.diff(values)
-    edges = np.flatnonzero((step > least) | (step < -least))
+    edges = large_steps(values, 1, least)
     if not edges.size:
         return ()
     ends = merge(((float(time_s[i]), float(time_s[i + 1])) for i in edges), _LONGEST_S / 2)
