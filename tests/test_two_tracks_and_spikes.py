@@ -7,6 +7,7 @@ from scipy.signal import lfilter
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Noise, Shape
 from nervus.judge.analyse import analyse
+from nervus.judge.stretches import concerned
 from nervus.signal.flats import find_flats
 from nervus.signal.levels import coarser
 from nervus.signal.relation import Line
@@ -162,3 +163,19 @@ def test_means_over_blocks_and_runs_of_indices() -> None:
         assert one.tolist() == other.tolist()
     assert runs_of(np.empty(0, dtype=np.intp))[0].size == 0
     assert channel("tps1_v", values, values).samples == 11
+
+
+def test_the_track_that_fails_in_more_passes_is_the_more_concerned() -> None:
+    """A worn place in all 16 passes of track 1, five interruptions of track 2: the passes weigh."""
+    time_s, travel = sweeps(8)
+    one = volts(travel, noise_v=0.002) - 0.3 * ((travel > 40.0) & (travel < 44.0))
+    two = 5.0 - volts(travel, noise_v=0.002, seed=2)
+    for start in (310, 1275, 2690, 4010, 5530):
+        two[start : start + 12] = 0.02
+    examination = analyse(recording(time_s, tps1_v=one, tps2_v=two)).examination
+    kinds = {(type(f), f.channels) for f in examination.findings}
+    assert (DeadSpot, ("tps1_v",)) in kinds
+    assert (Drop, ("tps2_v",)) in kinds
+    tracks = concerned(examination).tracks
+    assert sum(tracks.values()) == pytest.approx(1.0)
+    assert tracks[1] > 0.6 > 0.4 > tracks[2]

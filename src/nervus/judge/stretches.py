@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from nervus.domain.analysis import Examination, StretchSuspicion, Suspect
-from nervus.domain.finding import Disagreement, Drop, Finding, Floor, SupplyFault, SupplyLine
+from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Floor, SupplyFault, SupplyLine
 from nervus.knowledge import FaultLeaf, Judging
 
 EITHER_FEED = {"ground": 0.5, "supply": 0.5}
@@ -62,7 +62,9 @@ def _numbers(examination: Examination) -> dict[int, float]:
             channels = (finding.suspect,)
         tracks = [int(c[3]) for c in channels if c.startswith("tps")]
         if len(tracks) == 1:
-            weight[tracks[0]] = weight.get(tracks[0], 0.0) + finding.confidence
+            # Every pass that shows a dead spot tells as much as one interruption.
+            times = finding.seen_in if isinstance(finding, DeadSpot) else 1
+            weight[tracks[0]] = weight.get(tracks[0], 0.0) + finding.confidence * times
     if not weight:
         present = [int(c.id[3]) for c in examination.channels if c.id.startswith("tps")]
         weight = dict.fromkeys(sorted(set(present)) or [1], 1.0)
