@@ -39,6 +39,18 @@ def test_a_flat_that_time_cannot_tell_is_told_by_the_other_track(low: float) -> 
     assert flats[0].seen_in >= 8
 
 
+@pytest.mark.parametrize("low", [0.0, 1.0, 94.0, 95.5, 97.0])
+def test_a_stand_at_the_very_end_of_the_travel_has_a_place_or_is_none(low: float) -> None:
+    """It leaps to where it should be, where hardly any travel is left to go on over."""
+    time_s, travel = sweeps(6, seconds=3.0, rate_hz=50.0)
+    leaping = np.where((travel > low) & (travel < low + 4.0), low, travel)
+    lines = {"tps1_v": volts(leaping, noise_v=0.003), "tps2_v": 5.0 - volts(travel, noise_v=0.003)}
+    for spot in analyse(recording(time_s, **lines)).examination.findings:
+        if isinstance(spot, DeadSpot):
+            assert np.isfinite(spot.travel_pct).all()
+            assert np.isfinite(spot.times_s).all()
+
+
 def test_a_hand_that_pauses_is_no_flat_when_the_other_track_pauses_too() -> None:
     time_s, travel = sweeps(6, seconds=3.0, rate_hz=50.0)
     held = 50.0 + np.where(np.abs(travel - 50.0) < 3.0, 0.2, 1.0) * (travel - 50.0)

@@ -231,13 +231,15 @@ def _spot(
     level = float(edges[cells[0]] + edges[cells[1] + 1]) / 2
     many = max(2, round(lost / float(edges[1] - edges[0])))
     leaps = _leaps(clock, cells, many)
-    if sister is None:
-        place = _place(course, level, lost, span_pct, leaps)
-    else:
+    place = _place(course, level, lost, span_pct, leaps)
+    if sister is not None:
         # Between two samples a leap is anywhere: its middle is taken for its place.
         below = max(cells[0] - (many // 2 if leaps < 0 else 0), 0)
         above = min(cells[1] + 1 + (many // 2 if leaps > 0 else 0), edges.size - 1)
-        place = _place_by_sister(sister, clock[:, [below, above]], lost, span_pct)
+        ends = clock[:, [below, above]]
+        ends = ends[np.isfinite(ends).all(axis=1)]
+        # At the very end of the travel no pass goes on beyond the stand.
+        place = _place_by_sister(sister, ends, lost, span_pct) if ends.size else place
     seen = int(rows.sum())
     return DeadSpot(
         channels=(course.id,),
@@ -300,7 +302,7 @@ def _place_by_sister(sister: FloatArray, ends: FloatArray, lost: float, span_pct
     """
     low, high = (float(q) for q in np.percentile(sister, [0.2, 99.8]))
     whole = max(abs(span_pct), high - low)
-    ends = np.sort(ends[np.isfinite(ends).all(axis=1)], axis=1)
+    ends = np.sort(ends, axis=1)
     middle = float(np.median(ends.mean(axis=1)))
     half = max(lost, float(np.median(ends[:, 1] - ends[:, 0])) - _CELL_PCT) / 2.0
     if span_pct < 0:
