@@ -12,12 +12,13 @@ from nervus.signal.course import Course, course_of
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.disagreement import find_disagreements, pair_travel
 from nervus.signal.flats import find_flats
+from nervus.signal.frames import learn_frame
 from nervus.signal.key import key_off_spans
 from nervus.signal.relation import Line, describe, estimate_skew, learn_line
 from nervus.signal.rest import find_rests, off_rest
 from nervus.signal.spans import inside, merge, overlaps, runs, total
 from nervus.signal.supply import supply_faults
-from nervus.signal.travel import crossings, find_passes, learn_frame
+from nervus.signal.travel import crossings, find_passes
 from nervus.signal.wear_noise import noisy_stretches
 from signals import channel, recording, sweep, sweeps, track, volts
 
@@ -181,13 +182,13 @@ def test_a_flat_is_found_where_it_hides_and_a_pause_is_none() -> None:
     shown = np.where((travel > 40) & (travel < 46), 40.0, np.where(travel >= 46, travel - 6, travel))
     passes = find_passes(time_s, travel)
     # The frame knows only what the track shows: 94 of the 100 %.
-    (flat,) = find_flats(course(time_s, volts(shown, noise_v=0.002)), passes, 75.2)
+    (flat,) = find_flats(course(time_s, volts(shown, noise_v=0.002)), passes, (10.0, 85.2))
     assert flat.travel_pct == pytest.approx((40.0, 46.0), abs=1.2)
     assert (flat.seen_in, flat.crossed) == (10, 10)
     paused = np.concatenate((travel[:300], np.full(60, travel[300]), travel[300:]))
     longer = np.linspace(0.0, 0.005 * (paused.size - 1), paused.size)
     passes = find_passes(longer, paused)
-    assert find_flats(course(longer, volts(paused, noise_v=0.002)), passes, 80.0) == ()
+    assert find_flats(course(longer, volts(paused, noise_v=0.002)), passes, (10.0, 90.0)) == ()
 
 
 def test_a_flat_that_slow_sampling_hides_from_single_passes_shows_in_all_of_them() -> None:
@@ -195,10 +196,10 @@ def test_a_flat_that_slow_sampling_hides_from_single_passes_shows_in_all_of_them
     time_s, travel = sweeps(7, seconds=3.1, rate_hz=50.0)
     passes = find_passes(time_s, travel)
     shown = np.where((travel > 40) & (travel < 44), 40.0, np.where(travel >= 44, travel - 4, travel))
-    (flat,) = find_flats(course(time_s, volts(shown, noise_v=0.002)), passes, 76.8)
+    (flat,) = find_flats(course(time_s, volts(shown, noise_v=0.002)), passes, (10.0, 86.8))
     assert flat.travel_pct == pytest.approx((40.0, 44.0), abs=1.5)
     assert flat.crossed == 14
-    assert find_flats(course(time_s, volts(travel, noise_v=0.002)), passes, 80.0) == ()
+    assert find_flats(course(time_s, volts(travel, noise_v=0.002)), passes, (10.0, 90.0)) == ()
 
 
 def test_a_rough_stretch_is_found_with_its_size() -> None:

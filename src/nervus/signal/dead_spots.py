@@ -35,6 +35,8 @@ _ROUGH_SPREAD, _ROUGH_NOISE = 0.08, 3.0
 _SAME_STEP_TOLERANCES = 0.25
 # What stands is no further than this share of its depth from where it was or will be.
 _STANDS_SHARE = 0.5
+# What rises inside by less than this share of what it rose over all stands; what steps rises as usual.
+_RISES_SHARE, _LEAST_INSIDE = 0.3, 3
 # Noise inside is told from so many events of more than so many samples: a hand's motion bends few.
 _MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
 # What falls to one and the same level each time, percent of supply, is an open contact that flickers.
@@ -109,13 +111,14 @@ def _pool(
     openings = [sum(e.parts[0][1].merged for e in members[within]) for _, within in seen]
     if shape is Shape.STEP and _is_rough(track, parts, float(np.median(openings))):
         return None
-    if shape is Shape.STEP and _stands(parts):
+    if shape is Shape.STEP and _stands(track, parts):
         shape = Shape.FLAT
+    told = _height(track, parts) if shape is Shape.STEP else depth
     return DeadSpot(
         channels=(track.id,),
         times_s=tuple((round(e.span_s[0], 4), round(e.span_s[1], 4)) for e in members),
         confidence=pooled_confidence(len(seen), len(crossed)),
-        text=_text(track, place, shape, (len(seen), len(crossed)), depth),
+        text=spot_text(track.id, place, shape, (len(seen), len(crossed)), track.volts(told)),
         travel_pct=place,
         shape=shape,
         seen_in=len(seen),
@@ -123,14 +126,34 @@ def _pool(
     )
 
 
-def _stands(parts: list[Excursion]) -> bool:
+def _stands(track: TrackSignal, parts: list[Excursion]) -> bool:
     """Whether the track stays at the level that it had before or has after, and catches up at once.
 
-    What steps is off both; what stands still is off by half its stretch in the middle, and by nothing at
-    one end.
+    What steps is off both, and moves on meanwhile; what stands still is off by half its stretch in the
+    middle, and by nothing at one end.
     """
+    rises = []
+    for part in parts:
+        if part.samples >= _LEAST_INSIDE:
+            first, last = np.searchsorted(track.time_s, part.span_s).tolist()
+            inside, third = track.level[first : last + 1], (last + 1 - first) // 3
+            rise = abs(float(np.median(inside[-third:]) - np.median(inside[:third])))
+            rises.append(rise / max(abs(part.after - part.before), track.tolerance))
+    if rises and float(np.median(rises)) > _RISES_SHARE:
+        return False
     away = [min(abs(p.level - p.before), abs(p.level - p.after)) / max(p.depth, 1e-9) for p in parts]
     return float(np.median(away)) < _STANDS_SHARE
+
+
+def _height(track: TrackSignal, parts: list[Excursion]) -> float:
+    """By how much the track is off within its steps, percent of supply, the motion allowed for."""
+    off = []
+    for part in parts:
+        first, last = np.searchsorted(track.time_s, part.span_s).tolist()
+        share = (np.arange(last + 1 - first) + 1.0) / (last + 2.0 - first)
+        course = part.before + (part.after - part.before) * share
+        off.append(abs(float(np.median(track.level[first : last + 1] - course))))
+    return float(np.median(off))
 
 
 def _is_rough(track: TrackSignal, parts: list[Excursion], openings: float) -> bool:
@@ -185,15 +208,15 @@ def pooled_confidence(seen: int, crossed: int) -> float:
     return round(min(0.99, 0.6 + 0.2 * low + 0.2 * min(1.0, seen / 6)), 2)
 
 
-def _text(track: TrackSignal, place: Span, shape: Shape, seen: tuple[int, int], depth: float) -> str:
-    depth_v = depth * track.supply_v / 100.0
+def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int], depth_v: float) -> str:
+    """A dead spot in a sentence: where it lies, what the track does there, in how many of the passes."""
     does = f"leaves its course by {depth_v:.2f} V"
     if shape is Shape.FLAT:
         does = "stands still while the throttle moves on"
     elif shape is Shape.STEP:
         does = f"steps by {depth_v:.2f} V and comes back"
     return (
-        f"Between {place[0]:.1f} and {place[1]:.1f} % of the travel {track_name(track.id)} {does}, "
+        f"Between {place[0]:.1f} and {place[1]:.1f} % of the travel {track_name(channel_id)} {does}, "
         f"in {seen[0]} of {seen[1]} passes over it."
     )
 

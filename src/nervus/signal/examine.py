@@ -38,13 +38,12 @@ from nervus.signal import (
 from nervus.signal.course import Course, plain_course
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts
+from nervus.signal.flat_ends import FlatEnds
 from nervus.signal.flats import find_flats
 from nervus.signal.key import key_off_spans
-from nervus.signal.levels import TrackSignal, supply_scale
+from nervus.signal.levels import supply_scale
 from nervus.signal.locality import judge_locality
-from nervus.signal.spans import overlaps
 from nervus.signal.tracks import (
-    FLAT_DEPTH_PCT,
     Tracks,
     after_witnesses,
     follow_travel,
@@ -81,7 +80,7 @@ def examine(
     progress("Following the travel", 0.5)
     line, related, skew_s = relate(tracks, profile)
     tracks = after_witnesses(tracks, line, skew_s)
-    travel, passes = follow_travel(recording, tracks, line, profile)
+    travel, passes = follow_travel(recording, tracks, line, skew_s, profile)
     progress("Looking for dead spots", 0.7)
     spots, loose = _dead_spots(tracks, travel, passes, (line, skew_s))
     progress("Looking for wear", 0.8)
@@ -126,23 +125,16 @@ def _dead_spots(
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
         frame = travel.frames[track.id]
-        span = 100.0 * (frame.open - frame.closed) / track.supply_v
+        closed, opened = (100.0 * end / track.supply_v for end in (frame.closed, frame.open))
         course = tracks.course_with_shallow(track)
-        flat = find_flats(course, passes, span, tracks.sister_at(course, *relation_and_skew))
+        flat = find_flats(course, passes, (closed, opened), tracks.sister_at(course, *relation_and_skew))
         sure = tuple(s for s in found if s.shape is not Shape.FLAT)
         new = tuple(f for f in flat if not _same_place(f, sure))
         spots += (s for s in found if s in sure or not _same_place(s, new))
         spots += new
-        standing = tuple(s for f in new for s in f.times_s)
-        loose = tuple(e for e in loose if not _is_end_of_flat(e, track, standing))
+        ends = FlatEnds(track, new, way, abs(opened - closed))
+        loose = tuple(e for e in loose if not ends.explain(e))
     return tuple(spots), loose
-
-
-def _is_end_of_flat(event: Event, track: TrackSignal, standing: tuple[Span, ...]) -> bool:
-    """Where a track that stood still catches up, it may look as if it had left its course."""
-    if event.channels != (track.id,) or event.deepest[1].depth > FLAT_DEPTH_PCT:
-        return False
-    return any(overlaps(event.span_s, s, track.interval_s) for s in standing)
 
 
 def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:

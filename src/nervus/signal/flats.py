@@ -14,7 +14,8 @@ from nervus.domain.analysis import Pass
 from nervus.domain.channel import BoolArray, FloatArray
 from nervus.domain.finding import DeadSpot, Shape, Span
 from nervus.signal.course import Course
-from nervus.signal.dead_spots import pooled_confidence, track_name
+from nervus.signal.dead_spots import pooled_confidence, spot_text
+from nervus.signal.flat_places import Stand, place_of_stand
 from nervus.signal.spans import merge
 
 # Cells of level: at least this much of the supply, and this many times what noise and rounding hide.
@@ -36,8 +37,6 @@ _LEAST_BY_SISTER_PCT, _LEAST_CELLS_BY_SISTER = 0.45, 0.8
 _TIME_AGREES, _NEAR_CELLS = 0.3, 2
 # On one side at least the tracks must go together within this share, or the track is bent there.
 _STRAIGHT = 0.2
-# Beyond the stand the track leaps where it takes less than this share of the usual time for each cell.
-_LEAP_SHARE = 0.35
 _LEAST_POINTS = 8
 # Of very many passes so many, spread over the recording, are looked at first; where no cell hides
 # anything in this share of them, the others are not.
@@ -45,14 +44,14 @@ _FIRST_LOOK, _SUSPICIOUS_SHARE = 64, 0.15
 
 
 def find_flats(
-    course: Course, passes: tuple[Pass, ...], span_pct: float, sister: FloatArray | None = None
+    course: Course, passes: tuple[Pass, ...], ends: Span, sister: FloatArray | None = None
 ) -> tuple[DeadSpot, ...]:
     """Levels at which the track stands still in most passes while the throttle moves on.
 
     Args:
         course: the track with its excursions bridged.
         passes: of the travel.
-        span_pct: the whole travel in percent of supply; negative for a falling track.
+        ends: levels of the closed and the open stop, percent of supply.
         sister: what the other track showed at the course's instants, as this track's level, shape (n,):
             a better clock than time, for no hand makes one track stand and not the other.
     """
@@ -62,7 +61,7 @@ def find_flats(
             return ()
     seen = _look(course, passes, sister)
     groups = merge(((float(c), float(c)) for c in np.flatnonzero(seen.worn)), 2.0)
-    return tuple(_spot(course, seen, (int(a), int(b)), span_pct, sister) for a, b in groups)
+    return tuple(_spot(course, seen, (int(a), int(b)), ends, sister) for a, b in groups)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -217,95 +216,27 @@ def _spot(
     course: Course,
     by_pass: _Seen,
     cells: tuple[int, int],
-    span_pct: float,
+    ends: Span,
     sister: FloatArray | None,
 ) -> DeadSpot:
-    hidden, stands, times, edges = by_pass.hidden, by_pass.stands, by_pass.times, by_pass.edges
+    hidden, stands, edges = by_pass.hidden, by_pass.stands, by_pass.edges
     inside = slice(cells[0], cells[1] + 1)
     rows = stands[:, inside].any(axis=1)
-    crossed = int(np.isfinite(hidden[:, inside]).any(axis=1).sum())
-    crossings = times[rows][:, cells[0] : cells[1] + 2]
-    spans = np.stack((np.nanmin(crossings, axis=1), np.nanmax(crossings, axis=1)), axis=1)
-    clock = times[rows] if sister is None else np.interp(times[rows], course.time_s, sister)
-    lost = float(np.median(np.nanmax(hidden[rows][:, inside], axis=1)))
-    level = float(edges[cells[0]] + edges[cells[1] + 1]) / 2
-    many = max(2, round(lost / float(edges[1] - edges[0])))
-    leaps = _leaps(clock, cells, many)
-    place = _place(course, level, lost, span_pct, leaps)
-    if sister is not None:
-        # Between two samples a leap is anywhere: its middle is taken for its place.
-        below = max(cells[0] - (many // 2 if leaps < 0 else 0), 0)
-        above = min(cells[1] + 1 + (many // 2 if leaps > 0 else 0), edges.size - 1)
-        ends = clock[:, [below, above]]
-        ends = ends[np.isfinite(ends).all(axis=1)]
-        # At the very end of the travel no pass goes on beyond the stand.
-        place = _place_by_sister(sister, ends, lost, span_pct) if ends.size else place
-    seen = int(rows.sum())
+    seen, crossed = int(rows.sum()), int(np.isfinite(hidden[:, inside]).any(axis=1).sum())
+    crossings = by_pass.times[rows][:, cells[0] : cells[1] + 2]
+    stand = Stand(
+        spans_s=np.stack((np.nanmin(crossings, axis=1), np.nanmax(crossings, axis=1)), axis=1),
+        level=float(edges[cells[0]] + edges[cells[1] + 1]) / 2,
+        lost=float(np.median(np.nanmax(hidden[rows][:, inside], axis=1))),
+    )
+    place = place_of_stand(course, stand, ends, sister)
     return DeadSpot(
         channels=(course.id,),
-        times_s=tuple((round(float(a), 4), round(float(b), 4)) for a, b in spans),
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in stand.spans_s.tolist()),
         confidence=pooled_confidence(seen, crossed),
-        text=(
-            f"Between {place[0]:.1f} and {place[1]:.1f} % of the travel {track_name(course.id)} stands "
-            f"still while the throttle moves on, in {seen} of {crossed} passes over it."
-        ),
+        text=spot_text(course.id, place, Shape.FLAT, (seen, crossed), 0.0),
         travel_pct=place,
         shape=Shape.FLAT,
         seen_in=seen,
         crossed=crossed,
     )
-
-
-def _leaps(clock: FloatArray, cells: tuple[int, int], many: int) -> int:
-    """At which end of the stand the track leaps to where it should be: 1 at the upper, -1 at the lower.
-
-    0 where it goes on from where it stood: then a stretch of the resistance is missing.
-    """
-    usual = float(np.nanmedian(np.abs(np.diff(clock, axis=1))))
-    beyond = {}
-    for side, first, last in (
-        (1, cells[1] + 1, min(cells[1] + 1 + many, clock.shape[1] - 1)),
-        (-1, max(cells[0] - many, 0), cells[0]),
-    ):
-        took = np.abs(clock[:, last] - clock[:, first])
-        took = took[np.isfinite(took)]
-        beyond[side] = float(np.median(took)) / max(last - first, 1) if took.size else usual
-    quickest = min(beyond, key=lambda side: beyond[side])
-    return quickest if beyond[quickest] < _LEAP_SHARE * usual else 0
-
-
-def _place(course: Course, level: float, lost: float, span_pct: float, leaps: int) -> Span:
-    """Where the missing stretch lies.
-
-    A track that leaps showed its whole travel; where resistance is missing, the frame knows only what it
-    showed.
-    """
-    hidden = 100.0 * lost / abs(span_pct)
-    closed = float(np.percentile(course.level, 0.2 if span_pct > 0 else 99.8))
-    shown = 100.0 * (level - closed) / span_pct
-    if leaps:
-        opens = (leaps > 0) == (span_pct > 0)
-        ends = (shown, shown + hidden) if opens else (shown - hidden, shown)
-        return round(ends[0], 2), round(ends[1], 2)
-    whole = 100.0 + hidden
-    return round(100.0 * shown / whole, 2), round(100.0 * (shown + hidden) / whole, 2)
-
-
-def _place_by_sister(sister: FloatArray, ends: FloatArray, lost: float, span_pct: float) -> Span:
-    """Where the other track, which showed the whole travel, was while this one stood.
-
-    Args:
-        sister: its level, as this track's, shape (n,).
-        ends: where it was when this track reached and left the levels of the stand, shape (passes, 2).
-        lost: how much of the way is hidden, percent of supply.
-        span_pct: the whole travel in percent of supply; negative for a falling track.
-    """
-    low, high = (float(q) for q in np.percentile(sister, [0.2, 99.8]))
-    whole = max(abs(span_pct), high - low)
-    ends = np.sort(ends, axis=1)
-    middle = float(np.median(ends.mean(axis=1)))
-    half = max(lost, float(np.median(ends[:, 1] - ends[:, 0])) - _CELL_PCT) / 2.0
-    if span_pct < 0:
-        middle = high + low - middle
-    shown, reach = 100.0 * (middle - low) / whole, 100.0 * half / whole
-    return round(max(shown - reach, 0.0), 2), round(shown + reach, 2)

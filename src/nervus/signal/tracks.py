@@ -18,12 +18,14 @@ from nervus.signal.excursions import (
     find_excursions,
     find_weak_excursions,
 )
+from nervus.signal.flat_ends import FLAT_DEPTH_PCT
+from nervus.signal.frames import frame_from_profile, learn_frame, related_frame
 from nervus.signal.held_level import find_held
 from nervus.signal.levels import TrackSignal, coarser, prepare
 from nervus.signal.sister import Says, Sisters
 from nervus.signal.spans import inside, overlaps
 from nervus.signal.spikes import without_spikes
-from nervus.signal.travel import find_passes, frame_from_profile, learn_frame
+from nervus.signal.travel import find_passes
 
 # A bridge longer than this is no course any more; fewer points than this are none either.
 _LONG_S, _LEAST_SEEN = 0.4, 20
@@ -34,8 +36,6 @@ _FAST_SHARE = 0.25
 # Tracks that share so much of so many stamps are sampled together, not polled one after the other.
 _STAMPS, _TOGETHER = 400, 0.5
 _SURELY_TOGETHER_S = 0.01
-# A track that stands still over a short stretch is never further off than this, percent of supply.
-FLAT_DEPTH_PCT = 8.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -240,6 +240,7 @@ def follow_travel(
     recording: Recording,
     tracks: Tracks,
     line: relation.Line | None,
+    skew_s: float,
     profile: ThrottleProfile | None,
 ) -> tuple[Travel | None, tuple[Pass, ...]]:
     """Where the throttle was, by the track with the fewest events, and its passes."""
@@ -249,8 +250,11 @@ def follow_travel(
     for index, track in enumerate(tracks.signals):
         frames[track.id] = _frame(recording, tracks, track, profile, index)
     first = tracks.signals[0]
-    if line is not None and len(tracks.signals) == 2:
-        frames[tracks.signals[1].id] = _related_frame(frames[first.id], first, line)
+    told = profile is not None and len(profile.tracks) == 2
+    if line is not None and len(tracks.signals) == 2 and not told:
+        second = tracks.signals[1]
+        one, two = tracks.courses[first.id], tracks.courses[second.id]
+        frames[second.id] = related_frame(frames[first.id], one, two, line, skew_s)
     witness = min(tracks.signals, key=lambda s: len(tracks.faulty[s.id]))
     course = tracks.courses[witness.id]
     percent = frames[witness.id].percent(course.own())
@@ -271,10 +275,3 @@ def _frame(
     if track.id in ("throttle_pct", "throttle_cmd_pct"):
         return Frame(0.0, 100.0, "as the control unit reports it")
     return learn_frame(tracks.courses[track.id], reported)
-
-
-def _related_frame(frame: Frame, first: TrackSignal, line: relation.Line) -> Frame:
-    """The second track's frame, through its relation to the first."""
-    offset = line.offset * first.supply_v / 100.0
-    closed, opened = line.slope * frame.closed + offset, line.slope * frame.open + offset
-    return Frame(closed, opened, frame.basis)

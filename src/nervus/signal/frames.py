@@ -1,0 +1,134 @@
+"""The frame of a track: which level is the closed stop and which the open one.
+
+It comes from the profile, else from what the control unit reports beside the track, else from the ends
+that the recording reached, and where it reached none from what is usual for such a sensor. Which of
+these it was is kept and told.
+"""
+
+import numpy as np
+
+from nervus.domain.analysis import Frame
+from nervus.domain.channel import Channel, FloatArray
+from nervus.domain.profile import TrackProfile
+from nervus.signal import sampling
+from nervus.signal.course import Course
+from nervus.signal.relation import Line
+
+# Usual ends in percent of supply: 0.5 V closed and 4.5 V wide open at 5 V (common practice).
+_USUAL_CLOSED, _USUAL_OPEN = 10.0, 90.0
+# Highest level that can be the closed stop, and lowest that can be the open one (common practice:
+# 0.5 to 0.9 V and 4.1 to 4.6 V are usually within the maker's limits; sensors of half range apart).
+_CLOSED_AT_MOST, _OPEN_AT_LEAST = 24.0, 78.0
+# From here up an end that was reached is the open stop, whatever the control unit calls percent:
+# wide open it often reports only 70 to 85 % (common practice).
+_OPEN_FOR_SURE = 87.0
+# What a control unit may report at the ends that were seen.
+_LEAST_TOLD_PCT, _MOST_TOLD_PCT = -8.0, 108.0
+# What is lower or higher was no rest. Within so many deviations of it lies what is noise at a rest,
+# which takes this share of a recording at least.
+_QUANTILES = (0.2, 99.8)
+_NEAR_DEVIATIONS, _LEAST_REST = 5.0, 0.01
+# The other track is at an end within this, percent of travel; so many of its points tell where this one
+# is then, if no further from their line than this share of the travel.
+_AT_END_PCT, _LEAST_AT_END, _NEAR_LINE = 0.7, 5, 0.04
+
+
+def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float) -> Frame:
+    """The profile's ends, scaled to the supply that was measured."""
+    scale = supply_v / nominal_v
+    return Frame(profile.closed_v * scale, profile.open_v * scale, "as the profile says")
+
+
+def learn_frame(course: Course, reported: Channel | None) -> Frame:
+    """Closed and open level of a track, in the channel's own unit."""
+    low, high = ends_shown(course.level)
+    if _falls(course.level, low, high):
+        mirrored = _ends(100.0 - high, 100.0 - low)
+        closed, opened, basis = 100.0 - mirrored[0], 100.0 - mirrored[1], mirrored[2]
+    else:
+        closed, opened, basis = _ends(low, high)
+    if reported is not None and basis != _BASIS_REACHED_BOTH:
+        fitted = _fit_reported(course, reported)
+        if fitted is not None:
+            closed, opened, basis = *fitted, "from the percent that the control unit reports"
+    unit = course.supply_v / 100.0
+    return Frame(closed * unit, opened * unit, basis)
+
+
+def ends_shown(level: FloatArray) -> tuple[float, float]:
+    """Lowest and highest level that was shown, without what noise adds: a throttle rests at its ends.
+
+    A quantile lies where the noise is furthest out; the levels within the noise of it are those of the
+    rest, whose middle is the end.
+    """
+    low, high = (float(q) for q in np.percentile(level, _QUANTILES))
+    near = _NEAR_DEVIATIONS * sampling.noise(level)
+    at_low, at_high = level[level <= low + near], level[level >= high - near]
+    if min(at_low.size, at_high.size) < _LEAST_REST * level.size:
+        return low, high
+    return sampling.middle(at_low), sampling.middle(at_high)
+
+
+def related_frame(frame: Frame, first: Course, second: Course, line: Line, skew_s: float) -> Frame:
+    """The second track's frame: what it showed while the first was at its ends.
+
+    Where it never was, or where that is far from what the line between the tracks says, by the line.
+    """
+    offset = line.offset * first.supply_v / 100.0
+    by_line = line.slope * frame.closed + offset, line.slope * frame.open + offset
+    percent = frame.percent(first.own())
+    at = np.interp(second.time_s - skew_s, first.time_s, percent)
+    shown = second.own()
+    ends = []
+    for end, rests in zip(by_line, (at < _AT_END_PCT, at > 100.0 - _AT_END_PCT), strict=True):
+        seen = float(np.median(shown[rests])) if np.count_nonzero(rests) >= _LEAST_AT_END else end
+        near = abs(seen - end) <= _NEAR_LINE * abs(by_line[1] - by_line[0])
+        ends.append(seen if near else end)
+    return Frame(ends[0], ends[1], frame.basis)
+
+
+_BASIS_REACHED_BOTH = "from the ends that the recording reached"
+
+
+def _ends(low: float, high: float) -> tuple[float, float, str]:
+    closed_seen = low <= _CLOSED_AT_MOST
+    closed = low if closed_seen else _USUAL_CLOSED
+    usual_open = closed + (_USUAL_OPEN - _USUAL_CLOSED)
+    if closed_seen and high >= _OPEN_FOR_SURE:
+        return closed, high, _BASIS_REACHED_BOTH
+    if high >= _OPEN_AT_LEAST:
+        return closed, high, "from the open end that was reached and a usual closed one"
+    return closed, min(usual_open, 96.0), "from a usual range, as the open end was not reached"
+
+
+def _falls(level: FloatArray, low: float, high: float) -> bool:
+    """A falling track lies near the supply when it rests, and a throttle rests closed."""
+    if high < 60.0 or high - low < 5.0:
+        return False
+    band = 0.05 * (high - low)
+    rests_low = float(np.mean(level < low + band))
+    rests_high = float(np.mean(level > high - band))
+    return bool(low > _CLOSED_AT_MOST and rests_high > rests_low) or (
+        rests_high > 3.0 * max(rests_low, 0.01) and level[0] > high - band
+    )
+
+
+def _fit_reported(course: Course, reported: Channel) -> tuple[float, float] | None:
+    """Levels at 0 and 100 % by a robust line (Theil-Sen) through calm moments."""
+    at = np.interp(course.time_s, reported.time_s, reported.values)
+    calm = course.speed() < 3.0
+    if calm.sum() < 20 or np.ptp(at[calm]) < 10.0:
+        return None
+    from scipy.stats import theilslopes  # noqa: PLC0415 - loaded when first needed: start-up
+
+    chosen = np.flatnonzero(calm)[:: max(1, int(calm.sum()) // 400)]
+    with np.errstate(invalid="ignore"):  # its interval, which is not used, may not exist for ties
+        fit = theilslopes(course.level[chosen], at[chosen])
+    slope, closed = float(fit[0]), float(fit[1])
+    if abs(slope) < 0.2:
+        return None
+    # What was seen must make sense by it: two clocks that ran apart fit to anything.
+    ends = np.sort((np.percentile(course.level, _QUANTILES) - closed) / slope)
+    if not (ends[0] >= _LEAST_TOLD_PCT and ends[1] <= _MOST_TOLD_PCT):
+        return None
+    return closed, closed + 100.0 * slope
