@@ -144,7 +144,7 @@ def test_roughness_is_counted_for_the_pass_and_cell_it_fell_into() -> None:
     """Two passes with a rest between them: what is in the rest belongs to neither."""
     time_s = np.arange(0.0, 3.0, 0.01)
     where = np.interp(time_s, [0.0, 1.0, 2.0, 3.0], [0.0, 100.0, 100.0, 0.0])
-    blocks = wear_noise._Blocks(time_s, np.full(time_s.size, 4.0), np.full(time_s.size, 1.0))
+    blocks = wear_noise._Blocks(time_s, np.full(time_s.size, 4.0), 1)
     passes = (
         Pass(0.0, 1.0, Direction.OPENING, 0.0, 100.0),
         Pass(2.0, 3.0, Direction.CLOSING, 100.0, 0.0),
@@ -152,7 +152,7 @@ def test_roughness_is_counted_for_the_pass_and_cell_it_fell_into() -> None:
     table = wear_noise._by_pass_and_cell(blocks, (time_s, where), passes)
     assert table.shape == (2, 50)
     assert np.nanmin(table) == np.nanmax(table) == 2.0
-    only_rest = wear_noise._Blocks(time_s[110:190], np.ones(80), np.ones(80))
+    only_rest = wear_noise._Blocks(time_s[110:190], np.ones(80), 1)
     assert np.isnan(wear_noise._by_pass_and_cell(only_rest, (time_s, where), passes)).all()
 
 

@@ -191,3 +191,22 @@ def test_the_track_that_fails_in_more_passes_is_the_more_concerned() -> None:
     tracks = concerned(examination).tracks
     assert sum(tracks.values()) == pytest.approx(1.0)
     assert tracks[1] > 1.5 * tracks[2]
+
+
+def test_what_reads_the_level_of_an_open_line_is_one_more_interruption() -> None:
+    """25 readings a second: three are plain, one comes where the track reads nearly that anyway."""
+    time_s, travel = sweeps(4, seconds=6.0, rate_hz=25.0)
+    first, second = volts(travel, noise_v=0.002), volts(travel, noise_v=0.002, seed=2)
+    plain = ((2.6, 2.9), (9.0, 9.3), (14.4, 14.8))
+    hidden = (18.96, 19.16)
+    for start, end in (*plain, hidden):
+        second[(time_s > start) & (time_s < end)] = 1.3
+    moved = travel[(time_s > hidden[0]) & (time_s < hidden[1])]
+    assert np.abs(0.04 * moved + 0.5 - 1.3).max() < 0.5
+    made = recording(time_s, tps1_v=first, tps2_v=second)
+    drops = [f for f in analyse(made).examination.findings if isinstance(f, Drop)]
+    assert [d.channels for d in drops] == [("tps2_v",)] * 4
+    assert drops[-1].times_s[0][0] == pytest.approx(19.0, abs=0.05)
+    alone = volts(travel, noise_v=0.002, seed=2)
+    alone[(time_s > hidden[0]) & (time_s < hidden[1])] = 1.3
+    assert not analyse(recording(time_s, tps1_v=first, tps2_v=alone)).examination.findings

@@ -43,7 +43,7 @@ class Course:
 
     def speed(self) -> FloatArray:
         """Percent of supply per second, never negative, shape (n,)."""
-        return np.abs(np.gradient(self.level, self.time_s))
+        return sampling.speed(self.level, self.time_s)
 
 
 def plain_course(channel: Channel) -> Course:

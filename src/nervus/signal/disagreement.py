@@ -10,6 +10,7 @@ from nervus.domain.finding import Disagreement, Span
 from nervus.domain.profile import ThrottleProfile
 from nervus.signal import sampling
 from nervus.signal.course import Course
+from nervus.signal.pass_cells import sort_into_cells
 from nervus.signal.relation import Line
 from nervus.signal.spans import inside, merge, runs, total
 
@@ -64,7 +65,7 @@ def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s
     as_first = (level - line.offset) / line.slope
     one = frame.percent(first.own()[within])
     two = frame.percent(as_first * (first.supply_v / 100.0))
-    speed = np.maximum(np.abs(np.gradient(one, time_s)), np.abs(np.gradient(two, time_s)))
+    speed = np.maximum(sampling.speed(one, time_s), sampling.speed(two, time_s))
     widest = _widest(speed)
     share = np.where(widest > _SNAP_PCT_PER_S, _UNKNOWN_IN_SNAP, _UNKNOWN_SKEW)
     unknown = widest * share * max(first.interval_s, second.interval_s)
@@ -120,17 +121,16 @@ def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray
     cells = int(100.0 / _CELL_PCT)
     cell = np.clip((pair.first / _CELL_PCT).astype(np.int64), 0, cells - 1)
     difference = pair.second - pair.first
-    by_way: dict[Direction, list[FloatArray]] = {way: [] for way in Direction}
-    for p in passes:
-        if abs(p.to_pct - p.from_pct) > _SNAP_PCT_PER_S * (p.end_s - p.start_s):
-            continue
-        here = slice(*np.searchsorted(pair.time_s, (p.start_s, p.end_s)))
-        count = np.bincount(cell[here], minlength=cells)
-        total = np.bincount(cell[here], weights=difference[here], minlength=cells)
-        by_way[p.direction].append(np.where(count > 0, total / np.maximum(count, 1), np.nan))
-    if min(len(rows) for rows in by_way.values()) < _LEAST_PASSES:
+    slow = tuple(
+        p for p in passes if abs(p.to_pct - p.from_pct) <= _SNAP_PCT_PER_S * (p.end_s - p.start_s)
+    )
+    ways = [np.asarray([p.direction is way for p in slow], dtype=np.bool_) for way in Direction]
+    if min(int(way.sum()) for way in ways) < _LEAST_PASSES:
         return np.zeros(pair.time_s.shape, dtype=bool)
-    both = np.stack([_pooled(np.stack(rows)) for rows in by_way.values()])
+    sorted_in = sort_into_cells(pair.time_s, cell, slow, cells)
+    count = sorted_in.counts()
+    mean = np.where(count > 0, sorted_in.sums(difference) / np.maximum(count, 1.0), np.nan)
+    both = np.stack([_pooled(mean[way]) for way in ways])
     bend = both.mean(axis=0)
     worn = (np.abs(bend) > limit + pair.blur) & (np.sign(both[0]) == np.sign(both[1]))
     return np.asarray(worn[cell] & (np.sign(difference) == np.sign(bend[cell])), dtype=np.bool_)

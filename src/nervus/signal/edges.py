@@ -112,53 +112,58 @@ def _edges(track: TrackSignal, leniency: float) -> list[tuple[int, int]]:
     rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
     if 2 < rounded < track.level.size // 8:
         widths.append(rounded)
-    found: list[tuple[int, int]] = []
-    taken = np.empty(0, dtype=np.intp)
+    taken, over = np.empty(0, dtype=np.intp), np.empty(0, dtype=np.intp)
     for width in widths:
         indices = _edges_over(track, width, leniency)
         if taken.size and indices.size:
             # A step over one sample shows over more too, but less exactly.
             within = np.searchsorted(taken, indices + width) - np.searchsorted(taken, indices)
             indices = indices[within == 0]
-        found += [(int(i), width) for i in indices]
-        taken = np.union1d(taken, indices)
-    return sorted(found)
+        taken, over = np.append(taken, indices), np.append(over, np.full(indices.size, width))
+        order = np.argsort(taken, kind="stable")
+        taken, over = taken[order], over[order]
+    return list(zip(taken.tolist(), over.tolist(), strict=True))
 
 
 def _edges_over(track: TrackSignal, width: int, leniency: float) -> IntArray:
     level, size = track.level, track.level.size
     if size <= width:
         return np.empty(0, dtype=np.intp)
-    # First what leaves fewest: steady motion is prepared everywhere.
-    candidates = large_steps(level, width, track.step_tolerance)
+    candidates = large_steps(level, width, track.step_tolerance, _UNPREPARED)
     here, there = level[candidates], level[candidates + width]
     step = there - here
-    sign = np.sign(step)
-    before = sign * (here - level[np.maximum(candidates - width, 0)])
-    after = sign * (level[np.minimum(candidates + 2 * width, size - 1)] - there)
-    unprepared = sign * step > _UNPREPARED * np.maximum(before, after)
-    candidates, step = candidates[unprepared], step[unprepared]
-    here, there = here[unprepared], there[unprepared]
     took_s = track.time_s[candidates + width] - track.time_s[candidates]
     electrical = is_no_motion(step, took_s, width, leniency)
     electrical |= track.beyond_range(here) | track.beyond_range(there)
     return candidates[electrical]
 
 
-def large_steps(level: FloatArray, width: int, least: float) -> IntArray:
+def large_steps(level: FloatArray, width: int, least: float, unprepared: float = 0.0) -> IntArray:
     """Where the level goes by more than `least` over `width` samples.
 
-    Piece by piece, so that what is computed stays in the processor's cache.
+    And, if asked for, by more than `unprepared` times what it goes the same way over the `width` samples
+    before or behind. Piece by piece, so that what is computed stays in the processor's cache.
     """
     found = [np.empty(0, dtype=np.intp)]
     for first in range(0, level.size - width, _PIECE):
         last = min(first + _PIECE, level.size - width)
         step = level[first + width : last + width] - level[first:last]
-        np.abs(step, out=step)
-        at = np.flatnonzero(step > least)
+        at = np.flatnonzero(np.abs(step) > least)
+        if at.size and unprepared > 0.0:
+            at = at[_goes_by_times(level, at + first, step[at], width, unprepared)]
         if at.size:
             found.append(at + first)
     return np.concatenate(found)
+
+
+def _goes_by_times(
+    level: FloatArray, at: IntArray, step: FloatArray, width: int, times: float
+) -> BoolArray:
+    """Which steps are so many times what their neighbours go the same way; steady motion is not."""
+    sign = np.sign(step)
+    before = sign * (level[at] - level[np.maximum(at - width, 0)])
+    behind = sign * (level[np.minimum(at + 2 * width, level.size - 1)] - level[at + width])
+    return np.asarray(sign * step > times * np.maximum(before, behind), dtype=np.bool_)
 
 
 def _measure(track: TrackSignal, first: IntArray, last: IntArray) -> Segments:

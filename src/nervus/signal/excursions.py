@@ -15,7 +15,7 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Floor, Span
 from nervus.signal.edges import ROUNDED_S, Segments, split_at_edges
 from nervus.signal.levels import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, TrackSignal, floor_of
-from nervus.signal.spans import overlaps, runs
+from nervus.signal.spans import overlaps, runs_of
 
 # Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
 BURST_GAP_S = 0.06
@@ -251,10 +251,8 @@ def _meets(track: TrackSignal, away: tuple[int, int], anchor: int, slope: float)
 
 def _at_rail(track: TrackSignal) -> list[tuple[int, int]]:
     """Stretches at a rail, for a track that usually stays well away from it."""
-    mask = track.beyond_range(track.level)
-    if not mask.any():
-        return []
-    return [(int(a) - 1, int(b) + 1) for a, b in zip(*runs(mask), strict=True)]
+    beyond = np.flatnonzero(track.beyond_range(track.level))
+    return [(int(a) - 1, int(b) + 1) for a, b in zip(*runs_of(beyond), strict=True)]
 
 
 def joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:

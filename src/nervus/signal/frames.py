@@ -27,6 +27,8 @@ _LEAST_TOLD_PCT, _MOST_TOLD_PCT = -8.0, 108.0
 # What is lower or higher was no rest. Within so many deviations of it lies what is noise at a rest,
 # which takes this share of a recording at least.
 _QUANTILES = (0.2, 99.8)
+# Instants enough for what was shown at the ends.
+_ENOUGH = 50_000
 _NEAR_DEVIATIONS, _LEAST_REST = 5.0, 0.01
 # The other track is at an end within this, percent of travel; so many of its points tell where this one
 # is then, if no further from their line than this share of the travel.
@@ -61,6 +63,7 @@ def ends_shown(level: FloatArray) -> tuple[float, float]:
     A quantile lies where the noise is furthest out; the levels within the noise of it are those of the
     rest, whose middle is the end.
     """
+    level = level[:: max(1, level.size // _ENOUGH)]
     low, high = (float(q) for q in np.percentile(level, _QUANTILES))
     near = _NEAR_DEVIATIONS * sampling.noise(level)
     at_low, at_high = level[level <= low + near], level[level >= high - near]
@@ -76,9 +79,9 @@ def related_frame(frame: Frame, first: Course, second: Course, line: Line, skew_
     """
     offset = line.offset * first.supply_v / 100.0
     by_line = line.slope * frame.closed + offset, line.slope * frame.open + offset
-    percent = frame.percent(first.own())
-    at = np.interp(second.time_s - skew_s, first.time_s, percent)
-    shown = second.own()
+    every = max(1, second.time_s.size // _ENOUGH)
+    time_s, shown = second.time_s[::every], second.own()[::every]
+    at = frame.percent(np.interp(time_s - skew_s, first.time_s, first.own()))
     ends = []
     for end, rests in zip(by_line, (at < _AT_END_PCT, at > 100.0 - _AT_END_PCT), strict=True):
         seen = float(np.median(shown[rests])) if np.count_nonzero(rests) >= _LEAST_AT_END else end

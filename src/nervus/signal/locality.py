@@ -22,7 +22,7 @@ _WIDTHS_PCT = (2.0, 5.0, 10.0)
 _DRAWN_EVENTS, _LEAST_DRAWS, _MOST_DRAWS = 40_000, 199, 1999
 _APART_PCT = 1000.0
 # Instants enough for the time spent over the travel.
-_ENOUGH = 50_000
+_ENOUGH, _SHARES = 50_000, 1 << 16
 _SEED = 20_240_229
 # Tied to a place below this, free of it above that; between them the recording does not tell.
 _TIED_BELOW = 0.01
@@ -86,12 +86,14 @@ def _time_weighted_draws(travel_pct: FloatArray, time_s: FloatArray, count: int)
     """Places of `count` events in each of the simulated recordings, shape (draws, count)."""
     every = max(1, time_s.size // _ENOUGH)
     travel_pct, time_s = travel_pct[::every], time_s[::every]
-    random = np.random.default_rng(_SEED)
     count_of_draws = min(max(_DRAWN_EVENTS // count, _LEAST_DRAWS), _MOST_DRAWS)
     weight = np.gradient(time_s)
     cumulated = np.cumsum(weight) / weight.sum()
-    picks = np.searchsorted(cumulated, random.random((count_of_draws, count)))
-    return np.asarray(travel_pct[np.minimum(picks, travel_pct.size - 1)], dtype=np.float64)
+    # Where the throttle was after each of so many equal shares of the time.
+    shares = np.searchsorted(cumulated, (np.arange(_SHARES) + 0.5) / _SHARES)
+    at_share = travel_pct[np.minimum(shares, travel_pct.size - 1)]
+    picks = np.random.default_rng(_SEED).integers(_SHARES, size=(count_of_draws, count))
+    return np.asarray(at_share[picks], dtype=np.float64)
 
 
 def _scores(places: FloatArray) -> FloatArray:

@@ -11,6 +11,7 @@ import numpy as np
 
 from nervus.domain.analysis import Relation, TrackRelation
 from nervus.domain.channel import FloatArray
+from nervus.signal import sampling
 from nervus.signal.course import Course
 
 # Votes: stretches of 2 % of the supply.
@@ -105,7 +106,7 @@ def _stretches(first: Course, second: Course, skew_s: float) -> tuple[FloatArray
     if x.size < 5:
         return np.empty(0), np.empty(0)
     y = np.interp(time_s + skew_s, second.time_s, second.level)
-    speed = np.abs(np.gradient(x, time_s))
+    speed = sampling.speed(x, time_s)
     stretch = np.floor(x / _STRETCH_PCT).astype(np.int64)
     points = []
     for number in np.unique(stretch):

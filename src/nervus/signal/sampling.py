@@ -43,6 +43,18 @@ def block_means(values: FloatArray, size: int) -> FloatArray:
     return np.asarray(values[:whole].reshape(-1, size) @ np.full(size, 1.0 / size))
 
 
+def speed(values: FloatArray, time_s: FloatArray) -> FloatArray:
+    """By how much values change in a second around each instant, never negative, shape (n,), n > 1.
+
+    From the instant before to the one behind; at the ends over the half of that.
+    """
+    change = np.empty(values.shape)
+    change[1:-1] = (values[2:] - values[:-2]) / (time_s[2:] - time_s[:-2])
+    change[0] = (values[1] - values[0]) / (time_s[1] - time_s[0])
+    change[-1] = (values[-1] - values[-2]) / (time_s[-1] - time_s[-2])
+    return np.abs(change, out=change)
+
+
 def interval_s(time_s: FloatArray) -> float:
     """The usual time between two samples in seconds; 0 where there is one sample only."""
     if time_s.size < 2:

@@ -15,6 +15,7 @@ from nervus.signal import sampling
 from nervus.signal.events import Event
 from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
 from nervus.signal.levels import TrackSignal
+from nervus.signal.open_level import more_at_open_level, open_level
 from nervus.signal.relation import Line
 from nervus.signal.spans import inside, merge, overlaps, runs, runs_of
 
@@ -32,6 +33,8 @@ _ALONE = 0.5
 _FEW_LEVELS, _MANY_LEVELS = 3, 200
 # What lasts longer than this within the range is no interruption.
 _LONGEST_APART_S = 1.5
+# Samples looked at together.
+_PIECE = 1 << 15
 
 
 class Says(Enum):
@@ -99,22 +102,51 @@ class Sisters:
         Two tracks on one shaft can't be: one was off, however gently it left and came back, as it
         does behind the low-pass of an input. What lasts is no interruption, and told as a disagreement.
         """
-        other = self._as_first()
-        gap = np.abs(self.first.level - other)
         deep = max(deep_enough(self.first), deep_enough(self.second) / abs(self.line.slope))
+        off, gap = self._gaps(self._blur() + _APART_PCT)
         if float(gap.max(initial=0.0)) <= max(deep, 3.0 * self._blur()):
             return ()
-        off = np.flatnonzero(gap > self._blur() + _APART_PCT)
-        off = off[~self._may_be_timing(off, gap, other)]
-        off = off[~inside(self.first.time_s[off], known_s, 2.0 * self.first.interval_s)]
+        fresh_ones = ~self._may_be_timing(off, gap)
+        fresh_ones &= ~inside(self.first.time_s[off], known_s, 2.0 * self.first.interval_s)
+        off, gap = off[fresh_ones], gap[fresh_ones]
+        widest = np.maximum.reduceat(gap, np.searchsorted(off, runs_of(off)[0])) if off.size else gap
         spans = (
             (float(self.first.time_s[a]), float(self.first.time_s[b]))
-            for a, b in zip(*runs_of(off), strict=True)
-            if gap[a : b + 1].max() > deep
+            for a, b, most in zip(*runs_of(off), widest, strict=True)
+            if most > deep
         )
         fresh = (s for s in merge(spans, BURST_GAP_S) if s[1] - s[0] <= _LONGEST_APART_S)
         found = (self._piece(s) for s in fresh if not any(overlaps(s, k) for k in known_s))
         return tuple(e for e in found if e is not None and self._alone(e))
+
+    def with_open_levels(self, known: tuple[Event, ...]) -> tuple[Event, ...]:
+        """Events and what besides them only the level tells that it goes to, in the order of time.
+
+        What was weak and goes to that level is replaced.
+        """
+        found: list[Event] = []
+        for own, other, sign in ((self.first, self.second, 1.0), (self.second, self.first, -1.0)):
+            level = open_level(own, known)
+            if level is None:
+                continue
+            at = own.time_s + sign * self.skew_s
+            expected = self._through(np.interp(at, other.time_s, other.level), other)
+            unknown = 0.0 if self.together else _UNKNOWN_INTERVALS * other.interval_s
+            moved = sampling.speed(expected, own.time_s) * unknown
+            blur = own.tolerance + other.tolerance * self._scale(other)
+            found += more_at_open_level(own, level, expected, moved + blur, known)
+        left = (
+            e
+            for e in known
+            if not e.is_weak
+            or not any(e.channels == f.channels and overlaps(e.span_s, f.span_s) for f in found)
+        )
+        return tuple(sorted((*left, *found), key=lambda e: e.span_s[0]))
+
+    def _scale(self, of: TrackSignal) -> float:
+        """By how much a level of one track counts in the other's."""
+        slope = abs(self.line.slope)
+        return 1.0 / slope if of is self.second else slope
 
     def _alone(self, event: Event) -> bool:
         """Whether the other track stays on its course: what moves both is no fault of one."""
@@ -132,30 +164,46 @@ class Sisters:
         moved = float(np.abs(other.level[first:last] - ends).max())
         return moved < _ALONE * excursion.depth
 
-    def _as_first(self) -> FloatArray:
-        """The second track at the first's instants, as the first's level, shape (n,)."""
+    def _gaps(self, least: float) -> tuple[IntArray, FloatArray]:
+        """Where the tracks are further apart than `least`, and by how much, shape (k,) both.
+
+        Indices into the first track; piece by piece, so that what is computed stays in the cache.
+        """
+        one = self.first
+        found, gaps = [np.empty(0, dtype=np.intp)], [np.empty(0)]
+        for first in range(0, one.level.size, _PIECE):
+            piece = slice(first, first + _PIECE)
+            gap = np.abs(one.level[piece] - self._as_first(piece))
+            at = np.flatnonzero(gap > least)
+            if at.size:
+                found.append(at + first)
+                gaps.append(gap[at])
+        return np.concatenate(found), np.concatenate(gaps)
+
+    def _as_first(self, piece: slice) -> FloatArray:
+        """The second track at a piece of the first's instants, as the first's level."""
         one, two = self.first, self.second
         if self.together:
-            return self._through(two.level, two)
-        return self._through(np.interp(one.time_s + self.skew_s, two.time_s, two.level), two)
+            return self._through(two.level[piece], two)
+        return self._through(np.interp(one.time_s[piece] + self.skew_s, two.time_s, two.level), two)
 
     def _blur(self) -> float:
         return self.first.tolerance + self.second.tolerance / abs(self.line.slope)
 
-    def _may_be_timing(self, at: IntArray, gap: FloatArray, other: FloatArray) -> BoolArray:
+    def _may_be_timing(self, at: IntArray, gap: FloatArray) -> BoolArray:
         """Where motion between two samples of tracks polled in turn explains a gap, shape of `at`.
 
         Args:
             at: indices into the first track.
-            gap: how far the tracks are apart, shape (n,).
-            other: the second track as the first's level, shape (n,).
+            gap: how far the tracks are apart there, shape of `at`.
         """
-        if self.together:
+        if self.together or not at.size:
             return np.zeros(at.shape, dtype=np.bool_)
+        other = self._as_first(slice(None))
         own, theirs = (_speed_around(x, self.first.time_s, at) for x in (self.first.level, other))
         unknown = _UNKNOWN_INTERVALS * max(self.first.interval_s, self.second.interval_s)
         explained = np.minimum(own, theirs) * unknown + self._blur()
-        return np.asarray(gap[at] < explained, dtype=np.bool_)
+        return np.asarray(gap < explained, dtype=np.bool_)
 
     def _at_rails(self, own: FloatArray, other: FloatArray) -> bool:
         """Whether both are where neither can be for most of the time."""

@@ -57,7 +57,7 @@ def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bo
         return None if excursion.samples == 1 and at.size else False
     others = _moves(reference, at[there])
     mine = moves[there]
-    stands_v = float(np.median(reference.values[at[there]] - others))
+    stands_v = sampling.middle(reference.values[at[there]] - others)
     apart_v = abs(excursion.course * track.supply_v / 100.0 - stands_v)
     share = _share(excursion, reference, moves, apart_v)
     moved = max(float(np.abs(mine).sum()), float(np.abs(others).sum()))
@@ -102,7 +102,7 @@ def _moves(reference: Channel, at: IntArray) -> FloatArray:
     values = reference.values[at]
     if not around.size or (reference.id == "vref_v" and values.min() < _COLLAPSED_V):
         return np.zeros(at.shape)
-    return values - float(np.median(around))
+    return values - sampling.middle(around)
 
 
 def shared_lines(recording: Recording, track_id: str) -> tuple[Channel, ...]:

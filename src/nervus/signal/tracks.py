@@ -207,6 +207,7 @@ def after_witnesses(tracks: Tracks, line: relation.Line | None, skew_s: float) -
     if sisters is not None:
         known = (*(e.span_s for e in kept), *(s for spans in tracks.spikes.values() for s in spans))
         kept = sorted((*kept, *sisters.apart(known)), key=lambda e: e.span_s[0])
+        kept = list(sisters.with_open_levels(tuple(kept)))
     if not kept and not tracks.events:
         return tracks
     faulty = {

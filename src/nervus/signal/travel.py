@@ -78,10 +78,9 @@ def _trim(time_s: FloatArray, percent: FloatArray, first: int, last: int) -> Pas
     """A pass from leaving its first end to reaching its last one, the rests cut off."""
     start, end = percent[first], percent[last]
     stretch = percent[first : last + 1]
-    left = np.flatnonzero(np.abs(stretch - start) <= _REST_BAND_PCT)
-    begin = int(left[-1]) if left.size else 0
-    reached = np.flatnonzero(np.abs(stretch[begin:] - end) <= _REST_BAND_PCT)
-    finish = begin + int(reached[0]) if reached.size else stretch.size - 1
+    at_start = np.abs(stretch - start) <= _REST_BAND_PCT
+    begin = stretch.size - 1 - int(at_start[::-1].argmax())
+    finish = begin + int((np.abs(stretch[begin:] - end) <= _REST_BAND_PCT).argmax())
     return Pass(
         start_s=round(float(time_s[first + begin]), 4),
         end_s=round(float(time_s[first + finish]), 4),

@@ -10,6 +10,7 @@ from nervus.domain.finding import Noise, Span
 from nervus.signal import sampling
 from nervus.signal.intervals import wilson
 from nervus.signal.levels import TrackSignal
+from nervus.signal.pass_cells import sort_into_cells
 from nervus.signal.spans import inside, merge
 
 _CELL_PCT = 2.0
@@ -59,11 +60,11 @@ def noisy_stretches(
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Blocks:
-    """Roughness by blocks of samples: instants, summed squares and counts, shape (m,) each."""
+    """Roughness by blocks of `size` samples: instants and summed squares, shape (m,) each."""
 
     time_s: FloatArray
     power: FloatArray
-    count: FloatArray
+    size: int
 
 
 def _roughness(track: TrackSignal, faulty: tuple[Span, ...]) -> _Blocks:
@@ -81,7 +82,7 @@ def _roughness(track: TrackSignal, faulty: tuple[Span, ...]) -> _Blocks:
     else:
         bad |= length > 1.6 * size * track.interval_s
     good = ~bad
-    return _Blocks(middle[good], power[good], np.full(int(good.sum()), float(size)))
+    return _Blocks(middle[good], power[good], size)
 
 
 def _power(level: FloatArray, size: int) -> FloatArray:
@@ -110,15 +111,9 @@ def _by_pass_and_cell(
     cells = int(np.ceil(100.0 / _CELL_PCT))
     percent = np.interp(blocks.time_s, *travel)
     cell = np.clip((percent / _CELL_PCT).astype(np.int64), 0, cells - 1)
-    # Passes follow one another: each block's is found by one search, and all are counted in one go.
-    starts = np.asarray([p.start_s for p in passes])
-    row = np.searchsorted(starts, blocks.time_s, side="right") - 1
-    within = (row >= 0) & (blocks.time_s <= np.asarray([p.end_s for p in passes])[row])
-    index = row[within] * cells + cell[within]
-    shape, size = (len(passes), cells), len(passes) * cells
-    counts = np.bincount(index, weights=blocks.count[within], minlength=size).reshape(shape)
-    power = np.bincount(index, weights=blocks.power[within], minlength=size).reshape(shape)
-    table = np.full(shape, np.nan)
+    sorted_in = sort_into_cells(blocks.time_s, cell, passes, cells)
+    counts, power = sorted_in.counts() * blocks.size, sorted_in.sums(blocks.power)
+    table = np.full(counts.shape, np.nan)
     enough = counts >= _LEAST_SAMPLES
     table[enough] = np.sqrt(power[enough] / counts[enough])
     return table
