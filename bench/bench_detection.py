@@ -5,7 +5,8 @@
 
 A true finding is found when one of its kind names its channels and overlaps it (in time by a tenth of a
 second, in travel by its place), and blames the right track where a witness was there. A finding is false
-when nothing planted explains it. The hardest tenth of each kind are the true findings of which the
+when nothing planted explains it; a dead spot or a rough stretch must be one itself: a bend or roughness
+told as a dead spot is false. The hardest tenth of each kind are the true findings of which the
 samples hold least (`TrueFinding.evidence`); recall is told without them and with them.
 """
 
@@ -79,11 +80,8 @@ def explained(case: HardCase, finding: Finding) -> bool:
     """Whether something planted explains a finding."""
     if any(matches(t, finding) for t in case.truth):
         return True
-    where = place(finding)
-    for true in case.truth:
-        own = set(finding.channels) <= set(true.channels)
-        if where and true.travel_pct and own and overlaps(where, true.travel_pct, SLACK_PCT):
-            return True
+    if place(finding) is not None and case.truth:
+        return False
     times = finding.times_s
     return bool(times) and all(any(overlaps(t, d, SLACK_S) for d in case.disturbed_s) for t in times)
 

@@ -39,8 +39,9 @@ _STANDS_SHARE = 0.5
 _RISES_SHARE, _LEAST_INSIDE = 0.3, 3
 # Noise inside is told from so many events of more than so many samples: a hand's motion bends few.
 _MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
-# What falls to one and the same level each time, percent of supply, is an open contact that flickers.
-_SAME_LEVEL_PCT = 0.3
+# What falls to one and the same level each time, from so far, percent of supply, is an open contact that
+# flickers.
+_SAME_LEVEL_PCT, _SAME_LEVEL_DEPTH_PCT = 0.3, 4.0
 # A spot that shows in a smaller share of its crossings is not bound to the place alone.
 _LEAST_SHARE = 0.3
 
@@ -114,6 +115,8 @@ def _pool(
     if shape is Shape.STEP and _stands(track, parts):
         shape = Shape.FLAT
     told = _height(track, parts) if shape is Shape.STEP else depth
+    if told < track.tolerance:
+        return None
     return DeadSpot(
         channels=(track.id,),
         times_s=tuple((round(e.span_s[0], 4), round(e.span_s[1], 4)) for e in members),
@@ -164,10 +167,11 @@ def _is_rough(track: TrackSignal, parts: list[Excursion], openings: float) -> bo
     """
     usual = max(track.noise, track.resolution / 2.0)
     levels = np.asarray([p.level for p in parts])
-    if float(np.median(np.abs(levels - np.median(levels)))) <= max(_SAME_LEVEL_PCT, usual):
-        return False
     depths = np.asarray([p.depth for p in parts])
     middle = float(np.median(depths))
+    apart = float(np.median(np.abs(levels - np.median(levels))))
+    if apart <= max(_SAME_LEVEL_PCT, usual) and middle >= _SAME_LEVEL_DEPTH_PCT:
+        return False
     spread = float(np.median(np.abs(depths - middle)))
     if spread > max(_ROUGH_SPREAD * middle, _SAME_STEP_TOLERANCES * track.tolerance):
         return True

@@ -38,11 +38,12 @@ from nervus.signal import (
 from nervus.signal.course import Course, plain_course
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts
-from nervus.signal.flat_ends import FlatEnds
+from nervus.signal.flat_checks import FlatEnds, is_quiet
 from nervus.signal.flats import find_flats
 from nervus.signal.key import key_off_spans
 from nervus.signal.levels import supply_scale
 from nervus.signal.locality import judge_locality
+from nervus.signal.spans import overlaps
 from nervus.signal.tracks import (
     Tracks,
     after_witnesses,
@@ -53,6 +54,10 @@ from nervus.signal.tracks import (
 
 # Events on a rough stretch that are shallower than this, percent of supply, belong to it.
 _WORN_AT_MOST_PCT = 10.0
+# Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
+_SLACK_PCT = 4.0
+# Samples further apart than this show a bend as roughness.
+_SLOW_S = 0.015
 # Events of one burst closer than this, percent of travel, count once where places are compared.
 _SAME_PLACE_PCT = 5.0
 
@@ -85,9 +90,11 @@ def examine(
     spots, loose = _dead_spots(tracks, travel, passes, (line, skew_s))
     progress("Looking for wear", 0.8)
     wear = _wear(tracks, travel, passes, spots)
+    spots = tuple(s for s in spots if not _is_rough_flat(s, wear))
     loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
-    findings: list[Finding] = [*spots, *_drops(recording, tracks, loose, travel), *wear]
-    findings += _disagreements(recording, tracks, (travel, passes), (line, skew_s), profile)
+    differ = _disagreements(recording, tracks, (travel, passes), (line, skew_s), profile)
+    wear = [n for n in wear if not _is_bend(n, tracks, differ)]
+    findings: list[Finding] = [*spots, *_drops(recording, tracks, loose, travel), *wear, *differ]
     findings += _rests(recording, travel, cause_of_rest)
     findings += supply.supply_faults(recording, key_off, nominal_v)
     findings += _against_others(recording, tracks, (travel, passes), tuple(findings), profile)
@@ -128,6 +135,7 @@ def _dead_spots(
         closed, opened = (100.0 * end / track.supply_v for end in (frame.closed, frame.open))
         course = tracks.course_with_shallow(track)
         flat = find_flats(course, passes, (closed, opened), tracks.sister_at(course, *relation_and_skew))
+        flat = tuple(f for f in flat if all(is_quiet(signal, f) for signal in tracks.signals))
         sure = tuple(s for s in found if s.shape is not Shape.FLAT)
         new = tuple(f for f in flat if not _same_place(f, sure))
         spots += (s for s in found if s in sure or not _same_place(s, new))
@@ -158,10 +166,18 @@ def _wear(
     if travel is None:
         return []
     found: list[Noise] = []
+    step_s = max(track.interval_s for track in tracks.signals)
+    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in passes]
+    # What leaves its course makes all rough that a sample beside it stands for.
+    slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds)) if speeds else _SLACK_PCT
     for track in tracks.signals:
         course = tracks.courses[track.id]
         own = (course.time_s, travel.frames[track.id].percent(course.own()))
-        taken = [s.travel_pct for s in spots if s.channels == (track.id,)]
+        taken = [
+            (s.travel_pct, slack - 1.0 if s.shape is Shape.FLAT else slack)
+            for s in spots
+            if s.channels == (track.id,)
+        ]
         deep = tuple(
             part.span_s
             for e in tracks.events
@@ -170,8 +186,21 @@ def _wear(
         )
         masked = deep + tracks.spikes[track.id]
         stretches = wear_noise.noisy_stretches(track, own, passes, masked)
-        found += (n for n in stretches if not any(_within(n.travel_pct, t) for t in taken))
+        found += (n for n in stretches if not any(_within(n.travel_pct, *t) for t in taken))
     return found
+
+
+def _is_bend(noise: Noise, tracks: Tracks, differ: tuple[Disagreement, ...]) -> bool:
+    """Seen slowly, a track seems rough where it bends: samples lie far from their neighbours' middle."""
+    slow = any(t.id in noise.channels and t.interval_s >= _SLOW_S for t in tracks.signals)
+    return slow and any(overlaps(noise.travel_pct, d.travel_pct, _SLACK_PCT) for d in differ)
+
+
+def _is_rough_flat(spot: DeadSpot, wear: list[Noise]) -> bool:
+    """On a rough stretch a track may seem to stand, on the average, where it begins."""
+    return spot.shape is Shape.FLAT and any(
+        n.channels == spot.channels and overlaps(n.travel_pct, spot.travel_pct, 1.0) for n in wear
+    )
 
 
 def _is_worn(event: Event, wear: list[Noise], travel: Travel | None) -> bool:
@@ -183,7 +212,7 @@ def _is_worn(event: Event, wear: list[Noise], travel: Travel | None) -> bool:
     return any(n.channels == (channel,) and _within((place, place), n.travel_pct) for n in wear)
 
 
-def _within(inner: Span, outer: Span, slack: float = 4.0) -> bool:
+def _within(inner: Span, outer: Span, slack: float = _SLACK_PCT) -> bool:
     return outer[0] - slack <= inner[0] and inner[1] <= outer[1] + slack
 
 
@@ -193,7 +222,7 @@ def _disagreements(
     travel_and_passes: tuple[Travel | None, tuple[Pass, ...]],
     relation_and_skew: tuple[relation.Line | None, float],
     profile: ThrottleProfile | None,
-) -> tuple[Finding, ...]:
+) -> tuple[Disagreement, ...]:
     line, skew_s = relation_and_skew
     travel, passes = travel_and_passes
     if line is None or travel is None or len(tracks.signals) != 2:

@@ -20,8 +20,8 @@ from nervus.signal.spans import merge
 
 # Cells of level: at least this much of the supply, and this many times what noise and rounding hide.
 _CELL_PCT, _CELL_TOLERANCES = 0.5, 1.0
-# The expected time comes from so many cells on each side, the nearest one left out.
-_AROUND = 5
+# The expected time comes from the cells so far away on each side.
+_AROUND = range(2, 7)
 # The hidden stretch must be this long, percent of supply, and so many cells ...
 _LEAST_HIDDEN_PCT, _LEAST_HIDDEN_CELLS = 1.0, 1.5
 # ... in at least so many passes and this share of those that cross the level briskly.
@@ -35,8 +35,9 @@ _BRISK = 6.0
 # so many cells, with this share of what it tells on the average of passes.
 _LEAST_BY_SISTER_PCT, _LEAST_CELLS_BY_SISTER = 0.45, 0.8
 _TIME_AGREES, _NEAR_CELLS = 0.3, 2
-# On one side at least the tracks must go together within this share, or the track is bent there.
-_STRAIGHT = 0.2
+# Cells so far from a stand the tracks go together within this share, on one side at least; on the other
+# one the track may leap, which takes less than this share of the usual way. Else it is bent there.
+_NEAR, _FAR, _STRAIGHT, _LEAPS = range(2, 5), range(5, 10), 0.2, 0.5
 _LEAST_POINTS = 8
 # Of very many passes so many, spread over the recording, are looked at first; where no cell hides
 # anything in this share of them, the others are not.
@@ -138,7 +139,7 @@ def _hidden(times: FloatArray, cell: float) -> FloatArray:
     """How much of the way each cell hides in each pass, percent of supply, shape (passes, cells)."""
     took = np.abs(np.diff(times, axis=1))
     hidden = np.full(took.shape, np.nan)
-    sides = _sides(took)
+    sides = _beside(took, _AROUND)
     # The quicker side: a hand that slows down towards its turn makes the other one slow.
     with np.errstate(invalid="ignore", divide="ignore"):
         expected = np.maximum(sides[0], sides[1])
@@ -148,19 +149,19 @@ def _hidden(times: FloatArray, cell: float) -> FloatArray:
     return hidden
 
 
-def _sides(took: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """What a cell takes on the average of some below and some above each, shape (passes, cells) both."""
+def _beside(took: FloatArray, distances: range) -> tuple[FloatArray, FloatArray]:
+    """What cells so far below and above each take on the average, shape (passes, cells) both."""
     sides = []
     for shift in (-1, 1):
         total = np.zeros(took.shape)
-        for step in range(2, 2 + _AROUND):
+        for step in distances:
             moved = np.full(took.shape, np.nan)
             if shift < 0:
                 moved[:, step:] = took[:, :-step]
             else:
                 moved[:, :-step] = took[:, step:]
             total += moved
-        sides.append(total / _AROUND)
+        sides.append(total / len(distances))
     return sides[0], sides[1]
 
 
@@ -174,17 +175,33 @@ def _hidden_from_sister(clock: FloatArray, cell: float, by_time: FloatArray, lea
 
     took = np.abs(np.diff(clock, axis=1))
     # A bent track is slow over many cells: those around tell.
-    sides = _sides(took)
-    usual = np.fmax(np.fmax(*sides), cell)
-    straight = np.any([np.abs(_mean(side) / cell - 1.0) < _STRAIGHT for side in sides], axis=0)
+    usual = np.fmax(np.fmax(*_beside(took, _AROUND)), cell)
     hidden = took - usual
     three = np.abs(clock[:, 3:] - clock[:, :-3]) - 3.0 * usual[:, 1:-1]
     hidden[:, 1:-1] = np.fmax(hidden[:, 1:-1], three)
     mean = _mean(hidden)
     told = maximum_filter1d(_mean(by_time), 2 * _NEAR_CELLS + 1)
     known = np.isfinite(by_time).sum(axis=0) >= _LEAST_PASSES
-    believed = straight & (mean > _MEAN_SHARE * least) & ~(known & (told < _TIME_AGREES * mean))
+    believed = (
+        _ends_at_once(took, cell)
+        & (mean > _MEAN_SHARE * least)
+        & ~(known & (told < _TIME_AGREES * mean))
+    )
     return np.where(believed, hidden, np.minimum(hidden, 0.0))
+
+
+def _ends_at_once(took: FloatArray, cell: float) -> BoolArray:
+    """Beside which cells the tracks go together at once, shape (cells,): a stand ends so, no bend does.
+
+    On one side the track may leap instead, or its travel may end.
+    """
+    near, far = ([_mean(side) / cell for side in _beside(took, d)] for d in (_NEAR, _FAR))
+    straight = [
+        (np.abs(n - 1.0) < _STRAIGHT) & ((np.abs(f - 1.0) < _STRAIGHT) | (f == 0.0))
+        for n, f in zip(near, far, strict=True)
+    ]
+    ends = [s | (n < _LEAPS) for s, n in zip(straight, near, strict=True)]
+    return np.asarray(np.any(straight, axis=0) & np.all(ends, axis=0), dtype=np.bool_)
 
 
 def _mean(hidden: FloatArray) -> FloatArray:

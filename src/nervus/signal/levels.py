@@ -37,7 +37,7 @@ class TrackSignal:
         id: its channel.
         time_s: instants, shape (n,), strictly rising.
         level: percent of the supply, shape (n,).
-        noise: deviation of its quick noise, percent of supply.
+        noise: deviation of its quick noise and hum, percent of supply.
         resolution: smallest step, percent of supply.
         interval_s: usual time between samples.
         supply_v: volts (or percent) that 100 stands for.
@@ -121,7 +121,7 @@ def prepare(channel: Channel, supply_v: float, ignore: tuple[Span, ...] = ()) ->
         id=channel.id,
         time_s=time_s,
         level=level,
-        noise=sampling.noise(level),
+        noise=sampling.noise_and_hum(level, interval_s),
         resolution=sampling.resolution(level),
         interval_s=interval_s,
         supply_v=scale,
@@ -139,7 +139,7 @@ def coarser(track: TrackSignal, interval_s: float) -> TrackSignal | None:
         track,
         time_s=time_s,
         level=level,
-        noise=sampling.noise(level),
+        noise=sampling.noise_and_hum(level, track.interval_s * size),
         interval_s=track.interval_s * size,
     )
 

@@ -17,6 +17,8 @@ _ODD = 0.02
 # The largest fifth is left out of the noise, whatever made it. What remains of a normal distribution
 # of deviation s has a mean size of (phi(0) - phi(1.2816)) * 2 / 0.8 = 0.5586 s.
 _KEPT, _KEPT_MEAN = 0.8, 0.5586
+# Half a turn of a mains hum, and how many strides tell a deviation.
+_HUM_S, _LEAST_STRIDES = 0.01, 200
 
 
 def _pieces(values: FloatArray) -> list[FloatArray]:
@@ -84,6 +86,18 @@ def noise(values: FloatArray) -> float:
     bend = np.abs(np.concatenate([np.diff(piece, 2) for piece in _pieces(values)]))
     kept = np.sort(bend)[: max(1, int(_KEPT * bend.size))]
     return float(kept.mean()) / _KEPT_MEAN / sqrt(6.0)
+
+
+def noise_and_hum(values: FloatArray, step_s: float) -> float:
+    """The same, but also with what swings too slowly to be seen from sample to sample.
+
+    A mains hum of 50 Hz turns within ten milliseconds: of all strides up to that the noisiest counts.
+    """
+    stride, most = 1, noise(values)
+    while 2 * stride * step_s <= _HUM_S and values.size >= _LEAST_STRIDES * stride:
+        stride *= 2
+        most = max(most, noise(values[::stride]))
+    return most
 
 
 def summarise(channel: Channel) -> ChannelSummary:

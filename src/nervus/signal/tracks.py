@@ -18,7 +18,7 @@ from nervus.signal.excursions import (
     find_excursions,
     find_weak_excursions,
 )
-from nervus.signal.flat_ends import FLAT_DEPTH_PCT
+from nervus.signal.flat_checks import FLAT_DEPTH_PCT
 from nervus.signal.frames import frame_from_profile, learn_frame, related_frame
 from nervus.signal.held_level import find_held
 from nervus.signal.levels import TrackSignal, coarser, prepare
