@@ -27,9 +27,14 @@ _JOIN_S, _LEAST_SAMPLES = 1.0, 10
 _UNKNOWN_SCALE_PCT, _LOW_END = 25.0, 0.25
 # Off places of one level, while the command asked for different ones, are a throttle that is held.
 _HELD_BAND_PCT, _ASKED_PCT = 4.0, 8.0
+# So many times at the furthest it ever goes, within this, while asked for more, make a stop of it.
+_LEAST_STOPS, _STOPPED_BAND_PCT, _FURTHEST = 3, 1.0, 99.0
 # A step of the command, and what counts as late at the median of them.
 _STEP_PCT, _LATE_S, _LEAST_STEPS = 10.0, 0.6, 4
 _LEAST_RATE_HZ = 8.0
+# A line flatter than this relates nothing. One through settled moments needs them so far apart, percent,
+# and no more than so many, and is not so much steeper or flatter than the one learned in motion.
+_LEAST_SLOPE, _LEAST_SPAN_PCT, _MOST_SETTLED, _ALIKE = 0.2, 20.0, 400, 0.35
 
 
 def not_following(
@@ -47,22 +52,53 @@ def not_following(
     if asked.time_s.size < _LEAST_SAMPLES:
         return ()
     line, limit = learn_line(asked, position), _limit(profile)
-    if line is None or abs(line.slope) < 0.2:
+    if line is None or abs(line.slope) < _LEAST_SLOPE:
         line, limit = _from_the_low_end(asked, position), max(limit, _UNKNOWN_SCALE_PCT)
     within = (asked.time_s >= position.time_s[0]) & (asked.time_s <= position.time_s[-1])
     time_s, wanted = asked.time_s[within], asked.level[within]
-    is_at = (np.interp(time_s, position.time_s, position.level) - line.offset) / line.slope
+    level = np.interp(time_s, position.time_s, position.level)
     if time_s.size < _LEAST_SAMPLES:
         return ()
+    settled = _still_for(time_s, wanted, _SETTLED_S)
+    line = _by_settled(line, wanted[settled], level[settled], limit)
+    is_at = (level - line.offset) / line.slope
     off = is_at - wanted
-    wrong = (np.abs(off) > limit) & _still_for(time_s, wanted, _SETTLED_S)
+    wrong = (np.abs(off) > limit) & settled
     lasting = merge((s for s in _spans(time_s, wrong) if s[1] - s[0] >= _LEAST_S), _JOIN_S)
     channels = (name, command.id)
     if lasting:
         during = inside(time_s, lasting) & wrong
         return (_held(channels, lasting, (wanted, is_at, during), profile),)
+    stopped = _stopped(is_at, wanted, limit)
+    stops = tuple(s for s in _spans(time_s, stopped) if s[1] - s[0] >= _LEAST_S)
+    if len(stops) >= _LEAST_STOPS:
+        return (_held(channels, stops, (wanted, is_at, inside(time_s, stops) & stopped), profile),)
     late = _late(time_s, wanted, is_at)
     return (_slow(channels, late),) if late is not None else ()
+
+
+def _by_settled(line: Line, wanted: FloatArray, level: FloatArray, limit: float) -> Line:
+    """The line through the settled moments, where more of them lie on it than on the one learned before.
+
+    A throttle lags behind its command, so what was learned while it moved may be off; a straight line by
+    the median of all slopes (Theil-Sen) is not bent by moments at which it does not follow.
+    """
+    if wanted.size < _LEAST_SAMPLES or np.ptp(wanted) < _LEAST_SPAN_PCT:
+        return line
+    from scipy.stats import theilslopes  # noqa: PLC0415 - loaded when first needed: start-up
+
+    chosen = np.linspace(0, wanted.size - 1, min(wanted.size, _MOST_SETTLED)).astype(np.intp)
+    with np.errstate(invalid="ignore", divide="ignore"):  # its interval, not used, may not exist
+        fit = theilslopes(level[chosen], wanted[chosen])
+    other = Line(float(fit[0]), float(fit[1]))
+    # A much flatter one is that of a throttle that opens no further.
+    if not np.isfinite(other.offset) or not abs(other.slope / line.slope - 1.0) < _ALIKE:
+        return line
+    agree = [
+        int(np.count_nonzero(np.abs((level - each.offset) / each.slope - wanted) <= limit))
+        for each in (line, other)
+    ]
+    return other if agree[1] > agree[0] else line
 
 
 def _limit(profile: ThrottleProfile | None) -> float:
@@ -77,6 +113,16 @@ def _from_the_low_end(asked: Course, position: Course) -> Line:
     at = np.interp(asked.time_s, position.time_s, position.level)
     low = asked.level <= asked.level.min() + _LOW_END * np.ptp(asked.level)
     return Line(1.0, float(np.median((at - asked.level)[low])))
+
+
+def _stopped(is_at: FloatArray, wanted: FloatArray, limit: float) -> BoolArray:
+    """Where the throttle is at the furthest it ever goes, and asked for more, shape (n,).
+
+    One that only lags comes to another place each time; one that is stopped, to the same.
+    """
+    furthest = float(np.percentile(is_at, _FURTHEST))
+    stopped = (np.abs(is_at - furthest) <= _STOPPED_BAND_PCT) & (wanted > furthest + limit)
+    return np.asarray(stopped, dtype=np.bool_)
 
 
 def _spans(time_s: FloatArray, mask: BoolArray) -> list[Span]:

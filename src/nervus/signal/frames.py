@@ -25,11 +25,13 @@ _OPEN_FOR_SURE = 87.0
 # What a control unit may report at the ends that were seen.
 _LEAST_TOLD_PCT, _MOST_TOLD_PCT = -8.0, 108.0
 # What is lower or higher was no rest. Within so many deviations of it lies what is noise at a rest,
-# which takes this share of a recording at least.
+# which takes this share of a recording at least; seen slowly, motion looks like noise too.
 _QUANTILES = (0.2, 99.8)
 # Instants enough for what was shown at the ends.
 _ENOUGH = 50_000
-_NEAR_DEVIATIONS, _LEAST_REST = 5.0, 0.01
+_NEAR_DEVIATIONS, _MOST_NEAR_PCT, _LEAST_REST = 5.0, 1.5, 0.01
+# A track rises or falls with what is reported if both go this far, and correlate by so much.
+_LEAST_RANGE_PCT, _LEAST_ALIKE = 5.0, 0.5
 # The other track is at an end within this, percent of travel; so many of its points tell where this one
 # is then, if no further from their line than this share of the travel.
 _AT_END_PCT, _LEAST_AT_END, _NEAR_LINE = 0.7, 5, 0.04
@@ -44,7 +46,8 @@ def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float)
 def learn_frame(course: Course, reported: Channel | None) -> Frame:
     """Closed and open level of a track, in the channel's own unit."""
     low, high = ends_shown(course.level)
-    if _falls(course.level, low, high):
+    falls = _falls_against(course, reported) if reported is not None else None
+    if _falls(course.level, low, high) if falls is None else falls:
         mirrored = _ends(100.0 - high, 100.0 - low)
         closed, opened, basis = 100.0 - mirrored[0], 100.0 - mirrored[1], mirrored[2]
     else:
@@ -65,7 +68,7 @@ def ends_shown(level: FloatArray) -> tuple[float, float]:
     """
     level = level[:: max(1, level.size // _ENOUGH)]
     low, high = (float(q) for q in np.percentile(level, _QUANTILES))
-    near = _NEAR_DEVIATIONS * sampling.noise(level)
+    near = min(_NEAR_DEVIATIONS * sampling.noise(level), _MOST_NEAR_PCT)
     at_low, at_high = level[level <= low + near], level[level >= high - near]
     if min(at_low.size, at_high.size) < _LEAST_REST * level.size:
         return low, high
@@ -102,6 +105,17 @@ def _ends(low: float, high: float) -> tuple[float, float, str]:
     if high >= _OPEN_AT_LEAST:
         return closed, high, "from the open end that was reached and a usual closed one"
     return closed, min(usual_open, 96.0), "from a usual range, as the open end was not reached"
+
+
+def _falls_against(course: Course, reported: Channel) -> bool | None:
+    """Whether a track falls while what is reported rises; `None` where they have little in common."""
+    every = max(1, course.level.size // _ENOUGH)
+    level = course.level[::every]
+    told = np.interp(course.time_s[::every], reported.time_s, reported.values)
+    if np.ptp(told) < _LEAST_RANGE_PCT or np.ptp(level) < _LEAST_RANGE_PCT:
+        return None
+    alike = float(np.corrcoef(level, told)[0, 1])
+    return alike < 0.0 if abs(alike) > _LEAST_ALIKE else None
 
 
 def _falls(level: FloatArray, low: float, high: float) -> bool:

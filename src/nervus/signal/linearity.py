@@ -14,6 +14,8 @@ _CELL_PCT, _LEAST_CELLS = 4.0, 2
 # Ends are left out: a control unit cuts its percent off there.
 _END_PCT = 4.0
 _LEAST_PASSES, _LEAST_TOLD, _LEAST_SLOPE = 4, 8, 0.05
+# So many readings in a cell, each way.
+_LEAST_SEEN = 2
 # The ends that the straight line goes through: the outermost cells.
 _ENDS = (slice(0, 2), slice(-2, None))
 
@@ -65,14 +67,16 @@ def _by_cell(track: Course, told: Course, passes: tuple[Pass, ...]) -> tuple[Flo
     """Middles of the witness's cells and the track's level there, the mean of both ways; shape (n,)."""
     low, high = float(told.level.min()) + _END_PCT, float(told.level.max()) - _END_PCT
     edges = np.arange(low, high, _CELL_PCT)
+    # Read in turn, the two are some way apart while the throttle moves: only what is less counts.
+    sure = told.speed() * (told.interval_s + track.interval_s) < _LIMIT_PCT
     both = []
     for way in Direction:
         spans = [(p.start_s, p.end_s) for p in passes if p.direction is way]
-        here = inside(told.time_s, tuple(spans))
+        here = inside(told.time_s, tuple(spans)) & sure
         cell = np.digitize(told.level[here], edges) - 1
         level = np.interp(told.time_s[here], track.time_s, track.level)
         each = (level[cell == n] for n in range(max(edges.size - 1, 0)))
-        both.append([float(np.median(values)) if values.size else np.nan for values in each])
+        both.append([float(np.median(v)) if v.size >= _LEAST_SEEN else np.nan for v in each])
     level = np.mean(np.asarray(both), axis=0)
     known = np.isfinite(level)
     return ((edges[:-1] + edges[1:]) / 2)[known], level[known]

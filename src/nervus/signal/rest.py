@@ -17,6 +17,8 @@ from nervus.signal.spans import runs
 
 # A rest: within this band for at least this long.
 _BAND_PCT, _LEAST_S = 1.0, 0.8
+# Fewer readings than a course is smoothed over may look like a rest that was none.
+_LEAST_SAMPLES = 5
 # Rests are told from at most so many points a second.
 _POINTS_PER_S = 50.0
 # Rests above the usual one by more than this are off; above the highest, somebody holds it open.
@@ -50,7 +52,7 @@ def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) ->
     time_s, percent = time_s[::every], percent[::every]
     if time_s.size < 2:
         return ()
-    steps = max(1, round(_LEAST_S / max(float(np.median(np.diff(time_s))), 1e-6)))
+    steps = max(_LEAST_SAMPLES, round(_LEAST_S / max(float(np.median(np.diff(time_s))), 1e-6)))
     if percent.size <= steps:
         return ()
     let_go = _let_go(recording, time_s)
