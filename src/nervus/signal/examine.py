@@ -17,13 +17,11 @@ from nervus.domain.finding import (
     Drop,
     Finding,
     Noise,
-    Shape,
     Span,
     SupplyFault,
 )
 from nervus.domain.profile import ThrottleProfile
 from nervus.signal import (
-    dead_spots,
     disagreement,
     drops,
     following,
@@ -33,13 +31,11 @@ from nervus.signal import (
     rest,
     sampling,
     supply,
-    wear_noise,
+    worn_places,
 )
 from nervus.signal.course import Course, plain_course
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts
-from nervus.signal.flat_checks import FlatEnds, is_quiet
-from nervus.signal.flats import find_flats
 from nervus.signal.key import key_off_spans
 from nervus.signal.levels import supply_scale
 from nervus.signal.locality import judge_locality
@@ -52,10 +48,8 @@ from nervus.signal.tracks import (
     relate,
 )
 
-# Events on a rough stretch that are shallower than this, percent of supply, belong to it.
-_WORN_AT_MOST_PCT = 10.0
-# Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
-_SLACK_PCT = 4.0
+# So near to a bend, percent of travel, roughness is the bend's.
+_BEND_PCT = 4.0
 # Samples further apart than this show a bend as roughness.
 _SLOW_S = 0.015
 # Events of one burst closer than this, percent of travel, count once where places are compared.
@@ -87,11 +81,9 @@ def examine(
     tracks = after_witnesses(tracks, line, skew_s)
     travel, passes = follow_travel(recording, tracks, line, skew_s, profile)
     progress("Looking for dead spots", 0.7)
-    spots, loose = _dead_spots(tracks, travel, passes, (line, skew_s))
+    spots, loose = worn_places.find_dead_spots(tracks, travel, passes, (line, skew_s))
     progress("Looking for wear", 0.8)
-    wear = _wear(tracks, travel, passes, spots)
-    spots = tuple(s for s in spots if not _is_rough_flat(s, wear))
-    loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
+    spots, wear, loose = worn_places.weigh_wear(tracks, travel, passes, (spots, loose))
     differ = _disagreements(recording, tracks, (travel, passes), (line, skew_s), profile)
     wear = [n for n in wear if not _is_bend(n, tracks, differ)]
     findings: list[Finding] = [*spots, *_drops(recording, tracks, loose, travel), *wear, *differ]
@@ -115,43 +107,6 @@ def examine(
     )
 
 
-def _dead_spots(
-    tracks: Tracks,
-    travel: Travel | None,
-    passes: tuple[Pass, ...],
-    relation_and_skew: tuple[relation.Line | None, float],
-) -> tuple[tuple[DeadSpot, ...], tuple[Event, ...]]:
-    """Dead spots of all tracks, and the events that no place explains."""
-    if travel is None:
-        return (), tracks.events
-    spots: list[DeadSpot] = []
-    loose = tracks.events
-    for track in tracks.signals:
-        way = (travel.time_s, travel.percent)
-        found, explained = dead_spots.from_events(track, loose, passes, way)
-        taken = {id(e) for e in explained}
-        loose = tuple(e for e in loose if id(e) not in taken)
-        frame = travel.frames[track.id]
-        closed, opened = (100.0 * end / track.supply_v for end in (frame.closed, frame.open))
-        course = tracks.course_with_shallow(track)
-        flat = find_flats(course, passes, (closed, opened), tracks.sister_at(course, *relation_and_skew))
-        flat = tuple(f for f in flat if all(is_quiet(signal, f) for signal in tracks.signals))
-        sure = tuple(s for s in found if s.shape is not Shape.FLAT)
-        new = tuple(f for f in flat if not _same_place(f, sure))
-        spots += (s for s in found if s in sure or not _same_place(s, new))
-        spots += new
-        ends = FlatEnds(track, new, way, abs(opened - closed))
-        loose = tuple(e for e in loose if not ends.explain(e))
-    return tuple(spots), loose
-
-
-def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
-    return any(
-        flat.travel_pct[0] <= o.travel_pct[1] + 2.0 and o.travel_pct[0] <= flat.travel_pct[1] + 2.0
-        for o in others
-    )
-
-
 def _drops(
     recording: Recording, tracks: Tracks, loose: tuple[Event, ...], travel: Travel | None
 ) -> tuple[Finding, ...]:
@@ -160,60 +115,10 @@ def _drops(
     return drops.describe_drops(loose, by_id, recording.marks, way)
 
 
-def _wear(
-    tracks: Tracks, travel: Travel | None, passes: tuple[Pass, ...], spots: tuple[DeadSpot, ...]
-) -> list[Noise]:
-    if travel is None:
-        return []
-    found: list[Noise] = []
-    step_s = max(track.interval_s for track in tracks.signals)
-    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in passes]
-    # What leaves its course makes all rough that a sample beside it stands for.
-    slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds)) if speeds else _SLACK_PCT
-    for track in tracks.signals:
-        course = tracks.courses[track.id]
-        own = (course.time_s, travel.frames[track.id].percent(course.own()))
-        taken = [
-            (s.travel_pct, slack - 1.0 if s.shape is Shape.FLAT else slack)
-            for s in spots
-            if s.channels == (track.id,)
-        ]
-        deep = tuple(
-            part.span_s
-            for e in tracks.events
-            for name, part in e.parts
-            if name == track.id and part.depth > _WORN_AT_MOST_PCT
-        )
-        masked = deep + tracks.spikes[track.id]
-        stretches = wear_noise.noisy_stretches(track, own, passes, masked)
-        found += (n for n in stretches if not any(_within(n.travel_pct, *t) for t in taken))
-    return found
-
-
 def _is_bend(noise: Noise, tracks: Tracks, differ: tuple[Disagreement, ...]) -> bool:
     """Seen slowly, a track seems rough where it bends: samples lie far from their neighbours' middle."""
     slow = any(t.id in noise.channels and t.interval_s >= _SLOW_S for t in tracks.signals)
-    return slow and any(overlaps(noise.travel_pct, d.travel_pct, _SLACK_PCT) for d in differ)
-
-
-def _is_rough_flat(spot: DeadSpot, wear: list[Noise]) -> bool:
-    """On a rough stretch a track may seem to stand, on the average, where it begins."""
-    return spot.shape is Shape.FLAT and any(
-        n.channels == spot.channels and overlaps(n.travel_pct, spot.travel_pct, 1.0) for n in wear
-    )
-
-
-def _is_worn(event: Event, wear: list[Noise], travel: Travel | None) -> bool:
-    """A shallow event on a rough stretch of its track is part of the roughness."""
-    channel, excursion = event.deepest
-    if travel is None or len(event.parts) > 1 or excursion.depth > _WORN_AT_MOST_PCT:
-        return False
-    place = np.interp(np.mean(event.span_s), travel.time_s, travel.percent)
-    return any(n.channels == (channel,) and _within((place, place), n.travel_pct) for n in wear)
-
-
-def _within(inner: Span, outer: Span, slack: float = _SLACK_PCT) -> bool:
-    return outer[0] - slack <= inner[0] and inner[1] <= outer[1] + slack
+    return slow and any(overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT) for d in differ)
 
 
 def _disagreements(
