@@ -66,13 +66,13 @@ def not_following(
     wrong = (np.abs(off) > limit) & settled
     lasting = merge((s for s in _spans(time_s, wrong) if s[1] - s[0] >= _LEAST_S), _JOIN_S)
     channels = (name, command.id)
-    if lasting:
-        during = inside(time_s, lasting) & wrong
-        return (_held(channels, lasting, (wanted, is_at, during), profile),)
     stopped = _stopped(is_at, wanted, limit)
     stops = tuple(s for s in _spans(time_s, stopped) if s[1] - s[0] >= _LEAST_S)
     if len(stops) >= _LEAST_STOPS:
         return (_held(channels, stops, (wanted, is_at, inside(time_s, stops) & stopped), profile),)
+    if lasting:
+        during = inside(time_s, lasting) & wrong
+        return (_held(channels, lasting, (wanted, is_at, during), profile),)
     late = _late(time_s, wanted, is_at)
     return (_slow(channels, late),) if late is not None else ()
 

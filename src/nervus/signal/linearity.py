@@ -14,8 +14,8 @@ _CELL_PCT, _LEAST_CELLS = 4.0, 2
 # Ends are left out: a control unit cuts its percent off there.
 _END_PCT = 4.0
 _LEAST_PASSES, _LEAST_TOLD, _LEAST_SLOPE = 4, 8, 0.05
-# So many readings in a cell, each way.
-_LEAST_SEEN = 2
+# So many readings in a cell, each way, at which the throttle moves by no more than this between them.
+_LEAST_SEEN, _MOST_MOVED_PCT = 2, 10.0
 # The ends that the straight line goes through: the outermost cells.
 _ENDS = (slice(0, 2), slice(-2, None))
 
@@ -68,7 +68,7 @@ def _by_cell(track: Course, told: Course, passes: tuple[Pass, ...]) -> tuple[Flo
     low, high = float(told.level.min()) + _END_PCT, float(told.level.max()) - _END_PCT
     edges = np.arange(low, high, _CELL_PCT)
     # Read in turn, the two are some way apart while the throttle moves: only what is less counts.
-    sure = told.speed() * (told.interval_s + track.interval_s) < _LIMIT_PCT
+    sure = told.speed() * (told.interval_s + track.interval_s) < _MOST_MOVED_PCT
     both = []
     for way in Direction:
         spans = [(p.start_s, p.end_s) for p in passes if p.direction is way]
