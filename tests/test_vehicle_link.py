@@ -268,6 +268,29 @@ def test_the_plan_gives_the_throttle_the_most_and_tells_the_truth(served: Vehicl
     assert told["tps1_pct"] / told["ect_c"] == pytest.approx(32.0)
 
 
+def test_a_frame_that_is_lost_now_and_then_is_no_lost_vehicle(
+    served: VehicleServer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Every ninth frame gets lost, from the first one on: it connects, and still asks for several."""
+    sent: list[can.Message] = []
+    really = LoopbackBus.send
+
+    def send(bus: LoopbackBus, msg: can.Message, timeout: float | None = None) -> None:
+        sent.append(msg)
+        if len(sent) % 9 != 1:
+            really(bus, msg, timeout)
+
+    monkeypatch.setattr(LoopbackBus, "send", send)
+    monkeypatch.setattr(Transport.ask, "__defaults__", (0.15,))
+    source = VehicleSource(f"standin:{served.port}")
+    source.open(Clock())
+    assert source.diagnostics is not None
+    assert source.diagnostics.tells_several(0)
+    told = [block for _ in range(8) for block in source.read()]
+    source.close()
+    assert {b.channel for b in told} >= {"tps1_pct", "tps2_pct"}
+
+
 def test_every_value_is_in_the_plan_and_rounds_are_even() -> None:
     plan = plan_polls(parameters(), several=True)
     asked = {p.pid for r in plan.rounds for p in r}

@@ -80,7 +80,7 @@ class Diagnostics:
             told: dict[str, float] = {}
             try:
                 for first in range(0, len(wanted), _PER_REQUEST):
-                    told |= self._several(unit, wanted[first : first + _PER_REQUEST])
+                    told |= self._several_surely(unit, wanted[first : first + _PER_REQUEST])
             except (NoAnswer, Refused, Garbled):
                 if self._many.get(unit):
                     raise
@@ -93,6 +93,15 @@ class Diagnostics:
     def tells_several(self, unit: int) -> bool:
         """Whether a unit has been seen to answer several values in one request."""
         return self._many.get(unit, False)
+
+    def _several_surely(self, unit: int, wanted: tuple[Parameter, ...]) -> dict[str, float]:
+        """As `_several`, asked again where one silence would be taken for a unit that can't do it."""
+        try:
+            return self._several(unit, wanted)
+        except NoAnswer:
+            if unit in self._many:
+                raise
+            return self._several(unit, wanted)
 
     def _several(self, unit: int, wanted: tuple[Parameter, ...]) -> dict[str, float]:
         answer = self._transport.ask(unit, bytes([0x01, *(p.pid for p in wanted)]))

@@ -3,7 +3,9 @@
 import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
+from functools import partial
 from queue import SimpleQueue
+from typing import TypeVar
 
 import can
 
@@ -19,6 +21,22 @@ from nervus.link.transport import Transport
 # Silence of so many requests in a row is a unit that is gone.
 _SILENT_TIMES = 4
 _TRIAL_PERIODS, _TRIES = 1, 3
+
+Answer = TypeVar("Answer")
+
+
+def _patiently(question: Callable[[], Answer]) -> Answer:
+    """The answer to a question that may be asked again: one that is lost on the way is no lost vehicle.
+
+    Raises:
+        LinkLost: the unit stays silent.
+    """
+    for _ in range(_TRIES):
+        try:
+            return question()
+        except NoAnswer as silent:
+            last = silent
+    raise LinkLost("The control unit has stopped answering.") from last
 
 
 class VehicleSource:
@@ -57,20 +75,21 @@ class VehicleSource:
         self._bus = open_bus(self._where)
         self._clock, self._round, self._silent, self._period_began = clock, 0, 0, 0.0
         self.diagnostics = Diagnostics(Transport(self._bus, self._trouble))
-        offered = self._offered(self.diagnostics)
-        self.diagnostics.values(self._unit, offered[:2])  # does it answer several at once?
-        several = self.diagnostics.tells_several(self._unit)
-        self.plan = plan_polls(offered, several=several)
+        ask = self.diagnostics
+        offered = self._offered(ask)
+        _patiently(lambda: ask.values(self._unit, offered[:2]))  # does it answer several at once?
+        plan = plan_polls(offered, several=ask.tells_several(self._unit))
+        self.plan = plan
         began = time.monotonic()
-        for number in range(self.plan.period * _TRIAL_PERIODS):
-            self.diagnostics.values(self._unit, self.plan.round(number))
-        self.rates_hz = self.plan.rates_hz((time.monotonic() - began) / _TRIAL_PERIODS)
+        for number in range(plan.period * _TRIAL_PERIODS):
+            _patiently(partial(ask.values, self._unit, plan.round(number)))
+        self.rates_hz = plan.rates_hz((time.monotonic() - began) / _TRIAL_PERIODS)
 
     def _offered(self, diagnostics: Diagnostics) -> tuple[Parameter, ...]:
         # The first question may meet an adapter or a unit that is still waking up.
         if not any(self._unit in diagnostics.units() for _ in range(_TRIES)):
             raise LinkLost("No control unit answers; is the key on?")
-        offered = diagnostics.supported(self._unit)
+        offered = _patiently(lambda: diagnostics.supported(self._unit))
         if not offered:
             raise LinkLost("The control unit offers no value that bears on the throttle.")
         return offered
