@@ -20,6 +20,8 @@ _BAND_SHARE = 0.025
 _CELLS = 150
 _MOST_POINTS = 20_000
 _ENDS = 0.1
+# Room above the curve for its name, as a share of what it spans: a falling pair begins in that corner.
+_FOR_THE_NAME = 0.12
 
 
 class PairView(Chart):
@@ -68,6 +70,8 @@ class PairView(Chart):
         self.name_curves(plot, [("track 2 over track 1", self.theme.color("ink"))])
         self.apply_theme(self.theme)
         self.show_whole()
+        lowest, highest = float(self._pair.second.min()), float(self._pair.second.max())
+        plot.setYRange(lowest, highest + _FOR_THE_NAME * max(highest - lowest, 1e-3))
 
     def _add_band(self, plot: pg.PlotItem, pair: Pair, slope: float, offset: float) -> IntArray:
         ends = np.asarray([float(pair.first.min()), float(pair.first.max())])

@@ -16,6 +16,8 @@ from nervus.window.theme import Theme, channel_pen
 
 # Volts are shown over at least this much, so that noise does not fill the picture.
 _LEAST_VOLTS = 1.0
+# No finding is narrower in its lane than this share of what is shown.
+_LEAST_IN_LANE = 0.004
 # A finding is shown with at least this much time around it.
 _AROUND_S, _AROUND_SHARE = 0.4, 3.0
 # Plots of the other units are this tall.
@@ -42,6 +44,7 @@ class TimeView(Chart):
         self._curves: list[tuple[Channel, Envelope, pg.PlotCurveItem]] = []
         self._shown: list[tuple[pg.PlotItem, list[Channel]]] = []
         self._lane: pg.PlotCurveItem | None = None
+        self._lane_v = 0.0
         self._selected: list[Bands] = []
         self._off: list[Bands] = []
         self._mark_lines: list[pg.InfiniteLine] = []
@@ -95,15 +98,9 @@ class TimeView(Chart):
     def _add_findings(self, recording: Recording) -> None:
         plot = self.plots[0]
         low, high = plot.getViewBox().viewRange()[1]
-        lane = high - 0.03 * (high - low)
+        self._lane_v = high - 0.03 * (high - low)
         self._lane = pg.PlotCurveItem(connect="pairs")
         plot.addItem(self._lane)
-        least = 0.002 * max(recording.duration_s, 1e-3)
-        spans = [
-            (a - least / 2, max(b, a + least / 2), lane) for f in self._findings for a, b in f.times_s
-        ]
-        if spans:
-            self._lane.setData(*segments(spans))
         if self._key_off:
             off = Bands(self._key_off)
             plot.addItem(off, ignoreBounds=True)
@@ -117,6 +114,17 @@ class TimeView(Chart):
             )
             plot.addItem(line)
             self._mark_lines.append(line)
+
+    def _draw_lane(self) -> None:
+        """What was found, above the curves: each wide enough to be seen, about its middle."""
+        if self._lane is None:
+            return
+        low, high = self.visible()
+        least = _LEAST_IN_LANE * (high - low)
+        seen = ((a, b) for f in self._findings for a, b in f.times_s if b >= low and a <= high)
+        wider = ((a, b, max(least - (b - a), 0.0) / 2.0) for a, b in seen)
+        spans = [(a - more, b + more, self._lane_v) for a, b, more in wider]
+        self._lane.setData(*(segments(spans) if spans else ([], [])))
 
     def apply_theme(self, theme: Theme) -> None:
         super().apply_theme(theme)
@@ -163,6 +171,7 @@ class TimeView(Chart):
         return self._selected[0].spans if self._selected else ()
 
     def _refresh(self) -> None:
+        self._draw_lane()
         start, end = self.visible()
         columns = max(200, self.width())
         for channel, envelope, curve in self._curves:
