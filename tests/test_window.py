@@ -77,6 +77,26 @@ def test_choosing_a_finding_moves_the_view_there_and_marks_it(
     assert view.visible()[0] < 2.24 < view.visible()[1] < 10.0
 
 
+def test_what_was_found_is_marked_as_wide_as_it_is_at_every_zoom(
+    window: MainWindow, settled: Callable[[], None]
+) -> None:
+    """From afar wide enough to be seen, about its middle; from near no wider than it is."""
+    window.open_file(WIRING)
+    settled()
+    window.panel.show_view("over time")
+    view = window.panel.time_view
+    view.show_whole()
+    findings = view.in_lane()
+    assert len(findings) == 7
+    whole = view.visible()[1] - view.visible()[0]
+    assert min(b - a for a, b in findings) == pytest.approx(0.004 * whole, rel=0.01)
+    window.findings.choose(3)
+    ((start, end),) = view.marked()
+    (near,) = [s for s in view.in_lane() if s[0] <= (start + end) / 2 <= s[1]]
+    assert sum(near) == pytest.approx(start + end, abs=1e-6)
+    assert near[1] - near[0] <= max(end - start, 0.0041 * (view.visible()[1] - view.visible()[0]))
+
+
 def test_clicking_in_the_picture_chooses_the_finding(
     window: MainWindow, settled: Callable[[], None], qtbot: QtBot
 ) -> None:

@@ -170,6 +170,13 @@ class TimeView(Chart):
         """The stretches of the finding that is marked now."""
         return self._selected[0].spans if self._selected else ()
 
+    def in_lane(self) -> tuple[Span, ...]:
+        """The stretches that are drawn above the curves now."""
+        ends = self._lane.getData()[0] if self._lane is not None else None
+        if ends is None:
+            return ()
+        return tuple((float(a), float(b)) for a, b in zip(ends[::2], ends[1::2], strict=True))
+
     def _refresh(self) -> None:
         self._draw_lane()
         start, end = self.visible()
