@@ -162,7 +162,7 @@ def _against_others(
         found += following.not_following(command, *_position(reported, travel), profile)
     bent = {f.suspect for f in findings if isinstance(f, Disagreement)}
     for track in tracks.signals:
-        if reported is not None and reported.id != track.id and not bent - {track.id} - {None}:
+        if reported is not None and reported.id != track.id and not bent - {None}:
             found += linearity.nonlinear(tracks.courses[track.id], reported, passes)
     return found
 
