@@ -43,7 +43,7 @@ class Stand:
 
 
 def place_of_stand(course: Course, stand: Stand, ends: Span, sister: FloatArray | None) -> Span | None:
-    """The stretch in percent of travel over which a track stands; `None` where it must leap and does not.
+    """The stretch in percent of travel over which a track stands; `None` if it must leap and does not.
 
     Args:
         course: the track with its excursions bridged.
