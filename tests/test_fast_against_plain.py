@@ -5,22 +5,31 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
+from scipy.stats import chi2
 
 from nervus.circuit import matching
 from nervus.domain.analysis import Direction, Pass
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
-from nervus.signal import edges, travel, wear_noise
+from nervus.signal import edges, locality, sampling, travel, wear_noise
 from nervus.signal.course import course_of
 from nervus.signal.levels import TrackSignal
 from nervus.signal.locality import judge_locality
+from nervus.signal.pass_cells import sort_into_cells
+from nervus.signal.relation import Line
 from nervus.signal.sampling import block_means
+from nervus.signal.sister import Sisters
 from nervus.signal.spans import inside, runs, runs_of
 from signals import track
 
 LEVELS = st.floats(0.0, 100.0, allow_nan=False, width=32)
 COURSES = arrays(np.float64, st.integers(2, 700), elements=LEVELS)
 SPANS = st.lists(st.tuples(st.floats(0.0, 9.0), st.floats(0.0, 2.0)), max_size=8)
+
+
+def even(count: int, step_s: float) -> FloatArray:
+    """Instants at even steps, shape (count,)."""
+    return np.linspace(0.0, step_s * (count - 1), count)
 
 
 def plain_turns(percent: FloatArray, least: float) -> list[int]:
@@ -180,3 +189,118 @@ def test_the_window_of_the_tightest_cluster_holds_what_it_says(places: FloatArra
     for rank, width in enumerate((2.0, 5.0, 10.0)):
         best = max(np.count_nonzero((places >= p) & (places <= p + width)) for p in places)
         assert score >= best - 0.4 * rank - 1e-9
+
+
+@settings(deadline=None, max_examples=120)
+@given(COURSES, st.sampled_from([1, 2, 4]), st.floats(0.1, 40.0), st.floats(1.0, 6.0))
+def test_unprepared_steps_are_many_times_their_neighbours(
+    level: FloatArray, width: int, least: float, times: float
+) -> None:
+    """By the definition, sample by sample, with what lies beyond the ends taken as the end itself."""
+    plain = []
+    for i in range(level.size - width):
+        step = level[i + width] - level[i]
+        sign = np.sign(step)
+        before = sign * (level[i] - level[max(i - width, 0)])
+        behind = sign * (level[min(i + 2 * width, level.size - 1)] - level[i + width])
+        if abs(step) > least and sign * step > times * max(before, behind):
+            plain.append(i)
+    assert edges.large_steps(level, width, least, times).tolist() == plain
+
+
+def test_edges_over_several_widths_are_told_once_and_in_order() -> None:
+    """A step over one sample shows over two and four too; a rounded one over four only."""
+    time_s = np.arange(0.0, 4.0, 0.001)
+    level = np.full(time_s.size, 50.0)
+    level[1000:] = 20.0
+    level[2000:2003] = (27.5, 35.0, 42.5)
+    level[2003:] = 50.0
+    found = edges._edges(track(time_s, level / 20.0), 1.0)
+    assert [first for first, _ in found] == sorted(first for first, _ in found)
+    assert (999, 1) in found
+    assert sum(abs(first - 1000) < 5 for first, _ in found) == 1
+    assert any(width > 1 and abs(first - 1999) <= 2 for first, width in found)
+
+
+@settings(deadline=None, max_examples=80)
+@given(
+    arrays(np.int64, st.integers(1, 200), elements=st.integers(0, 4)),
+    st.lists(st.tuples(st.floats(0.0, 2.0), st.floats(0.0, 1.0)), min_size=1, max_size=6),
+)
+def test_cells_of_passes_hold_what_lies_in_them(
+    cell: np.ndarray, starts_and_lengths: list[tuple[float, float]]
+) -> None:
+    """Sample by sample; what two passes share is the earlier one's."""
+    time_s = even(cell.size, 0.013)
+    at, passes = 0.0, []
+    for gap, length in starts_and_lengths:
+        passes.append(Pass(at + gap, at + gap + length, Direction.OPENING, 0.0, 100.0))
+        at += gap + length
+    values = np.sin(np.arange(cell.size) * 1.7)
+    counts, sums = np.zeros((len(passes), 5)), np.zeros((len(passes), 5))
+    for i, instant in enumerate(time_s):
+        for row, p in enumerate(passes):
+            if p.start_s <= instant <= p.end_s:
+                counts[row, cell[i]] += 1
+                sums[row, cell[i]] += values[i]
+                break
+    sorted_in = sort_into_cells(time_s, cell, tuple(passes), 5)
+    assert sorted_in.counts() == pytest.approx(counts)
+    assert sorted_in.sums(values) == pytest.approx(sums, abs=1e-9)
+
+
+def test_simulated_events_fall_where_the_time_was_spent() -> None:
+    """Against the exact shares of the time: Pearson's chi-squared of ten cells (any textbook)."""
+    time_s = np.cumsum(np.random.default_rng(3).uniform(0.001, 0.02, 30_000))
+    where = 100.0 * (0.5 - 0.5 * np.cos(time_s)) ** 2
+    drawn = locality._time_weighted_draws(where, time_s, 20)
+    assert drawn.shape == (1999, 20)
+    weights = np.gradient(time_s)
+    cells = np.linspace(0.0, 100.0, 11)
+    shares, _ = np.histogram(where, cells, weights=weights)
+    counted, _ = np.histogram(drawn, cells)
+    expected = shares / shares.sum() * drawn.size
+    assert float(np.sum((counted - expected) ** 2 / expected)) < chi2.ppf(0.9999, 9)
+    # The same recording gets the same answer.
+    assert np.array_equal(drawn, locality._time_weighted_draws(where, time_s, 20))
+
+
+@settings(deadline=None, max_examples=60)
+@given(arrays(np.float64, st.integers(20, 300), elements=LEVELS), st.floats(1.0, 30.0))
+def test_gaps_between_tracks_are_those_of_the_whole_arrays(level: FloatArray, least: float) -> None:
+    time_s = even(level.size, 0.002)
+    one, two = track(time_s, level / 20.0), track(time_s, 5.0 - np.roll(level, 3) / 20.0, "tps2_v")
+    sisters = Sisters(one, two, Line(-1.0, 100.0), 0.0, together=True)
+    whole = np.abs(one.level - (two.level - 100.0) / -1.0)
+    at, gaps = sisters._gaps(least)
+    assert at.tolist() == np.flatnonzero(whole > least).tolist()
+    assert gaps == pytest.approx(whole[at])
+
+
+def test_gaps_are_found_across_the_ends_of_pieces() -> None:
+    size = 2 * (1 << 15) + 77
+    time_s, level = even(size, 0.0005), np.full(size, 50.0)
+    other = level.copy()
+    for index in (0, (1 << 15) - 1, 1 << 15, size - 1):
+        other[index] = 70.0
+    pair = track(time_s, level / 20.0), track(time_s, other / 20.0, "tps2_v")
+    at, gaps = Sisters(*pair, Line(1.0, 0.0), 0.0, together=True)._gaps(5.0)
+    assert at.tolist() == [0, (1 << 15) - 1, 1 << 15, size - 1]
+    assert gaps == pytest.approx(np.full(4, 20.0))
+
+
+@settings(deadline=None, max_examples=80)
+@given(arrays(np.float64, st.integers(3, 60), elements=LEVELS))
+def test_speed_at_even_instants_is_the_gradient(values: FloatArray) -> None:
+    time_s = even(values.size, 0.01)
+    assert sampling.speed(values, time_s) == pytest.approx(np.abs(np.gradient(values, time_s)), abs=1e-6)
+
+
+@pytest.mark.parametrize("way", [1.0, -1.0])
+def test_a_pass_is_trimmed_as_it_is_defined(way: float) -> None:
+    """From the last point near its first end to the next one that is near its last end."""
+    level = np.asarray([0.0, 0.5, 0.2, 5.0, 0.9, 20.0, 60.0, 99.4, 90.0, 99.9, 100.0])
+    level = level if way > 0 else 100.0 - level
+    made = travel._trim(even(level.size, 0.1), level, 0, level.size - 1)
+    assert (made.start_s, made.end_s) == (0.4, 0.7)
+    assert made.direction is (Direction.OPENING if way > 0 else Direction.CLOSING)
