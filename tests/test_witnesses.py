@@ -97,6 +97,7 @@ FAULTY = [k for k in MAKERS if not k.startswith("healthy")]
 def test_hidden_faults_are_found_and_nothing_else_is_claimed(kind: str) -> None:
     """Six seeds that nothing was tuned on; bench_detection counts sixty of each kind."""
     true = found = 0
+    strays: list[tuple[int, str]] = []
     for seed in range(95_000, 95_006):
         case = hard_case(kind, seed)
         findings = analyse(case.recording).examination.findings
@@ -105,6 +106,9 @@ def test_hidden_faults_are_found_and_nothing_else_is_claimed(kind: str) -> None:
             found += any(
                 f.kind == planted.kind and set(f.channels) == set(planted.channels) for f in findings
             )
-        kinds = {t.kind for t in case.truth} | {"dead_spot", "noise", "drop", "disagreement"}
-        assert {f.kind for f in findings} <= kinds
+        if case.truth:
+            # Drops that a bad place leaves, and tracks that it moves apart, are no second fault.
+            kinds = {t.kind for t in case.truth} | {"drop", "disagreement"}
+            strays += [(seed, f.text) for f in findings if f.kind not in kinds]
     assert found >= 0.8 * true
+    assert len(strays) <= 1

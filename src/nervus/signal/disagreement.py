@@ -26,6 +26,9 @@ _LEAST_S = 0.15
 _UNKNOWN_SKEW, _UNKNOWN_IN_SNAP = 0.3, 0.7
 # Above this, percent of travel per second, it is a snap, and between two polls anything happens.
 _SNAP_PCT_PER_S = 80.0
+# Samples further apart than this: a course is smoothed over so many that a snap looks like a difference,
+# unless it lasts for so many.
+_SLOW_S, _LEAST_SLOW = 0.05, 4
 # Stretches of disagreement closer than this are one.
 _JOIN_S = 0.6
 # A witness blames a track when that track is off it by so many times what the other is.
@@ -97,8 +100,10 @@ def find_disagreements(
     sound = ~inside(pair.time_s, faulty, 0.1)
     now = (apart - pair.allowance > limit) & sound
     always = _bent(pair, passes, limit) & sound
-    lasting = (s for s in merge(_spans(pair.time_s, now), _JOIN_S) if s[1] - s[0] >= _LEAST_S)
-    joined = merge((*lasting, *_spans(pair.time_s, always)), _JOIN_S)
+    slow = sampling.interval_s(pair.time_s) >= _SLOW_S
+    differs = _spans(pair.time_s, now, _LEAST_SLOW if slow else 2)
+    lasting = (s for s in merge(differs, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
+    joined = merge((*lasting, *_spans(pair.time_s, always, 2)), _JOIN_S)
     off = now | always
     if not joined:
         return ()
@@ -106,10 +111,10 @@ def find_disagreements(
     return (_finding(pair, channels, witness, (joined, during), profile),)
 
 
-def _spans(time_s: FloatArray, mask: BoolArray) -> tuple[Span, ...]:
-    """Runs of at least two samples as spans of time."""
+def _spans(time_s: FloatArray, mask: BoolArray, least: int) -> tuple[Span, ...]:
+    """Runs of at least so many samples as spans of time."""
     found = zip(*runs(mask), strict=True)
-    return tuple((float(time_s[a]), float(time_s[b])) for a, b in found if b > a)
+    return tuple((float(time_s[a]), float(time_s[b])) for a, b in found if b - a + 1 >= least)
 
 
 def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray:

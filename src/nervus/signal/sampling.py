@@ -46,11 +46,13 @@ def block_means(values: FloatArray, size: int) -> FloatArray:
 
 
 def speed(values: FloatArray, time_s: FloatArray) -> FloatArray:
-    """By how much values change in a second around each instant, never negative, shape (n,), n > 1.
+    """By how much values change in a second around each instant, never negative, shape (n,).
 
     From the instant before to the one behind; at the ends over the half of that.
     """
-    change = np.empty(values.shape)
+    change = np.zeros(values.shape)
+    if values.size < 2:
+        return change
     change[1:-1] = (values[2:] - values[:-2]) / (time_s[2:] - time_s[:-2])
     change[0] = (values[1] - values[0]) / (time_s[1] - time_s[0])
     change[-1] = (values[-1] - values[-2]) / (time_s[-1] - time_s[-2])

@@ -16,12 +16,14 @@ from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.finding import Shape, Span
 from nervus.standin.capture import Sampler, Simulated, simulate, without_supply
 from nervus.standin.faults import BentTrack, Fault, LooseLine, RoughPlace, WornPlace
-from nervus.standin.motion import Stroke
+from nervus.standin.motion import Stroke, follow
 
 # A place that failed less often than this can't be told from chance; it need not be found.
 _LEAST_TIMES = 3
 # No sensor reads higher than this share of its supply, wide open (common practice: 4.6 V, some 4.75 V).
 _MOST_OPEN = 0.95
+# Openings with the foot down, so that what stops half way shows as such.
+_FULL = (Stroke(100.0, 0.6, 0.5), Stroke(0.0, 0.5, 1.0)) * 2
 # Samples a second of a capture that shows how an input's low-pass rounds an edge.
 _FAST_HZ = (5_000.0, 10_000.0)
 
@@ -353,6 +355,59 @@ def _with_command(made: Simulated) -> Recording:
     return replace(made.recording, channels=(*made.recording.channels, command))
 
 
+def _read_in_turn(
+    random: np.random.Generator, *, stops_at: float = 100.0, rates: tuple[float, ...]
+) -> tuple[Recording, Span]:
+    """A throttle by wire, snapped, as its control unit tells it: eight bits, one value after the other.
+
+    The plate follows its command with a lag; wide open is told as less than all. Also: from when on it
+    was asked for more than it opens, and until when.
+    """
+    strokes = (*_strokes(random, int(random.integers(5, 9)), snaps=True), *_FULL)
+    time_s, asked = follow(strokes, 1000.0, random, start_pct=0.0)
+    is_at = np.minimum(_lagging(asked, float(random.uniform(0.03, 0.12))), stops_at)
+    told, least = random.uniform(0.75, 1.0), random.uniform(0.0, 4.0)
+    closed, opened = random.uniform(0.4, 0.8), random.uniform(4.0, 4.7)
+    volts = closed + (opened - closed) * is_at / 100.0
+    shown = {
+        "throttle_cmd_pct": (told * asked, 2.55),
+        "throttle_pct": (least + 0.96 * told * is_at, 2.55),
+        "tps1_v": (volts, 51.0),
+        "tps2_v": (5.0 - volts, 51.0),
+        "ect_c": (60.0 + 0.1 * time_s, 1.0),
+    }
+    rate_hz = float(random.choice(rates))
+    ticks = np.arange(int(time_s[-1] * rate_hz))
+    channels = []
+    for number, (name, (values, steps)) in enumerate(shown.items()):
+        at = (ticks + number / len(shown) + random.uniform(0.0, 0.1, ticks.size)) / rate_hz
+        read = np.round(np.interp(at, time_s, values) * steps) / steps
+        channels.append(Channel(CHANNEL_KINDS[name], np.round(at, 3), read))
+    beyond = np.flatnonzero(asked > stops_at)
+    asked_s = (float(time_s[beyond[0]]), float(time_s[beyond[-1]])) if beyond.size else (0.0, 0.0)
+    return Recording(tuple(channels), (), ""), asked_s
+
+
+def _lagging(asked: FloatArray, lag_s: float) -> FloatArray:
+    from scipy.signal import lfilter  # noqa: PLC0415 - loaded when first needed: start-up
+
+    kept = float(np.exp(-1.0 / (1000.0 * lag_s)))
+    return np.asarray(lfilter([1.0 - kept], [1.0, -kept], asked))
+
+
+def _healthy_read_in_turn(random: np.random.Generator, _seed: int) -> HardCase:
+    recording, _ = _read_in_turn(random, rates=(2.0, 4.0, 7.0, 10.0, 15.0))
+    return HardCase(recording)
+
+
+def _stops_half_way(random: np.random.Generator, _seed: int) -> HardCase:
+    """Something in the way of the plate, or a control unit that holds it back."""
+    stops_at = float(random.uniform(30.0, 60.0))
+    recording, asked_s = _read_in_turn(random, stops_at=stops_at, rates=(7.0, 10.0, 15.0))
+    truth = TrueFinding("disagreement", ("tps1_v", "throttle_cmd_pct"), (asked_s,), evidence=1.0)
+    return HardCase(recording, (truth,), SuspectId.THROTTLE_BODY, disturbed_s=(asked_s,))
+
+
 MAKERS: Final[dict[str, Callable[[np.random.Generator, int], HardCase]]] = {
     "healthy": _healthy,
     "healthy, snapped": _healthy_snaps,
@@ -371,6 +426,8 @@ MAKERS: Final[dict[str, Callable[[np.random.Generator, int], HardCase]]] = {
     "rough stretch": _rough,
     "bent track": _bent(commanded=False),
     "bent track, with the command": _bent(commanded=True),
+    "healthy, read in turn": _healthy_read_in_turn,
+    "throttle that stops half way": _stops_half_way,
 }
 
 
