@@ -28,7 +28,7 @@ def is_quiet(track: TrackSignal, flat: DeadSpot) -> bool:
     off = [np.empty(0)]
     for start, end in flat.times_s:
         first, last = np.searchsorted(track.time_s, (start, end)).tolist()
-        inside = track.level[first + 1 : last - 1]  # at the ends it comes and goes
+        inside = track.level[first + 1 : max(last - 1, 0)]  # at the ends it comes and goes
         if inside.size > 2 and np.ptp(inside) > 0.0:
             # Not the level itself: the other track moves meanwhile.
             off.append(inside[1:-1] - (inside[:-2] + inside[2:]) / 2.0)
