@@ -1,0 +1,163 @@
+"""What explains what among the findings of worn and loose contacts, piece by piece."""
+
+import numpy as np
+import pytest
+
+from nervus.domain.channel import FloatArray
+from nervus.domain.finding import DeadSpot, Noise, Shape, Span
+from nervus.signal import worn_places
+from nervus.signal.events import Event
+from nervus.signal.excursions import Excursion
+from nervus.signal.flat_checks import FlatEnds, is_quiet
+from nervus.signal.open_level import more_at_open_level, open_level
+from signals import sweeps, track, volts
+
+
+def spot(
+    place: Span, shape: Shape = Shape.FLAT, channel: str = "tps1_v", times_s: tuple[Span, ...] = ()
+) -> DeadSpot:
+    return DeadSpot(
+        channels=(channel,), times_s=times_s, confidence=0.9, text="", travel_pct=place,
+        shape=shape, seen_in=5, crossed=6,
+    )  # fmt: skip
+
+
+def rough(place: Span, channel: str = "tps1_v") -> Noise:
+    return Noise(
+        channels=(channel,), times_s=(), confidence=0.9, text="", travel_pct=place,
+        rms_v=0.05, usual_rms_v=0.004,
+    )  # fmt: skip
+
+
+def event(
+    span_s: Span, level: float, course: float = 60.0, channel: str = "tps1_v", *, weak: bool = False
+) -> Event:
+    excursion = Excursion(span_s, course, course, level, 5, weak=weak)
+    return Event(((channel, excursion),), span_s)
+
+
+# -- flats and what looks like them -------------------------------------------------------------
+
+
+def test_a_narrower_flat_of_the_other_track_at_the_same_place_is_a_shadow() -> None:
+    wide, narrow = spot((40.0, 46.0)), spot((41.0, 42.5), channel="tps2_v")
+    elsewhere = spot((70.0, 72.0), channel="tps2_v")
+    step = spot((41.0, 42.0), Shape.STEP, "tps2_v")
+    assert worn_places._without_shadows([wide, narrow, elsewhere, step]) == (wide, elsewhere, step)
+    # On one and the same track two places are two places.
+    same = spot((41.0, 42.5))
+    assert worn_places._without_shadows([wide, same]) == (wide, same)
+
+
+@pytest.mark.parametrize(
+    ("flat", "stretch", "explained"),
+    [
+        (spot((40.0, 42.0)), rough((41.0, 52.0)), True),
+        (spot((40.0, 42.0)), rough((42.8, 52.0)), True),
+        (spot((40.0, 42.0)), rough((44.0, 52.0)), False),
+        (spot((40.0, 42.0)), rough((41.0, 52.0), "tps2_v"), False),
+        (spot((40.0, 42.0), Shape.STEP), rough((41.0, 52.0)), False),
+    ],
+)
+def test_a_flat_at_a_rough_stretch_of_its_track_is_the_roughness(
+    flat: DeadSpot, stretch: Noise, *, explained: bool
+) -> None:
+    assert worn_places._is_rough_flat(flat, [stretch]) is explained
+
+
+def stand(noise_v: float, seconds: float = 0.2) -> tuple[FloatArray, FloatArray, tuple[Span, ...]]:
+    """A track that moves, and stands in each pass, there with a noise of its own; and when it stands."""
+    random = np.random.default_rng(3)
+    time_s, travel = sweeps(4, seconds=4.0, rate_hz=200.0)
+    level = volts(travel, noise_v=0.003)
+    starts = [0.9 + 4.0 * n for n in range(4)] + [2.9 + 4.0 * n for n in range(4)]
+    for start in starts:
+        here = (time_s >= start) & (time_s <= start + seconds)
+        level[here] = 2.2 + random.normal(0.0, noise_v, int(here.sum()))
+    return time_s, level, tuple((s, s + seconds) for s in starts)
+
+
+def test_a_stand_is_quiet_and_roughness_is_not() -> None:
+    for noise_v, quiet in ((0.003, True), (0.006, True), (0.03, False), (0.1, False)):
+        time_s, level, spans = stand(noise_v)
+        assert is_quiet(track(time_s, level), spot((40.0, 44.0), times_s=spans)) is quiet
+
+
+def test_what_is_too_short_to_be_judged_passes_for_quiet() -> None:
+    """Three readings in a stand, of which the first and the last come and go."""
+    time_s, level, spans = stand(0.1, seconds=0.012)
+    assert is_quiet(track(time_s, level), spot((40.0, 44.0), times_s=spans[:1]))
+    assert is_quiet(track(time_s, level), spot((40.0, 44.0), times_s=((0.0, 0.0),)))
+
+
+def leaping(high: float = 46.0) -> tuple[FloatArray, FloatArray, FloatArray]:
+    time_s, travel = sweeps(3, seconds=4.0, rate_hz=200.0)
+    shown = np.where((travel > 41.0) & (travel < high), 41.0, travel)
+    return time_s, travel, volts(shown)
+
+
+def test_catching_up_after_a_stand_is_no_event_of_its_own() -> None:
+    time_s, travel, level = leaping()
+    made = track(time_s, level)
+    first = int(np.argmax(travel > 41.0))
+    last = int(np.argmax(travel > 46.0))
+    stood = (float(time_s[first]), float(time_s[last]))
+    flat = spot((41.0, 46.0), times_s=(stood,))
+    ends = FlatEnds(made, (flat,), (time_s, travel), 80.0)
+    shallow = event((stood[1] - 0.02, stood[1]), 44.0, 41.5)
+    assert ends.explain(shallow)
+    # Drawn on from the leap its course may go anywhere; the leap alone counts.
+    drawn_on = event((stood[1], stood[1] + 0.6), 90.0, 60.0)
+    assert ends.explain(drawn_on)
+    assert not ends.explain(event((3.0, 3.1), 44.0, 41.5))
+    assert not ends.explain(event(stood, 44.0, 41.5, "tps2_v"))
+
+
+def test_an_open_contact_at_a_stand_is_an_event_of_its_own() -> None:
+    """It goes to ground from there: by far more than the stretch that was worn."""
+    time_s, travel, level = leaping()
+    at = int(np.argmax(travel > 45.0))
+    level[at : at + 6] = 0.02
+    made = track(time_s, level)
+    span = (float(time_s[at]), float(time_s[at + 5]))
+    flat = spot((41.0, 46.0), times_s=((span[0] - 0.1, span[1]),))
+    assert not FlatEnds(made, (flat,), (time_s, travel), 80.0).explain(event(span, 0.4, 45.0))
+
+
+# -- the level of an open line ------------------------------------------------------------------
+
+
+def test_the_open_level_is_known_from_interruptions_that_agree() -> None:
+    time_s, travel = sweeps(3, seconds=4.0, rate_hz=25.0)
+    slow = track(time_s, volts(travel))
+    agreeing = tuple(event((n, n + 0.2), 37.0 + 0.1 * n) for n in range(4))
+    assert open_level(slow, agreeing) == pytest.approx(37.15)
+    assert open_level(slow, agreeing[:2]) is None
+    scattered = tuple(event((n, n + 0.2), 20.0 + 9.0 * n) for n in range(5))
+    assert open_level(slow, scattered) is None
+    others = tuple(event((n, n + 0.2), 37.0, channel="tps2_v") for n in range(4))
+    assert open_level(slow, others) is None
+    fine_s, fine = sweeps(3, seconds=4.0, rate_hz=500.0)
+    assert open_level(track(fine_s, volts(fine)), agreeing) is None
+
+
+def test_only_what_the_other_track_contradicts_is_at_the_open_level() -> None:
+    """The track crosses that level in every pass, and is right to."""
+    time_s, travel = sweeps(3, seconds=4.0, rate_hz=25.0)
+    level = volts(travel)
+    expected = 100.0 * level / 5.0
+    none = np.zeros(time_s.size)
+    assert more_at_open_level(track(time_s, level), 37.0, expected, none, ()) == ()
+    broken = level.copy()
+    broken[(time_s > 5.9) & (time_s < 6.1)] = 1.85
+    (found,) = more_at_open_level(track(time_s, broken), 37.0, expected, none, ())
+    assert found.span_s == pytest.approx((5.92, 6.08))
+    assert found.channels == ("tps1_v",)
+    assert not found.is_weak
+    # What timing explains is none, what is known is not told again, what was weak is.
+    much = np.full(time_s.size, 60.0)
+    assert more_at_open_level(track(time_s, broken), 37.0, expected, much, ()) == ()
+    known = event((6.0, 6.04), 37.0)
+    assert more_at_open_level(track(time_s, broken), 37.0, expected, none, (known,)) == ()
+    guess = event((6.0, 6.04), 37.0, weak=True)
+    assert len(more_at_open_level(track(time_s, broken), 37.0, expected, none, (guess,))) == 1
