@@ -24,9 +24,10 @@ _APART_PCT = 1000.0
 # Instants enough for the time spent over the travel.
 _ENOUGH, _SHARES = 50_000, 1 << 16
 _SEED = 20_240_229
-# Tied to a place below this, free of it above that; between them the recording does not tell.
+# Tied to a place below this, free of it above that; between them the recording does not tell. Of events
+# that are free of it, chance alone leaves no more than the second share below it.
 _TIED_BELOW = 0.01
-_FREE_ABOVE = 0.05
+_FREE_ABOVE = 0.03
 # With fewer events than this "anywhere" can't be claimed: two or three fall apart by chance alone.
 LEAST_EVENTS = 5
 # Below this, not even a tight cluster says anything.
