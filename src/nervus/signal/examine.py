@@ -36,6 +36,7 @@ from nervus.signal import (
 from nervus.signal.course import Course, plain_course
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts
+from nervus.signal.held_values import without_repeats
 from nervus.signal.key import key_off_spans
 from nervus.signal.levels import supply_scale
 from nervus.signal.locality import judge_locality
@@ -72,6 +73,7 @@ def examine(
         progress: called between the steps; what it raises ends the examination.
     """
     progress("Looking at the supply", 0.0)
+    recorded, recording = recording, without_repeats(recording)
     key_off = key_off_spans(recording)
     nominal_v = profile.supply_v if profile is not None else 5.0
     progress("Looking for interruptions", 0.1)
@@ -92,7 +94,8 @@ def examine(
     findings += _against_others(recording, tracks, (travel, passes), tuple(findings), profile)
     findings += _out_of_range(recording, (*key_off, *_told_spans(findings)), profile)
     locality = _locality(_told(loose, spots, tracks.events), spots, travel)
-    channels = tuple(sampling.summarise(c) for c in recording.channels)
+    pairs = zip(recorded.channels, recording.channels, strict=True)
+    channels = tuple(sampling.summarise(c, told) for c, told in pairs)
     progress("Done", 1.0)
     return Examination(
         duration_s=round(recording.duration_s, 6),

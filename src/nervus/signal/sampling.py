@@ -102,12 +102,12 @@ def noise_and_hum(values: FloatArray, step_s: float) -> float:
     return most
 
 
-def summarise(channel: Channel) -> ChannelSummary:
-    """Rate and shortest event of a channel.
+def summarise(channel: Channel, told: Channel | None = None) -> ChannelSummary:
+    """Rate and shortest event of a channel, of which `told` are the samples that are no repeats.
 
     An event is sure to be caught when it is no shorter than the usual interval of the samples.
     """
-    step_s = interval_s(channel.time_s)
+    step_s = interval_s((told or channel).time_s)
     span_s = float(channel.time_s[-1] - channel.time_s[0])
     rate_hz = (channel.samples - 1) / span_s if span_s > 0 else 0.0
     return ChannelSummary(
