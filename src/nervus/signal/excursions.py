@@ -137,7 +137,10 @@ def _off_course(track: TrackSignal, segments: Segments) -> list[tuple[int, int]]
     count, slope = segments.first.size, 0.0
     scan = _Scan(track, segments)
     trusted = current = _next_long(segments, -1)
-    if 0 < current < count:
+    # Seen slowly, what a recording begins with may be the end of a motion.
+    if 0 < current < count and (
+        track.interval_s < _WEAK_FROM_S or track.is_unusual(float(track.level[0]))
+    ):
         found.append((-1, int(segments.first[current])))
     while current < count - 1:
         known = float(segments.slope_out[trusted])

@@ -12,7 +12,7 @@ from nervus.domain.channel import Channel, FloatArray, IntArray, Recording
 
 # Values change that often at least, or nothing is known of how they are told. Looked at in so many
 # stretches of so many samples.
-_LEAST_CHANGES, _PIECES, _PIECE = 30, 24, 1000
+_LEAST_CHANGES, _PIECES, _PIECE = 15, 24, 1000
 # So few changes may come sooner than an update lasts, and so many come after a whole number of updates.
 _SOONER, _WHOLE, _OFF = 0.02, 0.8, 0.15
 # What lasts longer is a value that does change seldom.
