@@ -5,7 +5,7 @@ import pytest
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Noise, Shape, Span
-from nervus.signal import worn_places
+from nervus.signal import dead_spots, worn_places
 from nervus.signal.events import Event
 from nervus.signal.excursions import Excursion
 from nervus.signal.flat_checks import FlatEnds, is_quiet
@@ -161,3 +161,16 @@ def test_only_what_the_other_track_contradicts_is_at_the_open_level() -> None:
     assert more_at_open_level(track(time_s, broken), 37.0, expected, none, (known,)) == ()
     guess = event((6.0, 6.04), 37.0, weak=True)
     assert len(more_at_open_level(track(time_s, broken), 37.0, expected, none, (guess,))) == 1
+
+
+def test_the_last_sample_of_a_stand_is_no_step() -> None:
+    """Fifty readings a second: where the track leaps, one sample of the stand lies off the course."""
+    time_s = np.linspace(0.0, 1.0, 51)
+    level = np.where(time_s < 0.5, 58.3, 54.5 - 40.0 * (time_s - 0.5))
+    made = track(time_s, level / 20.0)
+    last = float(time_s[24])
+    assert dead_spots._goes_on(made, Excursion((last, last), 54.5, 54.5, 58.3, 1))
+    stepped = 70.0 - 40.0 * time_s
+    stepped[24] -= 6.0
+    made = track(time_s, stepped / 20.0)
+    assert not dead_spots._goes_on(made, Excursion((last, last), 51.6, 50.0, float(stepped[24]), 1))

@@ -37,6 +37,8 @@ _SAME_STEP_TOLERANCES = 0.25
 _STANDS_SHARE = 0.5
 # What rises inside by less than this share of what it rose over all stands; what steps rises as usual.
 _RISES_SHARE, _LEAST_INSIDE = 0.3, 3
+# In more than this share of its events.
+_MOSTLY = 0.5
 # Noise inside is told from so many events of more than so many samples: a hand's motion bends few.
 _MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
 # What falls to one and the same level each time, from so far, percent of supply, is an open contact that
@@ -135,6 +137,8 @@ def _stands(track: TrackSignal, parts: list[Excursion]) -> bool:
     What steps is off both, and moves on meanwhile; what stands still is off by half its stretch in the
     middle, and by nothing at one end.
     """
+    if float(np.mean([_goes_on(track, part) for part in parts])) > _MOSTLY:
+        return True
     rises = []
     for part in parts:
         if part.samples >= _LEAST_INSIDE:
@@ -146,6 +150,17 @@ def _stands(track: TrackSignal, parts: list[Excursion]) -> bool:
         return False
     away = [min(abs(p.level - p.before), abs(p.level - p.after)) / max(p.depth, 1e-9) for p in parts]
     return float(np.median(away)) < _STANDS_SHARE
+
+
+def _goes_on(track: TrackSignal, part: Excursion) -> bool:
+    """Whether the track is at the same level beside what was taken for an excursion: it stood.
+
+    Where it catches up after a stand, the course is drawn on through the leap, and the stand's last
+    sample lies off it.
+    """
+    first, last = np.searchsorted(track.time_s, part.span_s).tolist()
+    beside = track.level[[max(first - 1, 0), min(last + 1, track.level.size - 1)]]
+    return bool(np.min(np.abs(beside - part.level)) <= track.tolerance)
 
 
 def _height(track: TrackSignal, parts: list[Excursion]) -> float:
