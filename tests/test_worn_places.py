@@ -163,6 +163,18 @@ def test_only_what_the_other_track_contradicts_is_at_the_open_level() -> None:
     assert len(more_at_open_level(track(time_s, broken), 37.0, expected, none, (guess,))) == 1
 
 
+def test_an_excursion_that_ends_behind_the_last_sample_has_a_height() -> None:
+    """Tracks polled in turn: what the other's clock tells may be later than this one's last reading."""
+    time_s = np.linspace(0.0, 1.0, 51)
+    level = np.full(51, 50.0)
+    level[48:] = 44.0
+    made = track(time_s, level / 20.0)
+    for start, samples in ((0.95, 3), (1.01, 1)):
+        part = Excursion((start, 1.02), 50.0, 50.0, 44.0, samples)
+        assert dead_spots._height(made, [part]) == pytest.approx(6.0)
+        assert dead_spots._stands(made, [part])
+
+
 def test_the_last_sample_of_a_stand_is_no_step() -> None:
     """Fifty readings a second: where the track leaps, one sample of the stand lies off the course."""
     time_s = np.linspace(0.0, 1.0, 51)

@@ -142,8 +142,8 @@ def _stands(track: TrackSignal, parts: list[Excursion]) -> bool:
     rises = []
     for part in parts:
         if part.samples >= _LEAST_INSIDE:
-            first, last = np.searchsorted(track.time_s, part.span_s).tolist()
-            inside, third = track.level[first : last + 1], (last + 1 - first) // 3
+            inside = _inside(track, part)
+            third = max(inside.size // 3, 1)
             rise = abs(float(np.median(inside[-third:]) - np.median(inside[:third])))
             rises.append(rise / max(abs(part.after - part.before), track.tolerance))
     if rises and float(np.median(rises)) > _RISES_SHARE:
@@ -163,14 +163,20 @@ def _goes_on(track: TrackSignal, part: Excursion) -> bool:
     return bool(np.min(np.abs(beside - part.level)) <= track.tolerance)
 
 
+def _inside(track: TrackSignal, part: Excursion) -> FloatArray:
+    """The levels of a track during an excursion, at least one: the other's clock may tell its end."""
+    first, last = np.searchsorted(track.time_s, part.span_s).tolist()
+    return track.level[min(first, track.level.size - 1) : last + 1]
+
+
 def _height(track: TrackSignal, parts: list[Excursion]) -> float:
     """By how much the track is off within its steps, percent of supply, the motion allowed for."""
     off = []
     for part in parts:
-        first, last = np.searchsorted(track.time_s, part.span_s).tolist()
-        share = (np.arange(last + 1 - first) + 1.0) / (last + 2.0 - first)
+        inside = _inside(track, part)
+        share = (np.arange(inside.size) + 1.0) / (inside.size + 1.0)
         course = part.before + (part.after - part.before) * share
-        off.append(abs(float(np.median(track.level[first : last + 1] - course))))
+        off.append(abs(float(np.median(inside - course))))
     return float(np.median(off))
 
 

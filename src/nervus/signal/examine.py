@@ -51,8 +51,6 @@ from nervus.signal.tracks import (
 
 # So near to a bend, percent of travel, roughness is the bend's.
 _BEND_PCT = 4.0
-# Samples further apart than this show a bend as roughness.
-_SLOW_S = 0.015
 # Events of one burst closer than this, percent of travel, count once where places are compared.
 _SAME_PLACE_PCT = 5.0
 
@@ -120,7 +118,7 @@ def _drops(
 
 def _is_bend(noise: Noise, tracks: Tracks, differ: tuple[Disagreement, ...]) -> bool:
     """Seen slowly, a track seems rough where it bends: samples lie far from their neighbours' middle."""
-    slow = any(t.id in noise.channels and t.interval_s >= _SLOW_S for t in tracks.signals)
+    slow = any(t.id in noise.channels and t.is_slow for t in tracks.signals)
     return slow and any(overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT) for d in differ)
 
 

@@ -27,9 +27,9 @@ _LEAST_TOLD_PCT, _MOST_TOLD_PCT = -8.0, 108.0
 # What is lower or higher was no rest. Within so many deviations of it lies what is noise at a rest,
 # which takes this share of a recording at least; seen slowly, motion looks like noise too.
 _QUANTILES = (0.2, 99.8)
+_NEAR_DEVIATIONS, _MOST_NEAR_PCT, _LEAST_REST = 5.0, 1.5, 0.01
 # Instants enough for what was shown at the ends.
 _ENOUGH = 50_000
-_NEAR_DEVIATIONS, _MOST_NEAR_PCT, _LEAST_REST = 5.0, 1.5, 0.01
 # A track rises or falls with what is reported if both go this far, and correlate by so much.
 _LEAST_RANGE_PCT, _LEAST_ALIKE = 5.0, 0.5
 # The other track is at an end within this, percent of travel; so many of its points tell where this one

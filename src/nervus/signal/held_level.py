@@ -15,8 +15,6 @@ from nervus.signal.excursions import Excursion, describe, joined
 from nervus.signal.levels import TrackSignal
 from nervus.signal.spans import runs
 
-# Only where samples are at least so far apart; what is quicker shows its edges.
-_SLOW_S = 0.015
 # A jump between two samples, and the window that it must land in, percent of supply.
 _JUMP_PCT, _WINDOW_PCT = 8.0, 0.6
 # So many arrivals and departures, from openings that differ by so much.
@@ -29,7 +27,7 @@ _CHANCE = 1e-4
 
 def find_held(track: TrackSignal, known: tuple[Excursion, ...]) -> tuple[Excursion, ...]:
     """Stretches at the level of an open line, those that are known already left out."""
-    if track.interval_s < _SLOW_S or track.level.size < 3:
+    if not track.is_slow or track.level.size < 3:
         return ()
     level = _level(track)
     if level is None:

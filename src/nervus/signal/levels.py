@@ -23,6 +23,8 @@ _AT_GROUND_PCT, _AT_SUPPLY_PCT = 2.0, 97.5
 # track reaches the rail by moving.
 _BESIDE_PCT, _BESIDE_SHARE = 4.0, 0.1
 NOMINAL_SUPPLY_V = 5.0
+# Samples further apart than this show no edges, and the ends of a dead spot or a bend as roughness.
+_SLOW_S = 0.015
 # A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
 _SUPPLY_IN_USE_V = 4.0
 # Enough samples for a distribution.
@@ -57,6 +59,11 @@ class TrackSignal:
     def tolerance(self) -> float:
         """What may be noise or rounding, in percent of supply: five deviations, two steps."""
         return max(5.0 * self.noise, 2.0 * self.resolution, 0.2)
+
+    @property
+    def is_slow(self) -> bool:
+        """Whether a hand crosses more than a worn place is wide from one sample to the next but one."""
+        return self.interval_s >= _SLOW_S
 
     @property
     def step_tolerance(self) -> float:

@@ -17,8 +17,6 @@ from nervus.signal.spans import merge, overlaps, runs
 # The level is known from so many interruptions, this share of the track's, that agree within this,
 # percent of supply.
 _LEAST_EVENTS, _LEAST_SHARE, _AGREE_PCT = 3, 0.5, 0.4
-# Only where samples are at least so far apart; what is quicker shows its edges.
-_SLOW_S = 0.015
 # The samples of one interruption are no further apart than this many intervals.
 _GAP_INTERVALS = 2.1
 
@@ -29,7 +27,7 @@ def open_level(track: TrackSignal, events: tuple[Event, ...]) -> float | None:
     `None` where too few events tell it, or where samples are so close that edges tell each event.
     """
     levels = np.asarray([e.level for event in events for name, e in event.parts if name == track.id])
-    if levels.size < _LEAST_EVENTS or track.interval_s < _SLOW_S:
+    if levels.size < _LEAST_EVENTS or not track.is_slow:
         return None
     level = float(np.median(levels))
     near = np.count_nonzero(np.abs(levels - level) <= _AGREE_PCT)

@@ -20,8 +20,8 @@ _ROUGH = 3.0
 _ROUGH_STEPS = 1.5
 _LEAST_PASSES, _LEAST_SHARE = 3, 0.5
 _LEAST_SAMPLES = 2
-# Samples further apart than this show the ends of a dead spot over as much: then it must be wider.
-_LEAST_CELLS, _SLOW_S, _LEAST_CELLS_SLOW = 2, 0.015, 4
+# Seen slowly, the ends of a dead spot look rough over as much: then it must be wider.
+_LEAST_CELLS, _LEAST_CELLS_SLOW = 2, 4
 # Roughness is summed over blocks this long; a plate moves by less than a cell in that time.
 _BLOCK_S = 0.004
 # Samples looked at together.
@@ -54,7 +54,7 @@ def noisy_stretches(
         if column.size >= _LEAST_PASSES and np.median(column) > least:
             stretches.append((cell * _CELL_PCT, (cell + 1) * _CELL_PCT))
     joined = merge(stretches, _CELL_PCT + 1e-9)
-    cells = _LEAST_CELLS if track.interval_s < _SLOW_S else _LEAST_CELLS_SLOW
+    cells = _LEAST_CELLS_SLOW if track.is_slow else _LEAST_CELLS
     wide = (p for p in joined if p[1] - p[0] >= cells * _CELL_PCT - 1e-9)
     found = (_finding(track, table, place, usual) for place in wide)
     return tuple(f for f in found if f is not None)

@@ -8,6 +8,7 @@ from nervus.signal import dead_spots, relation, wear_noise
 from nervus.signal.events import Event
 from nervus.signal.flat_checks import FlatEnds, is_quiet
 from nervus.signal.flats import find_flats
+from nervus.signal.levels import TrackSignal
 from nervus.signal.spans import overlaps
 from nervus.signal.tracks import Tracks
 
@@ -15,8 +16,6 @@ from nervus.signal.tracks import Tracks
 _WORN_AT_MOST_PCT = 10.0
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
-# Samples further apart than this can't tell the ends of a dead spot from roughness.
-_SLOW_S = 0.015
 
 
 def find_dead_spots(
@@ -117,13 +116,14 @@ def _wear(
         )
         masked = deep + tracks.spikes[track.id]
         stretches = wear_noise.noisy_stretches(track, own, passes, masked)
-        slow = track.interval_s >= _SLOW_S
-        found += (
-            n
-            for n in stretches
-            if not any(_within(n.travel_pct, *t) or (slow and overlaps(n.travel_pct, *t)) for t in taken)
-        )
+        found += (n for n in stretches if not any(_explains(t, n, track) for t in taken))
     return found
+
+
+def _explains(taken: tuple[Span, float], noise: Noise, track: TrackSignal) -> bool:
+    """Whether a dead spot, with how far its own roughness may reach, is all that makes a stretch rough."""
+    within = _within(noise.travel_pct, *taken)
+    return within or (track.is_slow and overlaps(noise.travel_pct, *taken))
 
 
 def _is_rough_flat(spot: DeadSpot, wear: list[Noise]) -> bool:
