@@ -121,7 +121,7 @@ def _wear(
 
 
 def _explains(taken: tuple[Span, float], noise: Noise, track: TrackSignal) -> bool:
-    """Whether a dead spot, with how far its own roughness may reach, is all that makes it rough there."""
+    """Whether a dead spot, with how far its roughness may reach, is all that makes it rough there."""
     within = _within(noise.travel_pct, *taken)
     return within or (track.is_slow and overlaps(noise.travel_pct, *taken))
 
