@@ -120,10 +120,10 @@ def tell_kept(path: Path, memory: list[float]) -> None:
 def poll(rounds: int = 300) -> None:
     """Reading values against the bare transport's round trip."""
     from nervus.knowledge import parameters  # noqa: PLC0415
+    from nervus.link.can_transport import CanTransport  # noqa: PLC0415
     from nervus.link.diagnostics import Diagnostics  # noqa: PLC0415
     from nervus.link.loopback_bus import LoopbackBus  # noqa: PLC0415
     from nervus.link.source import Clock  # noqa: PLC0415
-    from nervus.link.transport import Transport  # noqa: PLC0415
     from nervus.link.vehicle_source import VehicleSource  # noqa: PLC0415
 
     process = subprocess.Popen(
@@ -133,7 +133,7 @@ def poll(rounds: int = 300) -> None:
     assert process.stdout is not None  # noqa: S101 - asked for above
     port = int(process.stdout.readline().split()[0].partition(":")[2])
     bus = LoopbackBus(port)
-    transport = Transport(bus)
+    transport = CanTransport(bus)
     diagnostics = Diagnostics(transport)
     wanted = parameters()[:6]
     request = bytes([0x01, *(p.pid for p in wanted)])
@@ -192,10 +192,10 @@ class Noise(can.BusABC):
 def mangled(frames: int) -> None:
     """Noise on the bus: counts what comes of it."""
     from nervus.domain.errors import OutsideError  # noqa: PLC0415
-    from nervus.link.transport import Transport  # noqa: PLC0415
+    from nervus.link.can_transport import CanTransport  # noqa: PLC0415
 
     bus = Noise(7)
-    transport = Transport(bus)
+    transport = CanTransport(bus)
     good = told = 0
     longest = 0.0
     while bus.frames < frames:

@@ -5,7 +5,7 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -29,6 +29,7 @@ class Ticking:
 
     def __init__(self, name: str, channel: str, fail_at: int = -1) -> None:
         self.name, self._channel, self._fail_at = name, channel, fail_at
+        self.trouble: Callable[[str], None] = lambda _told: None
         self.count = self.opened = 0
         self._clock = Clock()
 

@@ -22,7 +22,7 @@ from nervus.judge.analyse import analyse
 from nervus.window.app import _tell_bug
 from nervus.window.icon import application_icon
 from nervus.window.main_window import MainWindow
-from nervus.window.opening import open_demo, open_file
+from nervus.window.opening import WasRead, open_demo, open_file
 from nervus.window.tasks import Task, wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES, channel_pen, palette, style_sheet
 
@@ -140,14 +140,16 @@ def test_a_mistake_on_the_interface_thread_keeps_the_window(
     assert "gone" in caplog.text
 
 
-def test_opening_tells_how_far_it_is() -> None:
+def test_opening_tells_how_far_it_is_and_what_was_read(tmp_path: Path) -> None:
     steps: list[tuple[str, float]] = []
     opened = open_file(SAMPLES / "sample-09-wiring-drops.csv", lambda *step: steps.append(step))
     shares = [share for _, share in steps]
     assert shares == sorted(shares)
     assert shares[-1] == 1.0
     assert opened.vehicle is None
-    demo = open_demo("", lambda *_step: None)
+    read: list[WasRead] = []
+    demo = open_demo("", tmp_path, lambda *_step: None, read.append)
+    assert [r.path for r in read] == [demo.path]
     assert demo.state == "demo · invented data"
     with pytest.raises(OutsideError):
         open_file(SAMPLES / "none.csv", lambda *_step: None)

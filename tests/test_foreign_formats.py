@@ -15,10 +15,10 @@ from nervus.files import read_recording
 from nervus.files.csv_mapping import CLOCK, Column, problem, propose
 from nervus.files.mapped_csv import read_mapped
 from nervus.link.can_log import SUFFIXES, read_can_log
+from nervus.link.can_transport import CanTransport
 from nervus.link.diagnostics import Diagnostics
 from nervus.link.loopback_bus import LoopbackBus
 from nervus.link.reading import read_any, recording_in
-from nervus.link.transport import Transport
 from nervus.standin.planting import read_fault
 from nervus.standin.vehicle import SimulatedVehicle
 from nervus.standin.vehicle_server import VehicleServer
@@ -92,7 +92,7 @@ def test_a_live_conversation_written_down_tells_what_was_told_live(tmp_path: Pat
     path = tmp_path / "live.log"
     with VehicleServer(vehicle, answer_s=0.001) as server, can.Logger(path) as log:
         bus = WrittenDown(server.port, log)
-        live = Diagnostics(Transport(bus)).codes()
+        live = Diagnostics(CanTransport(bus)).codes().codes
         bus.shutdown()
     heard = read_can_log(path).codes
     assert {read_code(c.code) for c in heard} == {c.code for c in live}

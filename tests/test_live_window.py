@@ -20,6 +20,7 @@ from nervus.link.source import Block
 from nervus.standin.capture import OPPOSITE, Sampler, simulate
 from nervus.standin.motion import Stroke
 from nervus.window.codes_dialog import CodesDialog
+from nervus.window.left_over_dialog import LeftOverDialog
 from nervus.window.live_guide import guide_text
 from nervus.window.live_trace import LiveTrace, RecentSamples
 from nervus.window.main_window import MainWindow
@@ -157,7 +158,7 @@ def test_an_intermittent_fault_is_caught_recorded_and_judged(
         qtbot.mouseClick(live.live_panel.record, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: live.opened is not None and not live.is_busy, timeout=30_000)
     assert live.middle.currentWidget() is live.panel
-    (kept,) = (tmp_path / "recordings").glob("*.nervus")
+    (kept,) = (tmp_path / "recordings").glob("*.nervus-journal")
     recording = read_recording(kept)
     track = recording.get("tps2_v")
     assert track is not None
@@ -190,7 +191,8 @@ def test_codes_are_read_and_cleared_only_after_a_yes(live: MainWindow, qtbot: Qt
     dialog.clear.click()
     box = next(b for b in dialog.findChildren(QMessageBox) if b.isVisible())
     next(b for b in box.buttons() if b.text() == "Yes, do it").click()
-    qtbot.waitUntil(lambda: "Cleared by" in dialog.state.text(), timeout=15_000)
+    qtbot.waitUntil(lambda: "control unit 0: cleared" in dialog.state.text(), timeout=15_000)
+    assert "control unit 2: refused" in dialog.state.text()
     dialog.learn.click()
     box = next(b for b in dialog.findChildren(QMessageBox) if b.isVisible())
     assert "fingers" in box.informativeText()
@@ -210,7 +212,7 @@ def test_readings_are_typed_shown_and_recorded(live: MainWindow, qtbot: QtBot, t
     qtbot.waitUntil(lambda: live.live_panel.view.latest.get("tps1_v") == 0.8, timeout=5_000)
     live.live.toggle_record()
     qtbot.waitUntil(lambda: live.opened is not None, timeout=10_000)
-    (kept,) = (tmp_path / "recordings").glob("*.nervus")
+    (kept,) = (tmp_path / "recordings").glob("*.nervus-journal")
     track = read_recording(kept).get("tps1_v")
     assert track is not None
     assert list(track.values) == [0.51, 0.62, 0.8]
@@ -273,10 +275,15 @@ def test_a_recording_that_was_cut_off_is_offered(qtbot: QtBot, tmp_path: Path) -
     window = MainWindow(settings)
     qtbot.addWidget(window)
     window.show()
-    assert "was cut off" in window.notice.text.text()
+    assert "1 recording is in no job: cut off" in window.notice.text.text()
     window.notice.act.click()
+    (dialog,) = window.findChildren(LeftOverDialog)
+    assert stumbles(dialog) == []
+    qtbot.keyClick(dialog.list, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: window.opened is not None and not window.is_busy, timeout=20_000)
-    assert [p.name for p in folder.iterdir()] == ["cut.nervus"]
+    assert [p.name for p in folder.iterdir()] == [f"cut{SUFFIX}"]  # offered until it is in a job
+    window.keep_opened()
+    qtbot.waitUntil(lambda: [p.name for p in folder.iterdir()] == ["cut.nervus"], timeout=20_000)
     window.close()
 
 

@@ -13,13 +13,16 @@ from udsoncan.services import ReadDTCInformation
 from nervus.codes.notation import Code
 from nervus.knowledge import parameters
 from nervus.link.buses import open_bus
-from nervus.link.diagnostics import Diagnostics, codes_in
+from nervus.link.can_transport import CanTransport
+from nervus.link.diagnostics import Diagnostics
 from nervus.link.errors import Garbled, LinkLost, NoAnswer, NotNow, Refused
 from nervus.link.loopback_bus import LoopbackBus
 from nervus.link.poll_plan import plan_polls
 from nervus.link.source import Clock
 from nervus.link.transport import Transport
+from nervus.link.unit_codes import counted_codes
 from nervus.link.vehicle_source import VehicleSource
+from nervus.link.writing import Writing
 from nervus.standin.planting import read_fault
 from nervus.standin.vehicle import SimulatedVehicle
 from nervus.standin.vehicle_server import VehicleServer
@@ -96,7 +99,7 @@ def test_a_long_answer_is_asked_for_frame_by_frame() -> None:
         return [bytes.fromhex(frames[1]), bytes.fromhex(frames[2])] if asked.data[0] == 0x30 else []
 
     bus = ScriptedBus(answer)
-    told = Transport(bus).ask(0, b"\x09\x02")
+    told = CanTransport(bus).ask(0, b"\x09\x02")
     assert told == bytes.fromhex("490201314142" + frames[1][2:] + frames[2][2:])
     assert [m.arbitration_id for m in bus.sent] == [0x7E0, 0x7E0]
     assert bytes(bus.sent[0].data) == bytes.fromhex("0209020000000000")
@@ -105,36 +108,41 @@ def test_a_long_answer_is_asked_for_frame_by_frame() -> None:
 
 def test_codes_of_service_03_as_they_are_laid_out() -> None:
     """Source: SAE J1979 on CAN: 43, how many, then two bytes for each code."""
-    assert codes_in(bytes.fromhex("43020121C100")) == (Code(0x0121), Code(0xC100))
-    assert codes_in(bytes.fromhex("4300")) == ()
-    with pytest.raises(Garbled, match="counts 3 codes"):
-        codes_in(bytes.fromhex("43030121"))
+    both = (Code(0x0121), Code(0xC100))
+    assert counted_codes(bytes.fromhex("43020121C100")) == (both, "")
+    assert counted_codes(bytes.fromhex("4300")) == ((), "")
+    assert counted_codes(bytes.fromhex("43020121C1000000")) == (both, "")  # padded
+    assert counted_codes(bytes.fromhex("43030121")) == ((Code(0x0121),), "it counts 3 and tells 1")
+    assert counted_codes(bytes.fromhex("43010121C100")) == (both, "it counts 1 and tells 2")
+    assert counted_codes(bytes.fromhex("43")) == ((), "it counts 0 and tells 0")
 
 
 def test_codes_with_status_against_the_reference_library(served: VehicleServer) -> None:
     """Source: ISO 14229-1, as the library udsoncan reads the same bytes."""
     bus = LoopbackBus(served.port)
-    transport = Transport(bus)
+    transport = CanTransport(bus)
     raw = transport.ask(0, b"\x19\x02\xff")
     theirs = ReadDTCInformation.interpret_response(Response.from_payload(raw), subfunction=2)
+    # Worth telling is what fails, is pending or confirmed: bits 0, 2 and 3 (ISO 14229-1, D.2).
+    worth = [d for d in theirs.service_data.dtcs if d.status.get_byte_as_int() & 0b1101]
     ours = Diagnostics(transport).codes_with_status(0, 0xFF)
     bus.shutdown()
     assert ours
-    assert [(c.code.number << 8 | (c.code.failure_type or 0)) for c in ours] == [
-        d.id for d in theirs.service_data.dtcs
-    ]
-    assert [c.status.byte for c in ours if c.status] == [
-        d.status.get_byte_as_int() for d in theirs.service_data.dtcs
-    ]
+    assert {
+        (c.code.number << 8 | (c.code.failure_type or 0)): c.status.byte for c in ours if c.status
+    } == {d.id: d.status.get_byte_as_int() for d in worth}
 
 
 def test_all_units_are_asked_and_their_codes_told_with_kind_and_status(served: VehicleServer) -> None:
     bus = LoopbackBus(served.port)
-    diagnostics = Diagnostics(Transport(bus))
-    found = {(c.unit, str(c.code)): c for c in diagnostics.codes()}
+    diagnostics = Diagnostics(CanTransport(bus))
+    read = diagnostics.codes()
+    found = {(c.unit, str(c.code)): c for c in read.codes}
     frames = diagnostics.freeze_frames()
     identity = diagnostics.identity(0)
     bus.shutdown()
+    assert read.units == (0, 2)
+    assert read.missing == ()
     assert set(found) == {(0, "P0222-16"), (0, "P2106-00"), (2, "U0401")}
     assert found[0, "P0222-16"].kinds == ("stored", "pending", "permanent")
     status = found[0, "P0222-16"].status
@@ -154,22 +162,24 @@ def test_a_unit_that_was_late_with_one_service_is_asked_for_it_alone() -> None:
             return [bytes([4, service + 0x40, 1, 0x01, 0x21, 0, 0, 0])]
         return []
 
-    found = Diagnostics(Transport(ScriptedBus(answer))).codes()
-    assert [(f.code, f.kinds) for f in found] == [(Code(0x0121), ("stored", "pending", "permanent"))]
+    found = Diagnostics(CanTransport(ScriptedBus(answer))).codes()
+    assert [(f.code, f.kinds) for f in found.codes] == [
+        (Code(0x0121), ("stored", "pending", "permanent"))
+    ]
 
 
 def test_nothing_is_written_without_a_yes_nor_against_the_units_conditions(
     served: VehicleServer,
 ) -> None:
     bus = LoopbackBus(served.port)
-    transport = Transport(bus)
-    diagnostics = Diagnostics(transport)
-    assert diagnostics.clear_codes(lambda: False) == ()
-    assert not diagnostics.learn_closed(0, lambda: False)
+    transport = CanTransport(bus)
+    writing = Writing(transport)
+    assert writing.clear_codes(lambda: False).outcomes == {}
+    assert not writing.learn_closed(0, lambda: False)
     assert served.vehicle.unit.memory.stored
     with served.lock:
         served.vehicle.start_engine()
-    for write in (diagnostics.clear_codes, lambda yes: diagnostics.learn_closed(0, yes)):
+    for write in (writing.clear_codes, lambda yes: writing.learn_closed(0, yes)):
         with pytest.raises(NotNow, match="Nothing was sent"):
             write(lambda: True)
     with pytest.raises(Refused, match="conditions"):
@@ -177,7 +187,9 @@ def test_nothing_is_written_without_a_yes_nor_against_the_units_conditions(
     with served.lock:
         served.vehicle.engine.stop()
         served.vehicle.engine.rpm = 0.0
-    assert diagnostics.clear_codes(lambda: True) == (0,)
+    written = writing.clear_codes(lambda: True)
+    assert written.done == (0,)
+    assert "control unit 0: cleared" in written.text
     bus.shutdown()
 
 
@@ -194,7 +206,7 @@ def test_busy_pending_and_negative_answers() -> None:
             return [bytes.fromhex("037F0121")]
         return [bytes.fromhex("037F0178"), bytes.fromhex("03410D40")]
 
-    transport = Transport(ScriptedBus(answer))
+    transport = CanTransport(ScriptedBus(answer))
     assert transport.ask(0, b"\x01\x0d") == bytes.fromhex("410D40")
     assert asked == 2
     with pytest.raises(Refused, match="out of its range"):
@@ -203,17 +215,17 @@ def test_busy_pending_and_negative_answers() -> None:
 
 def test_silence_other_answers_and_cut_frames_are_told() -> None:
     told: list[str] = []
-    silent = Transport(ScriptedBus(lambda _f: []))
+    silent = CanTransport(ScriptedBus(lambda _f: []))
     with pytest.raises(NoAnswer, match="does not answer"):
         silent.ask(0, b"\x01\x0c", 0.02)
-    strange = Transport(ScriptedBus(lambda _f: [bytes.fromhex("04620D4000")]), told.append)
+    strange = CanTransport(ScriptedBus(lambda _f: [bytes.fromhex("04620D4000")]), told.append)
     with pytest.raises(NoAnswer):
         strange.ask(0, b"\x01\x0d", 0.02)
     assert any("not asked" in text for text in told)
-    other = Transport(ScriptedBus(lambda _f: [bytes.fromhex("03410540")]))
+    other = CanTransport(ScriptedBus(lambda _f: [bytes.fromhex("03410540")]))
     with pytest.raises(Garbled):
         other.ask(0, b"\x01\x0d")
-    short = Diagnostics(Transport(ScriptedBus(lambda _f: [bytes.fromhex("03410C1A")])))
+    short = Diagnostics(CanTransport(ScriptedBus(lambda _f: [bytes.fromhex("03410C1A")])))
     with pytest.raises(Garbled, match="short"):
         short.values(0, tuple(p for p in parameters() if p.channel == "rpm"))
 
@@ -224,7 +236,7 @@ def test_a_unit_that_tells_one_value_at_a_time_is_asked_so() -> None:
             return [bytes.fromhex("037F0113")]
         return [bytes([0x03, 0x41, frame.data[2], 0x80])]
 
-    diagnostics = Diagnostics(Transport(ScriptedBus(answer)))
+    diagnostics = Diagnostics(CanTransport(ScriptedBus(answer)))
     wanted = tuple(p for p in parameters() if p.channel in ("tps1_pct", "tps2_pct"))
     assert set(diagnostics.values(0, wanted)) == {"tps1_pct", "tps2_pct"}
     assert not diagnostics.tells_several(0)
@@ -240,7 +252,7 @@ def test_mangled_frames_neither_hang_nor_break_the_link() -> None:
         mangled = [noise.randbytes(noise.randrange(1, 9)) for _ in range(100)]
         return [*mangled, bytes([0x03, 0x41, frame.data[2], 0x80])]
 
-    transport = Transport(ScriptedBus(answer))
+    transport = CanTransport(ScriptedBus(answer))
     good = 0
     for _ in range(200):
         try:
@@ -248,7 +260,7 @@ def test_mangled_frames_neither_hang_nor_break_the_link() -> None:
         except (NoAnswer, Garbled, Refused):
             continue
     assert good > 20
-    clean = Transport(ScriptedBus(lambda f: [bytes([0x03, 0x41, f.data[2], 0x80])]))
+    clean = CanTransport(ScriptedBus(lambda f: [bytes([0x03, 0x41, f.data[2], 0x80])]))
     assert clean.ask(0, b"\x01\x11") == b"\x41\x11\x80"
 
 
@@ -316,7 +328,7 @@ def test_a_vanished_vehicle_is_told_and_can_be_opened_again() -> None:
         waiting.result(1.0)
 
 
-@pytest.mark.parametrize("where", ["", "serial:0", "standin:x", "socketcan:", "socketcan:nosuchbus0"])
+@pytest.mark.parametrize("where", ["", "cable:0", "standin:x", "socketcan:", "slcan:", "gs_usb:x"])
 def test_a_bus_that_is_none_is_told(where: str) -> None:
     with pytest.raises(LinkLost, match="accepted is"):
         open_bus(where)

@@ -1,7 +1,8 @@
 """The headless commands, and the door to the window.
 
-Exit 0: done, whatever was found. Exit 2: the input can't be used, told in one sentence on standard
-error. Only the command's own imports are loaded: a script that analyses never loads the window.
+Exit 0: done, whatever was found. Exit 1: done, and something is missing, which is named. Exit 2: the
+input can't be used, told in one sentence on standard error. Exit 130: stopped by Ctrl C. Only the
+command's own imports are loaded: a script that analyses never loads the window.
 """
 
 import argparse
@@ -15,8 +16,9 @@ from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import OutsideError
 from nervus.job_commands import add_commands as add_job_commands
 from nervus.live_commands import add_commands
+from nervus.vehicle_commands import add_commands as add_vehicle_commands
 
-_USED, _UNUSABLE = 0, 2
+_USED, _UNUSABLE, _INTERRUPTED = 0, 2, 130
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -27,6 +29,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     except OutsideError as wrong:
         print(f"nervus: {wrong}", file=sys.stderr)
         return _UNUSABLE
+    except KeyboardInterrupt:
+        print("nervus: stopped.", file=sys.stderr)
+        return _INTERRUPTED
     except BrokenPipeError:
         # The reader of our output (`| head`) has seen enough; nothing more can be told to it.
         sys.stderr.close()
@@ -62,6 +67,7 @@ def _parser() -> argparse.ArgumentParser:
     analyse.set_defaults(run=_analyse)
 
     add_commands(commands)
+    add_vehicle_commands(commands)
     add_job_commands(commands)
 
     demo = commands.add_parser("demo-files", help="write the demo recordings into a folder")

@@ -1,15 +1,15 @@
-"""The headless commands that talk to vehicles: record, codes, simulate, stand-in."""
+"""The headless commands that talk to vehicles: record, simulate, stand-in."""
 
 import argparse
 import contextlib
 import re
 import sys
 import time
-from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nervus.domain.errors import OutsideError
+from nervus.vehicle_commands import SOURCES, bus_of
 
 if TYPE_CHECKING:
     from nervus.link.source import Source
@@ -17,7 +17,6 @@ if TYPE_CHECKING:
 
 _SECONDS = re.compile(r"(?P<number>[0-9]+(?:[.,][0-9]+)?)\s*(?P<unit>ms|s|min|h)?")
 _PER_UNIT = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0, None: 1.0}
-_SOURCES = "simulated, simulated:FAULT, standin:PORT or socketcan:NAME"
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -28,15 +27,17 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
         required=True,
         action="append",
         metavar="SOURCE",
-        help=f"{_SOURCES}, or meter:HOST:PORT=CHANNEL; may be given several times",
+        help=f"{SOURCES}, or meter:HOST:PORT=CHANNEL; may be given several times",
     )
     record.add_argument("--for", dest="seconds", required=True, metavar="TIME", help="such as 60s, 5min")
     record.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.csv")
+    record.add_argument("--unit", metavar="UNIT", help="which control unit: 0 to 7, 7E0, or 18DAxxF1")
     record.set_defaults(run=_record)
 
-    codes = commands.add_parser("codes", help="read the trouble codes of all control units")
-    codes.add_argument("--source", required=True, metavar="SOURCE", help=_SOURCES)
-    codes.set_defaults(run=_codes)
+    journal = commands.add_parser("journal", help="a table of a recording that was cut off")
+    journal.add_argument("file", type=Path, metavar="FILE.nervus-journal")
+    journal.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.csv")
+    journal.set_defaults(run=_journal)
 
     simulate = commands.add_parser("simulate", help="record a simulated vehicle, as fast as it can")
     simulate.add_argument("--fault", action="append", default=[], metavar="FAULT")
@@ -69,23 +70,7 @@ def seconds_of(text: str) -> float:
     return seconds
 
 
-@contextlib.contextmanager
-def _bus_of(source: str) -> Iterator[str]:
-    """The bus that a source stands for; a simulated vehicle lives for as long as it is used."""
-    kind, _, fault = source.partition(":")
-    if kind != "simulated":
-        yield source
-        return
-    from nervus.standin.planting import read_fault  # noqa: PLC0415 - for stand-ins only
-    from nervus.standin.vehicle import SimulatedVehicle  # noqa: PLC0415
-    from nervus.standin.vehicle_server import VehicleServer, self_driving  # noqa: PLC0415
-
-    vehicle = SimulatedVehicle(faults=(read_fault(fault),) if fault else ())
-    with VehicleServer(vehicle) as server, self_driving(server):
-        yield f"standin:{server.port}"
-
-
-def _source_of(text: str, held: contextlib.ExitStack) -> "Source":
+def _source_of(text: str, unit: int | None, held: contextlib.ExitStack) -> "Source":
     """A source by its name; what lives as long as it is used is held."""
     if text.startswith("meter:"):
         from nervus.link.instruments import MeterSource  # noqa: PLC0415
@@ -94,74 +79,95 @@ def _source_of(text: str, held: contextlib.ExitStack) -> "Source":
         return MeterSource(where, channel)
     from nervus.link.vehicle_source import VehicleSource  # noqa: PLC0415
 
-    return VehicleSource(held.enter_context(_bus_of(text)))
+    return VehicleSource(held.enter_context(bus_of(text)), unit)
 
 
 def _record(arguments: argparse.Namespace) -> int:
-    from nervus.files.journal import SUFFIX, Journal, read_journal  # noqa: PLC0415
-    from nervus.files.recording_writer import write_recording  # noqa: PLC0415
+    from nervus.files.journal import SUFFIX, Journal  # noqa: PLC0415
+    from nervus.link.addresses import read_unit  # noqa: PLC0415
     from nervus.link.capture import Capture, Trouble  # noqa: PLC0415
 
     seconds, output = seconds_of(arguments.seconds), Path(arguments.output)
+    unit = read_unit(arguments.unit) if arguments.unit else None
     if not output.parent.is_dir():
         raise OutsideError(f"{output.parent} is no folder; the recording would be lost.")
     path = output.with_name(output.name + SUFFIX)
     if path.exists():
-        raise OutsideError(f"{path} holds a recording that was cut off; move it away or open it first.")
+        raise OutsideError(
+            f"{path} holds a recording that was cut off; make a table of it with “nervus journal” or "
+            "move it away first."
+        )
 
     def tell(trouble: Trouble) -> None:
         print(f"nervus: {trouble.time_s:.1f} s, {trouble.source} {trouble.text}", file=sys.stderr)
 
     with contextlib.ExitStack() as held:
-        sources = [_source_of(text, held) for text in arguments.source]
+        sources = [_source_of(text, unit, held) for text in arguments.source]
+        for source in sources:
+            if hasattr(source, "doing"):
+                source.doing = lambda what: print(f"{what} …", file=sys.stderr)
         capture = Capture(sources, None, tell=tell)
         capture.start()
-        journal = Journal(path)
+        try:
+            journal = Journal(path)
+        except OSError as wrong:
+            capture.stop()
+            raise OutsideError(f"{path} can't be written: {wrong.strerror}.") from wrong
         capture.keep_with(journal)
         told: dict[str, float] = {}
         for source in sources:
             told |= getattr(source, "rates_hz", {})
-        fastest = sorted(told.items(), key=lambda rate: -rate[1])
-        rates = ", ".join(f"{channel} {rate:.0f}/s" for channel, rate in fastest)
-        print(f"Recording for {seconds:g} s: {rates}")
+        print(f"Recording for {seconds:g} s: {rates_text(told)}")
         with contextlib.suppress(KeyboardInterrupt):
             time.sleep(seconds)
         capture.stop()
-        journal.close()
-    recording = read_journal(path)
-    write_recording(recording, output)
-    path.unlink()
-    print(
-        f"{output}: {sum(c.samples for c in recording.channels)} samples, {recording.duration_s:.1f} s"
-    )
+        with contextlib.suppress(OSError):  # the disk's refusal was told when it came
+            journal.close()
+    return _as_table(path, output, drop=True)
+
+
+def rates_text(rates: dict[str, float]) -> str:
+    """How often each value comes, and what can't show between two."""
+    if not rates:
+        return "as fast as it is told"
+    fastest = sorted(rates.items(), key=lambda rate: -rate[1])
+    listed = ", ".join(f"{channel} {rate:.3g}/s" for channel, rate in fastest)
+    return f"{listed}; what is over within {1.0 / fastest[0][1]:.2g} s may not show"
+
+
+def _as_table(journal: Path, output: Path, *, drop: bool) -> int:
+    """Write what a journal holds as a table; the journal goes only when that is there whole."""
+    from nervus.files.journal import read_journal  # noqa: PLC0415
+    from nervus.files.recording_writer import write_recording  # noqa: PLC0415
+
+    recording = read_journal(journal)
+    try:
+        write_recording(recording, output)
+    except OSError as wrong:
+        raise OutsideError(
+            f"{output} can't be written: {wrong.strerror}; the recording is kept in {journal}, make a "
+            "table of it later with “nervus journal”."
+        ) from wrong
+    if drop:
+        journal.unlink()
+    samples = sum(c.samples for c in recording.channels)
+    print(f"{output}: {samples} samples, {recording.duration_s:.1f} s")
+    for mark in recording.marks:
+        if "damaged" in mark.text:
+            print(f"nervus: at {mark.time_s:.1f} s: {mark.text}", file=sys.stderr)
     return 0
 
 
-def _codes(arguments: argparse.Namespace) -> int:
-    from nervus.judge.story import story_of  # noqa: PLC0415
-    from nervus.link.buses import open_bus  # noqa: PLC0415
-    from nervus.link.diagnostics import Diagnostics  # noqa: PLC0415
-    from nervus.link.transport import Transport  # noqa: PLC0415
+def _journal(arguments: argparse.Namespace) -> int:
+    from nervus.files.journal import in_use  # noqa: PLC0415
 
-    with _bus_of(arguments.source) as where:
-        bus = open_bus(where)
-        try:
-            diagnostics = Diagnostics(Transport(bus))
-            units = diagnostics.units()
-            found = diagnostics.codes()
-            frames = diagnostics.freeze_frames()
-        finally:
-            bus.shutdown()
-    if not units and not found:
-        raise OutsideError("No control unit answers; is the key on?")
-    for read in found:
-        status = f", status {read.status.byte:02X}" if read.status is not None else ""
-        print(f"unit {read.unit}  {read.code!s:<9} {' '.join(read.kinds)}{status}")
-    print(story_of(read.code for read in found).text if found else "No codes.")
-    for frame in frames:
-        values = ", ".join(f"{c} {v:.4g}" for c, v in frame.values.items())
-        print(f"frozen by {frame.code} in unit {frame.unit}: {values}")
-    return 0
+    if not arguments.file.is_file():
+        raise OutsideError(f"{arguments.file}: there is no such file.")
+    if arguments.output.exists():
+        raise OutsideError(f"{arguments.output} is there already; choose another name.")
+    if in_use(arguments.file):
+        print("nervus: it is still being written; this is what it holds now.", file=sys.stderr)
+    return _as_table(arguments.file, arguments.output, drop=False)
 
 
 def _vehicle_of(arguments: argparse.Namespace) -> "SimulatedVehicle":

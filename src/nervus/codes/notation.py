@@ -42,6 +42,11 @@ class Code:
         return f"{system}{digits:04X}{tail}"
 
     @property
+    def sort_key(self) -> tuple[int, int]:
+        """By number, one without a failure type first."""
+        return self.number, -1 if self.failure_type is None else self.failure_type
+
+    @property
     def base(self) -> "Code":
         """The same without its failure type."""
         return Code(self.number)

@@ -128,10 +128,33 @@ class SeenCode(Record, frozen=True, kw_only=True):
 
 
 class CodeSet(Entry, frozen=True, kw_only=True, tag="codes"):
-    """All codes that were there at one moment; none is a result too."""
+    """All codes that were there at one moment; none is a result too, where all units told so.
+
+    Attributes:
+        moment: when in the job they were read.
+        codes: those that were told.
+        missing: what was not told, unit by unit, in words; a silence is no "none".
+    """
 
     moment: Moment = Moment.FOUND
     codes: tuple[SeenCode, ...] = ()
+    missing: tuple[Words, ...] = ()
+
+
+class Identified(Entry, frozen=True, kw_only=True, tag="identity"):
+    """What a control unit told of itself.
+
+    Attributes:
+        module: the control unit, as it was named.
+        vehicle: the vehicle's identification number.
+        calibration: of its program.
+        name: what it calls itself.
+    """
+
+    module: Name = ""
+    vehicle: Name = ""
+    calibration: Name = ""
+    name: Name = ""
 
 
 class Look(Entry, frozen=True, kw_only=True, tag="look"):
@@ -152,14 +175,28 @@ class Reading(Entry, frozen=True, kw_only=True, tag="reading"):
     conditions: Name = ""
 
 
+UNFINISHED = "0" * 64
+"""The digest of a recording that is still being written, or was cut off while it was."""
+
+
 class Recorded(Entry, frozen=True, kw_only=True, tag="recording"):
-    """A recording that belongs to the job; the file lies beside the logbook, or in the bundle."""
+    """A recording that belongs to the job, from its first sample on.
+
+    Attributes:
+        name: what it is called.
+        file: beside the logbook, or in the bundle.
+        digest: of the file's bytes, `UNFINISHED` while they are being written.
+        duration_s: 0 while it is not known.
+        channels: what was recorded; empty while it is not known.
+        original: the file that it was made from, where that was another program's.
+    """
 
     name: Name
     file: FileName
     digest: Digest
     duration_s: float = 0.0
     channels: tuple[Name, ...] = ()
+    original: FileName | None = None
 
 
 class KeptObservation(Record, frozen=True, kw_only=True):
@@ -220,7 +257,9 @@ class Moved(Entry, frozen=True, kw_only=True, tag="state"):
     due: date | None = None
 
 
-AnyEntry = Complaint | CodeSet | Look | Reading | Recorded | Findings | Change | Decision | Moved
+AnyEntry = (
+    Complaint | CodeSet | Identified | Look | Reading | Recorded | Findings | Change | Decision | Moved
+)
 
 
 class Job(Record, frozen=True, kw_only=True):

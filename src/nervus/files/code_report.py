@@ -13,7 +13,7 @@ from pathlib import Path
 from nervus.codes.notation import Code, CodeUnreadable, read_code
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import CodeState, SeenCode
-from nervus.files.recording_writer import formula_safe
+from nervus.files.recording_writer import formula_safe, plain_again
 from nervus.knowledge import known_codes
 
 _STRICT = re.compile(
@@ -164,5 +164,4 @@ def _from_row(row: dict[str, str]) -> SeenCode:
 
 
 def _bare(cell: str | None) -> str:
-    cell = cell or ""
-    return cell[1:] if cell.startswith("'") and formula_safe(cell[1:]) == cell else cell
+    return plain_again(cell or "")

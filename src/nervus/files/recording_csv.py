@@ -24,6 +24,7 @@ from nervus.files.csv_fault import first_fault
 from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, inspect
 from nervus.files.journal import is_journal, read_journal
 from nervus.files.mdf import is_mdf, read_mdf
+from nervus.files.recording_writer import plain_again
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -164,7 +165,7 @@ def _read_long(path: Path, header: Header, mapping: Mapping[str, str]) -> Record
 
 
 def _marks(time_s: FloatArray, texts: NDArray[np.object_], rows: IntArray) -> tuple[Mark, ...]:
-    return tuple(Mark(float(time_s[r]), str(texts[r])) for r in rows)
+    return tuple(Mark(float(time_s[r]), plain_again(str(texts[r]))) for r in rows)
 
 
 def _check_time(time_s: FloatArray) -> None:

@@ -5,13 +5,11 @@ The log is listened to as a third party: both sides' frames are put together by 
 """
 
 import logging
-import struct
 from collections import defaultdict
 from dataclasses import dataclass
 from pathlib import Path
 
 import can
-import isotp
 import numpy as np
 
 from nervus.codes.notation import Code, CodeStatus
@@ -19,9 +17,10 @@ from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.domain.job import CodeState, SeenCode
 from nervus.knowledge import Parameter, parameters
-from nervus.link.diagnostics import codes_in
+from nervus.link.addresses import name_of
 from nervus.link.errors import Garbled
-from nervus.link.transport import FIRST_ANSWER, UNITS
+from nervus.link.listening import Listener
+from nervus.link.unit_codes import codes_with_status, counted_codes
 
 SUFFIXES = (".log", ".asc", ".blf", ".trc")
 _ACCEPTED = f"accepted is traffic with answers of control units, as {', '.join(SUFFIXES)}"
@@ -82,26 +81,12 @@ class _Heard:
 
     def __init__(self) -> None:
         self.frames = self.garbled = 0
-        self._waiting: dict[int, list[isotp.CanMessage]] = {n: [] for n in range(UNITS)}
-        self._stacks = {n: self._stack(n) for n in range(UNITS)}
+        self._listener = Listener(lambda _unit, _wrong: self._count_garbled())
         self._known = {p.pid: p for p in parameters()}
         self._times: dict[str, list[float]] = defaultdict(list)
         self._values: dict[str, list[float]] = defaultdict(list)
-        self._codes: dict[tuple[int, int], SeenCode] = {}
+        self._codes: dict[tuple[int, int, int], SeenCode] = {}
         self.has_told = False
-
-    def _stack(self, unit: int) -> isotp.TransportLayerLogic:
-        waiting = self._waiting[unit]
-        stack = isotp.TransportLayerLogic(
-            rxfn=lambda _wait: waiting.pop(0) if waiting else None,
-            txfn=lambda _frame: None,  # a listener says nothing
-            address=isotp.Address(txid=0x7E0 + unit, rxid=FIRST_ANSWER + unit),
-            error_handler=lambda _wrong: self._count_garbled(),
-            # A log is read faster than it was written: the clock says nothing.
-            params={"blocksize": 0, "rx_consecutive_frame_timeout": 10_000, "listen_mode": True},
-        )
-        stack.logger.disabled = True
-        return stack
 
     def _count_garbled(self) -> None:
         self.garbled += 1
@@ -109,18 +94,13 @@ class _Heard:
     def take(self, message: can.Message) -> None:
         """One frame of the log."""
         self.frames += 1
-        unit = message.arbitration_id - FIRST_ANSWER
-        usual = not (message.is_extended_id or message.is_error_frame or message.is_remote_frame)
-        if not (0 <= unit < UNITS and usual and message.data):
+        if message.is_error_frame or message.is_remote_frame:
             return
-        frame = isotp.CanMessage(arbitration_id=message.arbitration_id, data=bytes(message.data))
-        self._waiting[unit].append(frame)
-        stack = self._stacks[unit]
-        stack.process()
-        while (answer := stack.recv()) is not None:
+        wide = message.is_extended_id
+        for unit, answer in self._listener.take(message.arbitration_id, bytes(message.data), wide=wide):
             try:
-                self._read(unit, message.timestamp, bytes(answer))
-            except (Garbled, struct.error, IndexError):
+                self._read(unit, message.timestamp, answer)
+            except (Garbled, IndexError):
                 self.garbled += 1
 
     def _read(self, unit: int, at: float, answer: bytes) -> None:
@@ -129,15 +109,14 @@ class _Heard:
             self._values_of(at, answer[1:])
         elif service in _CODE_ANSWERS:
             self.has_told = True
-            for code in codes_in(answer):
+            codes, complaint = counted_codes(answer)
+            self.garbled += bool(complaint)
+            for code in codes:
                 self._keep(unit, code, _CODE_ANSWERS[service], None)
         elif service == 0x59 and answer[1:2] == b"\x02":
             self.has_told = True
-            rows = answer[3:]
-            for at_byte in range(0, len(rows) // 4 * 4, 4):
-                number, kind, status = struct.unpack_from(">HBB", rows, at_byte)
-                if number:
-                    self._keep(unit, Code(number, kind), None, status)
+            for code, status in codes_with_status(answer):
+                self._keep(unit, code, None, status)
 
     def _values_of(self, at: float, data: bytes) -> None:
         while data:
@@ -159,7 +138,7 @@ class _Heard:
         self._values[known.channel].append(known.value(raw))
 
     def _keep(self, unit: int, code: Code, state: CodeState | None, status: int | None) -> None:
-        key = (unit, code.number)
+        key = self._key(unit, code)
         before = self._codes.get(key)
         states = set(before.states) if before is not None else set()
         if state is not None:
@@ -171,10 +150,20 @@ class _Heard:
         full = str(code) if code.failure_type is not None or before is None else before.code
         self._codes[key] = SeenCode(
             code=full,
-            module=f"control unit {unit}",
+            module=name_of(unit),
             states=tuple(s for s in CodeState if s in states),
             status=status if status is not None else (before.status if before else None),
         )
+
+    def _key(self, unit: int, code: Code) -> tuple[int, int, int]:
+        """Where a code is kept: with a failure type in the place of the bare one, others beside it."""
+        bare, full = (unit, code.number, -1), (unit, *code.sort_key)
+        if code.failure_type is None:
+            beside = [k for k in self._codes if k[:2] == bare[:2]]
+            return beside[0] if beside else bare
+        if bare in self._codes:
+            self._codes[full] = self._codes.pop(bare)
+        return full
 
     def codes(self) -> tuple[SeenCode, ...]:
         """All codes, by unit and number."""

@@ -1,15 +1,18 @@
 """A recording in progress: sources in threads of their own, one clock, everything kept as it comes."""
 
+import logging
 import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
 from nervus.domain.channel import FloatArray
-from nervus.domain.errors import OutsideError
+from nervus.domain.errors import OutsideError, Stopped
 from nervus.link.source import Block, Clock, Source
 
-_RETRY_S = 1.0
+_log = logging.getLogger(__name__)
+_RETRY_S, _DISK_AGAIN_S = 1.0, 1.0
+_OWN_FAULT = "stopped by a fault of Nervus' own; please report it with the log"
 
 
 class Keeper(Protocol):
@@ -24,7 +27,7 @@ class Keeper(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Trouble:
-    """Something that went wrong with a source: told, and where it left a gap marked."""
+    """Something that went wrong with a source or the disk: told, and where it left a gap marked."""
 
     time_s: float
     source: str
@@ -34,8 +37,9 @@ class Trouble:
 class Capture:
     """Runs sources together until it is stopped.
 
-    A source that is lost leaves a mark, is tried again every second, and leaves another when it is
-    back. Nothing is held in memory.
+    A source that is lost leaves a mark, is tried again every second, and leaves another when it is back.
+    While the disk takes nothing, what comes is lost and said to be; it is tried every second too.
+    Nothing is held in memory.
 
     Args:
         sources: opened and read here, each in its own thread.
@@ -56,9 +60,10 @@ class Capture:
         self._keeper = keeper
         self._watch = watch
         self._tell = tell
-        self._keeping = threading.Lock()
+        self._keeping = threading.RLock()
         self._ended = threading.Event()
-        self._failed: OSError | None = None
+        self._full_since: float | None = None
+        self._disk_again = 0.0
         self._threads = [
             threading.Thread(target=self._run, args=(s,), name=f"source {s.name}", daemon=True)
             for s in self._sources
@@ -73,9 +78,10 @@ class Capture:
         opened = []
         try:
             for source in self._sources:
+                source.trouble = lambda text, source=source: self._say(source, text)  # type: ignore[misc] # a default binds it
                 source.open(self.clock)
                 opened.append(source)
-        except OutsideError:
+        except BaseException:
             for source in opened:
                 source.close()
             raise
@@ -92,31 +98,43 @@ class Capture:
     def keep_with(self, keeper: Keeper | None) -> None:
         """Keep in something else from now on, or no more."""
         with self._keeping:
-            self._keeper = keeper
+            self._keeper, self._full_since = keeper, None
 
     def stop(self) -> None:
-        """End all sources.
-
-        Raises:
-            OSError: the disk refused something meanwhile; what was kept before is whole.
-        """
+        """End all sources; what was kept is whole."""
         self._ended.set()
+        for source in self._sources:
+            # One that is in the middle of a long question is told to leave it.
+            getattr(source, "stop_asking", _nothing)()
         for thread in self._threads:
             if thread.is_alive():
                 thread.join(7.0)
-        if self._failed is not None:
-            raise self._failed
 
     def _keep(self, what: Callable[[Keeper], None]) -> None:
         with self._keeping:
-            if self._keeper is None or self._failed is not None:
+            now = self.clock.now()
+            if self._keeper is None or (self._full_since is not None and now < self._disk_again):
                 return
             try:
+                if self._full_since is not None:
+                    self._keeper.mark(
+                        now, f"the disk took nothing for {now - self._full_since:.1f} s before this"
+                    )
                 what(self._keeper)
             except OSError as wrong:
-                self._failed = wrong
-                told = f"The disk takes nothing more ({wrong.strerror}); what came before is kept."
-                self._tell(Trouble(self.clock.now(), "disk", told))
+                self._disk_again = now + _DISK_AGAIN_S
+                if self._full_since is None:
+                    self._full_since = now
+                    told = (
+                        f"takes nothing ({wrong.strerror}): what came before is kept, what comes now is "
+                        "lost; make room, and it goes on by itself."
+                    )
+                    self._tell(Trouble(now, "disk", told))
+                return
+            if self._full_since is not None:
+                told = f"takes what comes again; {now - self._full_since:.1f} s are missing."
+                self._full_since = None
+                self._tell(Trouble(now, "disk", told))
 
     def _keep_block(self, block: Block) -> None:
         self._keep(lambda keeper: keeper.samples(block.channel, block.time_s, block.values))
@@ -126,13 +144,17 @@ class Capture:
             while not self._ended.is_set():
                 try:
                     blocks = source.read()
+                    for block in blocks:
+                        self._keep_block(block)
+                    if blocks:
+                        self._watch(blocks)
+                except Stopped:
+                    continue
                 except OutsideError as wrong:
                     self._lost(source, str(wrong))
-                    continue
-                for block in blocks:
-                    self._keep_block(block)
-                if blocks:
-                    self._watch(blocks)
+                except Exception:  # noqa: BLE001 - the last guard of the thread: marked, told, tried again
+                    _log.exception("source %s failed", source.name)
+                    self._lost(source, _OWN_FAULT)
         finally:
             source.close()
 
@@ -141,7 +163,10 @@ class Capture:
         while not self._ended.wait(_RETRY_S):
             try:
                 source.open(self.clock)
-            except OutsideError:
+            except (OutsideError, Stopped):
+                continue
+            except Exception:  # noqa: BLE001 - as above
+                _log.exception("source %s can't be opened", source.name)
                 continue
             self._say(source, "back")
             return
@@ -150,3 +175,7 @@ class Capture:
         now = self.clock.now()
         self._keep(lambda keeper: keeper.mark(now, f"{source.name} {text}"))
         self._tell(Trouble(now, source.name, text))
+
+
+def _nothing() -> None:
+    """What a source does that never waits for long."""

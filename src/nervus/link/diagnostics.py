@@ -1,39 +1,26 @@
-"""What a control unit can be asked: values, codes, identity; and the two things it can be told.
+"""What control units can be asked: values, codes, identity.
 
-Services 01, 02, 03, 04, 07, 09 and 0A of SAE J1979, and of ISO 14229-1 reading codes with failure type
-and status (19 02) and starting a routine (31 01).
+Services 01, 02, 03, 07, 09 and 0A of SAE J1979, and of ISO 14229-1 reading codes with failure type and
+status (19 02). What they can be told is in `writing.py`.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from nervus.codes.notation import Code, CodeStatus
+from msgspec.structs import replace
+
+from nervus.codes.notation import Code
 from nervus.knowledge import Parameter, parameters
-from nervus.link.errors import Garbled, NoAnswer, NotNow, Refused
+from nervus.link.errors import Garbled, NoAnswer, Refused
+from nervus.link.outcome import Kind, Outcome
 from nervus.link.transport import Transport
+from nervus.link.unit_codes import CodesRead, ReadCode, UnitCodes, read_all_codes
 
-LEARN_ROUTINE = 0x0060
-"""The stand-in's routine that learns the closed stop; on a vehicle the maker's number stands here."""
+__all__ = ["CodesRead", "Diagnostics", "Frame", "ReadCode"]
 
-_PER_REQUEST, _RPM = 6, 0x0C
-_CODE_SERVICES = ((0x03, "stored"), (0x07, "pending"), (0x0A, "permanent"))
-
-
-@dataclass(frozen=True, slots=True)
-class ReadCode:
-    """A code as one unit told it.
-
-    Attributes:
-        unit: 0 to 7.
-        code: with its failure type where the unit tells it.
-        kinds: `stored`, `pending`, `permanent`, in that order, as far as it is each.
-        status: the status byte, where the unit tells it.
-    """
-
-    unit: int
-    code: Code
-    kinds: tuple[str, ...]
-    status: CodeStatus | None = None
+_PER_REQUEST = 6
+# Full scale of manifold pressure and air flow where a unit tells another (SAE J1979, PID 4F byte D in
+# steps of 10 kPa, PID 50 byte A in steps of 10 g/s; 0 means the usual). Boosted engines do.
+_SCALES = ((0x4F, 4, 3, 0x0B, 255.0), (0x50, 4, 0, 0x10, 655.35))
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,38 +33,59 @@ class Frame:
 
 
 class Diagnostics:
-    """Asks and tells the units of one vehicle."""
+    """Asks the units of one vehicle."""
 
     def __init__(self, transport: Transport) -> None:
-        self._transport = transport
-        self._known = {p.pid: p for p in parameters()}
+        self.transport = transport
+        self._known: dict[int, dict[int, Parameter]] = {}
         self._many: dict[int, bool] = {}
 
     def units(self) -> tuple[int, ...]:
-        """The units that answer at all (to the list of supported values)."""
-        return tuple(sorted(self._transport.ask_all(b"\x01\x00")))
+        """The units that answer at all (to the list of supported values), in whatever way."""
+        return tuple(sorted(self.transport.ask_all(b"\x01\x00")))
 
     def supported(self, unit: int) -> tuple[Parameter, ...]:
-        """The values that a unit offers, of those that are worth asking for."""
+        """The values that a unit offers, of those that are worth asking for, scaled as it says.
+
+        Raises:
+            NoAnswer, Refused, Garbled, LinkLost: as `Transport.ask`.
+        """
         offered: set[int] = set()
         for base in range(0x00, 0xE0, 0x20):
-            answer = self._transport.ask(unit, bytes([0x01, base]))
+            answer = self.transport.ask(unit, bytes([0x01, base]))
             if len(answer) < 6:
                 raise Garbled(f"Control unit {unit} told {len(answer)} bytes where 6 belong.")
             bits = int.from_bytes(answer[2:6], "big")
             offered |= {base + n for n in range(1, 33) if bits >> (32 - n) & 1}
             if base + 0x20 not in offered:
                 break
-        return tuple(p for p in parameters() if p.pid in offered)
+        self._known[unit] = self._rescaled(unit, offered)
+        return tuple(p for p in self._known[unit].values() if p.pid in offered)
+
+    def _rescaled(self, unit: int, offered: set[int]) -> dict[int, Parameter]:
+        known = {p.pid: p for p in parameters()}
+        for pid, size, byte, about, usual in _SCALES:
+            if pid not in offered or about not in offered:
+                continue
+            try:
+                answer = self.transport.ask(unit, bytes([0x01, pid]))
+            except (Refused, NoAnswer, Garbled):
+                continue  # it offers the scale and does not tell it: the usual one is the best guess
+            if len(answer) == 2 + size and answer[2 + byte]:
+                before = known[about]
+                known[about] = replace(before, scale=before.scale * 10.0 * answer[2 + byte] / usual)
+        return known
 
     def values(self, unit: int, wanted: tuple[Parameter, ...]) -> dict[str, float]:
         """Values by channel, up to six in one request where the unit allows it.
 
+        A unit that answers some of several is asked for the others one by one.
+
         Raises:
             NoAnswer, Refused, Garbled, LinkLost: as `Transport.ask`.
         """
+        told: dict[str, float] = {}
         if len(wanted) > 1 and self._many.get(unit, True):
-            told: dict[str, float] = {}
             try:
                 for first in range(0, len(wanted), _PER_REQUEST):
                     told |= self._several_surely(unit, wanted[first : first + _PER_REQUEST])
@@ -86,9 +94,26 @@ class Diagnostics:
                     raise
                 self._many[unit] = False
             else:
-                self._many[unit] = True
-                return told
-        return {c: v for p in wanted for c, v in self._several(unit, (p,)).items()}
+                missing = tuple(p for p in wanted if p.channel not in told)
+                more = self._one_by_one(unit, missing)
+                # What does not come alone either is not there now; what does was lost among several.
+                self._many[unit] = not more
+                return told | more
+        alone = self._one_by_one(unit, tuple(p for p in wanted if p.channel not in told))
+        if wanted and not (told or alone):
+            return self._several(unit, wanted[:1])
+        return told | alone
+
+    def _one_by_one(self, unit: int, wanted: tuple[Parameter, ...]) -> dict[str, float]:
+        told: dict[str, float] = {}
+        for parameter in wanted:
+            try:
+                told |= self._several(unit, (parameter,))
+            except (Refused, Garbled):
+                continue  # this one value is not to be had now; `VehicleSource` tells which stay away
+            except NoAnswer:
+                break  # who says nothing to one says nothing to the next, and each would cost a second
+        return told
 
     def tells_several(self, unit: int) -> bool:
         """Whether a unit has been seen to answer several values in one request."""
@@ -104,13 +129,14 @@ class Diagnostics:
             return self._several(unit, wanted)
 
     def _several(self, unit: int, wanted: tuple[Parameter, ...]) -> dict[str, float]:
-        answer = self._transport.ask(unit, bytes([0x01, *(p.pid for p in wanted)]))
+        answer = self.transport.ask(unit, bytes([0x01, *(p.pid for p in wanted)]))
         return self._parsed(unit, answer[1:], {p.pid for p in wanted})
 
     def _parsed(self, unit: int, data: bytes, wanted: set[int]) -> dict[str, float]:
+        table = self._known.get(unit) or {p.pid: p for p in parameters()}
         told, at = {}, 0
         while at < len(data):
-            known = self._known.get(data[at])
+            known = table.get(data[at])
             if known is None or known.pid not in wanted:
                 raise Garbled(f"Control unit {unit} told value {data[at]:02X}, which was not asked for.")
             raw = data[at + 1 : at + 1 + known.size]
@@ -122,53 +148,22 @@ class Diagnostics:
 
     # -- codes -------------------------------------------------------------------------------------
 
-    def codes(self) -> tuple[ReadCode, ...]:
-        """All codes of all units, with failure type and status where they are told."""
-        kinds: dict[tuple[int, Code], list[str]] = {}
-        answers = {s: self._transport.ask_all(bytes([s])) for s, _ in _CODE_SERVICES}
-        units = sorted({unit for told in answers.values() for unit in told})
-        for service, kind in _CODE_SERVICES:
-            for unit in units:
-                for code in codes_in(answers[service].get(unit) or self._alone(unit, service)):
-                    kinds.setdefault((unit, code), []).append(kind)
-        found = [ReadCode(u, c, tuple(k)) for (u, c), k in kinds.items()]
-        for unit in sorted({u for u, _ in kinds}):
-            for full in self.codes_with_status(unit):
-                same = [f for f in found if f.unit == unit and f.code == full.code.base]
-                if same:
-                    found.remove(same[0])
-                    found.append(ReadCode(unit, full.code, same[0].kinds, full.status))
-        return tuple(sorted(found, key=lambda f: (f.unit, f.code.number)))
+    def codes(self) -> CodesRead:
+        """All codes of all units, and of each unit and service what came of the question."""
+        return read_all_codes(self.transport)
 
-    def _alone(self, unit: int, service: int) -> bytes:
-        """A unit that spoke before and is silent now is asked alone, so that no code is missed.
-
-        Some have no such service, and don't say so to a question to all; that is no code.
-        """
-        try:
-            return self._transport.ask(unit, bytes([service]))
-        except (Refused, NoAnswer):
-            return bytes([service + 0x40, 0])
-
-    def codes_with_status(self, unit: int, mask: int = 0x0D) -> tuple[ReadCode, ...]:
+    def codes_with_status(self, unit: int, mask: int = 0xFF) -> tuple[ReadCode, ...]:
         """Codes with failure type and status byte, none where the unit does not tell them."""
-        try:
-            answer = self._transport.ask(unit, bytes([0x19, 0x02, mask]))
-        except (Refused, NoAnswer):
-            return ()
-        rows = answer[3:]
-        whole = len(rows) // 4 * 4
-        found = []
-        for at in range(0, whole, 4):
-            number, kind, status = int.from_bytes(rows[at : at + 2], "big"), rows[at + 2], rows[at + 3]
-            if number:
-                found.append(ReadCode(unit, Code(number, kind), (), CodeStatus(status)))
-        return tuple(found)
+        outcome = self.transport.ask_each((unit,), bytes([0x19, 0x02, mask]))[unit]
+        found = UnitCodes(unit)
+        found.take(0x19, outcome)
+        return found.codes()
 
     def freeze_frames(self) -> tuple[Frame, ...]:
         """The freeze frame of each unit that has one."""
         found = []
-        for unit, answer in self._transport.ask_all(b"\x02\x02\x00").items():
+        for unit, outcome in sorted(self.transport.ask_all(b"\x02\x02\x00").items()):
+            answer = outcome.answer if outcome.is_told else b""
             number = int.from_bytes(answer[3:5], "big") if len(answer) >= 5 else 0
             if number:
                 found.append(Frame(unit, Code(number), self._frozen(unit)))
@@ -176,12 +171,12 @@ class Diagnostics:
 
     def _frozen(self, unit: int) -> dict[str, float]:
         told: dict[str, float] = {}
-        for parameter in parameters():
-            try:
-                answer = self._transport.ask(unit, bytes([0x02, parameter.pid, 0x00]))
-            except (Refused, NoAnswer, Garbled):
-                continue
-            raw = answer[3 : 3 + parameter.size]
+        table = self._known.get(unit) or {p.pid: p for p in parameters()}
+        for parameter in table.values():
+            outcome = self.transport.ask_each((unit,), bytes([0x02, parameter.pid, 0x00]))[unit]
+            if outcome.kind is Kind.SILENT:
+                break  # a unit that is gone is not asked twenty times more
+            raw = outcome.answer[3 : 3 + parameter.size] if outcome.is_told else b""
             if len(raw) == parameter.size:
                 told[parameter.channel] = parameter.value(raw)
         return told
@@ -190,57 +185,8 @@ class Diagnostics:
         """What service 09 tells: `vehicle` (the identification number), `calibration`, `name`."""
         told = {}
         for info, name in ((0x02, "vehicle"), (0x04, "calibration"), (0x0A, "name")):
-            try:
-                answer = self._transport.ask(unit, bytes([0x09, info]))
-            except (Refused, NoAnswer, Garbled):
-                continue
-            told[name] = bytes(b for b in answer[3:] if 32 <= b < 127).decode("ascii").strip()
+            outcome: Outcome = self.transport.ask_each((unit,), bytes([0x09, info]))[unit]
+            text = bytes(b for b in outcome.answer[3:] if 32 <= b < 127).decode("ascii").strip()
+            if outcome.is_told and text:
+                told[name] = text
         return told
-
-    # -- the only two things that are told ------------------------------------------------------------
-
-    def _must_stand(self) -> None:
-        """Nothing is written while an engine runs, whatever the unit itself would allow."""
-        for answer in self._transport.ask_all(bytes([0x01, _RPM])).values():
-            if len(answer) >= 4 and int.from_bytes(answer[2:4], "big") > 0:
-                raise NotNow("The engine runs: switch it off first, key on. Nothing was sent.")
-
-    def clear_codes(self, confirmed: Callable[[], bool]) -> tuple[int, ...]:
-        """Clear the codes of all units; returns those that did.
-
-        Args:
-            confirmed: asked right before; nothing is sent unless it says yes.
-
-        Raises:
-            NotNow: the engine runs.
-        """
-        self._must_stand()
-        if not confirmed():
-            return ()
-        return tuple(sorted(self._transport.ask_all(b"\x04", 1.0)))
-
-    def learn_closed(self, unit: int, confirmed: Callable[[], bool]) -> bool:
-        """Start the routine that learns the closed stop; `True` if the unit took it.
-
-        Raises:
-            NotNow: the engine runs.
-            Refused: the unit's other conditions are not met.
-        """
-        self._must_stand()
-        if not confirmed():
-            return False
-        self._transport.ask(unit, bytes([0x31, 0x01, *LEARN_ROUTINE.to_bytes(2, "big")]), 2.0)
-        return True
-
-
-def codes_in(answer: bytes) -> tuple[Code, ...]:
-    """Codes of an answer to service 03, 07 or 0A on CAN: a count, then two bytes each.
-
-    Raises:
-        Garbled: the bytes do not fit the count.
-    """
-    count, rows = (answer[1], answer[2:]) if len(answer) > 1 else (0, b"")
-    if len(rows) < 2 * count:
-        raise Garbled(f"A control unit counts {count} codes and tells {len(rows) // 2}.")
-    numbers = (int.from_bytes(rows[2 * n : 2 * n + 2], "big") for n in range(count))
-    return tuple(Code(number) for number in numbers if number)

@@ -1,17 +1,17 @@
 """Readings as people type them: `.51`, `510 mV`, `0,51 V`; a source like any other."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from queue import Empty, SimpleQueue
 
 from nervus.domain.errors import OutsideError
 from nervus.link.instruments import volt_channel
+from nervus.link.meter_words import MOST_V
 from nervus.link.source import Block, Clock, one_sample
 
 _WRITTEN = re.compile(
     r"(?P<number>[+-]?(?:[0-9]+(?:[.,][0-9]*)?|[.,][0-9]+))\s*(?P<unit>mV|V|mv|v|volts?|Volts?)?"
 )
-_MOST_V = 60.0
 
 
 class ReadingUnreadable(OutsideError):
@@ -30,7 +30,7 @@ def volts_of(text: str) -> float:
         raise ReadingUnreadable(f"“{text.strip()[:30]}” is no voltage; {accepted}.")
     unit = (found["unit"] or "V").lower()
     volts = float(found["number"].replace(",", ".")) * (0.001 if unit == "mv" else 1.0)
-    if abs(volts) > _MOST_V:
+    if abs(volts) > MOST_V:
         raise ReadingUnreadable(f"{volts:g} V is no voltage of a sensor's circuit; {accepted}.")
     return volts
 
@@ -40,6 +40,7 @@ class HandSource:
 
     def __init__(self, channel: str) -> None:
         self.name = "readings by hand"
+        self.trouble: Callable[[str], None] = lambda _told: None
         self._channel = volt_channel(channel)
         self._clock = Clock()
         self._typed: SimpleQueue[tuple[float, float]] = SimpleQueue()

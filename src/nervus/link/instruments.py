@@ -1,39 +1,47 @@
 """Instruments that speak SCPI: a bench meter that is asked for readings, a sampler of blocks.
 
-By PyVISA with its pure-Python back end, so over a socket, a serial line or USB alike. Commands are those
-of SCPI-99 (measurement, format, trace subsystems), blocks those of IEEE 488.2 (definite length).
+Commands are those of SCPI-99 (measurement, format, trace subsystems), blocks those of IEEE 488.2
+(definite length). Before each question what nobody asked for is thrown away, so that a second or a late
+answer is never taken for the next one's.
 """
 
-from collections.abc import Sequence
-from typing import Any
+import threading
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS, FloatArray, Unit
-from nervus.link.errors import Garbled, LinkLost
+from nervus.domain.errors import Stopped
+from nervus.link.errors import Garbled, LinkLost, NoAnswer
+from nervus.link.meter_words import volts_said
 from nervus.link.source import Block, Clock, one_sample
+from nervus.link.wires import open_wire
 
-_WAIT_MS = 2000
-_ACCEPTED = "accepted is HOST:PORT or a VISA resource such as TCPIP::10.0.0.5::5025::SOCKET"
-# SCPI writes an overload as this number (SCPI-99, volume 1, 7.2.1.4 and NaN/INF: 9.9E37).
-_OVERLOAD = 9.0e37
-_STOOD_STILL_S = 0.25
+_STOOD_STILL_S, _BLOCK_S = 0.25, 3.0
+# A meter that answers nonsense so often in a row is set to something else, or is none.
+_GARBLED_TIMES = 20
+_TRIES, _SETTLE_S = 3, 0.05
 OVERRUN = -363
 """The number of SCPI-99 for an input buffer that ran over."""
 
 
-def resource_name(where: str) -> str:
-    """The VISA resource of an instrument, from `HOST:PORT` or as it is.
+@dataclass(frozen=True, slots=True)
+class MeterSetup:
+    """How a meter wants to be spoken to.
 
-    Raises:
-        LinkLost: it is neither.
+    Attributes:
+        first: a command that sets it to volts, "" for none.
+        question: what a reading is asked for by.
+        wait_s: how long a reading may take.
+        baud: of a serial line.
     """
-    host, _, port = where.rpartition(":")
-    if "::" in where:
-        return where
-    if host and port.isdecimal():
-        return f"TCPIP::{host}::{port}::SOCKET"
-    raise LinkLost(f"“{where}” is no instrument; {_ACCEPTED}.")
+
+    first: str = "CONF:VOLT:DC"
+    question: str = "READ?"
+    wait_s: float = 5.0
+    baud: int = 9600
 
 
 class Instrument:
@@ -41,31 +49,44 @@ class Instrument:
 
     Attributes:
         identity: what it answers to `*IDN?`.
+        unasked: how often it said something that nobody had asked for.
     """
 
-    def __init__(self, where: str) -> None:
-        import pyvisa  # noqa: PLC0415 - loaded when an instrument is first wanted: start-up
-
-        self._visa_errors: tuple[type[Exception], ...] = (
-            pyvisa.errors.Error,
-            OSError,
-            ValueError,
-            TypeError,  # what the back end makes of a connection that was closed meanwhile
-        )
-        name = resource_name(where)
-        try:
-            self._manager = pyvisa.ResourceManager("@py")
-            self._resource: Any = self._manager.open_resource(
-                name, read_termination="\n", write_termination="\n", timeout=_WAIT_MS
-            )
-        except self._visa_errors as wrong:
-            raise LinkLost(f"{where} can't be opened: {wrong}; {_ACCEPTED}.") from wrong
+    def __init__(self, where: str, setup: MeterSetup = MeterSetup()) -> None:
+        self._wire = open_wire(where, setup.baud)
+        self._wait_s = setup.wait_s
+        self._stopped = threading.Event()
+        self.unasked = 0
         # A refused port raises nothing before the first question.
         try:
-            self.identity = self.ask("*IDN?")
-        except LinkLost:
+            self.identity = self._introduced()
+        except (LinkLost, Stopped):
             self.close()
             raise
+
+    def _introduced(self) -> str:
+        """Its name; a reading that somebody asked for before is none."""
+        for _ in range(_TRIES):
+            name = self.ask("*IDN?")
+            if _is_no_reading(name):
+                return name
+            time.sleep(_SETTLE_S)
+        return name
+
+    def stop(self) -> None:
+        """End the question that is being asked, from any thread; it raises `Stopped`."""
+        self._stopped.set()
+
+    def _alive(self) -> None:
+        if self._stopped.is_set():
+            raise Stopped
+
+    def _throw_away(self) -> None:
+        """What nobody asked for; an instrument that talks out of turn gets time to finish."""
+        if self._wire.drain().strip():
+            self.unasked += 1
+            time.sleep(_SETTLE_S)
+            self._wire.drain()
 
     def tell(self, command: str) -> None:
         """Send a command.
@@ -73,54 +94,59 @@ class Instrument:
         Raises:
             LinkLost: the instrument is gone.
         """
-        try:
-            self._resource.write(command)
-        except self._visa_errors as wrong:
-            raise LinkLost(f"The instrument takes nothing any more: {wrong}.") from wrong
+        self._wire.write(command)
 
     def ask(self, question: str) -> str:
         """Send a question and wait for its line.
 
         Raises:
-            LinkLost: no answer came in time; open anew after it, or a late answer would be taken for
-                the next one's.
+            LinkLost: no answer came in time; open anew after it, or a late answer would be taken for the
+                next one's.
+            Stopped: `stop` was called.
         """
+        self._throw_away()
+        self._wire.write(question)
         try:
-            return str(self._resource.query(question)).strip()
-        except self._visa_errors as wrong:
-            raise LinkLost(f"The instrument does not answer {question}: {wrong}.") from wrong
+            answer = self._wire.line(self._wait_s, self._alive)
+            # A line that is on speaking terms with people repeats what it was told first.
+            if answer == question:
+                answer = self._wire.line(self._wait_s, self._alive)
+        except NoAnswer as silent:
+            raise LinkLost(
+                f"The instrument does not answer {question} within {self._wait_s:g} s."
+            ) from silent
+        return answer
 
     def ask_block(self, question: str) -> FloatArray:
-        """Send a question and take a block of 32-bit floats, big end first.
+        """Send a question and take a block of 32-bit floats, big end first (IEEE 488.2).
 
         Raises:
             LinkLost: no whole block came in time.
         """
+        self._throw_away()
+        self._wire.write(question)
         try:
-            values = self._resource.query_binary_values(
-                question, datatype="f", is_big_endian=True, container=np.array
-            )
-        except self._visa_errors as wrong:
-            raise LinkLost(f"The instrument hands over no whole block: {wrong}.") from wrong
-        return np.asarray(values, dtype=np.float64)
+            head = self._wire.exactly(2, _BLOCK_S, self._alive)
+            digits = int(head[1:2]) if head[:1] == b"#" and head[1:2].isdigit() else 0
+            count = int(self._wire.exactly(digits, _BLOCK_S, self._alive)) if digits else -1
+            if count < 0 or count % 4:
+                raise LinkLost("The instrument hands over something else than a block.")
+            data = self._wire.exactly(count, _BLOCK_S, self._alive)
+        except (NoAnswer, ValueError) as wrong:
+            raise LinkLost("The instrument hands over no whole block.") from wrong
+        return np.frombuffer(data, dtype=">f4").astype(np.float64)
 
     def close(self) -> None:
         """Let go."""
-        self._resource.close()
-        self._manager.close()
+        self._wire.close()
 
 
-def number_of(text: str) -> float | None:
-    """A reading as SCPI writes it (NR1, NR2, NR3); `None` for an overload.
-
-    Raises:
-        Garbled: it is no number.
-    """
+def _is_no_reading(text: str) -> bool:
     try:
-        value = float(text)
-    except ValueError as wrong:
-        raise Garbled(f"The instrument answered “{text[:40]}” where a number belongs.") from wrong
-    return None if not np.isfinite(value) or abs(value) >= _OVERLOAD else value
+        volts_said(text)
+    except Garbled:
+        return True
+    return False
 
 
 def volt_channel(channel: str) -> str:
@@ -131,19 +157,30 @@ def volt_channel(channel: str) -> str:
     """
     kind = CHANNEL_KINDS.get(channel)
     if kind is None or kind.unit is not Unit.VOLT:
-        volts = ", ".join(n for n, k in CHANNEL_KINDS.items() if k.unit is Unit.VOLT)
-        raise LinkLost(f"“{channel}” is no line that a meter reads; accepted is one of {volts}.")
+        accepted = ", ".join(volt_channels())
+        raise LinkLost(f"“{channel}” is no line that a meter reads; accepted is one of {accepted}.")
     return channel
 
 
-class MeterSource:
-    """A bench meter on one line: as many readings a second as it gives."""
+def volt_channels() -> tuple[str, ...]:
+    """All lines that a meter can be on."""
+    return tuple(name for name, kind in CHANNEL_KINDS.items() if kind.unit is Unit.VOLT)
 
-    def __init__(self, where: str, channel: str) -> None:
+
+class MeterSource:
+    """A bench meter on one line: as many readings a second as it gives.
+
+    What is no voltage leaves no sample: it is told, once for each row of its kind.
+    """
+
+    def __init__(self, where: str, channel: str, setup: MeterSetup = MeterSetup()) -> None:
         self.name = f"meter ({channel})"
-        self._where, self._channel = where, volt_channel(channel)
+        self.trouble: Callable[[str], None] = lambda _told: None
+        self._where, self._channel, self._setup = where, volt_channel(channel), setup
         self._instrument: Instrument | None = None
         self._clock = Clock()
+        self._word = ""
+        self._garbled = 0
 
     def open(self, clock: Clock) -> None:
         """Reach the meter and set it to volts.
@@ -152,18 +189,47 @@ class MeterSource:
             LinkLost: it can't be reached.
         """
         self.close()
-        self._clock = clock
-        self._instrument = Instrument(self._where)
-        self._instrument.tell("CONF:VOLT:DC")
+        self._clock, self._garbled = clock, 0
+        self._instrument = Instrument(self._where, self._setup)
+        if self._setup.first:
+            self._instrument.tell(self._setup.first)
 
     def read(self) -> Sequence[Block]:
-        """One reading, at the instant half way between question and answer; none for an overload."""
+        """One reading, at the instant half way between question and answer; none where it is no voltage.
+
+        Raises:
+            LinkLost: the meter is gone, or answers nothing but nonsense.
+        """
         if self._instrument is None:
             raise LinkLost("The meter is not connected.")
         asked = self._clock.now()
-        value = number_of(self._instrument.ask("READ?"))
+        try:
+            said = volts_said(self._instrument.ask(self._setup.question))
+        except Garbled as wrong:
+            self._garbled += 1
+            self._tell(str(wrong))
+            if self._garbled >= _GARBLED_TIMES:
+                raise LinkLost(f"{wrong} It did so {self._garbled} times in a row.") from wrong
+            return []
+        self._garbled = 0
+        if said.volts is None:
+            self._tell(said.word)
+            return []
+        if self._word:
+            self._word = ""
+            self.trouble("reads again")
         middle = (asked + self._clock.now()) / 2
-        return [] if value is None else [one_sample(self._channel, middle, value)]
+        return [one_sample(self._channel, middle, said.volts)]
+
+    def _tell(self, word: str) -> None:
+        if word != self._word:
+            self._word = word
+            self.trouble(word)
+
+    def stop_asking(self) -> None:
+        """End the question that is being asked now, from any thread."""
+        if self._instrument is not None:
+            self._instrument.stop()
 
     def close(self) -> None:
         """Let go."""
@@ -181,6 +247,7 @@ class SamplerSource:
 
     def __init__(self, where: str, channels: tuple[str, ...], rate_hz: float = 10_000.0) -> None:
         self.name = "sampler"
+        self.trouble: Callable[[str], None] = lambda _told: None
         self._where = where
         self._channels = tuple(volt_channel(c) for c in channels)
         self._rate_hz = rate_hz
@@ -223,7 +290,7 @@ class SamplerSource:
             raise Garbled(f"The sampler handed over {rows.size} values for {width} channels.")
         if rows.size == 0:
             return ()
-        if int(self._instrument.ask("SYST:ERR?").split(",")[0]) == OVERRUN:
+        if self._instrument.ask("SYST:ERR?").split(",")[0].strip() == str(OVERRUN):
             raise LinkLost("The sampler ran over: samples were lost.")
         count = rows.size // width
         behind = self._clock.now() - count / self._rate_hz
@@ -238,6 +305,11 @@ class SamplerSource:
             Block(channel, time_s, np.ascontiguousarray(rows[number::width]))
             for number, channel in enumerate(self._channels)
         ]
+
+    def stop_asking(self) -> None:
+        """End the question that is being asked now, from any thread."""
+        if self._instrument is not None:
+            self._instrument.stop()
 
     def close(self) -> None:
         """Let go."""

@@ -1,7 +1,7 @@
 """What a recording is fed by: anything that gives samples of channels on one clock."""
 
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -58,9 +58,14 @@ class Source(Protocol):
 
     All calls come from one thread. A source whose other end is gone raises `LinkLost` and can be
     opened again.
+
+    Attributes:
+        name: what is said of it in marks and troubles.
+        trouble: called with a sentence for what goes wrong without an end; set by whoever runs it.
     """
 
     name: str
+    trouble: Callable[[str], None]
 
     def open(self, clock: Clock) -> None:
         """Reach the other end; raises `OutsideError` if it can't be reached."""

@@ -1,8 +1,10 @@
 """Recordings and photos beside the logbook: copied in whole, named by what is in them."""
 
 import hashlib
+import os
 import re
 import shutil
+import threading
 from pathlib import Path
 
 from nervus.logbook.errors import NotSaved
@@ -31,9 +33,7 @@ class Attachments:
             target = self.folder / name
             if not target.is_file():
                 self.folder.mkdir(parents=True, exist_ok=True)
-                part = target.with_name(name + ".part")
-                shutil.copyfile(source, part)
-                part.replace(target)
+                _copy(source, target)
         except OSError as wrong:
             raise NotSaved(f"{source.name}: it can't be kept ({wrong.strerror}).") from wrong
         return name, digest
@@ -48,12 +48,27 @@ class Attachments:
             self.folder.mkdir(parents=True, exist_ok=True)
             for source in folder.iterdir():
                 if not self.path(source.name).is_file():
-                    part = self.path(source.name + ".part")
-                    shutil.copyfile(source, part)
-                    part.replace(self.path(source.name))
+                    _copy(source, self.path(source.name))
         except OSError as wrong:
             raise NotSaved(f"{folder.name}: its files can't be kept ({wrong.strerror}).") from wrong
 
     def path(self, name: str) -> Path:
         """Where a kept file lies."""
         return self.folder / name
+
+
+def _copy(source: Path, target: Path) -> None:
+    """Copy a file, on the disk before this returns, whole or not at all."""
+    part = target.with_name(f"{target.name}.{os.getpid()}-{threading.get_ident()}.part")
+    try:
+        shutil.copyfile(source, part)
+        with part.open("rb") as file:
+            os.fsync(file.fileno())
+        part.replace(target)
+        folder = os.open(target.parent, os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)
+    finally:
+        part.unlink(missing_ok=True)

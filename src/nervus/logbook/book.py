@@ -11,7 +11,7 @@ import msgspec
 from sqlalchemy import Connection, delete, insert, select, text, update
 
 from nervus.codes.notation import Code, read_code
-from nervus.domain.job import AnyEntry, Entry, Job, JobState, Vehicle, new_id, now
+from nervus.domain.job import AnyEntry, Entry, Job, JobState, Recorded, Vehicle, new_id, now
 from nervus.domain.job_list import JobRow, summary
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge import told_in_words
@@ -22,6 +22,7 @@ from nervus.logbook.opening import connect
 
 # While somebody types, the text of a moment ago is no earlier version worth keeping.
 _SAME_STROKE_S = 3.0
+_RECORDING = str(Recorded.__struct_config__.tag)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +93,13 @@ class Logbook:
             raw = self._connection.connection.driver_connection
             return int(raw.execute("PRAGMA data_version").fetchone()[0])  # type: ignore[union-attr] # open
 
+    def recorded_files(self) -> set[str]:
+        """The names of the files of all recordings, also of those that were taken out."""
+        wanted = select(t.entry.c.body).where(t.entry.c.kind == _RECORDING)
+        with self._reading() as connection:
+            entries = [_read(body) for body in connection.execute(wanted).scalars()]
+        return {entry.file for entry in entries if isinstance(entry, Recorded)}
+
     # -- vehicles and jobs -------------------------------------------------------------------------
 
     def vehicles(self) -> list[Vehicle]:
@@ -154,7 +162,10 @@ class Logbook:
         with self._writing() as connection:
             put = self._put(connection, job_id, entry, base=base)
             _summarise(connection, job_id)
-            return put
+        # Only what the disk took is a stroke of the same word: one that it kept back is tried again
+        # later.
+        self._written[entry.id] = time.monotonic()
+        return put
 
     def take_out(self, job_id: str, entry_id: str) -> None:
         """Take an entry out; what it was is kept, and `put` brings it back."""
@@ -188,7 +199,7 @@ class Logbook:
         held = _held(connection, entry.id)
         _check_owner(connection, entry.id, job_id)
         last = self._written.get(entry.id, -_SAME_STROKE_S)
-        self._written[entry.id] = moment = time.monotonic()
+        moment = time.monotonic()
         if held is None:
             connection.execute(insert(t.entry).values(id=entry.id, job_id=job_id, version=1, **values))
             return Put(1, overtaken=False)

@@ -89,22 +89,37 @@ def _migrate(connection: Connection, path: Path, version: str | None) -> None:
             f"{path}: it was written by a newer Nervus (layout {version}, this one knows {HEAD}); "
             "open it with that one. Nothing was changed."
         )
-    if version is not None:
-        _back_up(connection, path.with_name(f"{path.stem}-before-{HEAD}{path.suffix}"))
     config.attributes["connection"] = connection
     connection.execution_options(writes=True)
     with connection.begin():
+        # Under the lock nobody can write between the copy and the change; another window may have done
+        # both.
+        if _version_now(connection) == HEAD:
+            connection.execution_options(writes=False)
+            return
+        if version is not None:
+            _back_up(path, path.with_name(f"{path.stem}-before-{HEAD}{path.suffix}"))
         command.upgrade(config, "head")
         connection.exec_driver_sql(f"PRAGMA application_id = {_APPLICATION_ID}")
     connection.execution_options(writes=False)
 
 
-def _back_up(connection: Connection, to: Path) -> None:
-    """The database's own copy, whole even while another window writes."""
-    raw = connection.connection.driver_connection
-    assert isinstance(raw, sqlite3.Connection)  # noqa: S101 - the driver's connection is SQLite's
-    target = sqlite3.connect(to)
+def _version_now(connection: Connection) -> str | None:
+    named = "SELECT count(*) FROM sqlite_master WHERE name = 'alembic_version'"
+    if not connection.exec_driver_sql(named).scalar():
+        return None
+    found = connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
+    return str(found) if found is not None else None
+
+
+def _back_up(path: Path, to: Path) -> None:
+    """The database's own copy, while the lock keeps everybody from writing.
+
+    By a connection of its own: the one that holds the lock can't be copied from.
+    """
+    source, target = sqlite3.connect(path), sqlite3.connect(to)
     try:
-        raw.backup(target)
+        source.backup(target)
     finally:
         target.close()
+        source.close()

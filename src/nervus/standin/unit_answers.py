@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.knowledge import parameters
-from nervus.link.diagnostics import LEARN_ROUTINE
+from nervus.link.writing import LEARN_ROUTINE
 from nervus.standin.vehicle import SimulatedVehicle
 
 _NOT_SUPPORTED, _BAD_LENGTH, _CONDITIONS, _RANGE = 0x11, 0x13, 0x22, 0x31
@@ -138,3 +138,15 @@ class BrakeUnit:
 
 def _no(request: bytes, reason: int) -> bytes:
     return bytes([0x7F, request[0], reason])
+
+
+def ask_units(
+    units: "dict[int, EngineUnit | BrakeUnit]", request: bytes, unit: int | None
+) -> dict[int, bytes]:
+    """What some units answer to a request, to one of them or (`None`) to all."""
+    told = {
+        number: asked.answer(request, to_all=unit is None)
+        for number, asked in units.items()
+        if unit in (None, number)
+    }
+    return {number: answer for number, answer in told.items() if answer is not None}

@@ -11,8 +11,8 @@ from dataclasses import dataclass, field
 import can
 import isotp
 
+from nervus.link.addresses import FIRST_ANSWER, FIRST_REQUEST, TO_ALL
 from nervus.link.loopback_bus import HOST, LoopbackBus
-from nervus.link.transport import FIRST_ANSWER, FIRST_REQUEST, TO_ALL
 from nervus.standin import hands
 from nervus.standin.unit_answers import BrakeUnit, EngineUnit
 from nervus.standin.vehicle import SimulatedVehicle

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from concurrent.futures import Future
+from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -18,10 +19,12 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.domain.channel import CHANNEL_KINDS
-from nervus.domain.errors import OutsideError
+from nervus.domain.errors import OutsideError, Stopped
 from nervus.judge.story import story_of
 from nervus.knowledge import known_codes
-from nervus.link.diagnostics import Diagnostics, Frame, ReadCode
+from nervus.link.addresses import name_of
+from nervus.link.diagnostics import CodesRead, Diagnostics, Frame, ReadCode
+from nervus.link.writing import Writing
 
 _HEADS = ("unit", "code", "what it says", "kind", "now")
 _CLEAR = "Clear the codes of all control units?"
@@ -38,20 +41,42 @@ _LEARN_MEANS = (
 Ask = Callable[[Callable[[Diagnostics], object]], "Future[object]"]
 
 
+@dataclass(frozen=True, slots=True)
+class VehicleCodes:
+    """What was read.
+
+    Attributes:
+        read: the codes, and what was not told.
+        frames: freeze frames.
+        identity: what each unit told of itself, by unit: `vehicle`, `calibration`, `name`.
+    """
+
+    read: CodesRead
+    frames: tuple[Frame, ...]
+    identity: dict[int, dict[str, str]]
+
+
 class CodesDialog(QDialog):
     """Shows what the control units tell; asks through `ask`, which runs things between two polls.
 
+    Args:
+        ask: runs something between two polls.
+        stop: ends the question that is being asked.
+        unit: the control unit that is told to learn.
+
     Signals:
-        kept: the codes and freeze frames that were read are to be kept.
+        kept: what was read is to be kept (`VehicleCodes`).
     """
 
-    kept = pyqtSignal(object, object)
+    kept = pyqtSignal(object)
     _answered = pyqtSignal(object)
     _told = pyqtSignal(str)
 
-    def __init__(self, ask: Ask, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, ask: Ask, stop: Callable[[], None], unit: int = 0, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self._ask = ask
+        self._ask, self._unit = ask, unit
         self.setWindowTitle("Codes")
         self.resize(860, 460)
         self.state = QLabel("asking all control units …", self)
@@ -69,29 +94,31 @@ class CodesDialog(QDialog):
         self.frame = QLabel("", self)
         self.frame.setObjectName("quiet")
         self.frame.setWordWrap(True)
-        self._read_last: tuple[tuple[ReadCode, ...], tuple[Frame, ...]] | None = None
-        self.keep, self.again, self.clear, self.learn, self.leave = (
+        self._read_last: VehicleCodes | None = None
+        self.keep, self.again, self.clear, self.learn, self.stop, self.leave = (
             QPushButton(text, self)
             for text in (
-                "Keep in the job", "Read again", "Clear the codes …", "Learn the closed stop …", "Close",
+                "Keep in the job", "Read again", "Clear the codes …", "Learn the closed stop …", "Stop",
+                "Close",
             )
         )  # fmt: skip
+        self.stop.clicked.connect(stop)
         self.keep.setObjectName("primary")
         self.keep.setEnabled(False)
         self.keep.hide()
         self.keep.clicked.connect(self._keep)
         self.again.clicked.connect(self.read)
         self.clear.clicked.connect(lambda: self._confirm((_CLEAR, _CLEAR_MEANS), _clear))
-        self.learn.clicked.connect(lambda: self._confirm((_LEARN, _LEARN_MEANS), _learn))
+        self.learn.clicked.connect(lambda: self._confirm((_LEARN, _LEARN_MEANS), self._learned))
         self.leave.clicked.connect(self.close)
         self._answered.connect(self._show)
-        self._told.connect(self.state.setText)
+        self._told.connect(self._tell)
         self._lay_out()
         self.read()
 
     def _lay_out(self) -> None:
         buttons = QHBoxLayout()
-        for button in (self.keep, self.again, self.clear, self.learn):
+        for button in (self.keep, self.again, self.clear, self.learn, self.stop):
             buttons.addWidget(button)
         buttons.addStretch(1)
         buttons.addWidget(self.leave)
@@ -104,35 +131,54 @@ class CodesDialog(QDialog):
 
     def read(self) -> None:
         """Ask all control units."""
-        self.state.setText("asking all control units …")
-        self._ask(_read).add_done_callback(self._read_done)
+        self._begin("asking all control units, all together and then each alone …")
+        self._ask(_read).add_done_callback(lambda future: self._over(future, self._answered.emit))
 
-    def _read_done(self, future: "Future[object]") -> None:
+    def _begin(self, doing: str) -> None:
+        """Something is being asked: nothing else can be meanwhile, but it can be stopped."""
+        self.state.setText(doing)
+        for button in (self.again, self.clear, self.learn):
+            button.setEnabled(False)
+        self.stop.setEnabled(True)
+
+    def _over(self, future: "Future[object]", tell: Callable[[object], object]) -> None:
         """Called in the thread that polls: signals carry it over."""
         try:
-            self._answered.emit(future.result())
+            tell(future.result())
+        except Stopped:
+            self._told.emit("Stopped. What was asked last may have been done all the same.")
         except OutsideError as wrong:
             self._told.emit(str(wrong))
+        except Exception:  # noqa: BLE001 - logged and told by the thread that failed
+            self._told.emit("Nervus could not do this because of a fault of its own; see the log.")
 
-    def _show(self, told: tuple[tuple[ReadCode, ...], tuple[Frame, ...]]) -> None:
-        codes, frames = self._read_last = told
-        self.keep.setEnabled(True)
-        story = f"{len(codes)} codes. {story_of(read.code for read in codes).text}"
-        self.state.setText(story if codes else "No codes are stored, pending or permanent.")
+    def _tell(self, text: str) -> None:
+        self.state.setText(text)
+        for button in (self.again, self.clear, self.learn):
+            button.setEnabled(True)
+        self.stop.setEnabled(False)
+
+    def _show(self, told: VehicleCodes) -> None:
+        self._read_last = told
+        codes, frames = told.read.codes, told.frames
+        self.keep.setEnabled(bool(told.read.units))
+        story = f" {story_of(read.code for read in codes).text}" if codes else ""
+        self._tell(f"{told.read.text}{story}")
         self.table.setRowCount(len(codes))
         for row, read in enumerate(codes):
             known = known_codes().get(read.code.base)
             says = known.says if known is not None else "not known here"
-            cells = (str(read.unit), str(read.code), says, ", ".join(read.kinds), _now(read))
+            cells = (_short(read.unit), str(read.code), says, ", ".join(read.kinds), _now(read))
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)
                 self.table.setItem(row, column, item)
-        self.frame.setText("\n".join(_frame_text(frame) for frame in frames))
+        names = [_identity_text(unit, known) for unit, known in told.identity.items() if known]
+        self.frame.setText("\n".join([*map(_frame_text, frames), *names]))
 
     def _keep(self) -> None:
         if self._read_last is not None:
-            self.kept.emit(*self._read_last)
+            self.kept.emit(self._read_last)
             self.close()
 
     def _confirm(self, words: tuple[str, str], job: Callable[[Diagnostics], str]) -> None:
@@ -147,14 +193,14 @@ class CodesDialog(QDialog):
         box.open()
 
     def _do(self, job: Callable[[Diagnostics], str]) -> None:
-        self.state.setText("telling the control unit …")
-        self._ask(job).add_done_callback(self._done)
+        self._begin("looking whether the engine stands, then telling the control unit …")
+        self._ask(job).add_done_callback(
+            lambda future: self._over(future, lambda told: self._told.emit(str(told)))
+        )
 
-    def _done(self, future: "Future[object]") -> None:
-        try:
-            self._told.emit(str(future.result()))
-        except OutsideError as wrong:
-            self._told.emit(str(wrong))
+    def _learned(self, diagnostics: Diagnostics) -> str:
+        Writing(diagnostics.transport).learn_closed(self._unit, lambda: True)
+        return "The control unit has learned the closed stop. Key off now, to store it."
 
 
 def _now(read: ReadCode) -> str:
@@ -163,20 +209,22 @@ def _now(read: ReadCode) -> str:
     return "failing now" if read.status.failing_now else "not now"
 
 
-def _read(diagnostics: Diagnostics) -> object:
-    return diagnostics.codes(), diagnostics.freeze_frames()
+def _short(unit: int) -> str:
+    return name_of(unit).removeprefix("control unit ")
+
+
+def _read(diagnostics: Diagnostics) -> VehicleCodes:
+    read = diagnostics.codes()
+    identity = {unit: diagnostics.identity(unit) for unit in read.units}
+    return VehicleCodes(read, diagnostics.freeze_frames(), identity)
 
 
 def _clear(diagnostics: Diagnostics) -> str:
-    cleared = diagnostics.clear_codes(lambda: True)
-    if not cleared:
-        return "No control unit cleared anything: the engine must stand, the key be on."
-    return f"Cleared by {len(cleared)} control units. Read again to see what comes back."
+    return Writing(diagnostics.transport).clear_codes(lambda: True).text
 
 
-def _learn(diagnostics: Diagnostics) -> str:
-    diagnostics.learn_closed(0, lambda: True)
-    return "The control unit has learned the closed stop. Key off now, to store it."
+def _identity_text(unit: int, known: dict[str, str]) -> str:
+    return f"{name_of(unit).capitalize()}: {', '.join(known.values())}"
 
 
 def _frame_text(frame: Frame) -> str:

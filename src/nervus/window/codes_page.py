@@ -175,6 +175,10 @@ class CodesPage(StationPage):
         self.text.setVisible(bool(self.text.text()))
         if shown is not None and not codes:
             self.text.setText("None was there. That speaks for little: many faults set no code.")
+        if shown is not None and shown.missing:
+            head = "" if codes else "No code was told, but that does not mean none. "
+            self.text.setText(f"{head}Not told: {'; '.join(shown.missing)}.")
+            self.text.setVisible(True)
         self.table.setRowCount(len(codes))
         for row, seen in enumerate(codes):
             for column, text in enumerate(self._cells(seen)):
@@ -237,20 +241,32 @@ class CodesPage(StationPage):
 
     # -- adding --------------------------------------------------------------------------------------
 
-    def add(self, codes: tuple[SeenCode, ...], source: Source) -> None:
-        """Add codes to the set of the chosen moment, which is made if it is not there."""
+    def add(self, codes: tuple[SeenCode, ...], source: Source, missing: tuple[str, ...] = ()) -> None:
+        """Add codes to the set of the chosen moment, which is made if it is not there.
+
+        Args:
+            codes: to be added.
+            source: where they came from.
+            missing: what was not told when they were read.
+        """
         if self.job is None:
             return
         moment = Moment(self.moment.currentText())
         sets = of_kind(self.job.entries, CodeSet)
         there = next((s for s in reversed(sets) if s.moment is moment), None)
         base = there or CodeSet(id=new_id(), at=now(), source=source, moment=moment)
-        kept = {(c.module, read_code(c.code).base): c for c in base.codes}
+        kept = {_key(c): c for c in base.codes}
         for seen in codes:
-            key = (seen.module, read_code(seen.code).base)
-            kept[key] = _merged(kept[key], seen) if key in kept else seen
+            bare = (seen.module, read_code(seen.code).base)
+            # One with a failure type takes the place of the same without; two types are two codes.
+            key = bare if bare in kept and bare != _key(seen) else _key(seen)
+            merged = _merged(kept.pop(key), seen) if key in kept else seen
+            kept[_key(merged)] = merged
         self._shown = base.id
-        self.put.emit(replace(base, codes=tuple(kept.values())))
+        told = source is Source.VEHICLE
+        self.put.emit(
+            replace(base, codes=tuple(kept.values()), missing=missing if told else base.missing)
+        )
 
     def _typed(self) -> None:
         parts = [p for p in self.line.text().replace(";", ",").split(",") if p.strip()]
@@ -326,6 +342,10 @@ class CodesPage(StationPage):
             self.taken_out.emit(shown)
         else:
             self.put.emit(replace(shown, codes=shown.codes[:row] + shown.codes[row + 1 :]))
+
+
+def _key(seen: SeenCode) -> tuple[str, Code]:
+    return seen.module, read_code(seen.code)
 
 
 def _apart(text: str) -> list[str]:

@@ -23,6 +23,7 @@ from nervus.domain.job import (
     Complaint,
     Decision,
     Findings,
+    Identified,
     Job,
     JobState,
     Look,
@@ -44,13 +45,17 @@ from nervus.window.station_page import StationPage, quiet
 _WATCH_DAYS = 14
 
 
-def told(entry: AnyEntry) -> str:  # noqa: PLR0911 - one line for each kind
+def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911 - one line for each kind
     """An entry in one line."""
     match entry:
         case Complaint():
             return f"told: {told_in_words(entry) or 'nothing yet'}"
         case CodeSet():
-            return f"codes {entry.moment}: {', '.join(c.code for c in entry.codes) or 'none'}"
+            none = "none told" if entry.missing else "none"
+            return f"codes {entry.moment}: {', '.join(c.code for c in entry.codes) or none}"
+        case Identified():
+            parts = (entry.vehicle, entry.calibration, entry.name)
+            return f"{entry.module} is {', '.join(p for p in parts if p)}"
         case Look():
             title = next((i.title for i in look_items().item if i.id == entry.item), entry.item)
             mark = {Seen.GOOD: "✓", Seen.BAD: "bad:", Seen.NOT_SEEN: "not seen:"}[entry.seen]

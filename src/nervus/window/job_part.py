@@ -3,7 +3,6 @@
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,12 +10,12 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from nervus.codes.notation import Code, CodeStatus
-from nervus.domain.analysis import Analysis, Judgement
+from nervus.domain.analysis import Judgement
 from nervus.domain.job import (
     AnyEntry,
     CodeState,
     Decision,
-    Findings,
+    Identified,
     Job,
     Recorded,
     SeenCode,
@@ -25,11 +24,10 @@ from nervus.domain.job import (
     new_id,
     new_vehicle,
     now,
-    of_kind,
 )
 from nervus.domain.job_list import JobRow
+from nervus.window.attaching import Attaching
 from nervus.window.book_keeper import BookKeeper
-from nervus.window.opening import Opened
 
 if TYPE_CHECKING:
     from nervus.link.diagnostics import Frame, ReadCode
@@ -87,6 +85,8 @@ class JobPart(QObject):
         self._done: list[_Done] = []
         self.keeper = BookKeeper(logbook, self)
         self.files = logbook.with_suffix(".files")
+        self.attaching = Attaching(self.files, self.put_to, self)
+        self.attaching.told.connect(self.told)
         self._stale = False
         self.keeper.saved.connect(self._saved)
         self.keeper.not_saved.connect(self._not_saved)
@@ -98,6 +98,10 @@ class JobPart(QObject):
         """Open the logbook and list what is in it."""
         self.keeper.start()
         self.refresh()
+        self.keeper.ask(
+            lambda book: ({row.id for row in book.jobs()}, book.recorded_files()),
+            lambda known: self.attaching.recover(*known),
+        )
 
     def refresh(self) -> None:
         """List all jobs anew."""
@@ -143,6 +147,7 @@ class JobPart(QObject):
         def show(job: Job) -> None:
             self._done = []
             self._show(job)
+            self.attaching.finish_recordings(job)
             done(job)
 
         self.keeper.ask(read, show)
@@ -261,69 +266,22 @@ class JobPart(QObject):
         self.shown.emit(job)
         self.judged.emit(self.judgement)
 
-    # -- what comes from elsewhere ---------------------------------------------------------------------
+    def put_to(self, job_id: str, entry: AnyEntry) -> None:
+        """Keep an entry of a job that came by itself, whether the job is in hand or not."""
+        if self.job is None or self.job.id != job_id:
+            self.keeper.put(job_id, entry)
+        elif isinstance(entry, Recorded) and entry.source is Source.FILE:
+            self.put(entry)  # somebody chose the file, and may take that back
+        else:
+            self._put(entry)
 
-    def keep_recording(
-        self, path: Path, name: str, channels: tuple[str, ...], analysis: Analysis
-    ) -> None:
-        """Copy a recording's file beside the logbook, and keep it with what was found in it."""
-        if self.job is None:
-            return
-        job_id = self.job.id
+    def change_elsewhere(self, job_id: str, change: Callable[[Job], AnyEntry]) -> None:
+        """Change an entry of a job that may not be in hand any more."""
 
-        def add(copied: tuple[str, str]) -> None:
-            recorded = Recorded(
-                id=new_id(),
-                at=_written_at(path),
-                source=Source.FILE,
-                name=name[:200],
-                file=copied[0],
-                digest=copied[1],
-                duration_s=analysis.examination.duration_s,
-                channels=channels,
-            )
-            for entry in (recorded, _found(analysis, recorded)):
-                if self.job is not None and self.job.id == job_id:
-                    self.put(entry)
-                else:  # another job was opened while a long file was copied: it is still that one's
-                    self.keeper.put(job_id, entry)
+        def read(book: "Logbook") -> Job:
+            return book.job(job_id)
 
-        self.keeper.ask(lambda book: book.attachments.keep(path), add)
-
-    def keep_opened(self, opened: Opened, from_job: str, scratch: Path) -> None:
-        """A recording that was opened in the job belongs to it, unless it did already.
-
-        Args:
-            opened: the recording with what was found in it.
-            from_job: its entry, where it is one of the job's.
-            scratch: where a recording that was made here is written first.
-        """
-        if self.job is None:
-            return
-        if from_job:
-            self.found_again(from_job, opened.analysis)
-            return
-        path = opened.path
-        if path is None:
-            from nervus.files.recording_writer import write_recording  # noqa: PLC0415 - demo only
-
-            path = scratch / opened.recording.name
-            write_recording(opened.recording, path)
-        channels = tuple(c.id for c in opened.recording.channels)
-        self.keep_recording(path, opened.title, channels, opened.analysis)
-
-    def keep_photo(self, path: Path, done: Callable[[str], object]) -> None:
-        """Copy a picture beside the logbook; `done` gets its name there."""
-        self.keeper.ask(lambda book: book.attachments.keep(path), lambda copied: done(copied[0]))
-
-    def found_again(self, recording_id: str, analysis: Analysis) -> None:
-        """A recording of the job was opened again: what is found now is kept if nothing was."""
-        if self.job is None:
-            return
-        recorded = _entry(self.job, recording_id)
-        known = {found.recording for found in of_kind(self.job.entries, Findings)}
-        if isinstance(recorded, Recorded) and recording_id not in known:
-            self.put(_found(analysis, recorded))
+        self.keeper.ask(read, lambda job: self.put_to(job_id, change(job)))
 
     def decision(self, words: str) -> Decision:
         """What was decided, with the suspects as they stand."""
@@ -336,33 +294,14 @@ class JobPart(QObject):
             suspects={s.id.value: s.probability for s in suspects},
         )
 
-    def bundle(self, to: Path) -> None:
-        """Write the job with all its files into one bundle."""
-        from nervus.files.bundle import write_bundle  # noqa: PLC0415 - seldom wanted: start-up
-
-        job = self.job
-        if job is not None:
-            self.keeper.ask(
-                lambda book: write_bundle(job, book.attachments.path, to),
-                lambda _none: self.told.emit(
-                    f"The job is in {to.name}, with its recordings and photos."
-                ),
-            )
-
     def take_bundle(self, path: Path, done: Callable[[str], object]) -> None:
         """Read a bundle into the logbook; `done` gets the job's identifier."""
-        import tempfile  # noqa: PLC0415 - seldom wanted: start-up
 
-        from nervus.files.bundle import read_bundle  # noqa: PLC0415
+        def keep(job: Job) -> None:
+            self.keeper.write(f"job {job.id}", lambda book: book.put_job(job))
+            self.keeper.ask(lambda _book: job.id, done)
 
-        def take(book: "Logbook") -> str:
-            with tempfile.TemporaryDirectory() as folder:
-                job = read_bundle(path, Path(folder))
-                book.attachments.adopt(Path(folder))
-                book.put_job(job)
-                return job.id
-
-        self.keeper.ask(take, done)
+        self.attaching.read_bundle(path, keep)
 
     # -- what goes wrong -------------------------------------------------------------------------------
 
@@ -406,25 +345,37 @@ def judged(job: Job) -> Judgement | None:
     return judge_job(job, judging())
 
 
-def _found(analysis: Analysis, recorded: Recorded) -> Findings:
-    from nervus.judge.of_job import kept  # noqa: PLC0415 - off the way to the first window
-    from nervus.knowledge import judging  # noqa: PLC0415
-
-    return kept(analysis, recorded, judging())
-
-
 def code_set(codes: "tuple[ReadCode, ...]", frames: "tuple[Frame, ...]") -> tuple[SeenCode, ...]:
     """Codes that were read from a vehicle, as they are kept."""
+    from nervus.link.addresses import name_of  # noqa: PLC0415 - off the way to the first window
+
     frozen = {(f.unit, f.code.base): f.values for f in frames}
     return tuple(
         SeenCode(
             code=str(read.code),
-            module=f"control unit {read.unit}",
+            module=name_of(read.unit),
             states=tuple(CodeState(kind) for kind in read.kinds),
             status=_byte(read.status),
             frame=dict(frozen.get((read.unit, read.code.base), {})),
         )
         for read in codes
+    )
+
+
+def identities(told: dict[int, dict[str, str]]) -> tuple[Identified, ...]:
+    """What control units told of themselves, as it is kept."""
+    from nervus.link.addresses import name_of  # noqa: PLC0415 - off the way to the first window
+
+    return tuple(
+        Identified(
+            id=new_id(),
+            at=now(),
+            source=Source.VEHICLE,
+            module=name_of(unit),
+            **{key: text[:200] for key, text in known.items()},
+        )
+        for unit, known in told.items()
+        if known
     )
 
 
@@ -448,12 +399,3 @@ def _place(job: Job | None, entry: AnyEntry) -> int:
     """Entries of one second stay in the order in which they came."""
     ids = [e.id for e in job.entries] if job is not None else []
     return ids.index(entry.id) if entry.id in ids else len(ids)
-
-
-def _written_at(path: Path) -> datetime:
-    """When a recording was made, as far as its file tells; never in the future."""
-    try:
-        written = datetime.fromtimestamp(path.stat().st_mtime, tz=now().tzinfo).replace(microsecond=0)
-    except OSError:
-        return now()
-    return min(written, now())

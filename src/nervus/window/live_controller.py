@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Mark, Recording
 from nervus.domain.errors import OutsideError
+from nervus.files.journal import SUFFIX
 from nervus.link.hand_entry import HandSource
 from nervus.link.source import Block, Source
 from nervus.standin import hands
@@ -24,11 +25,14 @@ from nervus.window.tasks import Task
 from nervus.window.wiggle_tone import WiggleTone
 
 if TYPE_CHECKING:
+    from nervus.link.instruments import MeterSetup
     from nervus.link.vehicle_source import VehicleSource
     from nervus.window.codes_dialog import CodesDialog
 
 _FRAME_MS, _LOOK_MS, _LOOK_BACK_S, _LEAST_S = 12, 2500, 40.0, 6.0
 _FLASH_S, _SLOW_FRAMES = 0.15, 6
+# Below it, what an eye takes for at once may be over between two values.
+_SLOW_HZ = 25.0
 # The track that the tone follows, the one measured at the wire first.
 _HEARD = (("tps1_v", 5.0), ("tps2_v", 5.0), ("tps1_pct", 100.0), ("tps2_pct", 100.0))
 
@@ -75,6 +79,8 @@ class LiveController(QObject):
         self._frame_timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._frame_timer.timeout.connect(self._frame)
         self._look_timer.timeout.connect(self._look)
+        self.place: Callable[[str], tuple[Path, str]] = self._in_folder
+        """Where a recording of this name is to be written, and whose it is; a job says another."""
         panel.record_wanted.connect(self.toggle_record)
         panel.tone_wanted.connect(self.toggle_tone)
         panel.leave_wanted.connect(self.leave)
@@ -108,25 +114,25 @@ class LiveController(QObject):
         vehicle = self.vehicle
         self._begin(lambda: [vehicle, SamplerSource(instrument, lines)])
 
-    def connect_vehicle(self, where: str) -> None:
-        """Connect to a vehicle by its bus, such as `socketcan:can0`."""
+    def connect_vehicle(self, where: str, unit: int | None = None) -> None:
+        """Connect to a vehicle by its bus or adapter, such as `socketcan:can0`."""
         self.leave()
         self.panel.begin(f"Vehicle on {where}", simulated=False)
         self.entered.emit()
         from nervus.link.vehicle_source import VehicleSource  # noqa: PLC0415 - loads the bus library
 
-        self.vehicle = VehicleSource(where)
+        self.vehicle = VehicleSource(where, unit)
         vehicle = self.vehicle
         self._begin(lambda: [vehicle])
 
-    def connect_instrument(self, where: str, line: str) -> None:
+    def connect_instrument(self, where: str, line: str, setup: "MeterSetup | None" = None) -> None:
         """Connect to a bench meter that is on one line of the sensor, such as `tps1_v`."""
-        from nervus.link.instruments import MeterSource  # noqa: PLC0415 - when first wanted: start-up
+        from nervus.link.instruments import MeterSetup, MeterSource  # noqa: PLC0415 - start-up
 
         self.leave()
         self.panel.begin(f"Meter at {where}", simulated=False)
         self.entered.emit()
-        self._begin(lambda: [MeterSource(where, line)])
+        self._begin(lambda: [MeterSource(where, line, setup or MeterSetup())])
 
     def type_readings(self, line: str) -> None:
         """Readings of a meter that can't be connected, typed as they are read."""
@@ -143,12 +149,14 @@ class LiveController(QObject):
             return None
         from nervus.window.codes_dialog import CodesDialog  # noqa: PLC0415 - loads the bus library
 
-        dialog = CodesDialog(self.vehicle.between, self.panel)
+        vehicle = self.vehicle
+        dialog = CodesDialog(vehicle.between, vehicle.stop_asking, max(vehicle.unit, 0), self.panel)
         dialog.open()
         return dialog
 
     def _begin(self, make: Callable[[], Sequence[Source]]) -> None:
         session = self.session = LiveSession(make, self)
+        session.doing.connect(lambda what: self.panel.state.setText(f"{what} …"))
         session.connected.connect(self._connected)
         session.failed.connect(self._failed)
         session.troubled.connect(self.panel.notice.tell)
@@ -163,8 +171,11 @@ class LiveController(QObject):
 
     def _tell_rate(self, rates: dict[str, float]) -> None:
         fastest = max((r for c, r in rates.items() if c.startswith("tps")), default=0.0)
-        told = f"control unit: throttle {fastest:.0f} times a second" if fastest else "connected"
+        told = f"throttle {fastest:.0f} times a second" if fastest else "connected"
+        if 0.0 < fastest < _SLOW_HZ:
+            told += f": under {1.0 / fastest:.2g} s may not show"
         self.panel.state.setText(told)
+        self.panel.state.setToolTip("\n".join(f"{c}: {r:.3g} times a second" for c, r in rates.items()))
 
     def _failed(self, why: str) -> None:
         self.leave()
@@ -280,6 +291,14 @@ class LiveController(QObject):
 
     # -- what people do --------------------------------------------------------------------------------
 
+    def _in_folder(self, name: str) -> tuple[Path, str]:
+        return self.folder / f"{name}{SUFFIX}", ""
+
+    @property
+    def recorded_s(self) -> float:
+        """For how long it has been recording."""
+        return time.monotonic() - self._began
+
     def toggle_record(self) -> None:
         """Begin or end a recording."""
         if self.session is None:
@@ -289,10 +308,13 @@ class LiveController(QObject):
             self.panel.show_recording(0.0, on=False)
             self.keeping.emit(False)  # noqa: FBT003 - a signal's argument
             return
+        if not self.session.is_connected:
+            return
+        path, owner = self.place(time.strftime("recording %Y-%m-%d %H.%M.%S"))
         try:
-            self.session.record(self.folder)
+            self.session.record(path, owner)
         except OSError as wrong:
-            self.panel.notice.tell(f"{self.folder} takes no recording: {wrong.strerror}.")
+            self.panel.notice.tell(f"{path.parent} takes no recording: {wrong.strerror}.")
             return
         self._began = time.monotonic()
         self.panel.show_recording(0.0, on=True)

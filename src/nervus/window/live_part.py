@@ -6,13 +6,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
-from PyQt6.QtWidgets import QInputDialog, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from nervus.window.actions import QUICK_MARKS
 from nervus.window.theme import BRIGHT, Theme
 
 if TYPE_CHECKING:
+    from nervus.files.journal import Journal
+    from nervus.link.instruments import MeterSetup
     from nervus.window.codes_dialog import CodesDialog
+    from nervus.window.connect_dialogs import LineDialog, MeterDialog, VehicleDialog
     from nervus.window.live_controller import LiveController
     from nervus.window.live_panel import LivePanel
 
@@ -25,7 +28,7 @@ class LivePart(QObject):
 
     Signals: those of the live controller, whether it is there already or not, and
         about_to_connect: what is being done is to be stopped.
-        read_codes: codes and freeze frames that are to be kept in the job.
+        read_codes: what was read of codes, to be kept in the job (`VehicleCodes`).
     """
 
     entered = pyqtSignal()
@@ -36,7 +39,7 @@ class LivePart(QObject):
     keeping = pyqtSignal(bool)
     failed = pyqtSignal(str)
     about_to_connect = pyqtSignal()
-    read_codes = pyqtSignal(object, object)
+    read_codes = pyqtSignal(object)
 
     def __init__(
         self, settings: QSettings, folder: Path, middle: QStackedWidget, parent: QWidget
@@ -46,6 +49,8 @@ class LivePart(QObject):
         self._theme: Theme = BRIGHT
         self.folder = folder
         self.keeps_codes = False
+        self.place: Callable[[str], tuple[Path, str] | None] = lambda _name: None
+        """Where a recording is to be written that belongs to a job, and whose it is; `None` for none."""
 
     @cached_property
     def panel(self) -> "LivePanel":
@@ -63,6 +68,8 @@ class LivePart(QObject):
         from nervus.window.live_controller import LiveController  # noqa: PLC0415 - when first wanted
 
         live = LiveController(self.panel, self.folder, self)
+        in_folder = live.place
+        live.place = lambda name: self.place(name) or in_folder(name)
         live.entered.connect(self.entered)
         live.left.connect(self.left)
         live.looked.connect(self.looked)
@@ -76,6 +83,14 @@ class LivePart(QObject):
     def is_live(self) -> bool:
         """Whether something is connected."""
         return "controller" in self.__dict__ and self.controller.is_live
+
+    @property
+    def recording(self) -> "tuple[Journal, float] | None":
+        """What is being recorded, and for how long it has been; `None` where nothing is."""
+        if not self.is_live or self.controller.session is None:
+            return None
+        journal = self.controller.session.journal
+        return (journal, self.controller.recorded_s) if journal is not None else None
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
@@ -100,43 +115,47 @@ class LivePart(QObject):
         self.about_to_connect.emit()
         self.controller.connect_simulated(fault)
 
-    def ask_for_vehicle(self) -> None:
-        """Ask which adapter a vehicle is on; the last one is remembered."""
-        name = self._asked(
-            "vehicle",
-            "Connect a vehicle",
-            "Name of the SocketCAN adapter, set up for the vehicle's bit rate. Nervus reads; it writes "
-            "nothing without asking.",
-            "can0",
-        )
-        if name:
+    def ask_for_vehicle(self) -> "VehicleDialog":
+        """Ask which bus or adapter a vehicle is on, and for which unit; the last ones are remembered."""
+        from nervus.window.connect_dialogs import VehicleDialog  # noqa: PLC0415 - when first wanted
+
+        dialog = VehicleDialog(self._settings, self._window)
+
+        def connect(where: str, unit: int) -> None:
             self.about_to_connect.emit()
-            self.controller.connect_vehicle(f"socketcan:{name}")
+            self.controller.connect_vehicle(where, unit if unit >= 0 else None)
 
-    def ask_for_meter(self) -> None:
-        """Ask where a meter is; the last one is remembered. Its probe is on signal 1."""
-        name = self._asked(
-            "meter",
-            "Connect a meter",
-            "A meter that speaks SCPI: HOST:PORT or a VISA resource. Its probe is on signal 1.",
-            "192.168.0.10:5025",
-        )
-        if name:
+        dialog.wanted.connect(connect)
+        dialog.open()
+        return dialog
+
+    def ask_for_meter(self) -> "MeterDialog":
+        """Ask where a meter is, what its probe is on, and how it is asked; all is remembered."""
+        from nervus.window.connect_dialogs import MeterDialog  # noqa: PLC0415 - when first wanted
+
+        dialog = MeterDialog(self._settings, self._window)
+
+        def connect(where: str, line: str, setup: "MeterSetup") -> None:
             self.about_to_connect.emit()
-            self.controller.connect_instrument(name, "tps1_v")
+            self.controller.connect_instrument(where, line, setup)
 
-    def type_by_hand(self) -> None:
-        """Readings typed as they are read."""
-        self.about_to_connect.emit()
-        self.controller.type_readings("tps1_v")
+        dialog.wanted.connect(connect)
+        dialog.open()
+        return dialog
 
-    def _asked(self, key: str, title: str, words: str, otherwise: str) -> str:
-        before = str(self._settings.value(key, otherwise))
-        name, wanted = QInputDialog.getText(self._window, title, words, text=before)
-        if not wanted or not name.strip():
-            return ""
-        self._settings.setValue(key, name.strip())
-        return name.strip()
+    def type_by_hand(self) -> "LineDialog":
+        """Readings typed as they are read, of a line that is asked for."""
+        from nervus.window.connect_dialogs import LineDialog  # noqa: PLC0415 - when first wanted
+
+        dialog = LineDialog(self._settings, self._window)
+
+        def begin(line: str) -> None:
+            self.about_to_connect.emit()
+            self.controller.type_readings(line)
+
+        dialog.wanted.connect(begin)
+        dialog.open()
+        return dialog
 
     def codes(self) -> "CodesDialog | None":
         """Read the codes of the connected vehicle."""

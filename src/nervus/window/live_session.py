@@ -1,29 +1,32 @@
 """A connection that is open: sources running, samples for the picture, the journal of a recording."""
 
-import contextlib
+import logging
 import threading
-import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from nervus.domain.errors import OutsideError
-from nervus.files.journal import SUFFIX, Journal, finished
+from nervus.domain.errors import OutsideError, Stopped
+from nervus.files.journal import Journal
 from nervus.link.capture import Capture, Trouble
 from nervus.link.source import Block, Source
+
+_log = logging.getLogger(__name__)
 
 
 class LiveSession(QObject):
     """Owns the sources of one connection; everything that waits happens in threads of its own.
 
     Signals:
+        doing: what is being done while it connects.
         connected: the sources run; with samples a second by channel, as far as a source tells them.
         failed: they can't be reached, and why.
         troubled: a source was lost or is back, or the disk is full.
         recorded: a recording was finished: its file.
     """
 
+    doing = pyqtSignal(str)
     connected = pyqtSignal(dict)
     failed = pyqtSignal(str)
     troubled = pyqtSignal(str)
@@ -48,11 +51,21 @@ class LiveSession(QObject):
     def _open(self) -> None:
         try:
             sources = self._make()
+            for source in sources:
+                if hasattr(source, "doing"):
+                    source.doing = self.doing.emit
             capture = Capture(sources, None, watch=self._came, tell=self._trouble)
             capture.start()
+        except Stopped:
+            return
         except OutsideError as wrong:
             if not self._ended.is_set():
                 self.failed.emit(str(wrong))
+            return
+        except Exception:  # noqa: BLE001
+            # The last guard of the thread: a bug of ours must reach the user and the log.
+            _log.exception("connecting failed")
+            self.failed.emit("Nervus could not connect because of a fault of its own; see the log.")
             return
         if self._ended.is_set():
             capture.stop()
@@ -84,17 +97,28 @@ class LiveSession(QObject):
         """Whether what comes in is being kept."""
         return self._journal is not None
 
-    def record(self, folder: Path) -> None:
-        """Begin to keep what comes in.
+    @property
+    def journal(self) -> Journal | None:
+        """What is being written, `None` while nothing is kept."""
+        return self._journal
+
+    @property
+    def is_connected(self) -> bool:
+        """Whether the sources run."""
+        return self._capture is not None
+
+    def record(self, path: Path, owner: str = "") -> None:
+        """Begin to keep what comes in, in this file, which says whose it is.
 
         Raises:
-            OSError: the folder takes nothing.
+            OSError: its folder takes nothing.
         """
         if self._capture is None or self._journal is not None:
             return
-        folder.mkdir(parents=True, exist_ok=True)
-        name = time.strftime("recording %Y-%m-%d %H.%M.%S")
-        self._journal = Journal(folder / f"{name}{SUFFIX}")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self._journal = Journal(path)
+        if owner:
+            self._journal.belongs_to(owner)
         self._capture.keep_with(self._journal)
 
     def mark(self, text: str) -> float | None:
@@ -109,13 +133,9 @@ class LiveSession(QObject):
         journal, self._journal = self._journal, None
         try:
             journal.close()
-            path = finished(journal.path)
         except OSError as wrong:
-            self.troubled.emit(
-                f"The recording could not be finished ({wrong.strerror}); {journal.path} is kept."
-            )
-            return
-        self.recorded.emit(path)
+            self.troubled.emit(f"The disk did not take the end of it ({wrong.strerror}).")
+        self.recorded.emit(journal.path)
 
     def stop(self) -> None:
         """Disconnect; a recording under way is finished first. Waits for the sources elsewhere."""
@@ -123,9 +143,4 @@ class LiveSession(QObject):
         self.finish()
         capture, self._capture = self._capture, None
         if capture is not None:
-            threading.Thread(target=_stop, args=(capture,), name="disconnecting", daemon=True).start()
-
-
-def _stop(capture: Capture) -> None:
-    with contextlib.suppress(OSError):  # the disk's refusal was told when it came
-        capture.stop()
+            threading.Thread(target=capture.stop, name="disconnecting", daemon=True).start()

@@ -180,10 +180,7 @@ class LookPage(StationPage):
     def _look(self, item: LookItem) -> Look:
         """What was seen of an item; a new one where it was not looked at."""
         assert self.job is not None  # noqa: S101 - asked only while a job is shown
-        found = [look for look in of_kind(self.job.entries, Look) if look.item == item.id]
-        if found:
-            return found[-1]
-        return Look(id=new_id(), at=now(), source=Source.SEEN, item=item.id, seen=Seen.NOT_SEEN)
+        return look_at(self.job, item.id)
 
     def _seen(self, item: LookItem, seen: Seen) -> None:
         self._enter(item)
@@ -192,13 +189,6 @@ class LookPage(StationPage):
     def _put(self, **changed: object) -> None:
         if self._at in self.rows and self.job is not None:
             self.put.emit(replace(self._look(self.rows[self._at].item), **changed))
-
-    def add_photo(self, item_id: str, name: str) -> None:
-        """A picture was kept under this name: it belongs to the item."""
-        if item_id in self.rows and self.job is not None:
-            look = self._look(self.rows[item_id].item)
-            if name not in look.photos:
-                self.put.emit(replace(look, photos=(*look.photos, name)))
 
     def _enter(self, item: LookItem) -> None:
         if item.id != self._at:
@@ -249,6 +239,21 @@ class LookPage(StationPage):
         )
         if name:
             self.photo_wanted.emit(self._at, Path(name))
+
+
+def look_at(job: Job, item_id: str) -> Look:
+    """What was seen of an item in a job; a new one where it was not looked at."""
+    found = [look for look in of_kind(job.entries, Look) if look.item == item_id]
+    if found:
+        return found[-1]
+    return Look(id=new_id(), at=now(), source=Source.SEEN, item=item_id, seen=Seen.NOT_SEEN)
+
+
+def with_photo(job: Job, item_id: str, name: str) -> Look:
+    """What was seen of an item, with one more picture that is kept under this name."""
+    look = look_at(job, item_id)
+    photos = look.photos if name in look.photos else (*look.photos, name)
+    return replace(look, photos=photos)
 
 
 def _thumbnail(path: Path) -> QPixmap | None:

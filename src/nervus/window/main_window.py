@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
-from nervus.domain.job import AnyEntry, Job, Source
+from nervus.domain.job import AnyEntry, Job, Recorded, Source, of_kind
 from nervus.window.actions import (
     ACTIONS,
     FOOT,
@@ -30,7 +30,7 @@ from nervus.window.findings_list import most_telling
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.frame_window import FrameWindow
 from nervus.window.home_view import HomeView
-from nervus.window.job_part import JobPart, Listed, code_set
+from nervus.window.job_part import JobPart, Listed, code_set, identities
 from nervus.window.live_part import DEMO_FAULT, LivePart
 from nervus.window.menus import make_menus
 from nervus.window.nerve_way import vehicle_of
@@ -46,8 +46,10 @@ from nervus.window.tasks import wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES
 
 if TYPE_CHECKING:
+    from nervus.window.codes_dialog import VehicleCodes
     from nervus.window.live_controller import LiveController
     from nervus.window.live_panel import LivePanel
+    from nervus.window.opening import WasRead
 
 _KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
 _FILES = f"Recordings ({_KINDS});;All files (*)"
@@ -65,6 +67,10 @@ class MainWindow(FrameWindow):
     ) -> None:
         super().__init__(settings)
         self.opened: Opened | None = None
+        self._opening_for: Job | None = None
+        self._attached = ""
+        self._recording: tuple[Job, str] | None = None
+        self._closing = False
         self.head, self.foot, self.rail = Head(), Foot(), Rail()
         self.home, self.record, self.standing = HomeView(), RecordPage(), Standing(self)
         self.nerve, self.judgement = self.standing.nerve, self.standing.judgement
@@ -181,6 +187,7 @@ class MainWindow(FrameWindow):
         opening.began.connect(self._opening)
         opening.progressed.connect(self.panel.busy.show_progress)
         opening.ended.connect(self.panel.busy.hide)
+        opening.was_read.connect(self._was_read)
         opening.opened.connect(self._show)
         opening.failed.connect(self._failed)
         live.about_to_connect.connect(self.stop)
@@ -188,7 +195,8 @@ class MainWindow(FrameWindow):
         live.left.connect(self._leave_live)
         live.looked.connect(self._looked)
         live.moment.connect(self.nerve.show_moment)
-        live.recorded.connect(self.open_file)
+        live.recorded.connect(self._recorded)
+        live.place = self._recording_begins
         live.keeping.connect(lambda on: self.head.show_live(kept=on))
         live.failed.connect(self._failed)
         live.read_codes.connect(self._take_codes)
@@ -217,13 +225,18 @@ class MainWindow(FrameWindow):
     def begin_job(self, name: str) -> None:
         """Begin a job, for a vehicle of this name if there is one."""
         self._put_away(keep_live=True)
-        self.job_part.begin_job(name)
+        self._adopt_live(self.job_part.begin_job(name))
         self.go("complaint")
 
     def open_job(self, job_id: str, station: str = "complaint") -> None:
         """Open a job of the logbook at a station."""
         self._put_away(keep_live=True)
-        self.job_part.open_job(job_id, lambda _job: self.go(station))
+
+        def show(job: Job) -> None:
+            self._adopt_live(job)
+            self.go(station)
+
+        self.job_part.open_job(job_id, show)
 
     def keep_opened(self) -> None:
         """Begin a job with the recording that is open."""
@@ -231,8 +244,13 @@ class MainWindow(FrameWindow):
             return
         opened = self.opened
         vehicle = opened.vehicle or vehicle_of(opened.recording)
-        self.job_part.begin_job(vehicle=vehicle)
-        self._keep(opened)
+        job = self.job_part.begin_job(vehicle=vehicle)
+        read = opened.as_read()
+        if read is not None:
+            attaching = self.job_part.attaching
+            attaching.found(attaching.keep(job, read), opened.analysis)
+        if opened.codes:
+            self.stations.add_codes(opened.codes, Source.FILE)
         self.go("complaint")
 
     def go(self, station: str) -> None:
@@ -307,8 +325,11 @@ class MainWindow(FrameWindow):
                 "No vehicle is connected. Connect one first: Ctrl Shift K, or Ctrl K for the simulated."
             )
 
-    def _take_codes(self, codes: object, frames: object) -> None:
-        self.stations.add_codes(code_set(codes, frames), Source.VEHICLE)  # type: ignore[arg-type] # Qt carries objects
+    def _take_codes(self, told: "VehicleCodes") -> None:
+        codes = code_set(told.read.codes, told.frames)
+        self.stations.add_codes(codes, Source.VEHICLE, told.read.missing)
+        for entry in identities(told.identity):
+            self.job_part.put(entry)
         self.go("codes")
 
     def _tell_history(self, before: AnyEntry) -> None:
@@ -337,7 +358,8 @@ class MainWindow(FrameWindow):
         """Ask where the job's bundle is to be written."""
         path = asked_where_to(self, self.job.vehicle.name) if self.job is not None else None
         if path is not None:
-            self.job_part.bundle(path)
+            assert self.job is not None  # noqa: S101 - asked for only with a job
+            self.job_part.attaching.write_bundle(self.job, path)
 
     # -- opening -----------------------------------------------------------------------------
 
@@ -375,6 +397,7 @@ class MainWindow(FrameWindow):
         self.opening.stop()
 
     def _opening(self) -> None:
+        self._opening_for, self._attached = self.job, ""
         self.panel.notice.hide()
         if self.stations.now != RECORD:
             self.stations.go(RECORD)
@@ -407,10 +430,22 @@ class MainWindow(FrameWindow):
             self.head.show_job(opened.vehicle, opened.complaint, opened.state)
 
     def _keep(self, opened: Opened) -> None:
-        """A recording that was opened in a job belongs to it, and the codes that were told meanwhile."""
-        self.job_part.keep_opened(opened, self.opening.from_job, self.opening.scratch)
-        if opened.codes and not self.opening.from_job:
+        """What was found goes to the recording's job, and the codes that were told meanwhile."""
+        attaching, from_job = self.job_part.attaching, self.opening.from_job
+        if from_job and self.job is not None:
+            attaching.found_again(self.job, from_job, opened.analysis)
+        elif self._attached:
+            attaching.found(self._attached, opened.analysis)
+        if opened.codes and not from_job and self._is_in_hand(self._opening_for):
             self.stations.add_codes(opened.codes, Source.FILE)
+
+    def _was_read(self, read: "WasRead") -> None:
+        """A file was read in a job: it belongs to it from now on, whatever comes of judging it."""
+        if self._opening_for is not None and not self.opening.from_job:
+            self._attached = self.job_part.attaching.keep(self._opening_for, read)
+
+    def _is_in_hand(self, job: Job | None) -> bool:
+        return job is not None and self.job is not None and self.job.id == job.id
 
     def close_recording(self) -> None:
         """Put the recording away; the job stays."""
@@ -440,20 +475,64 @@ class MainWindow(FrameWindow):
         self.live_part.connect_simulated(fault)
 
     def _offer_left_over(self) -> None:
-        """Recordings that were cut off, by a kill or a power cut, are offered at the next start."""
+        """Recordings that are in no job (cut off, or never put into one) are offered, all of them."""
         folder = self.live_part.folder
         if not folder.is_dir():
             return
-        from nervus.files.journal import finished, left_over  # noqa: PLC0415 - seldom wanted: start-up
+        from nervus.files.journal import left_over  # noqa: PLC0415 - seldom wanted: start-up
 
         found = left_over(folder)
         if found:
-            more = f" {len(found) - 1} more lie beside it." if len(found) > 1 else ""
+            count = "1 recording is" if len(found) == 1 else f"{len(found)} recordings are"
             self.notice.tell(
-                f"“{found[-1].stem}” was cut off. All but the last moment of it is kept.{more}",
-                "Open it",
-                lambda: self.open_file(finished(found[-1])),
+                f"{count} in no job: cut off, or never put into one. All but the last moment is kept.",
+                "Look at them",
+                self.show_left_over,
             )
+
+    def show_left_over(self) -> None:
+        """List the recordings that are in no job, to be opened or put away."""
+        from nervus.window.left_over_dialog import LeftOverDialog  # noqa: PLC0415 - seldom wanted
+
+        dialog = LeftOverDialog(self.live_part.folder, self)
+        dialog.open_wanted.connect(self.open_file)
+        dialog.told.connect(self.notice.tell)
+        dialog.open()
+
+    def _recording_begins(self, name: str) -> tuple[Path, str] | None:
+        """A recording belongs to the job in hand from its first sample; `None` where there is none."""
+        self._recording = None
+        if self.job is None:
+            return None
+        begun = self.job_part.attaching.begin_recording(self.job, name)
+        self._recording = (self.job, begun.recorded_id)
+        return begun.path, begun.owner
+
+    def _adopt_live(self, job: Job) -> None:
+        """A recording that is under way without a job becomes that of the job which comes into hand."""
+        under_way = self.live_part.recording
+        if under_way is None or self._recording is not None:
+            return
+        journal, lasted_s = under_way
+        name = journal.path.stem
+        recorded_id = self.job_part.attaching.adopt_recording(job, journal, name, lasted_s)
+        self._recording = (job, recorded_id) if recorded_id is not None else None
+
+    def _recorded(self, path: Path) -> None:
+        """A recording has ended: it is in its job already, or becomes that of the job in hand."""
+        recording, self._recording = self._recording, None
+        if self._closing:
+            return  # it is in its job, or offered at the next start
+        if recording is None:
+            self.open_file(path)
+            return
+        job, recorded_id = recording
+        if self.job is not None and self._is_in_hand(job):
+            self.job_part.attaching.finish_recordings(self.job)
+            name = next((e.name for e in of_kind(self.job.entries, Recorded) if e.id == recorded_id), "")
+            self.opening.kept(path, name, recorded_id)
+        else:
+            self.notice.tell(f"The recording is in the job of {job.vehicle.name or 'no name yet'}.")
 
     def _enter_live(self) -> None:
         self._show_nothing()
@@ -555,6 +634,7 @@ class MainWindow(FrameWindow):
             if event is not None:
                 event.ignore()
             return
+        self._closing = True
         self.stop()
         self.live_part.leave()
         self.remember_size()

@@ -1,5 +1,6 @@
 """Opening a recording: read it and judge it, in whatever thread this is called."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -32,6 +33,7 @@ class Opened:
         path: the file that a job may keep, `None` where there is none.
         codes: what control units told meanwhile, in a log of traffic.
         pictures: what it is drawn from, if that was made already.
+        original: the file of another program's that it was made from.
     """
 
     recording: Recording
@@ -43,6 +45,36 @@ class Opened:
     path: Path | None = None
     codes: tuple[SeenCode, ...] = ()
     pictures: "Pictures | None" = None
+    original: Path | None = None
+
+    def as_read(self) -> "WasRead | None":
+        """What a job may keep of it, `None` where there is no file."""
+        if self.path is None:
+            return None
+        return _read_of(self.recording, self.path, self.title, self.original)
+
+
+@dataclass(frozen=True, slots=True)
+class WasRead:
+    """A file that was read as a recording, before it is judged.
+
+    Attributes:
+        path: what a job keeps of it.
+        title: what it is called.
+        duration_s: from the first sample to the last.
+        channels: their identifiers.
+        original: the file of another program's that it was made from.
+    """
+
+    path: Path
+    title: str
+    duration_s: float
+    channels: tuple[str, ...]
+    original: Path | None = None
+
+
+Announce = Callable[[WasRead], None]
+"""Called as soon as a file was read: from then on it can be kept, whatever comes of judging it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +85,7 @@ class MappingWanted:
     proposal: "Proposal"
 
 
-def open_file(path: Path, progress: Progress) -> Opened:
+def open_file(path: Path, progress: Progress, announce: Announce = lambda _read: None) -> Opened:
     """Read and judge a file.
 
     Raises:
@@ -65,8 +97,14 @@ def open_file(path: Path, progress: Progress) -> Opened:
     read = read_any(path)
     if read.recording is None:
         raise RecordingUnusable.only_codes(path.name, [code.code for code in read.codes])
+    announce(_read_of(read.recording, path, path.name))
     analysis, pictures = _judge(read.recording, progress)
     return Opened(read.recording, analysis, path.name, None, "", "", path, read.codes, pictures)
+
+
+def _read_of(recording: Recording, path: Path, title: str, original: Path | None = None) -> WasRead:
+    channels = tuple(c.id for c in recording.channels)
+    return WasRead(path, title, recording.duration_s, channels, original)
 
 
 def open_kept(path: Path, name: str, progress: Progress) -> Opened:
@@ -78,14 +116,14 @@ def open_kept(path: Path, name: str, progress: Progress) -> Opened:
     return replace(open_file(path, progress), title=name)
 
 
-def open_or_propose(path: Path, progress: Progress) -> "Opened | MappingWanted":
+def open_or_propose(path: Path, progress: Progress, announce: Announce) -> "Opened | MappingWanted":
     """The same; but a table in another dialect comes back as a proposal of what it may be.
 
     Raises:
         OutsideError: it can't be read as a recording, nor as a table.
     """
     try:
-        return open_file(path, progress)
+        return open_file(path, progress, announce)
     except RecordingUnusable as wrong:
         if path.suffix.lower() not in _TABLES or _is_ours(path):
             raise
@@ -106,7 +144,9 @@ def _is_ours(path: Path) -> bool:
         return True
 
 
-def open_mapped(path: Path, mapping: "CsvMapping", scratch: Path, progress: Progress) -> Opened:
+def open_mapped(
+    path: Path, mapping: "CsvMapping", scratch: Path, progress: Progress, announce: Announce
+) -> Opened:
     """Read a table as a mapping says, write it as ours into a scratch folder, and judge it.
 
     Raises:
@@ -119,17 +159,22 @@ def open_mapped(path: Path, mapping: "CsvMapping", scratch: Path, progress: Prog
     recording = read_mapped(path, mapping)
     ours = scratch / f"{path.stem}.csv"
     write_recording(recording, ours)
+    announce(_read_of(recording, ours, path.name, path))
     analysis, pictures = _judge(recording, progress)
-    return Opened(recording, analysis, path.name, None, "", "", ours, (), pictures)
+    return Opened(recording, analysis, path.name, None, "", "", ours, (), pictures, path)
 
 
-def open_demo(case_id: str, progress: Progress) -> Opened:
-    """Make and judge a case of the demo."""
+def open_demo(case_id: str, scratch: Path, progress: Progress, announce: Announce) -> Opened:
+    """Make a case of the demo, write it into a scratch folder, and judge it."""
+    from nervus.files.recording_writer import write_recording  # noqa: PLC0415 - loads pandas
     from nervus.standin.demo import case_named  # noqa: PLC0415 - for the demo only
 
     progress("Making the demo recording", 0.05)
     case = case_named(case_id)
     recording = case.make()
+    path = scratch / recording.name
+    write_recording(recording, path)
+    announce(_read_of(recording, path, case.title))
     analysis, pictures = _judge(recording, progress)
     return Opened(
         recording,
@@ -138,6 +183,7 @@ def open_demo(case_id: str, progress: Progress) -> Opened:
         case.vehicle,
         case.complaint,
         "demo · invented data",
+        path,
         pictures=pictures,
     )
 

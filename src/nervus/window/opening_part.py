@@ -30,6 +30,7 @@ class OpeningPart(QObject):
     Signals:
         began: something is being opened; what was open stays until it is there.
         progressed: what is being done, and how far it is.
+        was_read: a file that is not in the job yet was read, and is being judged now.
         opened: it is there; the recording with its judgement.
         failed: why it can't be opened.
         ended: nothing is being done any more.
@@ -37,6 +38,7 @@ class OpeningPart(QObject):
 
     began = pyqtSignal()
     progressed = pyqtSignal(str, float)
+    was_read = pyqtSignal(object)
     opened = pyqtSignal(object)
     failed = pyqtSignal(str)
     ended = pyqtSignal()
@@ -71,11 +73,18 @@ class OpeningPart(QObject):
     def file(self, path: Path) -> None:
         """Open a recording from a file."""
         self._settings.setValue("folder", str(path.parent))
-        self._begin(f"Reading {path.name}", lambda progress: open_or_propose(path, progress))
+        self._begin(
+            f"Reading {path.name}",
+            lambda progress: open_or_propose(path, progress, self.was_read.emit),
+        )
 
     def demo(self, case_id: str) -> None:
         """Open a case of the demo (the most telling one for an empty name)."""
-        self._begin("Making the demo recording", lambda progress: open_demo(case_id, progress))
+        scratch = self.scratch
+        self._begin(
+            "Making the demo recording",
+            lambda progress: open_demo(case_id, scratch, progress, self.was_read.emit),
+        )
 
     def kept(self, path: Path, name: str, recording_id: str) -> None:
         """Open a recording of the job again."""
@@ -86,7 +95,7 @@ class OpeningPart(QObject):
         scratch = self.scratch
 
         def work(progress: Progress) -> Opened:
-            return open_mapped(path, mapping, scratch, progress)
+            return open_mapped(path, mapping, scratch, progress, self.was_read.emit)
 
         self._begin(f"Reading {path.name}", work)
 

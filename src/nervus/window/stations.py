@@ -73,14 +73,16 @@ class Stations(QObject):
             self.stretch.emit("")
         self.arrived.emit(name)
 
-    def add_codes(self, codes: tuple[SeenCode, ...], source: Source) -> None:
+    def add_codes(
+        self, codes: tuple[SeenCode, ...], source: Source, missing: tuple[str, ...] = ()
+    ) -> None:
         """Codes that came from elsewhere go into the job's set of the moment that the page shows."""
         from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
 
         page = self.page("codes")
         if isinstance(page, CodesPage) and self._part.job is not None:
             page.show_job(self._part.job)
-            page.add(codes, source)
+            page.add(codes, source, missing)
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
@@ -169,15 +171,21 @@ class Stations(QObject):
         return lambda: self._part.job is not None and self._part.job.id == then
 
     def _look(self) -> StationPage:
-        from nervus.window.look_page import LookPage  # noqa: PLC0415 - when first wanted
+        from nervus.window.look_page import LookPage, with_photo  # noqa: PLC0415 - when first wanted
 
         page = LookPage()
         page.photo_path = lambda name: self._part.files / name
 
         def keep(item: str, path: Path) -> None:
-            still = self._same_job()
-            add = lambda name: page.add_photo(item, name) if still() else None  # noqa: E731 - one line
-            self._part.keep_photo(path, add)
+            # The picture goes to the job that was in hand when it was chosen.
+            job = self._part.job
+            if job is None:
+                return
+
+            def add(name: str) -> None:
+                self._part.change_elsewhere(job.id, lambda then: with_photo(then, item, name))
+
+            self._part.attaching.keep_photo(path, add)
 
         page.photo_wanted.connect(keep)
         return page

@@ -1,0 +1,227 @@
+"""What to connect to: a vehicle by its bus or adapter, a meter by its line; what is there is listed."""
+
+from PyQt6.QtCore import QSettings, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nervus.domain.channel import CHANNEL_KINDS
+from nervus.domain.errors import OutsideError
+from nervus.link.addresses import read_unit
+from nervus.link.bus_health import how_up, interfaces
+from nervus.link.buses import WAYS
+from nervus.link.instruments import MeterSetup, volt_channels
+
+_VEHICLE = (
+    "Nervus reads; it writes nothing without asking. A CAN interface must be set up for the vehicle's "
+    "bit rate first, {up}. Nervus does not do that for you."
+)
+_METER = (
+    "A meter that answers on a socket (HOST:PORT), a serial line (/dev/ttyUSB0) or as a VISA resource. "
+    "Nervus asks it for readings; it changes nothing but the range to volts DC."
+)
+
+
+class ConnectDialog(QDialog):
+    """A form with its last answers, what is wrong in words, and two buttons."""
+
+    def __init__(
+        self, title: str, hint: str, settings: QSettings, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._settings = settings
+        self.setWindowTitle(title)
+        self.setMinimumWidth(560)
+        about = QLabel(hint, self)
+        about.setWordWrap(True)
+        about.setObjectName("quiet")
+        self.form = QFormLayout()
+        self.form.setVerticalSpacing(10)
+        self.wrong = QLabel("", self)
+        self.wrong.setWordWrap(True)
+        self.wrong.hide()
+        self.connect_now = QPushButton("Connect", self)
+        self.connect_now.setObjectName("primary")
+        self.connect_now.setDefault(True)
+        self.leave = QPushButton("Leave it", self)
+        self.connect_now.clicked.connect(self._connect)
+        self.leave.clicked.connect(self.close)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.connect_now)
+        buttons.addStretch(1)
+        buttons.addWidget(self.leave)
+        column = QVBoxLayout(self)
+        column.setSpacing(12)
+        for part in (about, self.wrong):
+            column.addWidget(part)
+        column.addLayout(self.form)
+        column.addLayout(buttons)
+
+    def choice(self, label: str, key: str, offered: list[str], otherwise: str) -> QComboBox:
+        """A box to choose from or to type into, with what was chosen last."""
+        box = QComboBox(self)
+        box.setEditable(True)
+        box.setMinimumHeight(36)
+        box.addItems(list(dict.fromkeys([*offered, otherwise])))
+        box.setCurrentText(str(self._settings.value(key, offered[0] if offered else otherwise)))
+        box.setAccessibleName(label)
+        written = box.lineEdit()
+        assert written is not None  # noqa: S101 - a box that can be typed into has one
+        written.setAccessibleName(label)
+        self.form.addRow(label, box)
+        return box
+
+    def line(self, label: str, key: str, otherwise: str, hint: str) -> QLineEdit:
+        """A line to type into, with what was typed last."""
+        line = QLineEdit(str(self._settings.value(key, otherwise)), self)
+        line.setMinimumHeight(36)
+        line.setPlaceholderText(hint)
+        line.setAccessibleName(label)
+        self.form.addRow(label, line)
+        return line
+
+    def _connect(self) -> None:
+        try:
+            self.take()
+        except OutsideError as wrong:
+            self.wrong.setText(str(wrong))
+            self.wrong.show()
+            return
+        self.close()
+
+    def take(self) -> None:
+        """Take what was entered; raises `OutsideError` for what can't be."""
+
+
+class VehicleDialog(ConnectDialog):
+    """Which way to the vehicle, and which control unit.
+
+    Signals:
+        wanted: the way, as `buses.WAYS`, and the unit (-1 for the first that tells of the throttle).
+    """
+
+    wanted = pyqtSignal(str, int)
+
+    def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
+        names = interfaces()
+        hint = _VEHICLE.format(up=how_up(names[0] if names else "can0"))
+        super().__init__("Connect a vehicle", hint, settings, parent)
+        offered = [f"socketcan:{name}" for name in names] + [f"serial:{port}" for port in serial_ports()]
+        self.where = self.choice("bus or adapter", "vehicle", offered, "socketcan:can0")
+        self.where.setToolTip("\n".join(WAYS))
+        self.unit = self.line("control unit", "vehicle unit", "", "the first that tells of the throttle")
+
+    def take(self) -> None:
+        """As `ConnectDialog.take`."""
+        where, unit = self.where.currentText().strip(), self.unit.text().strip()
+        if ":" not in where:
+            where = f"socketcan:{where}"
+        number = read_unit(unit) if unit else -1
+        self._settings.setValue("vehicle", where)
+        self._settings.setValue("vehicle unit", unit)
+        self.wanted.emit(where, number)
+
+
+class MeterDialog(ConnectDialog):
+    """Where a meter is, what its probe is on, and how it wants to be asked.
+
+    Signals:
+        wanted: where, the channel, and a `MeterSetup`.
+    """
+
+    wanted = pyqtSignal(str, str, object)
+
+    def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
+        super().__init__("Connect a meter", _METER, settings, parent)
+        usual = MeterSetup()
+        self.where = self.choice("meter", "meter", list(serial_ports()), "192.168.0.10:5025")
+        self.probe = line_choice(settings, "meter line", self)
+        self.form.addRow("probe is on", self.probe)
+        self.first = self.line("sent first", "meter first", usual.first, "nothing")
+        self.question = self.line("asked by", "meter question", usual.question, usual.question)
+        self.wait = self.line("waits at most", "meter wait", f"{usual.wait_s:g}", "seconds")
+        self.baud = self.line("serial rate", "meter baud", str(usual.baud), "9600")
+
+    def take(self) -> None:
+        """As `ConnectDialog.take`."""
+        wait_s = _seconds(self.wait.text())
+        baud = self.baud.text().strip()
+        if not baud.isdecimal() or not 300 <= int(baud) <= 4_000_000:
+            raise OutsideError(f"“{baud[:20]}” is no serial rate; accepted is such as 9600 or 115200.")
+        question = self.question.text().strip() or MeterSetup().question
+        setup = MeterSetup(self.first.text().strip(), question, wait_s, int(baud))
+        where, channel = self.where.currentText().strip(), str(self.probe.currentData())
+        kept = {
+            "meter": where, "meter line": channel, "meter first": setup.first,
+            "meter question": setup.question, "meter wait": f"{wait_s:g}", "meter baud": baud,
+        }  # fmt: skip
+        for key, value in kept.items():
+            self._settings.setValue(key, value)
+        self.wanted.emit(where, channel, setup)
+
+
+class LineDialog(ConnectDialog):
+    """Which line the readings that are typed belong to.
+
+    Signals:
+        wanted: the channel.
+    """
+
+    wanted = pyqtSignal(str)
+
+    def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
+        hint = (
+            "Read the meter and type what it shows; the instant of a reading is when Enter was pressed."
+        )
+        super().__init__("Type readings by hand", hint, settings, parent)
+        self.connect_now.setText("Begin")
+        self.probe = line_choice(settings, "hand line", self)
+        self.form.addRow("probe is on", self.probe)
+
+    def take(self) -> None:
+        """As `ConnectDialog.take`."""
+        channel = str(self.probe.currentData())
+        self._settings.setValue("hand line", channel)
+        self.wanted.emit(channel)
+
+
+def line_choice(settings: QSettings, key: str, parent: QWidget) -> QComboBox:
+    """A box with all lines that a probe can be on, the one of last time chosen."""
+    box = QComboBox(parent)
+    box.setMinimumHeight(36)
+    box.setAccessibleName("What the probe is on")
+    for channel in volt_channels():
+        box.addItem(f"{CHANNEL_KINDS[channel].title} ({channel})", channel)
+    box.setCurrentIndex(max(0, box.findData(str(settings.value(key, "tps1_v")))))
+    return box
+
+
+def _seconds(text: str) -> float:
+    """How long a reading may take.
+
+    Raises:
+        OutsideError: it is no such time.
+    """
+    written = text.strip().removesuffix("s").strip().replace(",", ".")
+    try:
+        seconds = float(written)
+    except ValueError:
+        seconds = -1.0
+    if not 0.1 <= seconds <= 60.0:
+        raise OutsideError(f"“{text.strip()[:20]}” can't be waited for; accepted is 0.1 to 60 s.")
+    return seconds
+
+
+def serial_ports() -> tuple[str, ...]:
+    """The serial lines that this machine has."""
+    from serial.tools import list_ports  # noqa: PLC0415 - seldom wanted: start-up
+
+    return tuple(sorted(port.device for port in list_ports.comports()))
