@@ -197,7 +197,7 @@ def _walk(data: mmap.mmap) -> Iterator[_Packet]:
         if found is None:
             following = _next_marker(data, at + 1)
             # What a kill cut off at the very end is no damage.
-            lost += following - at if following < len(data) or lost else 0
+            lost += 0 if following == len(data) and _is_cut_off(data, at) else following - at
             at = following
             continue
         kind, start, end = found
@@ -209,6 +209,19 @@ def _walk(data: mmap.mmap) -> Iterator[_Packet]:
         at = end
     if lost:
         yield _Packet(0, b"", lost)
+
+
+def _is_cut_off(data: mmap.mmap, at: int) -> bool:
+    """Whether what is left is the sound beginning of a packet whose rest was never written."""
+    left = data[at : at + _HEAD.size]
+    if len(left) < _HEAD.size:
+        return any(left.startswith(m[: len(left)]) for m in (_MARKER, _OLD_MARKER))
+    if left.startswith(_OLD_MARKER):
+        _, kind, length, _ = _OLD_HEAD.unpack_from(data, at)
+        return kind in (_SAMPLES, _MARK) and at + _OLD_HEAD.size + length > len(data)
+    marker, kind, length, checksum, head_sum = _HEAD.unpack(left)
+    sound = marker == _MARKER and head_sum == _head_sum(kind, length, checksum)
+    return bool(sound and at + _HEAD.size + length > len(data))
 
 
 def _whole_at(data: mmap.mmap, at: int) -> tuple[int, int, int] | None:

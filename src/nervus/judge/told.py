@@ -67,7 +67,9 @@ def _of_complaint(job: Job) -> Rows:
 def _codes(job: Job) -> tuple[Code, ...]:
     sets = of_kind(job.entries, CodeSet)
     changed = first_change(job)
-    before = [s for s in sets if changed is None or s.at <= changed.at]
+    # A set in which nothing was told because a unit did not answer is no result: the next one is.
+    heard = [s for s in sets if s.codes or not s.missing]
+    before = [s for s in heard if changed is None or s.at <= changed.at]
     return tuple(read_code(seen.code) for seen in before[0].codes) if before else ()
 
 

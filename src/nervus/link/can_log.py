@@ -11,6 +11,7 @@ from pathlib import Path
 
 import can
 import numpy as np
+from can.io.player import MESSAGE_READERS
 
 from nervus.codes.notation import Code, CodeStatus
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
@@ -23,6 +24,7 @@ from nervus.link.listening import Listener
 from nervus.link.unit_codes import codes_with_status, counted_codes
 
 SUFFIXES = (".log", ".asc", ".blf", ".trc")
+_BINARY = frozenset({".blf"})
 _ACCEPTED = f"accepted is traffic with answers of control units, as {', '.join(SUFFIXES)}"
 _CODE_ANSWERS = {0x43: CodeState.STORED, 0x47: CodeState.PENDING, 0x4A: CodeState.PERMANENT}
 
@@ -57,9 +59,10 @@ def read_can_log(path: Path) -> Traffic:
     """
     # The library tells each flaw of a damaged log on its own; ours is one sentence, or a count.
     logging.getLogger("can.io").setLevel(logging.CRITICAL)
-    heard = _Heard()
+    heard, suffix = _Heard(), path.suffix.lower()
     try:
-        with can.LogReader(path) as log:
+        # Opened here: a reader that fails at the head of a file would leave it open.
+        with path.open("rb" if suffix in _BINARY else "r") as file, MESSAGE_READERS[suffix](file) as log:
             for message in log:
                 heard.take(message)
     except OSError as wrong:

@@ -54,7 +54,9 @@ class Begun:
 
 
 class _Owner(msgspec.Struct, frozen=True):
-    job: str
+    """What a journal says of whose it is: the job as it began, without its entries, and the entry."""
+
+    job: Job
     recorded: Recorded
 
 
@@ -99,15 +101,16 @@ class Attaching(QObject):
         """A recording begins in a job: its entry is kept at once."""
         recorded = _begun(name, 0.0)
         self._put(job.id, recorded)
-        owner = msgspec.json.encode(_Owner(job=job.id, recorded=recorded)).decode()
+        owner = msgspec.json.encode(_Owner(job=replace(job, entries=()), recorded=recorded)).decode()
         return Begun(recorded.id, self.files / recorded.file, owner)
 
-    def recover(self, jobs: set[str], files: set[str]) -> None:
+    def recover(self, jobs: set[str], files: set[str], put_job: Callable[[Job], object]) -> None:
         """Recordings that a kill kept from being named in their job are named there now.
 
         Args:
             jobs: the identifiers of all jobs.
             files: the names of all files that recordings name.
+            put_job: keeps a job that the kill kept from the logbook too.
         """
         folder = self.files
 
@@ -116,8 +119,10 @@ class Attaching(QObject):
 
         def done(found: "list[_Owner]") -> None:
             for owner in found:
-                if owner.job in jobs:
-                    self._put(owner.job, owner.recorded)
+                if owner.job.id in jobs:
+                    self._put(owner.job.id, owner.recorded)
+                else:
+                    put_job(replace(owner.job, entries=(owner.recorded,)))
 
         task = Task(work, self)
         task.succeeded.connect(done)

@@ -100,7 +100,7 @@ class JobPart(QObject):
         self.refresh()
         self.keeper.ask(
             lambda book: ({row.id for row in book.jobs()}, book.recorded_files()),
-            lambda known: self.attaching.recover(*known),
+            lambda known: self.attaching.recover(*known, self._put_job),
         )
 
     def refresh(self) -> None:
@@ -283,6 +283,10 @@ class JobPart(QObject):
 
         self.keeper.ask(read, lambda job: self.put_to(job_id, change(job)))
 
+    def _put_job(self, job: Job) -> None:
+        self.keeper.write(f"job {job.id}", lambda book: book.put_job(job))
+        self.refresh()
+
     def decision(self, words: str) -> Decision:
         """What was decided, with the suspects as they stand."""
         suspects = self.judgement.suspects if self.judgement is not None else ()
@@ -298,7 +302,7 @@ class JobPart(QObject):
         """Read a bundle into the logbook; `done` gets the job's identifier."""
 
         def keep(job: Job) -> None:
-            self.keeper.write(f"job {job.id}", lambda book: book.put_job(job))
+            self._put_job(job)
             self.keeper.ask(lambda _book: job.id, done)
 
         self.attaching.read_bundle(path, keep)

@@ -1,0 +1,316 @@
+"""Of random single changes to the core, how many do the tests notice?
+
+A change is an operator, a comparison, a constant or a dropped call, drawn from its seed. First all
+tests run once with line coverage, so that each change is tried only on the tests that reach its line,
+the quickest first, in a copy of the source. A change that no test fails on is a survivor; those are
+listed, and `WHY` says of the known ones why no test should notice them.
+
+    bench/bench_mutation.py [--rooms files link] [--changes 60] [--seed 1] [--map FOLDER]
+"""
+
+import argparse
+import ast
+import json
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from queue import SimpleQueue
+
+HERE = Path(__file__).resolve().parent.parent
+ROOMS = ("files", "link", "logbook", "codes", "judge", "standin")
+# A change that hangs is noticed; so is one that makes its tests take so much longer.
+_SLOWER, _AT_LEAST_S, _MOST_TESTS = 4.0, 40.0, 60
+
+PLUGIN = """
+import json, os, time
+import coverage, pytest
+_cov = coverage.Coverage(data_file=os.environ["MAP_DATA"], source_pkgs=["nervus"])
+_took = {}
+def pytest_sessionstart(session):
+    _cov.start()
+@pytest.hookimpl(hookwrapper=True)
+def pytest_runtest_protocol(item, nextitem):
+    _cov.switch_context(item.nodeid)
+    began = time.perf_counter()
+    yield
+    _took[item.nodeid] = time.perf_counter() - began
+    _cov.switch_context("")
+def pytest_sessionfinish(session):
+    _cov.stop(); _cov.save()
+    data, lines = _cov.get_data(), {}
+    for file in data.measured_files():
+        lines[file] = {str(n): c for n, c in data.contexts_by_lineno(file).items()}
+    with open(os.environ["MAP_JSON"], "w") as out:
+        json.dump({"lines": lines, "took": _took}, out)
+"""
+
+
+@dataclass(frozen=True)
+class Change:
+    """One change.
+
+    Attributes:
+        file: below `src/nervus`.
+        line: where it is.
+        what: in words.
+        source: the whole changed module.
+    """
+
+    file: str
+    line: int
+    what: str
+    source: str
+
+
+# -- changes -------------------------------------------------------------------------------------------
+
+_COMPARED: dict[type[ast.cmpop], type[ast.cmpop]] = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq, ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
+}  # fmt: skip
+_COUNTED: dict[type[ast.operator], type[ast.operator]] = {
+    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.FloorDiv: ast.Mult,
+    ast.Mod: ast.Mult, ast.LShift: ast.RShift, ast.RShift: ast.LShift, ast.BitAnd: ast.BitOr,
+    ast.BitOr: ast.BitAnd, ast.BitXor: ast.BitAnd,
+}  # fmt: skip
+
+
+class _Changer(ast.NodeTransformer):
+    """Counts the places where something can be changed, and changes the one that is wanted."""
+
+    def __init__(self, wanted: int = -1) -> None:
+        self.places: list[tuple[int, str]] = []
+        self._wanted = wanted
+
+    def _here(self, node: ast.AST, what: str) -> bool:
+        self.places.append((node.lineno, what))  # type: ignore[attr-defined] # expressions and statements have one
+        return len(self.places) - 1 == self._wanted
+
+    def _visit_plain(self, node: ast.AST) -> ast.AST:
+        return self.generic_visit(node)
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.AST:
+        if node.value is not None:
+            node.value = self.visit(node.value)
+        return node
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
+        node.args.defaults = [self.visit(d) for d in node.args.defaults]
+        node.body = [self.visit(s) for s in node.body]
+        return node
+
+    def visit_ClassDef(self, node: ast.ClassDef) -> ast.AST:
+        node.body = [self.visit(s) for s in node.body]
+        return node
+
+    def visit_If(self, node: ast.If) -> ast.AST:
+        named = isinstance(node.test, ast.Name) and node.test.id == "TYPE_CHECKING"
+        return node if named else self._visit_plain(node)
+
+    def visit_Raise(self, node: ast.Raise) -> ast.AST:
+        return node  # what a sentence says is checked by its readers
+
+    def visit_JoinedStr(self, node: ast.JoinedStr) -> ast.AST:
+        return node
+
+    def visit_Compare(self, node: ast.Compare) -> ast.AST:
+        self.generic_visit(node)
+        other = _COMPARED[type(node.ops[0])]
+        if self._here(node, f"{type(node.ops[0]).__name__} to {other.__name__}"):
+            node.ops[0] = other()
+        return node
+
+    def visit_BinOp(self, node: ast.BinOp) -> ast.AST:
+        self.generic_visit(node)
+        other = _COUNTED.get(type(node.op))
+        if other is not None and self._here(node, f"{type(node.op).__name__} to {other.__name__}"):
+            node.op = other()
+        return node
+
+    def visit_BoolOp(self, node: ast.BoolOp) -> ast.AST:
+        self.generic_visit(node)
+        other = ast.Or if isinstance(node.op, ast.And) else ast.And
+        if self._here(node, f"{type(node.op).__name__} to {other.__name__}"):
+            node.op = other()
+        return node
+
+    def visit_UnaryOp(self, node: ast.UnaryOp) -> ast.AST:
+        self.generic_visit(node)
+        if isinstance(node.op, ast.Not) and self._here(node, "not dropped"):
+            return node.operand
+        return node
+
+    def visit_Constant(self, node: ast.Constant) -> ast.AST:
+        if isinstance(node.value, bool):
+            if self._here(node, f"{node.value} to {not node.value}"):
+                return ast.copy_location(ast.Constant(not node.value), node)
+        elif isinstance(node.value, (int, float)):
+            other = node.value + 1 if isinstance(node.value, int) else node.value * 2.0 + 0.5
+            if self._here(node, f"{node.value} to {other}"):
+                return ast.copy_location(ast.Constant(other), node)
+        return node
+
+    def visit_Expr(self, node: ast.Expr) -> ast.AST:
+        self.generic_visit(node)
+        if isinstance(node.value, ast.Call) and self._here(node, "call dropped"):
+            return ast.copy_location(ast.Pass(), node)
+        return node
+
+
+def all_changes(path: Path) -> list[tuple[int, int, str]]:
+    """Number, line and words of every change that a file offers."""
+    changer = _Changer()
+    changer.visit(ast.parse(path.read_text(encoding="utf-8")))
+    return [(number, line, what) for number, (line, what) in enumerate(changer.places)]
+
+
+def changed(path: Path, number: int) -> str:
+    """The source of a file with one change."""
+    tree = _Changer(number).visit(ast.parse(path.read_text(encoding="utf-8")))
+    return ast.unparse(ast.fix_missing_locations(tree))
+
+
+def drawn(rooms: list[str], count: int, seed: int) -> list[Change]:
+    """So many changes of each room, by chance."""
+    found = []
+    for room in rooms:
+        chance = random.Random(f"{seed} {room}")  # noqa: S311 - no secret
+        offered = [
+            (path, *change)
+            for path in sorted((HERE / "src" / "nervus" / room).rglob("*.py"))
+            for change in all_changes(path)
+        ]
+        for path, number, line, what in chance.sample(offered, min(count, len(offered))):
+            name = str(path.relative_to(HERE / "src" / "nervus"))
+            found.append(Change(name, line, what, changed(path, number)))
+    return found
+
+
+# -- trying
+# ----------------------------------------------------------------------------------------------
+
+
+class Map:
+    """Which tests reach which line, and how long each takes."""
+
+    def __init__(self, folder: Path) -> None:
+        told = json.loads((folder / "map.json").read_text())
+        self._took: dict[str, float] = told["took"]
+        self._lines: dict[str, dict[str, list[str]]] = {
+            file.partition("/src/nervus/")[2]: lines for file, lines in told["lines"].items()
+        }
+
+    def tests_of(self, change: Change) -> list[str]:
+        """The tests that reach a change, the quickest first."""
+        lines = self._lines.get(change.file, {})
+        found = set(lines.get(str(change.line), ())) - {""}
+        if not found:  # a module's own line, run when it is imported: whoever uses the module
+            found = {test for tests in lines.values() for test in tests} - {""}
+        ordered = sorted(found, key=lambda test: self._took.get(test, 0.0))
+        return ordered[:_MOST_TESTS]
+
+    def seconds(self, tests: list[str]) -> float:
+        """How long these take together."""
+        return sum(self._took.get(test, 1.0) for test in tests)
+
+
+def make_map(folder: Path) -> None:
+    """Run all tests once with coverage."""
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "map_plugin.py").write_text(PLUGIN)
+    environment = os.environ | {
+        "MAP_DATA": str(folder / "coverage"), "MAP_JSON": str(folder / "map.json"),
+        "PYTHONPATH": str(folder), "QT_QPA_PLATFORM": "offscreen",
+    }  # fmt: skip
+    command = [sys.executable, "-m", "pytest", "-q", "-p", "map_plugin", "-m", "not real_window"]
+    subprocess.run(command, cwd=HERE, env=environment, check=False)
+
+
+def survives(change: Change, tests: list[str], allowed_s: float, copy: Path) -> bool:
+    """Whether the tests pass with a change, tried in a copy of the source."""
+    target = copy / "nervus" / change.file
+    before = target.read_text(encoding="utf-8")
+    target.write_text(change.source, encoding="utf-8")
+    environment = os.environ | {
+        "PYTHONPATH": str(copy), "QT_QPA_PLATFORM": "offscreen", "PYTHONDONTWRITEBYTECODE": "1",
+    }  # fmt: skip
+    command = [sys.executable, "-m", "pytest", "-q", "-x", "--no-header", *tests]
+    try:
+        with tempfile.TemporaryFile() as out:
+            done = subprocess.run(
+                command,
+                cwd=HERE,
+                env=environment,
+                stdout=out,
+                stderr=out,
+                timeout=allowed_s,
+                check=False,
+            )
+    except subprocess.TimeoutExpired:
+        return False
+    else:
+        return done.returncode == 0
+    finally:
+        target.write_text(before, encoding="utf-8")
+
+
+def main() -> int:
+    """Change, test, print."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--rooms", nargs="+", default=list(ROOMS))
+    parser.add_argument("--changes", type=int, default=60, help="of each room")
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--map", type=Path, default=HERE / ".mutation", help="kept between runs")
+    parser.add_argument("--only", default="", help="only changes whose file holds this")
+    wanted = parser.parse_args()
+    if not (wanted.map / "map.json").is_file():
+        make_map(wanted.map)
+    reach = Map(wanted.map)
+    changes = [c for c in drawn(wanted.rooms, wanted.changes, wanted.seed) if wanted.only in c.file]
+    copies: SimpleQueue[Path] = SimpleQueue()
+    killed: Counter[str] = Counter()
+    tried: Counter[str] = Counter()
+    survivors: list[Change] = []
+    with tempfile.TemporaryDirectory() as scratch:
+        for number in range(os.cpu_count() or 1):
+            copy = Path(scratch) / str(number)
+            shutil.copytree(
+                HERE / "src", copy, ignore=shutil.ignore_patterns("__pycache__", "*.egg-info")
+            )
+            copies.put(copy)
+
+        def one(change: Change) -> None:
+            tests = reach.tests_of(change)
+            copy = copies.get()
+            try:
+                allowed = _AT_LEAST_S + _SLOWER * reach.seconds(tests)
+                alive = not tests or survives(change, tests, allowed, copy)
+            finally:
+                copies.put(copy)
+            room = change.file.partition("/")[0]
+            tried[room] += 1
+            killed[room] += not alive
+            if alive:
+                survivors.append(change)
+                print(f"  {change.file}:{change.line}: {change.what} ({len(tests)} tests)", flush=True)
+
+        began = time.monotonic()
+        with ThreadPoolExecutor(os.cpu_count()) as pool:
+            list(pool.map(one, changes))
+    for room in sorted(tried):
+        print(f"{room}: {killed[room]} of {tried[room]} noticed, {killed[room] / tried[room]:.2f}")
+    total = sum(killed.values()) / max(1, sum(tried.values()))
+    print(f"together {total:.2f} of {sum(tried.values())} (bar 0.85), {time.monotonic() - began:.0f} s")
+    return int(total < 0.85)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
