@@ -6,8 +6,10 @@ The log is listened to as a third party: both sides' frames are put together by 
 
 import logging
 from collections import defaultdict
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import can
 import numpy as np
@@ -62,7 +64,8 @@ def read_can_log(path: Path) -> Traffic:
     heard, suffix = _Heard(), path.suffix.lower()
     try:
         # Opened here: a reader that fails at the head of a file would leave it open.
-        with path.open("rb" if suffix in _BINARY else "r") as file, MESSAGE_READERS[suffix](file) as log:
+        reader: Callable[[object], Any] = MESSAGE_READERS[suffix]
+        with path.open("rb" if suffix in _BINARY else "r") as file, reader(file) as log:
             for message in log:
                 heard.take(message)
     except OSError as wrong:
