@@ -1,8 +1,7 @@
-"""The live path: frames shown, samples lost, memory, the poll's cost, mangled input, kills.
+"""The live path: frames shown, samples lost, memory, the poll's cost, mangled frames.
 
-    python bench/bench_live.py                    30 seconds live, 20 kills, 20 000 mangled frames
+    python bench/bench_live.py                    30 seconds live, 20 000 mangled frames
     python bench/bench_live.py --minutes 10       ten minutes live
-    python bench/bench_live.py --kills 100 --mangled 100000
 
 The simulated vehicle runs in a process of its own; its sampler gives three lines at 10 000 samples a
 second (two tracks and the supply). Frames are counted where they are painted, offscreen at 1280x800.
@@ -13,13 +12,10 @@ import json
 import os
 import random
 import resource
-import signal
-import socketserver
 import statistics
 import subprocess
 import sys
 import tempfile
-import threading
 import time
 from pathlib import Path
 
@@ -28,21 +24,6 @@ import numpy as np
 
 SCREEN = {"name": "S", "x": 0, "y": 0, "width": 1280, "height": 800}
 DPI = {"logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}
-WRITER = """
-import sys, time
-import numpy as np
-from pathlib import Path
-from nervus.files.journal import Journal
-journal, began = Journal(Path(sys.argv[1])), time.monotonic()
-print("ready", flush=True)
-while True:
-    now = time.monotonic() - began
-    times = now + np.arange(200) / 1e4
-    journal.samples("tps1_v", times, times)
-    journal.samples("tps2_v", times, times)
-    print(f"{now:.6f}", flush=True)
-    time.sleep(0.02)
-"""
 
 
 def live(seconds: float, scratch: Path) -> None:
@@ -210,76 +191,15 @@ def mangled(frames: int) -> None:
           f"longest question {longest:.2f} s")  # fmt: skip
 
 
-class Mangler(socketserver.StreamRequestHandler):
-    """A meter that answers every question with noise."""
-
-    def handle(self) -> None:
-        """Answer."""
-        noise = random.Random(5)  # noqa: S311 - no secret
-        while line := self.rfile.readline(4096):
-            if line.startswith(b"*IDN?"):
-                self.wfile.write(b"Mangler\n")
-            elif not line.startswith(b"CONF"):
-                self.wfile.write(noise.randbytes(noise.randrange(40)).replace(b"\n", b"") + b"\n")
-
-
-def mangled_answers(count: int) -> None:
-    """Noise from a meter: counts what comes of it."""
-    from nervus.domain.errors import OutsideError  # noqa: PLC0415
-    from nervus.link.instruments import MeterSource  # noqa: PLC0415
-    from nervus.link.source import Clock  # noqa: PLC0415
-
-    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), Mangler) as server:
-        server.daemon_threads = True
-        threading.Thread(target=server.serve_forever, args=(0.1,), daemon=True).start()
-        source = MeterSource(f"127.0.0.1:{server.server_address[1]}", "tps1_v")
-        source.open(Clock())
-        told = read = 0
-        for _ in range(count):
-            try:
-                read += len(source.read())
-            except OutsideError:
-                told += 1
-        source.close()
-        server.shutdown()
-    print(f"{count:,d} mangled meter answers: {read} read as numbers, {told} told in a sentence")
-
-
-def kills(rounds: int, scratch: Path) -> None:
-    """SIGKILL at random instants: what the journal lacks."""
-    from nervus.files.journal import read_journal  # noqa: PLC0415
-
-    chance, lost = random.Random(3), []  # noqa: S311 - no secret
-    for number in range(rounds):
-        path = scratch / f"{number}.nervus-journal"
-        writer = subprocess.Popen(
-            [sys.executable, "-c", WRITER, str(path)], stdout=subprocess.PIPE, text=True
-        )
-        assert writer.stdout is not None  # noqa: S101 - asked for above
-        writer.stdout.readline()
-        time.sleep(chance.uniform(0.05, 0.5))
-        os.kill(writer.pid, signal.SIGKILL)
-        last = [line for line in writer.stdout.read().splitlines() if line]
-        writer.wait()
-        if last:
-            kept = min(float(c.time_s[-1]) for c in read_journal(path).channels)
-            lost.append(max(0.0, float(last[-1]) - kept))
-        path.unlink()
-    print(f"{rounds} kills: every journal opened, at most {max(lost):.3f} s lost (bar 1 s)")
-
-
 def main() -> None:
     """Measure and print."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--minutes", type=float, default=0.5)
-    parser.add_argument("--kills", type=int, default=20)
     parser.add_argument("--mangled", type=int, default=20_000)
     wanted = parser.parse_args()
     with tempfile.TemporaryDirectory() as folder:
         poll()
         mangled(wanted.mangled)
-        mangled_answers(wanted.mangled)
-        kills(wanted.kills, Path(folder))
         live(wanted.minutes * 60.0, Path(folder))
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e3
     print(f"      peak memory of the whole run {peak:.0f} MB, the recording read back included")

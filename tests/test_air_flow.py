@@ -22,7 +22,7 @@ CM2 = np.asarray([1e-4])
 
 
 def test_the_critical_pressure_ratio_of_air() -> None:
-    """Source: 0.528, any handbook of gas dynamics; and the reference library `fluids`."""
+    """Source: NACA Report 1135 (1953), from memory: 0.5283 for a ratio of 1.4; the library `fluids`."""
     assert pytest.approx(0.5283, abs=5e-5) == CRITICAL_RATIO
     assert pytest.approx(P_critical_flow(101_325.0, 1.4) / 101_325.0) == CRITICAL_RATIO
 

@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 from nervus.cli import main
+from nervus.domain.channel import FloatArray
 from nervus.domain.errors import OutsideError, RecordingUnusable
 from nervus.files import read_recording
 from nervus.files.journal import SUFFIX, Journal, left_over, read_journal
@@ -55,12 +56,65 @@ class Unreachable(Ticking):
         raise LinkLost("Nothing there.")
 
 
+def wait_for(so: Callable[[], bool], within_s: float = 10.0) -> None:
+    end = time.monotonic() + within_s
+    while not so() and time.monotonic() < end:
+        time.sleep(0.002)
+    assert so()
+
+
+class FullNow:
+    """A keeper on a disk that can be full."""
+
+    def __init__(self) -> None:
+        self.full = False
+        self.kept: list[float] = []
+        self.marks: list[str] = []
+
+    def samples(self, channel: str, time_s: FloatArray, values: FloatArray) -> None:  # noqa: ARG002
+        if self.full:
+            raise OSError(28, "No space left on device")
+        self.kept += list(values)
+
+    def mark(self, time_s: float, text: str) -> None:  # noqa: ARG002
+        if self.full:
+            raise OSError(28, "No space left on device")
+        self.marks.append(text)
+
+
+def test_a_full_disk_is_told_and_when_there_is_room_it_goes_on(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("nervus.link.capture._DISK_AGAIN_S", 0.05)
+    source, keeper = Ticking("one", "tps1_v"), FullNow()
+    told: list[Trouble] = []
+    capture = Capture([source], keeper, tell=told.append)
+    capture.start()
+    wait_for(lambda: len(keeper.kept) > 20)
+    keeper.full = True
+    wait_for(lambda: bool(told))
+    before = len(keeper.kept)
+    wait_for(lambda: source.count > before + 50)
+    keeper.full = False
+    wait_for(lambda: len(keeper.kept) > before + 20)
+    capture.stop()
+    assert [t.source for t in told] == ["disk", "disk"]
+    assert "No space left on device" in told[0].text
+    assert "make room, and it goes on by itself" in told[0].text
+    assert told[1].text.startswith("takes what comes again; ")
+    (mark,) = keeper.marks
+    assert mark.startswith("the disk took nothing for ")
+    missing = source.count - len(keeper.kept)
+    assert missing >= 50
+    gaps = np.diff(keeper.kept)
+    assert gaps.max() == missing + 1  # one gap, and nothing else is lost
+    assert sorted(keeper.kept) == keeper.kept
+
+
 def test_everything_that_came_in_is_in_the_journal(tmp_path: Path) -> None:
     one, two = Ticking("one", "tps1_v"), Ticking("two", "tps2_v")
     journal = Journal(tmp_path / f"r{SUFFIX}")
     capture = Capture([one, two], journal)
     capture.start()
-    time.sleep(0.3)
+    wait_for(lambda: min(one.count, two.count) > 50)
     capture.mark("shake, plug")
     capture.stop()
     journal.close()
@@ -78,10 +132,9 @@ def test_a_lost_source_leaves_a_marked_gap_and_comes_back(tmp_path: Path) -> Non
     told: list[Trouble] = []
     capture = Capture([flaky, steady], journal, tell=told.append)
     capture.start()
-    deadline = time.monotonic() + 5.0
-    while flaky.opened < 2 and time.monotonic() < deadline:
-        time.sleep(0.01)
-    time.sleep(0.1)
+    wait_for(lambda: flaky.opened == 2)
+    again = flaky.count
+    wait_for(lambda: flaky.count > again + 5)
     capture.stop()
     journal.close()
     recording = read_journal(journal.path)

@@ -48,7 +48,7 @@ from nervus.standin.planting import MECHANICAL, read_fault
 from nervus.standin.vehicle import SimulatedVehicle
 from nervus.standin.wiring import Wiring
 from nervus.window.book_keeper import BookKeeper
-from nervus.window.tasks import Task
+from nervus.window.tasks import Task, wait_for_all
 from plain_vehicle import Jumping, PlainVehicle, Unit
 
 # Typed from the standard, not from our table: number, bytes, and the value in the channel's unit.
@@ -419,7 +419,8 @@ def test_work_that_was_stopped_delivers_nothing(qtbot: QtBot) -> None:
     task.start()
     task.stop()
     gate.set()
-    qtbot.wait(200)
+    assert wait_for_all()
+    qtbot.wait(1)
     assert given == []
 
 

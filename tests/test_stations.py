@@ -29,6 +29,7 @@ from nervus.domain.job import (
     Recorded,
     Seen,
     Source,
+    now,
     of_kind,
 )
 from nervus.domain.job_list import JobRow
@@ -308,7 +309,8 @@ def test_a_second_change_before_a_retest_gets_a_warning_that_says_why(
     assert warning.isVisible()
     assert "“plug cleaned” has not been tested yet" in warning.text()
     assert "nobody will know which of them cured it" in warning.text()
-    qtbot.wait(1100)
+    done_at = of_kind(kept(window, qtbot).entries, Change)[0].at
+    qtbot.waitUntil(lambda: now() > done_at, timeout=5_000)
     keys(Qt.Key.Key_2, held=ALT)
     window.stations.page("codes").none.click()  # type: ignore[attr-defined] # the page of codes
     keys(Qt.Key.Key_7, held=ALT)

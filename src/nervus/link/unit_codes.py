@@ -147,8 +147,8 @@ class CodesRead:
         count = f"{len(self.codes)} code{'s' if len(self.codes) != 1 else ''} from {units}."
         if not self.missing:
             return count
-        head = count if self.codes else f"No code was told by {units}, but that does not mean none:"
-        return f"{head} Not told: {'; '.join(self.missing)}."
+        head = count if self.codes else f"No code was told by {units}, but that does not mean none."
+        return "\n".join([f"{head} Not told:", *self.missing])
 
 
 def read_all_codes(transport: Transport) -> CodesRead:

@@ -163,7 +163,7 @@ class CodesDialog(QDialog):
         codes, frames = told.read.codes, told.frames
         self.keep.setEnabled(bool(told.read.units))
         story = f" {story_of(read.code for read in codes).text}" if codes else ""
-        self._tell(f"{told.read.text}{story}")
+        self._tell(f"{story.strip()}\n{told.read.text}".strip())
         self.table.setRowCount(len(codes))
         for row, read in enumerate(codes):
             known = known_codes().get(read.code.base)

@@ -177,7 +177,7 @@ class CodesPage(StationPage):
             self.text.setText("None was there. That speaks for little: many faults set no code.")
         if shown is not None and shown.missing:
             head = "" if codes else "No code was told, but that does not mean none. "
-            self.text.setText(f"{head}Not told: {'; '.join(shown.missing)}.")
+            self.text.setText("\n".join([f"{head}Not told:", *shown.missing]))
             self.text.setVisible(True)
         self.table.setRowCount(len(codes))
         for row, seen in enumerate(codes):

@@ -1,6 +1,6 @@
 """What to connect to: a vehicle by its bus or adapter, a meter by its line; what is there is listed."""
 
-from PyQt6.QtCore import QSettings, pyqtSignal
+from PyQt6.QtCore import QSettings, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -45,6 +45,7 @@ class ConnectDialog(QDialog):
         about.setObjectName("quiet")
         self.form = QFormLayout()
         self.form.setVerticalSpacing(10)
+        self.form.setLabelAlignment(Qt.AlignmentFlag.AlignVCenter)
         self.wrong = QLabel("", self)
         self.wrong.setWordWrap(True)
         self.wrong.hide()

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 from nervus.domain.analysis import Judgement
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import (
+    UNFINISHED,
     AnyEntry,
     Change,
     CodeSet,
@@ -63,7 +64,8 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911 - one line for each kin
         case Reading():
             return f"{entry.where or 'measured'}: {entry.value:.6g} {entry.unit}"
         case Recorded():
-            return f"recording {entry.name}"
+            name = entry.name if entry.name.startswith("recording") else f"recording {entry.name}"
+            return f"{name}, not finished" if entry.digest == UNFINISHED else name
         case Findings():
             return f"{len(entry.findings)} findings: {entry.headline}"
         case Change():
