@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 
 from conftest import SAMPLES
 from nervus.domain.errors import RecordingUnusable
-from nervus.domain.job import UNFINISHED, Findings, Job, Look, Recorded, of_kind
+from nervus.domain.job import UNFINISHED, Findings, Identified, Job, Look, Recorded, of_kind
 from nervus.files.journal import RECORDED, SUFFIX, Journal, in_use, left_over
 from nervus.files.recording_csv import read_recording
 from nervus.logbook import Logbook
@@ -337,3 +337,24 @@ def test_what_to_connect_to_is_asked_remembered_and_checked(qtbot: QtBot, tmp_pa
     with qtbot.waitSignal(line.wanted) as wanted:
         line.connect_now.click()
     assert wanted.args == ["sgnd_v"]
+
+
+def test_what_the_control_unit_tells_of_itself_is_in_the_job_once(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    window.begin_job("No 6")
+    window.connect_simulated("open-signal2")
+
+    def kept() -> tuple[Identified, ...]:
+        return of_kind(window.job.entries, Identified) if window.job is not None else ()
+
+    qtbot.waitUntil(lambda: bool(kept()), timeout=30_000)
+    (told,) = kept()
+    assert told.module == "control unit 0"
+    assert told.vehicle == "ISLANDDEPOT000006"
+    assert told.calibration
+    window.job_part.put_identities(window.live.identity)
+    assert len(kept()) == 1
+    window.begin_job("No 7")
+    assert [e.vehicle for e in kept()] == ["ISLANDDEPOT000006"]
+    window.live_part.leave()

@@ -195,3 +195,26 @@ def test_a_folder_that_cannot_be_made_is_told(qtbot: QtBot, tmp_path: Path) -> N
         keeper.start()
     assert "its folder can't be made" in told.args[0]
     keeper.close()
+
+
+def test_a_stumble_of_the_thread_itself_is_told_and_it_goes_on(
+    keeper: BookKeeper, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    stumbled = threading.Event()
+
+    def look(_book: Logbook, _seen: int) -> int:
+        if not stumbled.is_set():
+            stumbled.set()
+            raise ZeroDivisionError
+        return 0
+
+    monkeypatch.setattr(keeper, "_look", look)
+    with qtbot.waitSignal(keeper.failed, timeout=10_000) as told:
+        pass
+    assert told.args is not None
+    assert "goes on" in told.args[0]
+    answers: list[object] = []
+    keeper.ask(lambda book: len(book.jobs()), answers.append)
+    qtbot.waitUntil(lambda: answers == [0], timeout=10_000)
+    assert "ZeroDivisionError" in caplog.text
+    caplog.clear()

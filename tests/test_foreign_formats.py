@@ -72,6 +72,30 @@ def test_a_log_of_can_traffic_becomes_channels_and_codes(tmp_path: Path, suffix:
     assert heard.garbled == 0
 
 
+def test_answers_of_29_bits_and_a_flood_of_other_frames_are_told_apart(tmp_path: Path) -> None:
+    """Source: ISO 15765-4: unit 10 answers on 18DAF110; SAE J1979: 1A F8 is 1726/min."""
+    path = tmp_path / "wide.log"
+    told = [
+        (0x18DAF110, "04410C1AF8000000"),
+        (0x18DAF118, "044301022200AAAA"),
+        (0x18DB33F1, "02010C0000000000"),
+    ]
+    with can.Logger(path) as log:
+        for number, (identifier, text) in enumerate(told):
+            log(
+                can.Message(
+                    timestamp=100.0 + number, arbitration_id=identifier, data=bytes.fromhex(text)
+                )
+            )
+            log(can.Message(timestamp=100.5 + number, arbitration_id=0x7E8, is_remote_frame=True, dlc=8,
+                            is_extended_id=False))  # fmt: skip
+    heard = read_can_log(path)
+    assert heard.recording is not None
+    assert heard.recording.get("rpm").values == pytest.approx([1726.0])  # type: ignore[union-attr]
+    assert [(c.module, c.code) for c in heard.codes] == [("control unit 18 (29 bit)", "P0222")]
+    assert heard.frames == 6
+
+
 class WrittenDown(LoopbackBus):
     """Writes down all that it hears."""
 

@@ -200,13 +200,9 @@ def _walk(data: mmap.mmap) -> Iterator[_Packet]:
             lost += 0 if following == len(data) and _is_cut_off(data, at) else following - at
             at = following
             continue
-        kind, start, end = found
-        if kind:
-            yield _Packet(kind, data[start:end], lost)
-            lost = 0
-        else:
-            lost += end - at
-        at = end
+        kind, start, at = found
+        yield _Packet(kind, data[start:at], lost)
+        lost = 0
     if lost:
         yield _Packet(0, b"", lost)
 
@@ -225,7 +221,7 @@ def _is_cut_off(data: mmap.mmap, at: int) -> bool:
 
 
 def _whole_at(data: mmap.mmap, at: int) -> tuple[int, int, int] | None:
-    """Kind, begin and end of the body of the packet here; kind 0 if only the body is damaged."""
+    """Kind, begin and end of the body of the packet here, `None` where none is whole."""
     if data[at : at + 4] == _MARKER and at + _HEAD.size <= len(data):
         _, kind, length, checksum, head_sum = _HEAD.unpack_from(data, at)
         start, sound = at + _HEAD.size, head_sum == _head_sum(kind, length, checksum)
@@ -235,12 +231,9 @@ def _whole_at(data: mmap.mmap, at: int) -> tuple[int, int, int] | None:
     else:
         return None
     end = start + length
-    if not sound or end > len(data):
+    if not sound or end > len(data) or zlib.crc32(data[start:end]) != checksum:
         return None
-    if zlib.crc32(data[start:end]) == checksum and _fits(kind, data[start:end]):
-        return kind, start, end
-    # With a sound head of its own, the length of a damaged body is known; an older one is searched.
-    return (0, start, end) if data[at : at + 4] == _MARKER else None
+    return (kind, start, end) if _fits(kind, data[start:end]) else None
 
 
 def _fits(kind: int, body: bytes) -> bool:

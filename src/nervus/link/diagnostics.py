@@ -12,12 +12,14 @@ from nervus.codes.notation import Code
 from nervus.knowledge import Parameter, parameters
 from nervus.link.errors import Garbled, NoAnswer, Refused
 from nervus.link.outcome import Kind, Outcome
-from nervus.link.transport import Transport
+from nervus.link.transport import ANSWER_S, Transport
 from nervus.link.unit_codes import CodesRead, ReadCode, UnitCodes, read_all_codes
 
 __all__ = ["CodesRead", "Diagnostics", "Frame", "ReadCode"]
 
 _PER_REQUEST = 6
+# Whether a unit tells several values at once is found out quickly: its silence must not hold up a start.
+_TRIAL_S = 0.4
 # Full scale of manifold pressure and air flow where a unit tells another (SAE J1979, PID 4F byte D in
 # steps of 10 kPa, PID 50 byte A in steps of 10 g/s; 0 means the usual). Boosted engines do.
 _SCALES = ((0x4F, 4, 3, 0x0B, 255.0), (0x50, 4, 0, 0x10, 655.35))
@@ -122,14 +124,16 @@ class Diagnostics:
     def _several_surely(self, unit: int, wanted: tuple[Parameter, ...]) -> dict[str, float]:
         """As `_several`, asked again where one silence would be taken for a unit that can't do it."""
         try:
-            return self._several(unit, wanted)
+            return self._several(unit, wanted, _TRIAL_S if unit not in self._many else ANSWER_S)
         except NoAnswer:
             if unit in self._many:
                 raise
-            return self._several(unit, wanted)
+            return self._several(unit, wanted, _TRIAL_S)
 
-    def _several(self, unit: int, wanted: tuple[Parameter, ...]) -> dict[str, float]:
-        answer = self.transport.ask(unit, bytes([0x01, *(p.pid for p in wanted)]))
+    def _several(
+        self, unit: int, wanted: tuple[Parameter, ...], wait_s: float = ANSWER_S
+    ) -> dict[str, float]:
+        answer = self.transport.ask(unit, bytes([0x01, *(p.pid for p in wanted)]), wait_s)
         return self._parsed(unit, answer[1:], {p.pid for p in wanted})
 
     def _parsed(self, unit: int, data: bytes, wanted: set[int]) -> dict[str, float]:
@@ -186,6 +190,8 @@ class Diagnostics:
         told = {}
         for info, name in ((0x02, "vehicle"), (0x04, "calibration"), (0x0A, "name")):
             outcome: Outcome = self.transport.ask_each((unit,), bytes([0x09, info]))[unit]
+            if outcome.kind is Kind.SILENT:
+                break  # who is silent to one is silent to all, and each would cost a second
             text = bytes(b for b in outcome.answer[3:] if 32 <= b < 127).decode("ascii").strip()
             if outcome.is_told and text:
                 told[name] = text

@@ -12,7 +12,7 @@ _WRITTEN = re.compile(
     r"(?P<number>[+-]?\s*(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(?P<unit>[a-zA-Zµμ]*)"
 )
 # To volts; the unit's letters as meters write them, DC behind or not.
-_UNITS = {"": 1.0, "V": 1.0, "v": 1.0, "mV": 1e-3, "mv": 1e-3, "uV": 1e-6, "µV": 1e-6, "μV": 1e-6}
+_UNITS = {"": 1.0, "V": 1.0, "v": 1.0, "mV": 1e-3, "mv": 1e-3}
 _TOO_MUCH = re.compile(
     r"[+-]?(?:O\.?L\.?|0\.?L\.?|OVLD|OVERLOAD|OVER|OVER RANGE|OVERRANGE|INF(?:INITY)?)", re.I
 )

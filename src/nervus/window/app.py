@@ -2,12 +2,13 @@
 
 import logging
 import sys
+import threading
 from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
@@ -68,6 +69,27 @@ def _tell_bug(window: MainWindow) -> Callable[..., None]:
     return told
 
 
+class _Elsewhere(QObject):
+    """The last guard of threads that have none of their own: logged there, told in the window."""
+
+    _told = pyqtSignal(str)
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__(window)
+        self._told.connect(window.notice.tell)
+
+    def failed(self, about: threading.ExceptHookArgs) -> None:
+        """A thread ended with a fault."""
+        name = about.thread.name if about.thread is not None else "unknown"
+        trace = (about.exc_type, about.exc_value, about.exc_traceback)
+        log = logging.getLogger("nervus")
+        log.error("fault in the thread %s", name, exc_info=trace)  # type: ignore[arg-type] # as given
+        self._told.emit(
+            f"Nervus made a mistake in the background ({name}); what was recorded and entered is kept. "
+            "Please report it with the text in the terminal."
+        )
+
+
 def _check_case(name: str) -> None:
     from nervus.standin.demo import CASES  # noqa: PLC0415 - only where a case is asked for
 
@@ -99,6 +121,8 @@ def _show(
     if theme is not None:
         window.set_theme(theme)
     sys.excepthook = _tell_bug(window)
+    elsewhere = _Elsewhere(window)
+    threading.excepthook = elsewhere.failed
     window.show()
     if file is not None:
         QTimer.singleShot(0, lambda: window.open_file(file))

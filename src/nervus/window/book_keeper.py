@@ -125,9 +125,24 @@ class BookKeeper(QObject):
         if book is None:
             return
         try:
-            self._serve(book)
+            while not self._served(book):
+                time.sleep(_AGAIN_S)
         finally:
             book.close()
+
+    def _served(self, book: "Logbook") -> bool:
+        """Serve until the window goes; False after a fault of ours, to go on serving."""
+        try:
+            self._serve(book)
+        except Exception:  # noqa: BLE001 - the last guard of the thread
+            _log.exception("the logbook's thread failed")
+            self.failed.emit(
+                "Nervus' logbook stumbled because of a fault of its own and goes on; please report it "
+                "with the log."
+            )
+            with self._wake:
+                return self._ending and not self._writes
+        return True
 
     def _opened(self) -> "Logbook | None":
         """The logbook, tried again while the world is in the way; `None` where it can't be used."""

@@ -24,6 +24,7 @@ from nervus.domain.job import (
     new_id,
     new_vehicle,
     now,
+    of_kind,
 )
 from nervus.domain.job_list import JobRow
 from nervus.window.attaching import Attaching
@@ -37,6 +38,7 @@ Filling = Callable[["Logbook"], object]
 """Puts one job into a logbook."""
 # Strokes of one word are one thing to undo.
 _SAME_STROKE_S, _MOST_UNDONE = 2.0, 200
+_NO_ID = "0" * 16
 _TYPED_FIELDS = {"words", "note", "name", "description"}
 
 
@@ -265,6 +267,15 @@ class JobPart(QObject):
         self.judgement = judged(job) if job is not None else None
         self.shown.emit(job)
         self.judged.emit(self.judgement)
+
+    def put_identities(self, told: dict[int, dict[str, str]]) -> None:
+        """What control units told of themselves; what is kept already is not kept twice."""
+        if self.job is None:
+            return
+        kept = {replace(e, id=_NO_ID, at=self.job.opened) for e in of_kind(self.job.entries, Identified)}
+        for entry in identities(told):
+            if replace(entry, id=_NO_ID, at=self.job.opened) not in kept:
+                self._put(entry)
 
     def put_to(self, job_id: str, entry: AnyEntry) -> None:
         """Keep an entry of a job that came by itself, whether the job is in hand or not."""

@@ -25,6 +25,8 @@ from nervus.window.tasks import Task
 from nervus.window.wiggle_tone import WiggleTone
 
 if TYPE_CHECKING:
+    from concurrent.futures import Future
+
     from nervus.link.instruments import MeterSetup
     from nervus.link.vehicle_source import VehicleSource
     from nervus.window.codes_dialog import CodesDialog
@@ -47,6 +49,7 @@ class LiveController(QObject):
         recorded: a recording was finished: its file.
         keeping: what comes in is kept from now on, or no more.
         failed: the connection can't be made, and why.
+        identified: what the control unit tells of itself, by unit.
     """
 
     entered = pyqtSignal()
@@ -56,6 +59,7 @@ class LiveController(QObject):
     recorded = pyqtSignal(object)
     keeping = pyqtSignal(bool)
     failed = pyqtSignal(str)
+    identified = pyqtSignal(object)
 
     def __init__(self, panel: LivePanel, folder: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -81,6 +85,8 @@ class LiveController(QObject):
         self._look_timer.timeout.connect(self._look)
         self.place: Callable[[str], tuple[Path, str]] = self._in_folder
         """Where a recording of this name is to be written, and whose it is; a job says another."""
+        self.identity: dict[int, dict[str, str]] = {}
+        self.identified.connect(self._keep_identity)
         panel.record_wanted.connect(self.toggle_record)
         panel.tone_wanted.connect(self.toggle_tone)
         panel.leave_wanted.connect(self.leave)
@@ -168,6 +174,18 @@ class LiveController(QObject):
         self._recent, self._marks, self._analysis = RecentSamples(_LOOK_BACK_S), [], None
         self._frame_timer.start()
         self._look_timer.start()
+        if self.vehicle is not None:
+            unit = self.vehicle.unit
+            asked = self.vehicle.between(lambda diagnostics: {unit: diagnostics.identity(unit)})
+            asked.add_done_callback(self._identity_told)
+
+    def _keep_identity(self, told: dict[int, dict[str, str]]) -> None:
+        self.identity = told
+
+    def _identity_told(self, future: "Future[object]") -> None:
+        """Called in the thread that polls: the signal carries it over."""
+        if future.exception() is None:  # who does not tell is not asked again
+            self.identified.emit(future.result())
 
     def _tell_rate(self, rates: dict[str, float]) -> None:
         fastest = max((r for c, r in rates.items() if c.startswith("tps")), default=0.0)
@@ -189,6 +207,7 @@ class LiveController(QObject):
             self._task.stop()
             self._task = None
         was_live = self.is_live
+        self.identity = {}
         self.vehicle = self.typed = None
         if self.session is not None:
             self.session.stop()

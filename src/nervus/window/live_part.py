@@ -40,6 +40,7 @@ class LivePart(QObject):
     failed = pyqtSignal(str)
     about_to_connect = pyqtSignal()
     read_codes = pyqtSignal(object)
+    identified = pyqtSignal(object)
 
     def __init__(
         self, settings: QSettings, folder: Path, middle: QStackedWidget, parent: QWidget
@@ -77,6 +78,7 @@ class LivePart(QObject):
         live.recorded.connect(self.recorded)
         live.keeping.connect(self.keeping)
         live.failed.connect(self.failed)
+        live.identified.connect(self.identified)
         return live
 
     @property

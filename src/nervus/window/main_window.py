@@ -30,7 +30,7 @@ from nervus.window.findings_list import most_telling
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.frame_window import FrameWindow
 from nervus.window.home_view import HomeView
-from nervus.window.job_part import JobPart, Listed, code_set, identities
+from nervus.window.job_part import JobPart, Listed, code_set
 from nervus.window.live_part import DEMO_FAULT, LivePart
 from nervus.window.menus import make_menus
 from nervus.window.nerve_way import vehicle_of
@@ -200,6 +200,7 @@ class MainWindow(FrameWindow):
         live.keeping.connect(lambda on: self.head.show_live(kept=on))
         live.failed.connect(self._failed)
         live.read_codes.connect(self._take_codes)
+        live.identified.connect(job.put_identities)
         job.shown.connect(self._job_shown)
         job.judged.connect(lambda _judgement: self._stand())
         job.listed.connect(self._listed)
@@ -328,8 +329,7 @@ class MainWindow(FrameWindow):
     def _take_codes(self, told: "VehicleCodes") -> None:
         codes = code_set(told.read.codes, told.frames)
         self.stations.add_codes(codes, Source.VEHICLE, told.read.missing)
-        for entry in identities(told.identity):
-            self.job_part.put(entry)
+        self.job_part.put_identities(told.identity)
         self.go("codes")
 
     def _tell_history(self, before: AnyEntry) -> None:
@@ -509,7 +509,9 @@ class MainWindow(FrameWindow):
         return begun.path, begun.owner
 
     def _adopt_live(self, job: Job) -> None:
-        """A recording that is under way without a job becomes that of the job which comes into hand."""
+        """What is live becomes the job's which comes into hand: its unit, a recording without a job."""
+        if self.live_part.is_live:
+            self.job_part.put_identities(self.live.identity)
         under_way = self.live_part.recording
         if under_way is None or self._recording is not None:
             return
