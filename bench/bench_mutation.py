@@ -226,16 +226,25 @@ class Map:
         return sum(self._took.get(test, 1.0) for test in tests)
 
 
-def make_map(folder: Path) -> None:
-    """Run all tests once with coverage."""
+def make_map(folder: Path, tests: list[str]) -> None:
+    """Run tests (all of them where none are named) once with coverage; what is known of others stays."""
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "map_plugin.py").write_text(PLUGIN)
     environment = os.environ | {
-        "MAP_DATA": str(folder / "coverage"), "MAP_JSON": str(folder / "map.json"),
+        "MAP_DATA": str(folder / "coverage"), "MAP_JSON": str(folder / "new.json"),
         "PYTHONPATH": str(folder), "QT_QPA_PLATFORM": "offscreen",
     }  # fmt: skip
-    command = [sys.executable, "-m", "pytest", "-q", "-p", "map_plugin", "-m", "not real_window"]
+    command = [sys.executable, "-m", "pytest", "-q", "-p", "map_plugin", "-m", "not real_window", *tests]
     subprocess.run(command, cwd=HERE, env=environment, check=False)
+    new, kept = json.loads((folder / "new.json").read_text()), folder / "map.json"
+    if tests and kept.is_file():
+        old = json.loads(kept.read_text())
+        new["took"] = old["took"] | new["took"]
+        for file, lines in old["lines"].items():
+            into = new["lines"].setdefault(file, {})
+            for line, reached in lines.items():
+                into[line] = sorted({*into.get(line, ()), *reached})
+    kept.write_text(json.dumps(new))
 
 
 def survives(change: Change, tests: list[str], allowed_s: float, copy: Path) -> bool:
@@ -273,10 +282,11 @@ def main() -> int:
     parser.add_argument("--changes", type=int, default=60, help="of each room")
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--map", type=Path, default=HERE / ".mutation", help="kept between runs")
+    parser.add_argument("--add", nargs="+", default=[], help="test files that the map lacks")
     parser.add_argument("--only", default="", help="only changes whose file holds this")
     wanted = parser.parse_args()
-    if not (wanted.map / "map.json").is_file():
-        make_map(wanted.map)
+    if wanted.add or not (wanted.map / "map.json").is_file():
+        make_map(wanted.map, wanted.add)
     reach = Map(wanted.map)
     changes = [c for c in drawn(wanted.rooms, wanted.changes, wanted.seed) if wanted.only in c.file]
     copies: SimpleQueue[Path] = SimpleQueue()

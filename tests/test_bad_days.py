@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from types import ModuleType
 
+import can
 import pytest
 
 from nervus.codes.notation import Code
@@ -241,6 +242,31 @@ def test_busy_units_are_told_again_and_only_while_the_engine_stands(clock: Jumpi
     unit.refuses = {0x31: 0x21}
     with pytest.raises(Refused, match="it is busy"):
         Writing(transport).learn_closed(0, lambda: True)
+
+
+class StartsWhileBusy(PlainVehicle):
+    """An engine that is started right after the first request to clear, while the unit is busy."""
+
+    asked_to_clear = 0
+
+    def send(self, msg: can.Message, timeout: float | None = None) -> None:
+        super().send(msg, timeout)
+        if bytes(msg.data[:2]) == b"\x01\x04":
+            self.asked_to_clear += 1
+            self.units[0].rpm = 800.0
+
+
+def test_a_busy_unit_is_not_told_again_once_the_engine_runs(clock: Jumping) -> None:
+    unit = Unit(0, codes=ENGINE, rpm=0.0, refuses={0x04: 0x21})
+    bus = StartsWhileBusy([unit], clock)
+    with pytest.raises(NotNow, match="The engine runs"):
+        Writing(CanTransport(bus)).clear_codes(lambda: True)
+    assert bus.asked_to_clear == 2  # to all, with 11 and with 29 bit, and not once more
+
+
+def test_a_unit_that_was_silent_twice_is_asked_a_third_time(clock: Jumping) -> None:
+    found = read(clock, Unit(0, codes=ENGINE, off=(0.4, 5.2)))
+    assert told(found) == {(0, "P0121"), (0, "P0222")}
 
 
 def test_a_question_is_stopped_from_another_thread(clock: Jumping) -> None:

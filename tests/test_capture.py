@@ -31,7 +31,7 @@ class Ticking:
     def __init__(self, name: str, channel: str, fail_at: int = -1) -> None:
         self.name, self._channel, self._fail_at = name, channel, fail_at
         self.trouble: Callable[[str], None] = lambda _told: None
-        self.count = self.opened = 0
+        self.count = self.opened = self.closed = 0
         self._clock = Clock()
 
     def open(self, clock: Clock) -> None:
@@ -46,7 +46,7 @@ class Ticking:
         return [one_sample(self._channel, self._clock.now(), float(self.count))]
 
     def close(self) -> None:
-        self._clock = Clock()
+        self.closed += 1
 
 
 class Unreachable(Ticking):
@@ -151,7 +151,7 @@ def test_a_source_that_can_not_be_reached_stops_the_start() -> None:
     first = Ticking("one", "tps1_v")
     with pytest.raises(LinkLost, match="Nothing there"):
         Capture([first, Unreachable("two", "tps2_v")], None).start()
-    assert first.count == 0
+    assert (first.count, first.opened, first.closed) == (0, 1, 1)
 
 
 WRITER = """

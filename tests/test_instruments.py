@@ -126,9 +126,10 @@ def test_where_an_instrument_is() -> None:
             open_wire(bad, 9600)
     with pytest.raises(LinkLost, match="no line that a meter reads"):
         MeterSource("127.0.0.1:1", "rpm")
-    with pytest.raises(LinkLost, match=r"GPIB0::5::INSTR can't be opened; accepted is") as told:
-        open_wire("GPIB0::5::INSTR", 9600)
-    assert "VI_ERROR" not in str(told.value)
+    for visa in ("GPIB0::5::INSTR", "USB0::INSTR", "TCPIP::127.0.0.1::1::INSTRUMENT"):
+        with pytest.raises(LinkLost, match=f"{visa} can't be opened; accepted is") as told:
+            open_wire(visa, 9600)
+        assert "VI_ERROR" not in str(told.value)
 
 
 def test_a_refused_port_and_a_silent_instrument_are_told_in_our_words() -> None:

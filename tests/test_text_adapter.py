@@ -174,6 +174,7 @@ def test_busy_pending_and_refused_through_an_adapter() -> None:
         assert transport.ask(0, b"\x03") == b"\x43\x00"
         with pytest.raises(Refused, match="out of its range"):
             transport.ask(0, b"\x01\x05")
+        assert asked.count(b"\x01\x05") == 1
 
 
 def test_no_write_through_an_adapter_while_the_engine_runs() -> None:

@@ -29,6 +29,8 @@ from nervus.link.transport import BUSY_PAUSE_S, BUSY_S, MORE_TIME_S, PENDING_CAP
 # A long answer that has begun may take so much longer; a babbling bus gets no more of our time than this
 # many frames at once.
 _LONG_S, _FRAMES_AT_ONCE = 2.0, 200
+# What has come since the last question is thrown away before the next, up to so many frames.
+_FRAMES_FORGOTTEN = 5_000
 # What ends a long answer that had begun; a stray frame of an earlier one ends nothing.
 _BROKEN: dict[type[Exception], str] = {
     isotp.errors.ConsecutiveFrameTimeoutError: "the rest of a long answer did not come",
@@ -239,6 +241,11 @@ class CanTransport(Transport):
 
     def _forget(self) -> None:
         """Late answers to an earlier question are not answers to the next one."""
+        for _ in range(_FRAMES_FORGOTTEN):
+            message = self._receive(0.0)
+            if message is None:
+                break
+            self.health.heard(message)
         self._wrong.clear()
         for unit, stack in self._stacks.items():
             self._waiting[unit].clear()
