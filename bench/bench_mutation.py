@@ -216,10 +216,17 @@ class Map:
         found = set(lines.get(str(change.line), ())) - {""}
         first: list[str] = []
         if not found:  # a module's own line, run when it is imported: whoever uses the module
-            found = {test for tests in lines.values() for test in tests} - {""}
+            found = self._of_file(change.file) or self._of_room(change.file.partition("/")[0])
             first = list(_OF_ALL_MODULES)
         ordered = sorted(found, key=lambda test: self._took.get(test, 0.0))
         return first + ordered[:_MOST_TESTS]
+
+    def _of_file(self, file: str) -> set[str]:
+        return {test for tests in self._lines.get(file, {}).values() for test in tests} - {""}
+
+    def _of_room(self, room: str) -> set[str]:
+        """For a module that has no function of its own, such as tables and migrations."""
+        return {t for file in self._lines if file.startswith(f"{room}/") for t in self._of_file(file)}
 
     def seconds(self, tests: list[str]) -> float:
         """How long these take together."""
