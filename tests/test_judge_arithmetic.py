@@ -7,7 +7,15 @@ from typing import Any
 
 import pytest
 
-from nervus.domain.analysis import Coverage, StretchSuspicion, Suspect, SuspectId
+from nervus.domain.analysis import (
+    NO_CIRCUIT,
+    CircuitEvidence,
+    Coverage,
+    StretchSuspicion,
+    Suspect,
+    SuspectId,
+    Verdict,
+)
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -18,6 +26,7 @@ from nervus.domain.finding import (
     SupplyLine,
 )
 from nervus.domain.job import AnyEntry, Change, CodeSet, Job, Look, Seen, Source, new_id, new_vehicle
+from nervus.judge.observations import observe
 from nervus.judge.stretches import Concerned, along_the_way, concerned, shares
 from nervus.judge.timeline import second_change, untested_change
 from nervus.judge.verdict import advise, weigh
@@ -253,3 +262,114 @@ def test_a_change_is_tested_by_what_comes_after_it() -> None:
     assert untested_change(job(change, codes(1), later)) == later
     assert second_change(job(change, codes(1))) == ""
     assert "“plug cleaned” has not been tested yet" in second_change(job(change))
+
+
+# -- what findings are observations of ---------------------------------------------------------------
+
+
+def seen(*findings: object, **more: Any) -> list[tuple[str, float]]:
+    coverage = more.get("coverage", SimpleNamespace(swept_pct=((0.0, 100.0),)))
+    examination = SimpleNamespace(
+        findings=findings,
+        locality=SimpleNamespace(verdict=more.get("verdict", Verdict.UNDECIDED)),
+        coverage=coverage,
+        passes=more.get("passes", ("one", "two")),
+    )
+    circuit = more.get("circuit", NO_CIRCUIT)
+    return [(o.id, o.confidence) for o in observe(examination, circuit)]  # type: ignore[arg-type] # what it needs
+
+
+def sure(
+    confidence: float, *channels: str, floor: Floor = Floor.GROUND, marks: tuple[str, ...] = ()
+) -> Drop:
+    return Drop(
+        channels=channels or ("tps1_v",), level_v=0.0, floor=floor, at_travel_pct=None, marks=marks,
+        times_s=((1.0, 2.0),), confidence=confidence, text="",
+    )  # fmt: skip
+
+
+def test_drops_are_as_sure_as_the_one_in_the_middle_and_tied_to_the_clock_only_if_it_is_so() -> None:
+    three = (sure(0.5), sure(0.9), sure(0.8))
+    assert seen(*three)[0] == ("drops_somewhere", 0.8)
+    assert seen(*three, verdict=Verdict.TIME)[0] == ("drops_anywhere", 0.8)
+    assert seen(*three, verdict=Verdict.POSITION)[0] == ("drops_somewhere", 0.8)
+
+
+def test_marks_count_from_three_drops_in_ten_on() -> None:
+    marked, plain = sure(0.9, marks=("shake",)), sure(0.9)
+    names = [name for name, _ in seen(*[marked] * 3, *[plain] * 7)]
+    assert "drops_follow_marks" in names
+    names = [name for name, _ in seen(*[marked] * 2, *[plain] * 7)]
+    assert "drops_follow_marks" not in names
+    assert "drops_follow_marks" not in [name for name, _ in seen(plain)]
+
+
+def test_levels_are_told_by_what_most_of_the_drops_do() -> None:
+    both, one = sure(0.9, "tps1_v", "tps2_v"), sure(0.9)
+    between = sure(0.9, floor=Floor.INTERMEDIATE)
+    assert seen(both, both, one)[1][0] == "drop_all_tracks"
+    assert seen(both, one)[1][0] == "drop_one_rail"  # half is not most
+    assert seen(one, one, between)[1][0] == "drop_one_rail"
+    assert seen(one, between)[1][0] == "drop_one_between"
+    assert seen(sure(0.9, floor=Floor.SUPPLY))[1][0] == "drop_one_rail"
+
+
+def test_a_clean_recording_is_whole_only_with_the_whole_travel_and_two_passes() -> None:
+    assert seen() == [("clean_whole", 1.0)]
+    assert seen(passes=("one",)) == [("clean_part", 1.0)]
+    assert seen(passes=()) == [("clean_still", 1.0)]
+
+    def swept(*spans: tuple[float, float]) -> object:
+        return SimpleNamespace(swept_pct=spans)
+
+    assert seen(coverage=swept()) == [("clean_still", 1.0)]
+    assert seen(coverage=swept((8.0, 92.0))) == [("clean_whole", 1.0)]
+    assert seen(coverage=swept((8.1, 92.0))) == [("clean_part", 1.0)]
+    assert seen(coverage=swept((8.0, 91.9))) == [("clean_part", 1.0)]
+    assert seen(coverage=swept((0.0, 40.0), (50.0, 100.0))) == [("clean_part", 1.0)]
+
+
+def test_of_one_kind_the_surest_finding_speaks_and_disagreements_speak_each() -> None:
+    spots = (
+        with_fields(spot("tps1_v", 3), confidence=0.6),
+        with_fields(spot("tps1_v", 3), confidence=0.8),
+    )
+    assert seen(*spots) == [("dead_spot", 0.8)]
+    apart = Disagreement(
+        channels=("tps1_v", "tps2_v"), travel_pct=(1.0, 2.0), worst_pct=5.0, suspect=None,
+        would_set_code=None, **COMMON,
+    )  # fmt: skip
+    assert seen(apart, with_fields(apart, suspect="tps2_v", confidence=0.7)) == [
+        ("tracks_differ", 0.5), ("tracks_differ_blamed", 0.7),
+    ]  # fmt: skip
+    command = with_fields(apart, channels=("throttle_pct", "throttle_cmd_pct"))
+    assert seen(command) == [("command_not_followed", 0.5)]
+
+
+def explained(*at: str) -> CircuitEvidence:
+    chance = dict.fromkeys(SuspectId, 0.1) | {W: 0.5}
+    explanation = SimpleNamespace(faults=("x",) if at else (), at=at)
+    return SimpleNamespace(likelihood=chance, explanations=(explanation,))  # type: ignore[return-value] # what it needs
+
+
+def test_the_circuits_solution_speaks_for_the_levels_where_there_is_one() -> None:
+    examination = SimpleNamespace(
+        findings=(sure(0.9),),
+        locality=SimpleNamespace(verdict=Verdict.UNDECIDED),
+        coverage=None,
+        passes=(),
+    )
+    for at, says in (
+        (("signal2", "wiper2"), "the levels are those of signal 2 broken alone"),
+        (("signal1", "signal2"), "the levels are those of signal 1 and 2 broken alone"),
+        (("ground", "ground_plug"), "the levels are those of a broken ground"),
+        (("supply_plug", "ground"), "the levels are those of a broken ground or supply"),
+        ((), "the levels fit no single fault of the circuit"),
+    ):
+        solved = observe(examination, explained(*at))[1].solved  # type: ignore[arg-type] # what it needs
+        assert solved is not None
+        assert solved.says == says
+        assert solved.chance[W] == pytest.approx(
+            0.3
+        )  # six tenths: levels alone are never the whole truth
+        assert solved.cause == "floor"

@@ -190,7 +190,7 @@ def test_columns_are_as_the_migrations_make_them_down_to_their_nulls_and_keys(bo
 
 
 def test_a_write_takes_the_lock_at_once_and_a_read_takes_none(book: Logbook) -> None:
-    """Source: SQLite, BEGIN IMMEDIATE: the write lock from the first statement on, so none comes between."""
+    """Source: SQLite, BEGIN IMMEDIATE: the write lock from the first statement on."""
     said: list[str] = []
     raw = book._connection.connection.driver_connection
     assert isinstance(raw, sqlite3.Connection)
