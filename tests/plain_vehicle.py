@@ -70,6 +70,7 @@ class Unit:
         count_off: by how much its counts are wrong.
         doubled: it tells every code twice.
         one_value: of several values it tells the first only.
+        rest_after_s: how long the rest of a long answer takes after flow control.
     """
 
     number: int
@@ -88,6 +89,7 @@ class Unit:
     count_off: int = 0
     doubled: bool = False
     one_value: bool = False
+    rest_after_s: float = 0.001
     values: dict[int, bytes] = field(default_factory=dict)
     written: list[tuple[int, float]] = field(default_factory=list)
     rest: list[bytes] = field(default_factory=list)
@@ -173,7 +175,7 @@ class PlainVehicle(can.BusABC):
         kind = data[0] >> 4
         if kind == 3:  # flow control: the rest may come
             for number, frame in enumerate(unit.rest):
-                self._tell(unit, frame, 0.001 * (number + 1))
+                self._tell(unit, frame, unit.rest_after_s + 0.001 * number)
             unit.rest = []
         elif kind == 0 and 1 <= data[0] <= 7:
             self._asked(unit, data[1 : 1 + data[0]], alone=alone)

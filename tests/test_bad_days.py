@@ -322,6 +322,19 @@ def test_codes_are_one_code_however_often_they_are_told(clock: Jumping) -> None:
     assert [c.code for c in found.codes] == [Code(0x0121), Code(0x0222)]
 
 
+@pytest.mark.parametrize(("rest_after_s", "whole"), [(0.95, True), (1.1, False)])
+def test_the_rest_of_a_long_answer_is_waited_for_as_long_as_the_standard_says(
+    clock: Jumping,
+    rest_after_s: float,
+    whole: bool,  # noqa: FBT001 - a test's parameter
+) -> None:
+    """Source: ISO 15765-2, timing: N_Cr, from flow control to the next frame, is 1000 ms at the most."""
+    unit = Unit(0, codes=LONG, rest_after_s=rest_after_s)
+    outcome = CanTransport(PlainVehicle([unit], clock)).ask_each((0,), b"\x03")[0]
+    assert outcome.is_told is whole
+    assert len(outcome.answer) == (42 if whole else 0)
+
+
 # -- many days at once -------------------------------------------------------------------------
 
 

@@ -74,3 +74,35 @@ def test_status_bits_against_the_reference_library() -> None:
     for byte in range(256):
         ours, theirs = CodeStatus(byte), Dtc.Status.from_byte(byte)
         assert all(getattr(ours, name) == getattr(theirs, standard) for name, standard in BITS.items())
+
+
+@pytest.mark.parametrize(("number", "failure_type"), [(0, None), (0xFFFF, 0xFF), (0, 0), (1, 1)])
+def test_codes_at_the_limits_of_their_bytes(number: int, failure_type: int | None) -> None:
+    assert read_code(str(Code(number, failure_type))) == Code(number, failure_type)
+
+
+@pytest.mark.parametrize(("number", "failure_type"), [(-1, None), (0x10000, None), (0, -1), (0, 0x100)])
+def test_what_does_not_fit_its_bytes_is_no_code(number: int, failure_type: int | None) -> None:
+    with pytest.raises(ValueError, match="no trouble code"):
+        Code(number, failure_type)
+
+
+def test_whose_a_number_is_in_every_system() -> None:
+    """Source: SAE J2012, from memory: of C, B and U the first digits 1 and 2 are the maker's; of P 1 and 30-33."""
+    own = {
+        system: [digit for digit in range(4) if read_code(f"{system}{digit}400").is_makers_own]
+        for system in "PCBU"
+    }
+    assert own == {"P": [1], "C": [1, 2], "B": [1, 2], "U": [1, 2]}
+    edges = {
+        text: read_code(text).is_makers_own
+        for text in ("P2FFF", "P3000", "P33FF", "P3400", "P0FFF", "P1000")
+    }
+    assert edges == {
+        "P2FFF": False, "P3000": True, "P33FF": True, "P3400": False, "P0FFF": False, "P1000": True,
+    }  # fmt: skip
+
+
+def test_one_without_a_failure_type_comes_before_those_with_one() -> None:
+    codes = [Code(2), Code(1, 5), Code(1, 0), Code(1)]
+    assert sorted(codes, key=lambda code: code.sort_key) == [Code(1), Code(1, 0), Code(1, 5), Code(2)]

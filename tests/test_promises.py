@@ -88,7 +88,9 @@ def vehicle_on(
     unit: Unit, clock: Jumping, monkeypatch: pytest.MonkeyPatch
 ) -> tuple[VehicleSource, PlainVehicle]:
     bus = PlainVehicle([unit], clock)
-    monkeypatch.setattr(vehicle_source, "open_transport", lambda _where: CanTransport(bus))
+    monkeypatch.setattr(
+        vehicle_source, "open_transport", lambda _where, trouble: CanTransport(bus, trouble)
+    )
     return VehicleSource("plain"), bus
 
 
@@ -108,20 +110,20 @@ def test_a_values_instant_is_half_way_between_question_and_answer(
     assert block.time_s[0] == pytest.approx(asked + 0.1, abs=0.01)
 
 
-def test_a_late_answer_is_not_taken_for_the_next_questions(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_late_answer_is_told_and_not_taken_for_the_next_questions() -> None:
     """The unit tells 80 hex late; by the next question it would tell 40 hex."""
     clock = Jumping()
     with clock.instead_of_time():
         unit = Unit(0, values={0x11: b"\x80"}, after_s=1.5)
-        source, bus = vehicle_on(unit, clock, monkeypatch)
-        transport = CanTransport(bus)
+        wire: list[str] = []
+        transport = CanTransport(PlainVehicle([unit], clock), wire.append)
         late = transport.ask_each((0,), b"\x01\x11", 0.3)[0]
         clock.wait(3.0)  # it lies on the bus now
         unit.values, unit.after_s = {0x11: b"\x40"}, 0.02
         told = transport.ask(0, b"\x01\x11")
     assert not late.is_told
     assert told == b"\x41\x11\x40"
-    del source
+    assert wire == ["control unit 0 answers late: what it said came after its time and is not taken"]
 
 
 def test_what_begins_to_be_refused_or_stays_away_is_told_once_and_so_is_its_return(
@@ -150,6 +152,21 @@ def test_what_begins_to_be_refused_or_stays_away_is_told_once_and_so_is_its_retu
         "The control unit refuses service 01", "answers again", "does not tell tps2_pct any more",
         "tells tps2_pct again",
     ]  # fmt: skip
+
+
+def test_what_makes_no_sense_on_the_wire_is_told_once_and_not_without_end(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    clock = Jumping()
+    with clock.instead_of_time():
+        source, _ = vehicle_on(Unit(0, values={0x11: b"\x80"}), clock, monkeypatch)
+        told: list[str] = []
+        source.trouble = told.append
+        source.open(Clock())
+        assert source.diagnostics is not None
+        for number in range(30):
+            source.diagnostics.transport.trouble(f"nonsense {number % 15}")
+    assert told == [f"nonsense {number}" for number in range(10)]
 
 
 def test_a_start_is_not_held_up_by_trying_out_and_says_what_it_does(

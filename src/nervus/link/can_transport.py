@@ -241,11 +241,19 @@ class CanTransport(Transport):
 
     def _forget(self) -> None:
         """Late answers to an earlier question are not answers to the next one."""
+        late: set[int] = set()
         for _ in range(_FRAMES_FORGOTTEN):
             message = self._receive(0.0)
             if message is None:
                 break
             self.health.heard(message)
+            unit = unit_answering(message.arbitration_id, wide=message.is_extended_id)
+            if unit is not None and message.data and not message.is_error_frame:
+                late.add(unit)
+        for unit in sorted(late):
+            self.trouble(
+                f"{name_of(unit)} answers late: what it said came after its time and is not taken"
+            )
         self._wrong.clear()
         for unit, stack in self._stacks.items():
             self._waiting[unit].clear()

@@ -24,6 +24,8 @@ _AWAY_TIMES, _AWAY_ROUNDS = 3, 64
 # Trying out how fast the plan goes must not hold up the start.
 _TRIAL_S, _TRIES = 1.0, 3
 _NOTHING_S = 0.02
+# Different sentences about the wire that are told of one connection: a babbling bus has no end of them.
+_WIRE_TOLD = 10
 
 Answer = TypeVar("Answer")
 
@@ -69,6 +71,7 @@ class VehicleSource:
         self._silent = 0
         self._refused = ""
         self._away: Counter[str] = Counter()
+        self._told: set[str] = set()
         self._period_began = 0.0
         self._jobs: SimpleQueue[tuple[Future[object], Callable[[Diagnostics], object]]] = SimpleQueue()
         self.diagnostics: Diagnostics | None = None
@@ -86,7 +89,8 @@ class VehicleSource:
         self._clock, self._round, self._silent, self._period_began = clock, 0, 0, 0.0
         self._away.clear()
         self.doing("opening the adapter")
-        ask = self.diagnostics = Diagnostics(open_transport(self._where))
+        self._told.clear()
+        ask = self.diagnostics = Diagnostics(open_transport(self._where, self._tell_wire))
         self.doing("asking which control units answer")
         offered = self._offered(ask)
         self.doing(f"trying how fast {name_of(self.unit)} tells {len(offered)} values")
@@ -169,6 +173,12 @@ class VehicleSource:
         if self._round % _AWAY_ROUNDS < (self.plan.period if self.plan is not None else 1):
             return wanted
         return tuple(p for p in wanted if self._away[p.channel] < _AWAY_TIMES)
+
+    def _tell_wire(self, text: str) -> None:
+        """What makes no sense on the wire: each sentence once, and not without end."""
+        if text not in self._told and len(self._told) < _WIRE_TOLD:
+            self._told.add(text)
+            self.trouble(text)
 
     def _tell_refused(self, why: str) -> None:
         if why != self._refused:
