@@ -18,6 +18,7 @@ import signal
 import sys
 import tempfile
 import time
+import traceback
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
@@ -132,6 +133,8 @@ def one_kill(folder: Path, seed: int) -> list[str]:
         os.close(ours)
         try:
             work(folder, theirs, chance)
+        except BaseException:  # noqa: BLE001 - the child's last words
+            traceback.print_exc()
         finally:
             os._exit(3)
     os.close(theirs)
@@ -240,6 +243,7 @@ def main() -> int:
     """Kill, flip, print."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--kills", type=int, default=1000)
+    parser.add_argument("--first", type=int, default=0, help="the first seed")
     parser.add_argument("--flips", type=int, default=100)
     wanted = parser.parse_args()
     counts: Counter[str] = Counter()
@@ -247,7 +251,7 @@ def main() -> int:
     told = []
     with tempfile.TemporaryDirectory() as scratch:
         # Forked before an application is made here: a child makes its own.
-        for seed in range(wanted.kills):
+        for seed in range(wanted.first, wanted.first + wanted.kills):
             folder = Path(scratch) / str(seed // 25)
             folder.mkdir(exist_ok=True)
             told.append((folder, one_kill(folder, seed)))

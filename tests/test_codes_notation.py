@@ -88,7 +88,7 @@ def test_what_does_not_fit_its_bytes_is_no_code(number: int, failure_type: int |
 
 
 def test_whose_a_number_is_in_every_system() -> None:
-    """Source: SAE J2012, from memory: of C, B and U the first digits 1 and 2 are the maker's; of P 1 and 30-33."""
+    """Source: SAE J2012, from memory: 1 and 2 of C, B and U are the maker's; of P 1 and 30 to 33."""
     own = {
         system: [digit for digit in range(4) if read_code(f"{system}{digit}400").is_makers_own]
         for system in "PCBU"
