@@ -239,7 +239,7 @@ def make_map(folder: Path, tests: list[str]) -> None:
     (folder / "map_plugin.py").write_text(PLUGIN)
     environment = os.environ | {
         "MAP_DATA": str(folder / "coverage"), "MAP_JSON": str(folder / "new.json"),
-        "PYTHONPATH": str(folder), "QT_QPA_PLATFORM": "offscreen",
+        "PYTHONPATH": f"{folder}{os.pathsep}{HERE / 'src'}", "QT_QPA_PLATFORM": "offscreen",
     }  # fmt: skip
     command = [sys.executable, "-m", "pytest", "-q", "-p", "map_plugin", "-m", "not real_window", *tests]
     subprocess.run(command, cwd=HERE, env=environment, check=False)

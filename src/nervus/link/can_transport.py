@@ -15,14 +15,12 @@ import isotp
 from nervus.link.addresses import (
     TO_ALL,
     TO_ALL_WIDE,
-    answer_id,
-    is_wide,
     name_of,
-    request_id,
     unit_answering,
 )
 from nervus.link.bus_health import BusHealth
 from nervus.link.errors import LinkLost
+from nervus.link.listening import stack_of
 from nervus.link.outcome import BUSY, PENDING, Kind, Outcome, judged
 from nervus.link.transport import BUSY_PAUSE_S, BUSY_S, MORE_TIME_S, PENDING_CAP_S, Transport
 
@@ -87,22 +85,12 @@ class CanTransport(Transport):
         self._wrong: dict[int, str] = {}
 
     def _stack(self, unit: int) -> isotp.TransportLayerLogic:
-        if unit in self._stacks:
-            return self._stacks[unit]
-        waiting = self._waiting[unit] = deque()
-        mode = (
-            isotp.AddressingMode.Normal_29bits if is_wide(unit) else isotp.AddressingMode.Normal_11bits
-        )
-        stack = isotp.TransportLayerLogic(
-            rxfn=lambda _wait: waiting.popleft() if waiting else None,
-            txfn=self._send,
-            address=isotp.Address(mode, txid=request_id(unit), rxid=answer_id(unit)),
-            error_handler=lambda wrong: self._fault(unit, wrong),
-            params=_PARAMETERS,
-        )
-        stack.logger.disabled = True
-        self._stacks[unit] = stack
-        return stack
+        if unit not in self._stacks:
+            waiting = self._waiting[unit] = deque()
+            self._stacks[unit] = stack_of(
+                unit, waiting, self._send, lambda wrong: self._fault(unit, wrong), _PARAMETERS
+            )
+        return self._stacks[unit]
 
     def _fault(self, unit: int, wrong: Exception) -> None:
         said = f"{_BROKEN.get(type(wrong), 'a frame makes no sense')}"

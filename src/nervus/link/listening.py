@@ -2,10 +2,31 @@
 
 from collections import deque
 from collections.abc import Callable, Iterator
+from typing import Any
 
 import isotp
 
 from nervus.link.addresses import answer_id, is_wide, request_id, unit_answering
+
+
+def stack_of(
+    unit: int,
+    waiting: deque[isotp.CanMessage],
+    send: Callable[[isotp.CanMessage], None],
+    fault: Callable[[Exception], None],
+    parameters: dict[str, Any],
+) -> isotp.TransportLayerLogic:
+    """The transport library's state machine for one unit: frames that wait go in, `send` sends."""
+    mode = isotp.AddressingMode.Normal_29bits if is_wide(unit) else isotp.AddressingMode.Normal_11bits
+    stack = isotp.TransportLayerLogic(
+        rxfn=lambda _wait: waiting.popleft() if waiting else None,
+        txfn=send,
+        address=isotp.Address(mode, txid=request_id(unit), rxid=answer_id(unit)),
+        error_handler=fault,
+        params=parameters,
+    )
+    stack.logger.disabled = True
+    return stack
 
 
 class Listener:
@@ -21,23 +42,17 @@ class Listener:
         self._stacks: dict[int, isotp.TransportLayerLogic] = {}
 
     def _stack(self, unit: int) -> isotp.TransportLayerLogic:
-        if unit in self._stacks:
-            return self._stacks[unit]
-        waiting = self._waiting[unit] = deque()
-        mode = (
-            isotp.AddressingMode.Normal_29bits if is_wide(unit) else isotp.AddressingMode.Normal_11bits
-        )
-        stack = isotp.TransportLayerLogic(
-            rxfn=lambda _wait: waiting.popleft() if waiting else None,
-            txfn=lambda _frame: None,  # a listener says nothing
-            address=isotp.Address(mode, txid=request_id(unit), rxid=answer_id(unit)),
-            error_handler=lambda wrong: self._faults(unit, wrong),
-            # What is read back was written slower or faster: the clock says nothing.
-            params={"blocksize": 0, "rx_consecutive_frame_timeout": 10_000, "listen_mode": True},
-        )
-        stack.logger.disabled = True
-        self._stacks[unit] = stack
-        return stack
+        if unit not in self._stacks:
+            waiting = self._waiting[unit] = deque()
+            self._stacks[unit] = stack_of(
+                unit,
+                waiting,
+                lambda _frame: None,  # a listener says nothing
+                lambda wrong: self._faults(unit, wrong),
+                # What is read back was written slower or faster: the clock says nothing.
+                {"blocksize": 0, "rx_consecutive_frame_timeout": 10_000, "listen_mode": True},
+            )
+        return self._stacks[unit]
 
     def take(self, identifier: int, data: bytes, *, wide: bool) -> Iterator[tuple[int, bytes]]:
         """Take one frame; gives the units and answers that are whole with it."""

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
-from nervus.domain.job import AnyEntry, Job, Recorded, Source, of_kind
+from nervus.domain.job import AnyEntry, Job, Source
 from nervus.window.actions import (
     ACTIONS,
     FOOT,
@@ -40,6 +40,7 @@ from nervus.window.places import logbook_path, recordings_folder
 from nervus.window.rail import JOBS, Rail
 from nervus.window.record_page import RecordPage
 from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR
+from nervus.window.recordings_part import RecordingsPart
 from nervus.window.standing import Standing
 from nervus.window.stations import RECORD, Stations
 from nervus.window.tasks import wait_for_all
@@ -49,7 +50,6 @@ if TYPE_CHECKING:
     from nervus.window.codes_dialog import VehicleCodes
     from nervus.window.live_controller import LiveController
     from nervus.window.live_panel import LivePanel
-    from nervus.window.opening import WasRead
 
 _KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
 _FILES = f"Recordings ({_KINDS});;All files (*)"
@@ -67,10 +67,6 @@ class MainWindow(FrameWindow):
     ) -> None:
         super().__init__(settings)
         self.opened: Opened | None = None
-        self._opening_for: Job | None = None
-        self._attached = ""
-        self._recording: tuple[Job, str] | None = None
-        self._closing = False
         self.head, self.foot, self.rail = Head(), Foot(), Rail()
         self.home, self.record, self.standing = HomeView(), RecordPage(), Standing(self)
         self.nerve, self.judgement = self.standing.nerve, self.standing.judgement
@@ -81,6 +77,7 @@ class MainWindow(FrameWindow):
         self.job_part = JobPart(logbook or logbook_path(settings), self)
         self.live_part = LivePart(settings, recordings_folder(settings), self.middle, self)
         self.opening = OpeningPart(settings, self)
+        self.recordings = RecordingsPart(self.job_part, self.live_part, self.opening, self)
         self.stations = Stations(self.job_part, self.home, self.record, self)
         self._highlight = QTimer(self)
         self._highlight.setSingleShot(True)
@@ -97,7 +94,7 @@ class MainWindow(FrameWindow):
         self.go(JOBS)
         # After the first frame: opening the logbook loads a library that would hold it up.
         QTimer.singleShot(_AFTER_FIRST_FRAME_MS, self.job_part.start)
-        self._offer_left_over()
+        self.recordings.look_for_left_over()
 
     def _lay_out(self) -> None:
         pages = QVBoxLayout()
@@ -187,7 +184,6 @@ class MainWindow(FrameWindow):
         opening.began.connect(self._opening)
         opening.progressed.connect(self.panel.busy.show_progress)
         opening.ended.connect(self.panel.busy.hide)
-        opening.was_read.connect(self._was_read)
         opening.opened.connect(self._show)
         opening.failed.connect(self._failed)
         live.about_to_connect.connect(self.stop)
@@ -195,8 +191,11 @@ class MainWindow(FrameWindow):
         live.left.connect(self._leave_live)
         live.looked.connect(self._looked)
         live.moment.connect(self.nerve.show_moment)
-        live.recorded.connect(self._recorded)
-        live.place = self._recording_begins
+        self.recordings.open_wanted.connect(self.open_file)
+        self.recordings.told.connect(self.notice.tell)
+        self.recordings.left_over.connect(
+            lambda told: self.notice.tell(told, "Look at them", self.recordings.show_left_over)
+        )
         live.keeping.connect(lambda on: self.head.show_live(kept=on))
         live.failed.connect(self._failed)
         live.read_codes.connect(self._take_codes)
@@ -226,7 +225,7 @@ class MainWindow(FrameWindow):
     def begin_job(self, name: str) -> None:
         """Begin a job, for a vehicle of this name if there is one."""
         self._put_away(keep_live=True)
-        self._adopt_live(self.job_part.begin_job(name))
+        self.recordings.adopt_live(self.job_part.begin_job(name))
         self.go("complaint")
 
     def open_job(self, job_id: str, station: str = "complaint") -> None:
@@ -234,7 +233,7 @@ class MainWindow(FrameWindow):
         self._put_away(keep_live=True)
 
         def show(job: Job) -> None:
-            self._adopt_live(job)
+            self.recordings.adopt_live(job)
             self.go(station)
 
         self.job_part.open_job(job_id, show)
@@ -246,10 +245,7 @@ class MainWindow(FrameWindow):
         opened = self.opened
         vehicle = opened.vehicle or vehicle_of(opened.recording)
         job = self.job_part.begin_job(vehicle=vehicle)
-        read = opened.as_read()
-        if read is not None:
-            attaching = self.job_part.attaching
-            attaching.found(attaching.keep(job, read), opened.analysis)
+        self.recordings.keep(job, opened)
         if opened.codes:
             self.stations.add_codes(opened.codes, Source.FILE)
         self.go("complaint")
@@ -397,7 +393,6 @@ class MainWindow(FrameWindow):
         self.opening.stop()
 
     def _opening(self) -> None:
-        self._opening_for, self._attached = self.job, ""
         self.panel.notice.hide()
         if self.stations.now != RECORD:
             self.stations.go(RECORD)
@@ -431,21 +426,8 @@ class MainWindow(FrameWindow):
 
     def _keep(self, opened: Opened) -> None:
         """What was found goes to the recording's job, and the codes that were told meanwhile."""
-        attaching, from_job = self.job_part.attaching, self.opening.from_job
-        if from_job and self.job is not None:
-            attaching.found_again(self.job, from_job, opened.analysis)
-        elif self._attached:
-            attaching.found(self._attached, opened.analysis)
-        if opened.codes and not from_job and self._is_in_hand(self._opening_for):
+        if self.recordings.found(opened) and opened.codes:
             self.stations.add_codes(opened.codes, Source.FILE)
-
-    def _was_read(self, read: "WasRead") -> None:
-        """A file was read in a job: it belongs to it from now on, whatever comes of judging it."""
-        if self._opening_for is not None and not self.opening.from_job:
-            self._attached = self.job_part.attaching.keep(self._opening_for, read)
-
-    def _is_in_hand(self, job: Job | None) -> bool:
-        return job is not None and self.job is not None and self.job.id == job.id
 
     def close_recording(self) -> None:
         """Put the recording away; the job stays."""
@@ -473,68 +455,6 @@ class MainWindow(FrameWindow):
     def connect_simulated(self, fault: str) -> None:
         """Connect the simulated vehicle with a fault planted in it."""
         self.live_part.connect_simulated(fault)
-
-    def _offer_left_over(self) -> None:
-        """Recordings that are in no job (cut off, or never put into one) are offered, all of them."""
-        folder = self.live_part.folder
-        if not folder.is_dir():
-            return
-        from nervus.files.journal import left_over  # noqa: PLC0415 - seldom wanted: start-up
-
-        found = left_over(folder)
-        if found:
-            count = "1 recording is" if len(found) == 1 else f"{len(found)} recordings are"
-            self.notice.tell(
-                f"{count} in no job: cut off, or never put into one. All but the last moment is kept.",
-                "Look at them",
-                self.show_left_over,
-            )
-
-    def show_left_over(self) -> None:
-        """List the recordings that are in no job, to be opened or put away."""
-        from nervus.window.left_over_dialog import LeftOverDialog  # noqa: PLC0415 - seldom wanted
-
-        dialog = LeftOverDialog(self.live_part.folder, self)
-        dialog.open_wanted.connect(self.open_file)
-        dialog.told.connect(self.notice.tell)
-        dialog.open()
-
-    def _recording_begins(self, name: str) -> tuple[Path, str] | None:
-        """A recording belongs to the job in hand from its first sample; `None` where there is none."""
-        self._recording = None
-        if self.job is None:
-            return None
-        begun = self.job_part.attaching.begin_recording(self.job, name)
-        self._recording = (self.job, begun.recorded_id)
-        return begun.path, begun.owner
-
-    def _adopt_live(self, job: Job) -> None:
-        """What is live becomes the job's which comes into hand: its unit, a recording without a job."""
-        if self.live_part.is_live:
-            self.job_part.put_identities(self.live.identity)
-        under_way = self.live_part.recording
-        if under_way is None or self._recording is not None:
-            return
-        journal, lasted_s = under_way
-        name = journal.path.stem
-        recorded_id = self.job_part.attaching.adopt_recording(job, journal, name, lasted_s)
-        self._recording = (job, recorded_id) if recorded_id is not None else None
-
-    def _recorded(self, path: Path) -> None:
-        """A recording has ended: it is in its job already, or becomes that of the job in hand."""
-        recording, self._recording = self._recording, None
-        if self._closing:
-            return  # it is in its job, or offered at the next start
-        if recording is None:
-            self.open_file(path)
-            return
-        job, recorded_id = recording
-        if self.job is not None and self._is_in_hand(job):
-            self.job_part.attaching.finish_recordings(self.job)
-            name = next((e.name for e in of_kind(self.job.entries, Recorded) if e.id == recorded_id), "")
-            self.opening.kept(path, name, recorded_id)
-        else:
-            self.notice.tell(f"The recording is in the job of {job.vehicle.name or 'no name yet'}.")
 
     def _enter_live(self) -> None:
         self._show_nothing()
@@ -636,7 +556,7 @@ class MainWindow(FrameWindow):
             if event is not None:
                 event.ignore()
             return
-        self._closing = True
+        self.recordings.is_closing = True
         self.stop()
         self.live_part.leave()
         self.remember_size()
