@@ -113,7 +113,9 @@ def _clear(arguments: argparse.Namespace) -> int:
         _print_codes(diagnostics.codes())
         written = Writing(diagnostics.transport).clear_codes(_yes(arguments, _CLEAR))
     print(written.text)
-    return 0 if written.outcomes and len(written.done) == len(written.outcomes) else _INCOMPLETE
+    # A unit that has no such service has nothing to clear by it.
+    settled = all(o.is_told or o.is_not_offered for o in written.outcomes.values())
+    return 0 if written.done and settled else _INCOMPLETE
 
 
 def _learn(arguments: argparse.Namespace) -> int:
