@@ -20,7 +20,7 @@ from nervus.link.loopback_bus import LoopbackBus
 from nervus.link.poll_plan import plan_polls
 from nervus.link.source import Clock
 from nervus.link.transport import Transport
-from nervus.link.unit_codes import counted_codes
+from nervus.link.unit_codes import codes_with_status, counted_codes
 from nervus.link.vehicle_source import VehicleSource
 from nervus.link.writing import Writing
 from nervus.standin.planting import read_fault
@@ -122,15 +122,13 @@ def test_codes_with_status_against_the_reference_library(served: VehicleServer) 
     bus = LoopbackBus(served.port)
     transport = CanTransport(bus)
     raw = transport.ask(0, b"\x19\x02\xff")
-    theirs = ReadDTCInformation.interpret_response(Response.from_payload(raw), subfunction=2)
-    # Worth telling is what fails, is pending or confirmed: bits 0, 2 and 3 (ISO 14229-1, D.2).
-    worth = [d for d in theirs.service_data.dtcs if d.status.get_byte_as_int() & 0b1101]
-    ours = Diagnostics(transport).codes_with_status(0, 0xFF)
     bus.shutdown()
+    theirs = ReadDTCInformation.interpret_response(Response.from_payload(raw), subfunction=2)
+    ours = codes_with_status(raw)
     assert ours
-    assert {
-        (c.code.number << 8 | (c.code.failure_type or 0)): c.status.byte for c in ours if c.status
-    } == {d.id: d.status.get_byte_as_int() for d in worth}
+    assert {code.number << 8 | (code.failure_type or 0): status for code, status in ours} == {
+        dtc.id: dtc.status.get_byte_as_int() for dtc in theirs.service_data.dtcs
+    }
 
 
 def test_all_units_are_asked_and_their_codes_told_with_kind_and_status(served: VehicleServer) -> None:

@@ -13,7 +13,7 @@ from nervus.knowledge import Parameter, parameters
 from nervus.link.errors import Garbled, NoAnswer, Refused
 from nervus.link.outcome import Kind, Outcome
 from nervus.link.transport import ANSWER_S, Transport
-from nervus.link.unit_codes import CodesRead, ReadCode, UnitCodes, read_all_codes
+from nervus.link.unit_codes import CodesRead, ReadCode, read_all_codes
 
 __all__ = ["CodesRead", "Diagnostics", "Frame", "ReadCode"]
 
@@ -155,13 +155,6 @@ class Diagnostics:
     def codes(self) -> CodesRead:
         """All codes of all units, and of each unit and service what came of the question."""
         return read_all_codes(self.transport)
-
-    def codes_with_status(self, unit: int, mask: int = 0xFF) -> tuple[ReadCode, ...]:
-        """Codes with failure type and status byte, none where the unit does not tell them."""
-        outcome = self.transport.ask_each((unit,), bytes([0x19, 0x02, mask]))[unit]
-        found = UnitCodes(unit)
-        found.take(0x19, outcome)
-        return found.codes()
 
     def freeze_frames(self) -> tuple[Frame, ...]:
         """The freeze frame of each unit that has one."""

@@ -32,14 +32,13 @@ class Transport(ABC):
         """End the question that is being asked, from any thread; it raises `Stopped`."""
         self._stopped.set()
 
-    def ask(self, unit: int, request: bytes, wait_s: float = ANSWER_S, *, again: bool = True) -> bytes:
+    def ask(self, unit: int, request: bytes, wait_s: float = ANSWER_S) -> bytes:
         """The positive answer of one unit.
 
         Args:
             unit: as `addresses` numbers them.
             request: service and data.
             wait_s: how long to wait for the first sign of an answer.
-            again: whether a unit that is busy is asked again; not for what changes something.
 
         Raises:
             NoAnswer: it stayed silent.
@@ -48,13 +47,19 @@ class Transport(ABC):
             LinkLost: the way to the vehicle is gone.
             Stopped: somebody called `stop`.
         """
-        found = self._converse(request, (unit,), wait_s, again=again)
+        found = self._converse(request, (unit,), wait_s, again=True)
         return found.get(unit, SILENT).bytes_or_raise(unit, request)
 
     def ask_each(
         self, units: Iterable[int], request: bytes, wait_s: float = ANSWER_S, *, again: bool = True
     ) -> dict[int, Outcome]:
         """What each of some units says to the same request, each asked alone.
+
+        Args:
+            units: as `addresses` numbers them.
+            request: service and data.
+            wait_s: how long to wait for the first sign of an answer.
+            again: whether a unit that is busy is asked again; not for what changes something.
 
         Raises:
             LinkLost, Stopped: as `ask`.
