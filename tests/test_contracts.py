@@ -1,6 +1,7 @@
 """What every member of a family keeps: sources, transports, formats. The next one is a row here."""
 
 import errno
+import socket
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -24,7 +25,7 @@ from nervus.link.errors import NoAnswer, Refused
 from nervus.link.hand_entry import HandSource
 from nervus.link.instruments import MeterSetup, MeterSource, SamplerSource
 from nervus.link.reading import recording_in
-from nervus.link.source import Block, Source
+from nervus.link.source import Block, Clock, Source
 from nervus.link.transport import Transport
 from nervus.link.vehicle_source import VehicleSource
 from nervus.standin.instrument import InstrumentServer
@@ -250,6 +251,21 @@ def test_a_question_that_is_stopped_ends_within_a_second_and_the_next_is_answere
         assert stopped
         assert time.monotonic() - began < 2.0
         assert transport.ask(0, b"\x01\x0c") == b"\x41\x0c\x00\x00"
+
+
+def test_what_is_reached_but_says_nothing_leaves_nothing_open() -> None:
+    """A socket that takes a connection and stays silent, as a meter and as an adapter."""
+    with socket.create_server(("127.0.0.1", 0)) as silent:
+        port = silent.getsockname()[1]
+        before = held_open()
+        with pytest.raises(OutsideError) as meter:
+            MeterSource(f"127.0.0.1:{port}", "tps1_v", MeterSetup(wait_s=0.2)).open(Clock())
+        with pytest.raises(OutsideError) as adapter:
+            open_transport(f"tcp:127.0.0.1:{port}")
+        assert settled(held_open, before)
+    for wrong in (meter, adapter):
+        sentence(wrong.value)
+        assert "answer" in str(wrong.value)
 
 
 # -- what a bus says of itself -----------------------------------------------------------------------

@@ -13,10 +13,21 @@ import numpy as np
 import pytest
 from asammdf import MDF, Signal
 
+from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 from nervus.domain.errors import RecordingUnusable
 from nervus.domain.finding import Disagreement, OffRest, RestCause
-from nervus.domain.job import Change, Job, Look, Seen, Source, new_id, new_vehicle
-from nervus.files import bundle, code_report, csv_gate, csv_mapping, journal, mdf
+from nervus.domain.job import (
+    UNFINISHED,
+    Change,
+    Job,
+    Look,
+    Recorded,
+    Seen,
+    Source,
+    new_id,
+    new_vehicle,
+)
+from nervus.files import bundle, code_report, csv_gate, csv_mapping, journal, mdf, recording_writer
 from nervus.files.answer import finding_row
 from nervus.files.bundle import BundleUnusable, read_bundle, write_bundle
 from nervus.files.code_report import CodesUnreadable, codes_in_text, read_codes_file
@@ -228,6 +239,49 @@ def test_clocks_run_over_midnight_and_bad_ones_are_told(tmp_path: Path) -> None:
         read_mapped(made(tmp_path, "t;a\n10:00;1\nsoon;2\n"), mapping_of(clock, track))
 
 
+def test_a_time_that_runs_back_by_less_than_half_a_day_is_no_midnight(tmp_path: Path) -> None:
+    clock, track = Column("t", CLOCK, "time_s"), Column("a", "V", "tps1_v")
+    for back in ("10:00:00", "08:00:01"):
+        path = made(tmp_path, f"t;a\n20:00:00;1\n{back};2\n")
+        with pytest.raises(RecordingUnusable, match="line 3: the time runs backwards"):
+            read_mapped(path, mapping_of(clock, track))
+    night = made(tmp_path, "t;a\n20:00:00;1\n07:59:59;2\n")
+    assert read_mapped(night, mapping_of(clock, track)).duration_s == 11 * 3600 + 3599
+
+
+def test_numbers_with_a_decimal_comma_are_numbers_however_they_are_read(tmp_path: Path) -> None:
+    time, track = Column("t", "s", "time_s"), Column("a", "V", "tps1_v")
+    comma = CsvMapping("utf-8", ";", ",", 1, (time, track))
+    quick = read_mapped(made(tmp_path, "t;a\n0,0;1,5\n0,1;1,6\n"), comma).channels[0]
+    slow = read_mapped(
+        made(tmp_path, "t;a\n0,0;'1,5\n0,1;1,6\n".replace("'", "\u00a0")), comma
+    ).channels[0]
+    for read in (quick, slow):
+        assert list(read.values) == [1.5, 1.6]
+        assert list(read.time_s) == [0.0, 0.1]
+    with pytest.raises(RecordingUnusable, match="line 3, column a: “x” is no number"):
+        read_mapped(made(tmp_path, "t;a\n0,0;1,5\n0,1;x\n"), comma)
+
+
+def test_lines_of_words_above_do_not_outvote_the_columns(tmp_path: Path) -> None:
+    words = "".join(f"remark {n}\n" for n in range(9))
+    mapping = propose(made(tmp_path, f"{words}time;TPS 1\n0;1\n1;2\n")).mapping
+    assert [c.channel for c in mapping.columns] == ["time_s", "tps1_v"]
+    assert mapping.skip == 10
+
+
+def test_more_samples_at_one_instant_than_fit_a_piece_are_written(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(recording_writer, "_ROWS", 10)
+    time_s = np.asarray([0.0] * 5 + [1.0] * 50 + [2.0] * 5)
+    track = Channel(CHANNEL_KINDS["tps1_v"], time_s, np.arange(60.0))
+    recording_writer.write_recording(Recording((track,), (), "r"), tmp_path / "r.csv")
+    again = read_recording(tmp_path / "r.csv").channels[0]
+    assert np.array_equal(again.time_s, time_s)
+    assert np.array_equal(again.values, track.values)
+
+
 # -- reports of codes --------------------------------------------------------------------------------
 
 
@@ -247,6 +301,8 @@ def test_codes_at_their_limits(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) 
         (seen,) = read_codes_file(made(tmp_path, f"{head}P0121,a,stored,{byte},x\n"))
         assert seen.status == int(byte, 16)
     assert read_codes_file(made(tmp_path, f"{head}P0121,a,,,x\n"))[0].status is None
+    long_name = read_codes_file(made(tmp_path, f"{head}P0121,{'m' * 250},,,x\n"))[0].module
+    assert long_name == "m" * 200
     for row in ("P0121,a,stored,0x100,x", "P0121,a,stored,-1,x", "P0121,a,strange,0x00,x", "X,a,,,"):
         with pytest.raises(CodesUnreadable, match="line 2"):
             read_codes_file(made(tmp_path, f"{head}{row}\n"))
@@ -335,6 +391,29 @@ def test_a_bundle_leaves_no_part_behind_whether_it_is_written_or_not(tmp_path: P
     assert not (tmp_path / "b.zip").exists()
 
 
+def test_a_recording_that_was_captured_here_travels_as_a_table(tmp_path: Path) -> None:
+    at = datetime(2026, 11, 26, tzinfo=UTC)
+    entry_id = new_id()
+    name = f"{entry_id}-recording.nervus"
+    written = journal.Journal(tmp_path / name)
+    written.samples("tps1_v", np.arange(4.0), np.ones(4))
+    written.close()
+    entry = Recorded(
+        id=entry_id, at=at, source=Source.VEHICLE, name="r", file=name, digest=UNFINISHED, duration_s=3.0
+    )
+    other = Change(id=new_id(), at=at, source=Source.SEEN, done="plug seated")
+    job = Job(id=new_id(), vehicle=new_vehicle("No 6"), opened=at, entries=(entry, other))
+    write_bundle(job, lambda kept: tmp_path / kept, tmp_path / "j.zip")
+    into = tmp_path / "into"
+    into.mkdir()
+    recorded, changed = read_bundle(tmp_path / "j.zip", into).entries
+    assert changed == other
+    assert isinstance(recorded, Recorded)
+    assert recorded.file.endswith("-recording.csv")
+    assert recorded.file.startswith(recorded.digest[:16])
+    assert read_recording(into / recorded.file).channels[0].samples == 4
+
+
 def test_two_entries_of_one_identifier_are_refused(tmp_path: Path) -> None:
     at = datetime(2026, 11, 26, tzinfo=UTC)
     change = Change(id=new_id(), at=at, source=Source.SEEN, done="x")
@@ -355,9 +434,14 @@ def test_only_channels_of_numbers_with_a_unit_that_fits_are_taken(tmp_path: Path
         file.append([Signal(volts, times, unit="kPa", name="TPS 2")])
         file.append([Signal(np.array([b"a"] * 5), times, unit="", name="Pedal 1", encoding="utf-8")])
         file.append([Signal(np.full(5, np.nan), times, unit="1/min", name="engine speed")])
+        gaps = np.asarray([1.0, np.nan, 3.0, np.nan, 5.0])
+        file.append([Signal(gaps, times, unit="V", name="vref")])
         file.save(path)
     read = read_mdf(path)
-    assert {c.id: list(c.values) for c in read.channels} == {"tps1_v": pytest.approx(list(volts))}
+    assert {c.id: list(c.values) for c in read.channels} == {
+        "tps1_v": pytest.approx(list(volts)),
+        "vref_v": [1.0, 3.0, 5.0],
+    }
     assert is_mdf(path)
     assert not is_mdf(tmp_path)
     assert not is_mdf(made(tmp_path, "MDF"))

@@ -117,8 +117,8 @@ def _record(arguments: argparse.Namespace) -> int:
         told: dict[str, float] = {}
         for source in sources:
             told |= getattr(source, "rates_hz", {})
-        print(f"Recording for {seconds:g} s: {rates_text(told)}")
         with contextlib.suppress(KeyboardInterrupt):
+            print(f"Recording for {seconds:g} s: {rates_text(told)}", flush=True)
             time.sleep(seconds)
         capture.stop()
         with contextlib.suppress(OSError):  # the disk's refusal was told when it came
