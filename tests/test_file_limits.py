@@ -514,6 +514,12 @@ def test_a_journal_cut_anywhere_loses_its_last_packet_and_tells_no_damage(tmp_pa
         read = journal.read_journal(path)
         assert read.channels[0].samples == 4
         assert read.marks == ()
+    broken = bytearray(whole)
+    for at in (first + 6, len(whole) - 1):  # in the head and at the very end of the last packet
+        broken[at] ^= 1
+        path.write_bytes(bytes(broken))
+        assert f"{len(whole) - first} bytes" in journal.read_journal(path).marks[0].text
+        broken[at] ^= 1
     path.write_bytes(whole[:first] + b"x" * 5)
     assert "5 bytes" in journal.read_journal(path).marks[0].text
 

@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 
 from nervus.circuit.signatures import broken, circuit_faults
+from nervus.link.capture import Capture
 from nervus.link.errors import Garbled, LinkLost
 from nervus.link.hand_entry import HandSource, ReadingUnreadable, volts_of
 from nervus.link.instruments import Instrument, MeterSetup, MeterSource, SamplerSource
@@ -247,6 +248,17 @@ def test_an_answer_that_comes_after_reopening_is_not_taken_for_new() -> None:
     os.close(ours)
     os.close(theirs)
     assert block.values[0] == pytest.approx(0.51)
+
+
+def test_a_slow_meter_is_left_within_a_second_in_the_middle_of_its_answer() -> None:
+    with Habit(lambda q: b"5.0\n" if q.endswith("?") else b"", after_s=4.0) as habit:
+        capture = Capture([MeterSource(habit.where, "tps1_v")], None)
+        capture.start()
+        while "READ?" not in habit.told:
+            time.sleep(0.01)
+        began = time.monotonic()
+        capture.stop()
+        assert time.monotonic() - began < 1.0
 
 
 def test_nonsense_is_told_and_at_last_the_meter_is_given_up() -> None:

@@ -36,10 +36,11 @@ from nervus.files.recording_csv import read_recording
 from nervus.files.recording_writer import formula_safe, plain_again, write_recording
 from nervus.judge.of_job import judge_job
 from nervus.judge.told import told_rows
-from nervus.knowledge import judging
+from nervus.knowledge import judging, parameters
 from nervus.link import vehicle_source
 from nervus.link.can_transport import CanTransport
 from nervus.link.diagnostics import Diagnostics
+from nervus.link.errors import Garbled
 from nervus.link.source import Clock
 from nervus.link.vehicle_source import VehicleSource
 from nervus.logbook import Logbook
@@ -187,6 +188,38 @@ def test_a_start_is_not_held_up_by_trying_out_and_says_what_it_does(
         "trying how fast control unit 0 tells 14 values",
     ]
     assert 0.0 < source.rates_hz["ect_c"] < source.rates_hz["tps1_pct"]
+
+
+def test_two_values_at_once_are_enough_to_know_that_a_unit_tells_several() -> None:
+    clock = Jumping()
+    two = tuple(p for p in parameters() if p.channel in ("tps1_pct", "tps2_pct"))
+    with clock.instead_of_time():
+        unit = Unit(0, values={0x11: b"\x80", 0x47: b"\x40"})
+        diagnostics = Diagnostics(CanTransport(PlainVehicle([unit], clock)))
+        diagnostics.values(0, two[:1])
+        assert not diagnostics.tells_several(0)
+        diagnostics.values(0, two)
+        assert diagnostics.tells_several(0)
+
+
+def test_a_value_that_nobody_asked_for_is_no_value() -> None:
+    """A unit that tells 11 hex and then, unasked, 47 hex or one that is not known here."""
+
+    class Chatty(PlainVehicle):
+        more = b""
+
+        def _values(self, unit: Unit, asked: bytes) -> bytes:
+            return super()._values(unit, asked) + self.more
+
+    clock = Jumping()
+    with clock.instead_of_time():
+        bus = Chatty([Unit(0, values={0x11: b"\x80"})], clock)
+        diagnostics = Diagnostics(CanTransport(bus))
+        asked = tuple(p for p in parameters() if p.channel == "tps1_pct")
+        for more in (b"\x47\x40", b"\xee\x40", b"\x11"):
+            bus.more = more
+            with pytest.raises(Garbled):
+                diagnostics.values(0, asked)
 
 
 # -- files -------------------------------------------------------------------------------------------

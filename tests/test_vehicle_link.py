@@ -148,7 +148,11 @@ def test_all_units_are_asked_and_their_codes_told_with_kind_and_status(served: V
     assert status.confirmed
     assert frames[0].code == Code(0x0222)
     assert frames[0].values["batt_v"] == pytest.approx(12.6, abs=0.01)
-    assert len(identity["vehicle"]) == 17
+    assert identity == {
+        "vehicle": "ISLANDDEPOT000006",
+        "calibration": "DEPOT-ENGINE-3.1",
+        "name": "ECM-ENGINE UNIT",
+    }
 
 
 def test_a_unit_that_was_late_with_one_service_is_asked_for_it_alone() -> None:
