@@ -86,6 +86,15 @@ WHY = {
         "while self._port.read(_LONGEST) and time.monotonic() < end:",
     ): "same instant",
     ("link/can_transport.py", "self._pump(0.005)"): "only slower to look",
+    (
+        "link/instruments.py",
+        "if behind - (self._began + self._count / self._rate_hz) > _STOOD_STILL_S:",
+    ): "same instant",
+    ("files/bundle.py", "_CHUNK = 1 << 20"): "only how much is copied at once",
+    (
+        "judge/stretches.py",
+        "weight = dict.fromkeys(sorted(set(present)) or [1], 1.0)",
+    ): "equal weights become equal shares, whatever they were",
     ("logbook/opening.py", 'connect_args={"check_same_thread": False, "timeout": _BUSY_S},'): (
         "each logbook stays in one thread; it only widens what is allowed"
     ),

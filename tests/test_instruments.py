@@ -250,6 +250,18 @@ def test_an_answer_that_comes_after_reopening_is_not_taken_for_new() -> None:
     assert block.values[0] == pytest.approx(0.51)
 
 
+def test_what_came_unasked_before_a_block_is_no_part_of_it() -> None:
+    """A block as IEEE 488.2 writes it: `#`, how many digits, how many bytes, the bytes."""
+    block = b"#14" + np.array([2.5], dtype=">f4").tobytes() + b"\n"
+    with Habit(lambda q: block if q == "CURV?" else b"1.0\n9.0\n") as habit:
+        instrument = Instrument(habit.where)
+        assert instrument.ask("READ?") == "1.0"
+        time.sleep(0.2)
+        assert instrument.ask_block("CURV?").tolist() == [2.5]
+        assert instrument.unasked == 1
+        instrument.close()
+
+
 def test_a_slow_meter_is_left_within_a_second_in_the_middle_of_its_answer() -> None:
     with Habit(lambda q: b"5.0\n" if q.endswith("?") else b"", after_s=4.0) as habit:
         capture = Capture([MeterSource(habit.where, "tps1_v")], None)

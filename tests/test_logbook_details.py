@@ -1,5 +1,6 @@
 """What the logbook counts and keeps in its details: versions, order, the disk, names of files."""
 
+import gc
 import itertools
 import os
 import sqlite3
@@ -22,7 +23,7 @@ from nervus.domain.job import (
     new_vehicle,
     of_kind,
 )
-from nervus.logbook import Logbook, tables
+from nervus.logbook import Logbook, opening, tables
 from nervus.logbook.attachments import Attachments
 from nervus.logbook.errors import LogbookUnusable, NotSaved
 
@@ -256,3 +257,22 @@ def test_a_folder_is_adopted_whole_and_what_is_there_stays(tmp_path: Path) -> No
     with pytest.raises(NotSaved, match="can't be kept"):
         files.keep(tmp_path / "gone.csv")
     assert not list(files.folder.glob("*.part"))
+
+
+def test_a_logbook_that_does_not_open_is_let_go_of(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def fail(*_: object) -> None:
+        raise LogbookUnusable("no")
+
+    monkeypatch.setattr(opening, "_migrate", fail)
+    path = tmp_path / "logbook.db"
+    gc.collect()
+    gc.disable()  # it must be let go of, not only forgotten
+    try:
+        with pytest.raises(LogbookUnusable):
+            opening.connect(path)
+        held = [f for f in Path("/proc/self/fd").iterdir() if f.is_symlink() and f.resolve() == path]
+    finally:
+        gc.enable()
+    assert not held

@@ -55,14 +55,11 @@ def _pieces(
     """Samples of all channels piece by piece, with the instant before which each piece ends."""
     at = [0] * len(channels)
     while any(n < c.samples for n, c in zip(at, channels, strict=True)):
-        # The piece ends where the channel that fills its share first does; instants are never split.
+        # A piece ends with the instant at which the first channel has filled its share; none is split.
         share = max(1, _ROWS // len(channels))
         ends = [c.time_s[n + share] for n, c in zip(at, channels, strict=True) if n + share < c.samples]
-        until = float(min(ends)) if ends else np.inf
+        until = float(np.nextafter(min(ends), np.inf)) if ends else np.inf
         stops = [int(np.searchsorted(c.time_s, until, "left")) for c in channels]
-        if stops == at:  # more samples at one instant than fit a piece
-            until = float(np.nextafter(until, np.inf))
-            stops = [int(np.searchsorted(c.time_s, until, "left")) for c in channels]
         yield (
             until,
             [
