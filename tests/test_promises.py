@@ -493,7 +493,7 @@ def test_a_recording_made_after_the_first_change_tells_of_the_repair() -> None:
     )
     vehicle = new_vehicle("No 6")
     before = change("wire repaired", new_id())
-    for offset, weighs in ((60, True), (-60, False)):
+    for offset, weighs in ((60, True), (0, True), (-60, False)):
         changed = replace(before, at=at + timedelta(seconds=offset))
         entries = (recording, finding(recording), changed)
         job = Job(id=new_id(), vehicle=vehicle, opened=at, entries=entries)
