@@ -93,6 +93,7 @@ def test_codes_of_older_buses_are_laid_out_as_on_can() -> None:
 @pytest.mark.parametrize(
     "line",
     [
+        "7E8 04410C1AF8",  # some spaces got lost, so others may have
         "7E804410C1AF",
         "7E8 04 41 0C F8 00 00 00",
         "7E8",
