@@ -19,7 +19,7 @@ from nervus.domain.job import UNFINISHED, Findings, Identified, Job, Look, Recor
 from nervus.files.journal import RECORDED, SUFFIX, Journal, in_use, left_over
 from nervus.files.recording_csv import read_recording
 from nervus.logbook import Logbook
-from nervus.window import opening
+from nervus.window import left_over_dialog, opening
 from nervus.window.connect_dialogs import LineDialog, MeterDialog, VehicleDialog
 from nervus.window.left_over_dialog import LeftOverDialog
 from nervus.window.main_window import MainWindow
@@ -358,3 +358,15 @@ def test_what_the_control_unit_tells_of_itself_is_in_the_job_once(
     window.begin_job("No 7")
     assert [e.vehicle for e in kept()] == ["ISLANDDEPOT000006"]
     window.live_part.leave()
+
+
+def test_a_recording_put_away_by_another_window_is_not_listed(
+    qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    there = tmp_path / f"there{SUFFIX}"
+    there.write_bytes(b"x")
+    gone = tmp_path / f"gone{SUFFIX}"
+    monkeypatch.setattr(left_over_dialog, "left_over", lambda _folder: [there, gone])
+    dialog = LeftOverDialog(tmp_path)
+    qtbot.addWidget(dialog)
+    assert dialog.list.count() == 1

@@ -66,7 +66,10 @@ class LeftOverDialog(QDialog):
     def _fill(self) -> None:
         self.list.clear()
         for path in reversed(left_over(self._folder)):
-            about = path.stat()
+            try:
+                about = path.stat()
+            except FileNotFoundError:
+                continue  # another window has put it away since
             when = datetime.fromtimestamp(about.st_mtime).astimezone()
             size = (
                 f"{about.st_size / 1e6:.1f} MB" if about.st_size >= 100_000 else f"{about.st_size} bytes"
