@@ -41,10 +41,10 @@ from nervus.domain.job import (
 )
 from nervus.files.bundle import Envelope, read_bundle, write_bundle
 from nervus.files.code_report import read_codes_file
-from nervus.files.csv_mapping import problem, propose
-from nervus.files.mapped_csv import read_mapped
 from nervus.files.mdf import read_mdf
 from nervus.link.can_log import SUFFIXES, read_can_log
+from nervus.tables.mapping import problem, propose
+from nervus.tables.reader import read_mapped
 
 LONGEST_S = 5.0
 _INSERTED = (b"\0\0\0\0", b"\xff\xff\xff\xff", b"9" * 30, b'"', b"\n\n", b"[{")

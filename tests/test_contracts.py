@@ -373,7 +373,9 @@ def test_a_format_gives_what_it_took_and_leaves_nothing_open(tmp_path: Path, nam
     write, channel = FORMATS[name]
     write(tmp_path / name)
     before = held_open()
-    track = recording_in(tmp_path / name).get(channel)
+    recording = recording_in(tmp_path / name).recording
+    assert recording is not None
+    track = recording.get(channel)
     assert held_open() == before
     assert track is not None
     assert track.samples == TIMES.size

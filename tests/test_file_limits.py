@@ -27,15 +27,16 @@ from nervus.domain.job import (
     new_id,
     new_vehicle,
 )
-from nervus.files import bundle, code_report, csv_gate, csv_mapping, journal, mdf, recording_writer
+from nervus.files import bundle, code_report, csv_gate, journal, mdf, recording_writer
 from nervus.files.answer import finding_row
 from nervus.files.bundle import BundleUnusable, read_bundle, write_bundle
 from nervus.files.code_report import CodesUnreadable, codes_in_text, read_codes_file
 from nervus.files.csv_gate import inspect, shown
-from nervus.files.csv_mapping import CLOCK, Column, CsvMapping, problem, propose
-from nervus.files.mapped_csv import read_mapped
 from nervus.files.mdf import is_mdf, read_mdf
 from nervus.files.recording_csv import read_recording
+from nervus.tables import text
+from nervus.tables.mapping import CLOCK, Column, CsvMapping, problem, propose
+from nervus.tables.reader import read_mapped
 
 # -- tables ------------------------------------------------------------------------------------------
 
@@ -178,12 +179,12 @@ def test_a_row_of_words_with_a_number_in_it_is_no_row_of_numbers(tmp_path: Path)
 def test_only_the_beginning_of_a_foreign_table_is_looked_at(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(csv_mapping, "_LOOKED_AT", 3)
-    text = "words\nmore words\ntime;TPS 1\n0;1\n"
+    monkeypatch.setattr(text, "HEAD_LINES", 3)
+    table = "words\nmore words\ntime;throttle\n0;1\n"
     with pytest.raises(RecordingUnusable, match="no rows of numbers"):
-        propose(made(tmp_path, text))
-    monkeypatch.setattr(csv_mapping, "_LOOKED_AT", 5)
-    assert propose(made(tmp_path, text + "1;2\n")).mapping.skip == 3
+        propose(made(tmp_path, table))
+    monkeypatch.setattr(text, "HEAD_LINES", 5)
+    assert propose(made(tmp_path, table + "1;2\n")).mapping.skip == 3
 
 
 def mapping_of(*columns: Column, rate_hz: float | None = None) -> CsvMapping:
@@ -437,7 +438,8 @@ def test_only_channels_of_numbers_with_a_unit_that_fits_are_taken(tmp_path: Path
         gaps = np.asarray([1.0, np.nan, 3.0, np.nan, 5.0])
         file.append([Signal(gaps, times, unit="V", name="vref")])
         file.save(path)
-    read = read_mdf(path)
+    read = read_mdf(path).recording
+    assert read is not None
     assert {c.id: list(c.values) for c in read.channels} == {
         "tps1_v": pytest.approx(list(volts)),
         "vref_v": [1.0, 3.0, 5.0],
@@ -461,7 +463,7 @@ def test_channels_of_a_measurement_file_at_their_limit(
     with MDF(path) as file:
         place = list(file.channels_db).index("TPS 1")
     monkeypatch.setattr(mdf, "_MOST_CHANNELS", place + 1)
-    assert read_mdf(path).channels[0].id == "tps1_v"
+    assert read_mdf(path).recording.channels[0].id == "tps1_v"  # type: ignore[union-attr] # one is read
     monkeypatch.setattr(mdf, "_MOST_CHANNELS", place)
     with pytest.raises(RecordingUnusable, match="no channel in it is one of ours"):
         read_mdf(path)

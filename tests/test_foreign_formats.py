@@ -11,9 +11,6 @@ from nervus.codes.notation import read_code
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import CodeState
-from nervus.files import read_recording
-from nervus.files.csv_mapping import CLOCK, Column, problem, propose
-from nervus.files.mapped_csv import read_mapped
 from nervus.link.can_log import SUFFIXES, read_can_log
 from nervus.link.can_transport import CanTransport
 from nervus.link.diagnostics import Diagnostics
@@ -22,6 +19,8 @@ from nervus.link.reading import read_any, recording_in
 from nervus.standin.planting import read_fault
 from nervus.standin.vehicle import SimulatedVehicle
 from nervus.standin.vehicle_server import VehicleServer
+from nervus.tables.mapping import CLOCK, Column, problem, propose
+from nervus.tables.reader import read_mapped
 
 TIMES = np.arange(0.0, 5.0, 0.01)
 VOLTS = 0.5 + 4.0 * (1 - np.cos(TIMES)) / 2
@@ -156,7 +155,8 @@ def test_mdf_by_the_reference_library(tmp_path: Path, version: str) -> None:
     path = tmp_path / f"drive.m{'f4' if version[0] == '4' else 'df'}"
     mdf.save(path, overwrite=True)
     mdf.close()
-    recording = read_recording(path)
+    recording = recording_in(path).recording
+    assert recording is not None
     assert {c.id for c in recording.channels} == {"tps1_v", "tps2_v", "map_kpa"}
     track = recording.get("tps1_v")
     assert track is not None
@@ -167,7 +167,7 @@ def test_mdf_by_the_reference_library(tmp_path: Path, version: str) -> None:
     for cut in (70, 200, len(raw) // 2):
         path.write_bytes(raw[:cut])
         with pytest.raises(RecordingUnusable, match="MDF"):
-            read_recording(path)
+            recording_in(path)
 
 
 DIALECTS = {
@@ -223,7 +223,7 @@ def test_a_mapping_that_is_wrong_says_why_and_a_rate_stands_for_the_time(tmp_pat
     path = tmp_path / "bare.csv"
     path.write_text("1.0;0.5\n2.0;0.6\n3.0;x\n")
     mapping = propose(path).mapping
-    assert problem(mapping).startswith("No column is the time")
+    assert problem(mapping).startswith("No column is a channel")
     from msgspec.structs import replace
 
     first = Column("column 1", "V", "tps1_v")

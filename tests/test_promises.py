@@ -239,9 +239,13 @@ def test_tables_of_any_size_are_read_and_a_word_across_a_chunks_end_is_seen(tmp_
         text = head + "\n".join(rows)
         cut = text.rfind("\n", 0, (1 << 20) - 40)
         pad = " " * ((1 << 20) - shift - cut - 1 - len("9999.00,"))
-        path.write_text(text[: cut + 1] + f"9999.00,{pad}nan\n")
-        with pytest.raises(RecordingUnusable, match="nan"):
+        path.write_text(text[: cut + 1] + f"9999.00,{pad}inf\n")
+        with pytest.raises(RecordingUnusable, match="inf"):
             read_recording(path)
+        path.write_text(text[: cut + 1] + f"9999.00,{pad}nan\n")
+        track = read_recording(path).get("tps1_v")
+        assert track is not None
+        assert track.samples == text[: cut + 1].count("\n") - 1
 
 
 @pytest.mark.parametrize("text", ["=1+1", "'=1+1", "+49", "-5", "@a", "shake, plug", "it's", ""])

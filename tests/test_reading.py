@@ -77,16 +77,16 @@ MALFORMED: dict[str, tuple[str | bytes, tuple[str, ...]]] = {
     "empty": ("", ("the file is empty",)),
     "only blanks": ("\n \n", ("the file is empty",)),
     "header only": ("time_s,tps1_v\n", ("there are no samples",)),
-    "no time": ("tps1_v,tps2_v\n1,2\n", ("line 1", "no column time_s")),
-    "semicolons": ("time_s;tps1_v\n0;0,5\n", ("line 1", "commas between the cells")),
-    "unknown column": ("time_s,tps1,rpm\n0,1,2\n", ("line 1", "column tps1", "did you mean tps1_v")),
+    "no time": ("tps1_v,tps2_v\n1,2\n", ("no column is the time",)),
+    "unknown column": ("time_s,tps1,rpm\n0,1,2\n", ("“tps1” may be track 1", '--map "tps1[V]=tps1_v"')),
     "unknown and far": ("time_s,wibble\n0,1\n", ("column wibble", "--map wibble=ID")),
     "twice": ("time_s,tps1_v,tps1_v\n0,1,2\n", ("column tps1_v", "twice")),
     "text": ("time_s,tps1_v\n0,0.5\n1,x1\n", ("line 3", "column tps1_v", "“x1” is not a number")),
     "decimal comma": ('time_s,tps1_v\n0,"0,5"\n', ("line 2", "“0,5” is not a number")),
     "text in time": ("time_s,tps1_v\nnoon,0.5\n", ("line 2", "column time_s", "“noon”")),
     "no time given": ("time_s,tps1_v\n,0.5\n", ("line 2", "column time_s", "the cell is empty")),
-    "nan": ("time_s,tps1_v\n0,0.5\n1,nan\n", ("line 3", "“nan” is not a number")),
+    "nan in time": ("time_s,tps1_v\n0,0.5\nnan,1\n", ("line 3", "“nan” is not a number")),
+    "no value at all": ("time_s,tps1_v\n0,n/a\n1,nan\n", ("there are no samples",)),
     "infinite": ("time_s,tps1_v\n0,-inf\n", ("line 2", "“-inf” is not a number")),
     "overflow": ("time_s,tps1_v\n0,1e999\n", ("line 2", "“1e999” is not a number")),
     "backwards": ("time_s,tps1_v\n0,1\n2,1\n1,1\n", ("line 4", "runs backwards, from 2 to 1 s")),
@@ -97,7 +97,7 @@ MALFORMED: dict[str, tuple[str | bytes, tuple[str, ...]]] = {
     "long, unknown": ("time_s,channel,value\n0,tps9,1\n", ("line 2", "“tps9” is no channel")),
     "long, text": ("time_s,channel,value\n0,rpm,x\n", ("line 2", "column value", "“x”")),
     "long, empty": ("time_s,channel,value\n0,rpm,\n", ("line 2", "the cell is empty")),
-    "long, nan": ("time_s,channel,value\n0,rpm,NaN\n", ("line 2", "“NaN”")),
+    "long, infinite": ("time_s,channel,value\n0,rpm,inf\n", ("line 2", "“inf”")),
     "long, backwards": (
         "time_s,channel,value\n1,rpm,5\n0,tps1_v,1\n0.5,rpm,5\n",
         ("line 4", "time of rpm runs backwards"),
@@ -118,12 +118,11 @@ def test_a_file_that_is_no_recording_is_told_in_one_sentence(
 ) -> None:
     content, says = MALFORMED[name]
     path = write(content)
-    with pytest.raises(RecordingUnusable) as refused:
+    with pytest.raises(RecordingUnusable):
         read_recording(path)
     assert main(["analyse", str(path), "--json"]) == 2
     printed = capsys.readouterr()
     assert printed.out == ""
-    assert printed.err == f"nervus: {refused.value}\n"
     assert all(words in printed.err for words in says), printed.err
     assert printed.err.count("\n") == 1
     assert len(printed.err) < 700

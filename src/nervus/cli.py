@@ -12,7 +12,6 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from nervus import __version__
-from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import OutsideError
 from nervus.job_commands import add_commands as add_job_commands
 from nervus.live_commands import add_commands
@@ -61,8 +60,20 @@ def _parser() -> argparse.ArgumentParser:
         "--map",
         action="append",
         default=[],
-        metavar="NAME=ID",
-        help="what a column of another name is; NAME=- leaves it out",
+        metavar="NAME[UNIT]=ID",
+        help="what a column is, and its unit if it is not written; NAME=- leaves it out",
+    )
+    analyse.add_argument(
+        "--time-unit", metavar="UNIT", help="of a time that is numbers: s, ms, µs, min, h, d"
+    )
+    analyse.add_argument(
+        "--dates", metavar="ORDER", help="day-first or month-first, where both are possible"
+    )
+    analyse.add_argument(
+        "--rate", type=float, metavar="HZ", help="rows a second, where no column is the time"
+    )
+    analyse.add_argument(
+        "--agree", action="store_true", help="take what is proposed for a table of another's"
     )
     analyse.set_defaults(run=_analyse)
 
@@ -80,30 +91,29 @@ def _analyse(arguments: argparse.Namespace) -> int:
     from nervus.files import answer, plain_report  # noqa: PLC0415
     from nervus.judge.analyse import analyse  # noqa: PLC0415
     from nervus.knowledge import profile_named  # noqa: PLC0415
-    from nervus.link.reading import recording_in  # noqa: PLC0415
+    from nervus.link.reading import recording_in, regular  # noqa: PLC0415
+    from nervus.tables.wishes import read_wish  # noqa: PLC0415
 
-    mapping = _mapping(arguments.map)
+    wish = read_wish(
+        arguments.map,
+        arguments.time_unit or "",
+        arguments.dates or "",
+        arguments.rate,
+        agreed=arguments.agree,
+    )
     profile = profile_named(arguments.profile) if arguments.profile else None
-    recording = recording_in(arguments.file, mapping)
+    with regular(arguments.file) as path:
+        read = recording_in(path, wish)
+    for remark in read.remarks:
+        print(f"nervus: {remark}", file=sys.stderr)
+    recording = read.recording
+    assert recording is not None  # noqa: S101 - else it is refused above
     analysis = analyse(recording, profile)
     if arguments.json:
         print(json.dumps(answer(analysis), ensure_ascii=False, allow_nan=False))
     else:
         print(plain_report(recording.name, analysis))
     return _USED
-
-
-def _mapping(pairs: Sequence[str]) -> dict[str, str]:
-    mapping = {}
-    for pair in pairs:
-        name, equals, channel = pair.rpartition("=")
-        if not equals or not name or channel not in {*CHANNEL_KINDS, "time_s", "mark", "-"}:
-            raise OutsideError(
-                f"--map {pair}: accepted is NAME=ID, where ID is time_s, mark, - (leave out) or "
-                f"one of {', '.join(CHANNEL_KINDS)}."
-            )
-        mapping[name] = channel
-    return mapping
 
 
 def _write_demo(arguments: argparse.Namespace) -> int:

@@ -2,11 +2,13 @@
 
 import csv
 import math
+from functools import cache
 from pathlib import Path
 
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, channel_hint, shown
+from nervus.knowledge.columns import missing_words
 
 _NUMBER = "accepted is a finite number with a decimal point, like 0.51"
 
@@ -46,7 +48,7 @@ def _wide_row(file: str, line: int, row: list[str], header: Header, last: dict[s
             continue
         if channel == TIME:
             _check_time(Place(file, line, name), cell, TIME, last)
-        elif cell.strip():
+        elif cell.strip() and not says_nothing(cell):
             number(Place(file, line, name), cell)
 
 
@@ -60,7 +62,7 @@ def _long_row(file: str, line: int, row: list[str], header: Header, last: dict[s
             channel_hint(name, f"map it with --map {shown(name) or 'NAME'}=ID"),
         )
     _check_time(Place(file, line, TIME), cells.get(TIME, ""), name, last)
-    if name != MARK:
+    if name != MARK and not says_nothing(cells.get(VALUE, "")):
         number(Place(file, line, VALUE), cells.get(VALUE, ""))
 
 
@@ -74,6 +76,17 @@ def _check_time(place: Place, cell: str, channel: str, last: dict[str, float]) -
             "each row must be at the same time as the one before it or later",
         )
     last[channel] = now
+
+
+def says_nothing(cell: str) -> bool:
+    """Whether a word stands for a value that is missing; a cell that is empty is another matter."""
+    return bool(cell.strip()) and cell.strip().casefold() in missing_in_ours()
+
+
+@cache
+def missing_in_ours() -> frozenset[str]:
+    """Words for a missing value that our own shape takes: an infinite value is no missing one."""
+    return frozenset(w for w in missing_words() if "inf" not in w and "∞" not in w and w)
 
 
 def number(place: Place, cell: str) -> float:

@@ -15,6 +15,8 @@ import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import Place, RecordingUnusable
+from nervus.knowledge.columns import channel_for
+from nervus.tables.mapping import split_name
 
 TIME = "time_s"
 MARK = "mark"
@@ -132,7 +134,12 @@ def shown(text: str) -> str:
 
 
 def channel_hint(name: str, otherwise: str) -> str:
-    """What would be accepted in place of an unknown channel: the nearest name, or all of them."""
+    """What would be accepted for an unknown channel: its unit named, the nearest name, or all."""
+    bare, unit, _hinted = split_name(name)
+    meant = channel_for(bare, unit) if unit else None
+    if meant is not None and unit != CHANNEL_KINDS[meant].unit:
+        option = f'--map "{shown(name)}[{unit}]={meant}"'
+        return f"it looks like {CHANNEL_KINDS[meant].title} in {unit}: {option}"
     near = difflib.get_close_matches(name.lower(), CHANNEL_KINDS, n=1, cutoff=0.6)
     if near:
         return f"did you mean {near[0]}? Else {otherwise}"

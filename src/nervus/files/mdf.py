@@ -2,6 +2,7 @@
 
 import re
 import traceback
+from dataclasses import dataclass, field
 from io import BufferedReader
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -9,8 +10,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
-from nervus.domain.errors import Place, RecordingUnusable
-from nervus.knowledge.columns import channel_for, conversion, unit_written
+from nervus.domain.errors import OutsideError, Place, RecordingUnusable
+from nervus.knowledge.columns import conversion, named_as, unit_written
+from nervus.tables.wishes import Question, RecordingQuestioned, Wish
 
 if TYPE_CHECKING:
     from asammdf import MDF
@@ -18,6 +20,7 @@ if TYPE_CHECKING:
 _MAGIC = re.compile(rb"^(MDF|UnFinMF) ")
 _ACCEPTED = "accepted is MDF with channels whose names say throttle, pedal, supply or engine"
 _MOST_CHANNELS = 10_000
+_AS_IT_IS = Wish()
 
 
 def is_mdf(path: Path) -> bool:
@@ -29,11 +32,28 @@ def is_mdf(path: Path) -> bool:
         return False
 
 
-def read_mdf(path: Path) -> Recording:
-    """One recording: each channel of the file that can be one of ours, by its name and unit.
+@dataclass(frozen=True, slots=True, eq=False)
+class Held:
+    """What such a file holds.
+
+    Attributes:
+        recording: its channels that are ours, `None` where none is.
+        remarks: what was taken for what and what was left out, as sentences.
+        has_traffic: whether frames of a bus are logged in it.
+    """
+
+    recording: Recording | None
+    remarks: tuple[str, ...]
+    has_traffic: bool
+
+
+def read_mdf(path: Path, wish: Wish = _AS_IT_IS) -> Held:
+    """Each channel of the file that can be one of ours, by its name and unit or as was wished.
 
     Raises:
+        RecordingQuestioned: a channel's name is but a guess.
         RecordingUnusable: it is damaged, or no channel is one of ours.
+        OutsideError: what was wished names a channel that is not there.
     """
     import logging  # noqa: PLC0415 - only here
 
@@ -42,24 +62,42 @@ def read_mdf(path: Path) -> Recording:
     try:
         # Handed over open, so that it is closed whatever becomes of the library's object.
         with path.open("rb") as file:
-            channels = _read(path, file)
+            found = _read(path, file, wish)
     except OSError as wrong:
         raise RecordingUnusable(
             Place(path.name), f"the file can't be read ({wrong.strerror})", _ACCEPTED
         ) from wrong
-    if not channels:
+    if found.questions and not wish.agreed:
+        raise RecordingQuestioned(path, found.questions)
+    if not found.channels:
+        if found.has_traffic:
+            return Held(None, (), has_traffic=True)
         raise RecordingUnusable(Place(path.name), "no channel in it is one of ours", _ACCEPTED)
-    start = min(float(c.time_s[0]) for c in channels)
-    moved = tuple(Channel(c.kind, c.time_s - start, c.values) for c in channels)
-    return Recording(moved, (), path.name)
+    start = min(float(c.time_s[0]) for c in found.channels.values())
+    moved = tuple(Channel(c.kind, c.time_s - start, c.values) for c in found.channels.values())
+    return Held(Recording(moved, (), path.name), tuple(found.remarks), found.has_traffic)
 
 
-def _read(path: Path, file: BufferedReader) -> list[Channel]:
+@dataclass(slots=True)
+class _Found:
+    """What was found so far."""
+
+    channels: dict[str, Channel] = field(default_factory=dict)
+    taken: list[str] = field(default_factory=list)
+    left: list[str] = field(default_factory=list)
+    remarks: list[str] = field(default_factory=list)
+    questions: list[Question] = field(default_factory=list)
+    has_traffic: bool = False
+
+
+def _read(path: Path, file: BufferedReader, wish: Wish) -> _Found:
     from asammdf import MDF  # noqa: PLC0415 - near a second of import, only where such a file is opened
 
     try:
         with MDF(file) as mdf:
-            return _channels(mdf)
+            return _channels(path, mdf, wish)
+    except OutsideError:
+        raise
     except Exception as wrong:
         # On damaged bytes the library fails in whatever way they lead it to; all of them mean the same.
         _let_go(wrong)
@@ -83,25 +121,66 @@ def _let_go(wrong: BaseException) -> None:
                     held.close()
 
 
-def _channels(mdf: "MDF") -> list[Channel]:
-    found: dict[str, Channel] = {}
-    for name, places in list(mdf.channels_db.items())[:_MOST_CHANNELS]:
-        group, index = places[0]
+def _channels(path: Path, mdf: "MDF", wish: Wish) -> _Found:
+    found = _Found(has_traffic="CAN_DataFrame" in mdf.channels_db)
+    names = [n for n in list(mdf.channels_db)[:_MOST_CHANNELS] if not n.startswith("CAN_")]
+    wished = {_as_named(path, names, name): said for name, said in wish.columns.items()}
+    for name in names:
+        group, index = mdf.channels_db[name][0]
         if mdf.masters_db.get(group) == index:
             continue
         unit = unit_written(mdf.get_channel_unit(group=group, index=index))
-        channel = channel_for(name, unit)
-        if channel is None or channel in found:
+        channel, guess = named_as(name, unit)
+        if name in wished:
+            said, channel = wished[name]
+            unit, guess = said or unit, False
+        if channel is None or channel not in CHANNEL_KINDS or channel in found.channels:
+            found.left.append(name)
             continue
-        kind = CHANNEL_KINDS[channel]
-        factors = conversion(unit, kind.unit)
-        signal = mdf.get(group=group, index=index)
-        values = np.asarray(signal.samples)
-        if factors is None or values.ndim != 1 or values.dtype.kind not in "iuf":
+        if guess and not wish.agreed:
+            kind = CHANNEL_KINDS[channel]
+            option = f'--map "{name}[{unit or kind.unit}]={channel}"'
+            text = f"“{name[:40]}” may be {kind.title} in {unit or kind.unit}"
+            found.questions.append(Question(None, text, option))
             continue
-        times = np.asarray(signal.timestamps, dtype=np.float64)
-        numbers = values.astype(np.float64) * factors[0] + factors[1]
-        there = np.isfinite(numbers) & np.isfinite(times)
-        if there.any() and not np.any(np.diff(times[there]) < 0):
-            found[channel] = Channel(kind, times[there].copy(), numbers[there].copy())
-    return list(found.values())
+        made = _channel(mdf, group, index, channel, unit)
+        if isinstance(made, str):
+            found.remarks.append(f"“{name[:40]}” was left out: {made}.")
+        else:
+            found.channels[channel] = made
+            found.taken.append(f"“{name[:40]}” as {made.kind.title} in {unit or made.kind.unit}")
+    if found.channels:
+        found.questions.clear()  # what is named plainly is enough; the rest is told
+        found.remarks.insert(0, f"Read {', '.join(found.taken)}.")
+        if found.left:
+            found.remarks.append(f"Left out: {', '.join(found.left[:12])}.")
+    return found
+
+
+def _as_named(path: Path, names: list[str], wished: str) -> str:
+    bare = re.sub(r"\s*\[[^\]]*\]$", "", wished)
+    for name in (wished, bare):
+        if name in names:
+            return name
+    known = ", ".join(f"“{n[:24]}”" for n in names[:12])
+    raise OutsideError(f"{path.name}: --map names “{wished[:40]}”, but its channels are {known}.")
+
+
+def _channel(mdf: "MDF", group: int, index: int, channel: str, unit: str) -> Channel | str:
+    """A channel of ours, or why it can't be one."""
+    kind = CHANNEL_KINDS[channel]
+    factors = conversion(unit, kind.unit)
+    if factors is None:
+        return f"{unit} does not become {kind.unit}"
+    signal = mdf.get(group=group, index=index)
+    values = np.asarray(signal.samples)
+    if values.ndim != 1 or values.dtype.kind not in "iuf":
+        return "its values are no numbers"
+    times = np.asarray(signal.timestamps, dtype=np.float64)
+    numbers = values.astype(np.float64) * factors[0] + factors[1]
+    there = np.isfinite(numbers) & np.isfinite(times)
+    if not there.any():
+        return "it has no sample"
+    if np.any(np.diff(times[there]) < 0):
+        return "its time runs backwards"
+    return Channel(kind, times[there].copy(), numbers[there].copy())

@@ -5,6 +5,7 @@ does a slow second look find the cell.
 """
 
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, Literal
 
@@ -20,10 +21,9 @@ from nervus.domain.channel import (
     Recording,
 )
 from nervus.domain.errors import Place, RecordingUnusable
-from nervus.files.csv_fault import first_fault
+from nervus.files.csv_fault import first_fault, missing_in_ours
 from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, inspect
 from nervus.files.journal import is_journal, read_journal
-from nervus.files.mdf import is_mdf, read_mdf
 from nervus.files.recording_writer import plain_again
 
 if TYPE_CHECKING:
@@ -34,7 +34,7 @@ _C_ENGINE: Final[Literal["c"]] = "c"
 
 
 def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Recording:
-    """One recording from one file: CSV, MDF, or what was captured here.
+    """One recording from one file: our CSV, or what was captured here.
 
     Args:
         path: the file.
@@ -45,14 +45,16 @@ def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Reco
     """
     if is_journal(path):
         return read_journal(path)
-    if is_mdf(path):
-        return read_mdf(path)
     names = dict(mapping or {})
     header = inspect(path, names)
     try:
         recording = _read_long(path, header, names) if header.long else _read_wide(path, header)
     except (ValueError, OverflowError) as refused:
-        raise _located(path, header) from refused
+        fault = first_fault(path, header)
+        if fault is not None:
+            raise fault from refused
+        # Each cell may stand; only not as the fast reader knows it, such as a word with spaces around.
+        recording = _read_slowly(path, header, names)
     if recording is None or header.doubtful:
         fault = first_fault(path, header)
         if fault is not None:
@@ -62,12 +64,15 @@ def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Reco
     return recording
 
 
-def _located(path: Path, header: Header) -> RecordingUnusable:
-    """The place of what the fast reader refused."""
-    fault = first_fault(path, header)
-    return fault or RecordingUnusable(
-        Place(path.name), "the rows can't be read", "accepted are numbers with a decimal point"
-    )
+def _read_slowly(path: Path, header: Header, names: Mapping[str, str]) -> Recording | None:
+    try:
+        if header.long:
+            return _read_long(path, replace(header, has_marks=True), names)
+        return _read_wide(path, header, numbers="str")
+    except (ValueError, OverflowError) as refused:
+        raise RecordingUnusable(
+            Place(path.name), "the rows can't be read", "accepted are numbers with a decimal point"
+        ) from refused
 
 
 def _frame(path: Path, header: Header, types: dict[str, str]) -> "pd.DataFrame":
@@ -96,7 +101,7 @@ def _read(path: Path, header: Header, types: dict[str, str], *, gaps: bool) -> "
         usecols=wanted if len(wanted) < len(header.ids) else None,
         dtype=types,
         keep_default_na=False,
-        na_values={name: [""] for name in types if types[name] == "float64"} if gaps else None,
+        na_values={name: _words() for name in types if types[name] == "float64"} if gaps else None,
         na_filter=gaps,
         encoding="utf-8",
         index_col=False,
@@ -104,18 +109,24 @@ def _read(path: Path, header: Header, types: dict[str, str], *, gaps: bool) -> "
     )
 
 
-def _read_wide(path: Path, header: Header) -> Recording | None:
-    types = {c: "str" if c == MARK else "float64" for c in header.ids if c != IGNORE}
+def _words() -> list[str]:
+    """What stands for a missing value, as people and programs write it."""
+    words = {*missing_in_ours(), ""}
+    return sorted({w for word in words for w in (word, word.upper(), word.capitalize())} | {"NaN"})
+
+
+def _read_wide(path: Path, header: Header, numbers: str = "float64") -> Recording | None:
+    types = {c: "str" if c == MARK else numbers for c in header.ids if c != IGNORE}
     frame = _frame(path, header, types)
     if frame.empty:
         return None
-    time_s = np.ascontiguousarray(frame[TIME].to_numpy(dtype=np.float64))
+    time_s = np.ascontiguousarray(_as_numbers(frame[TIME].to_numpy()))
     _check_time(time_s)
     channels = []
     for channel in header.ids:
         if channel in (TIME, MARK, IGNORE):
             continue
-        values = np.ascontiguousarray(frame[channel].to_numpy(dtype=np.float64))
+        values = np.ascontiguousarray(_as_numbers(frame[channel].to_numpy()))
         if np.isfinite(values).all():
             channels.append(Channel(CHANNEL_KINDS[channel], time_s, values))
             continue
@@ -156,12 +167,21 @@ def _read_long(path: Path, header: Header, mapping: Mapping[str, str]) -> Record
             continue
         if channel not in CHANNEL_KINDS:
             raise ValueError(channel)
-        instants, numbers = time_s[rows], values[rows].astype(np.float64)
+        instants, numbers = time_s[rows], _as_numbers(values[rows])
         _check_time(instants)
-        _check_finite(numbers)
-        channels[channel] = Channel(CHANNEL_KINDS[channel], instants, numbers)
+        there = ~np.isnan(numbers)
+        _check_finite(numbers[there])
+        if there.any():
+            channels[channel] = Channel(CHANNEL_KINDS[channel], instants[there], numbers[there])
     ordered = tuple(channels[c] for c in CHANNEL_KINDS if c in channels)
     return Recording(ordered, marks, path.name) if ordered else None
+
+
+def _as_numbers(values: "NDArray[np.object_] | FloatArray") -> FloatArray:
+    if values.dtype == np.float64:
+        return np.asarray(values, dtype=np.float64)
+    missing = missing_in_ours() | {""}
+    return np.array([np.nan if str(v).strip().casefold() in missing else float(v) for v in values])
 
 
 def _marks(time_s: FloatArray, texts: NDArray[np.object_], rows: IntArray) -> tuple[Mark, ...]:

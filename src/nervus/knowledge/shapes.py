@@ -269,11 +269,15 @@ class CodeEvidenceRows(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class ColumnName(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """How a channel's column may be called elsewhere; "" among the units is no unit at all."""
+    """How a channel's column may be called elsewhere; "" among the units is no unit at all.
+
+    A guess is a name that other things are called too: it is proposed, and never taken unasked.
+    """
 
     channel: str
     pattern: str
     units: tuple[str, ...]
+    guess: bool = False
 
 
 class UnitRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -284,9 +288,21 @@ class UnitRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     scale: dict[str, tuple[float, float]]
 
 
+class CanBe(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Between which values what lies that a channel of this unit can show, most of the time."""
+
+    unit: str
+    low: float
+    high: float
+
+
 class Columns(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """How recordings made elsewhere are read."""
 
     source: Sentence
+    missing: tuple[str, ...]
+    time_names: str
+    range_source: Sentence
     column: tuple[ColumnName, ...]
     unit: tuple[UnitRow, ...]
+    can_be: tuple[CanBe, ...]

@@ -5,10 +5,12 @@ The log is listened to as a third party: both sides' frames are put together by 
 """
 
 import logging
+import re
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import can
@@ -17,16 +19,25 @@ from can.io.player import MESSAGE_READERS
 
 from nervus.codes.notation import Code, CodeStatus
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
-from nervus.domain.errors import Place, RecordingUnusable
+from nervus.domain.errors import OutsideError, Place, RecordingUnusable
 from nervus.domain.job import CodeState, SeenCode
 from nervus.knowledge import Parameter, parameters
 from nervus.link.addresses import name_of
 from nervus.link.errors import Garbled
 from nervus.link.listening import Listener
 from nervus.link.unit_codes import codes_with_status, counted_codes
+from nervus.tables.mapping import propose
 
 SUFFIXES = (".log", ".asc", ".blf", ".trc")
-_BINARY = frozenset({".blf"})
+_NOTHING: Mapping[str, str] = MappingProxyType({})
+_BINARY = frozenset({".blf", ".mf4"})
+_SIGNS = {
+    ".log": re.compile(r"^\(\d+\.\d+\)\s+\S+\s+[0-9A-Fa-f]{3,8}#", re.MULTILINE),
+    ".asc": re.compile(
+        r"^(base\s+(hex|dec)|\s*\d+\.\d+\s+\d+\s+[0-9A-Fa-f]+x?\s+(Rx|Tx)\b)", re.MULTILINE
+    ),
+    ".trc": re.compile(r"^(;\$FILEVERSION=|\s*\d+\)\s+\d+(\.\d+)?\s)", re.MULTILINE),
+}
 _ACCEPTED = f"accepted is traffic with answers of control units, as {', '.join(SUFFIXES)}"
 _CODE_ANSWERS = {0x43: CodeState.STORED, 0x47: CodeState.PENDING, 0x4A: CodeState.PERMANENT}
 
@@ -40,34 +51,70 @@ class Traffic:
         codes: all codes that were told, each once for its unit.
         frames: how many frames there were.
         garbled: how many answers made no sense.
+        remarks: what is to be said of how it was read, as sentences.
     """
 
     recording: Recording | None
     codes: tuple[SeenCode, ...]
     frames: int
     garbled: int
+    remarks: tuple[str, ...] = ()
+
+
+def kind_of_log(path: Path) -> str:
+    """The kind of log that a file is by its first lines, as its suffix; "" where it is none."""
+    try:
+        with path.open("rb") as file:
+            head = file.read(4096)
+    except OSError:
+        return ""
+    if head.startswith(b"LOGG"):
+        return ".blf"
+    text = head.decode("latin-1")
+    return next((suffix for suffix, signs in _SIGNS.items() if signs.search(text)), "")
 
 
 def is_can_log(path: Path) -> bool:
-    """Whether a file is called like such a log."""
-    return path.suffix.lower() in SUFFIXES
+    """Whether a file is such a log: by its content, or by a name that no table has."""
+    suffix = path.suffix.lower()
+    return bool(kind_of_log(path)) or (suffix in SUFFIXES and not _may_be_table(path, suffix))
 
 
-def read_can_log(path: Path) -> Traffic:
+def _may_be_table(path: Path, suffix: str) -> bool:
+    """A table may be called `.log` as well."""
+    if suffix in _BINARY:
+        return False
+    try:
+        propose(path)
+    except RecordingUnusable:
+        return False
+    return True
+
+
+def read_can_log(path: Path, names: Mapping[str, str] | None = _NOTHING) -> Traffic:
     """What the control units told in a log.
+
+    Args:
+        path: the file; traffic inside an MDF file too.
+        names: channels that are to be others, or "-" to be left out; `None` where more was wished.
 
     Raises:
         RecordingUnusable: it can't be read, or no unit answers in it.
+        OutsideError: a name is none of what the log tells.
     """
     # The library tells each flaw of a damaged log on its own; ours is one sentence, or a count.
     logging.getLogger("can.io").setLevel(logging.CRITICAL)
-    heard, suffix = _Heard(), path.suffix.lower()
+    heard, suffix = _Heard(), kind_of_log(path) or path.suffix.lower()
+    remarks: list[str] = []
     try:
         # Opened here: a reader that fails at the head of a file would leave it open.
         reader: Callable[[object], Any] = MESSAGE_READERS[suffix]
         with path.open("rb" if suffix in _BINARY else "r") as file, reader(file) as log:
             for message in log:
                 heard.take(message)
+            whole = int(getattr(log, "file_size", 0))
+        if whole > path.stat().st_size:
+            remarks.append(_cut(heard.frames))
     except OSError as wrong:
         said = f"the file can't be read ({wrong.strerror})"
         raise RecordingUnusable(Place(path.name), said, _ACCEPTED) from wrong
@@ -76,10 +123,44 @@ def read_can_log(path: Path) -> Traffic:
         if not heard.has_told:
             place = Place(path.name, heard.frames + 1)
             raise RecordingUnusable(place, "this is no log of CAN traffic", _ACCEPTED) from wrong
+        remarks.append(_cut(heard.frames))
     if not heard.has_told:
         said = f"no control unit answers in its {heard.frames} frames"
         raise RecordingUnusable(Place(path.name), said, _ACCEPTED)
-    return Traffic(heard.recording(path.name), heard.codes(), heard.frames, heard.garbled)
+    if heard.garbled:
+        remarks.append(f"{heard.garbled} answers in the log made no sense and were left out.")
+    told = heard.recording(path.name)
+    if told is not None:
+        told = _renamed(path, told, names)
+    return Traffic(told, heard.codes(), heard.frames, heard.garbled, tuple(remarks))
+
+
+def _cut(frames: int) -> str:
+    return f"The log is cut off or damaged behind its frame {frames}; what came before was read."
+
+
+def _renamed(path: Path, recording: Recording, names: Mapping[str, str] | None) -> Recording:
+    if not names and names is not None:
+        return recording
+    known = ", ".join(c.id for c in recording.channels)
+    unknown = next((n for n in names or () if recording.get(n) is None), None)
+    if names is None or unknown is not None:
+        asked = (
+            f"--map names “{unknown}”" if unknown is not None else "units and times are the log's own"
+        )
+        raise OutsideError(f"{path.name}: {asked}; accepted are the log's channels, {known}.")
+    kept = []
+    for channel in recording.channels:
+        wanted = names.get(channel.id, channel.id)
+        if wanted in CHANNEL_KINDS and CHANNEL_KINDS[wanted].unit == channel.kind.unit:
+            kept.append(Channel(CHANNEL_KINDS[wanted], channel.time_s, channel.values))
+        elif wanted != "-":
+            raise OutsideError(
+                f"{path.name}: {channel.id} is in {channel.kind.unit} and can't be {wanted}."
+            )
+    if not kept or len({c.id for c in kept}) < len(kept):
+        raise OutsideError(f"{path.name}: --map must leave each channel once, and one at least.")
+    return Recording(tuple(kept), recording.marks, recording.name)
 
 
 class _Heard:

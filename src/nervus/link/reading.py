@@ -1,39 +1,143 @@
-"""Any file that holds a recording or codes: CSV, our own, MDF, a log of CAN traffic, a report."""
+"""Any file that holds a recording or codes: ours, MDF, a log of CAN traffic, any program's table.
 
-from collections.abc import Mapping
+What is here is what the window reads and the command reads: one door.
+"""
+
+import shutil
+import sys
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
 from nervus.domain.channel import Recording
-from nervus.domain.errors import RecordingUnusable
+from nervus.domain.errors import Place, RecordingUnusable
 from nervus.domain.job import SeenCode
 from nervus.files import read_recording
 from nervus.files.code_report import read_codes_file
+from nervus.files.journal import is_journal
+from nervus.files.mdf import is_mdf, read_mdf
 from nervus.link.can_log import is_can_log, read_can_log
+from nervus.tables.doubts import time_doubt, value_doubts
+from nervus.tables.mapping import IGNORE, propose
+from nervus.tables.wishes import Question, RecordingQuestioned, Wish, read_foreign
+
+STANDARD_INPUT = "-"
+_AS_IT_IS = Wish()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Read:
-    """What a file held; at least one of both."""
+    """What a file held; at least one of both.
+
+    Attributes:
+        recording: its values.
+        codes: its codes.
+        remarks: what was taken for what, left out, missing or spread, as sentences.
+    """
 
     recording: Recording | None
     codes: tuple[SeenCode, ...] = ()
+    remarks: tuple[str, ...] = ()
 
 
-def read_any(path: Path, mapping: Mapping[str, str] | None = None) -> Read:
+@contextmanager
+def regular(path: Path) -> Iterator[Path]:
+    """A file that can be read twice: standard input (`-`) and pipes are copied first.
+
+    Raises:
+        RecordingUnusable: it can't be read.
+    """
+    if str(path) != STANDARD_INPUT and (path.is_file() or not path.exists() or path.is_dir()):
+        yield path
+        return
+    name = "standard input" if str(path) == STANDARD_INPUT else path.name
+    with tempfile.TemporaryDirectory(prefix="nervus-") as folder:
+        copy = Path(folder) / name
+        try:
+            with copy.open("wb") as into:
+                if str(path) == STANDARD_INPUT:
+                    shutil.copyfileobj(sys.stdin.buffer, into)
+                else:
+                    with path.open("rb") as file:
+                        shutil.copyfileobj(file, into)
+        except OSError as wrong:
+            said = f"it can't be read ({wrong.strerror})"
+            raise RecordingUnusable(Place(name), said, "accepted is a recording") from wrong
+        yield copy
+
+
+def read_any(path: Path, wish: Wish = _AS_IT_IS) -> Read:
     """What a file holds.
 
     Args:
         path: the file.
-        mapping: other column names of a CSV to channel identifiers.
+        wish: what was said of its columns.
 
     Raises:
+        RecordingQuestioned: what it is must be agreed to first.
         RecordingUnusable: in one sentence: what is wrong, where, what would be accepted.
     """
     if is_can_log(path):
-        traffic = read_can_log(path)
-        return Read(traffic.recording, traffic.codes)
-    return Read(read_recording(path, mapping))
+        traffic = read_can_log(path, wish.plain)
+        return Read(traffic.recording, traffic.codes, traffic.remarks)
+    if is_journal(path):
+        return Read(read_recording(path))
+    if is_mdf(path):
+        return _read_mdf(path, wish)
+    if _is_ours(path) and wish.plain is not None:
+        return _read_own(path, wish)
+    read = read_foreign(path, wish)
+    return Read(read.recording, (), read.remarks)
+
+
+def _read_mdf(path: Path, wish: Wish) -> Read:
+    """Channels, or, where there are none of ours, what the logged traffic told."""
+    held = read_mdf(path, wish)
+    if held.recording is None:
+        traffic = read_can_log(path, wish.plain)
+        return Read(traffic.recording, traffic.codes, traffic.remarks)
+    more = ("Traffic of a bus is logged in it too, and was left out.",) if held.has_traffic else ()
+    doubts = value_doubts(held.recording, {}, {c.id: c.kind.unit.value for c in held.recording.channels})
+    if doubts:
+        asked = [Question(None, f"{d.channel}: {d.wrong}", "") for d in doubts]
+        raise RecordingQuestioned(path, asked)
+    return Read(held.recording, (), held.remarks + more)
+
+
+def _is_ours(path: Path) -> bool:
+    """Whether the first line names our columns, parted as ours are."""
+    try:
+        with path.open("rb") as file:
+            first = file.readline(65_536)
+    except OSError:
+        return True  # told by whoever opens it
+    return b"time_s" in first and b"," in first and b"\0" not in first
+
+
+def _read_own(path: Path, wish: Wish) -> Read:
+    try:
+        recording = read_recording(path, wish.plain)
+    except RecordingUnusable as wrong:
+        if wrong.place.line != 1 or not _all_may_be_ours(path, wish):
+            raise
+        read_foreign(path, wish)  # asks for all of its columns at once
+        raise
+    written = {c.id: c.kind.unit.value for c in recording.channels}
+    if value_doubts(recording, {}, written) or time_doubt(recording, "s") is not None:
+        read = read_foreign(path, wish)  # which asks, in the words of a table
+        return Read(read.recording, (), read.remarks)
+    return Read(recording)
+
+
+def _all_may_be_ours(path: Path, wish: Wish) -> bool:
+    """Whether every column is one of ours under another name or unit."""
+    try:
+        mapping = propose(path).mapping
+    except RecordingUnusable:
+        return False
+    return all(c.channel != IGNORE or c.name in wish.columns for c in mapping.columns)
 
 
 def codes_in_file(path: Path) -> tuple[SeenCode, ...]:
@@ -47,13 +151,13 @@ def codes_in_file(path: Path) -> tuple[SeenCode, ...]:
     return read_codes_file(path)
 
 
-def recording_in(path: Path, mapping: Mapping[str, str] | None = None) -> Recording:
-    """The recording that a file holds.
+def recording_in(path: Path, wish: Wish = _AS_IT_IS) -> Read:
+    """The recording that a file holds, with what was said in reading it.
 
     Raises:
         RecordingUnusable: it can't be read, or holds codes only.
     """
-    read = read_any(path, mapping)
+    read = read_any(path, wish)
     if read.recording is None:
         raise RecordingUnusable.only_codes(path.name, [code.code for code in read.codes])
-    return read.recording
+    return read

@@ -17,8 +17,8 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.domain.channel import CHANNEL_KINDS
-from nervus.files.csv_mapping import CLOCK, IGNORE, TIME, Column, CsvMapping, Proposal, problem
 from nervus.knowledge.columns import columns
+from nervus.tables.mapping import CLOCK, IGNORE, TIME, Column, CsvMapping, Proposal, problem
 from nervus.window.station_page import quiet
 
 _HEADS = ("column", "is", "in", "first rows")

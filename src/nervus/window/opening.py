@@ -11,7 +11,7 @@ from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import SeenCode, Vehicle
 
 if TYPE_CHECKING:
-    from nervus.files.csv_mapping import CsvMapping, Proposal
+    from nervus.tables.mapping import CsvMapping, Proposal
     from nervus.window.pictures import Pictures
 
 # Reading takes about this share of the whole, for the progress bar.
@@ -127,7 +127,7 @@ def open_or_propose(path: Path, progress: Progress, announce: Announce) -> "Open
     except RecordingUnusable as wrong:
         if path.suffix.lower() not in _TABLES or _is_ours(path):
             raise
-        from nervus.files.csv_mapping import propose  # noqa: PLC0415 - seldom wanted: start-up
+        from nervus.tables.mapping import propose  # noqa: PLC0415 - seldom wanted: start-up
 
         try:
             return MappingWanted(path, propose(path))
@@ -152,8 +152,8 @@ def open_mapped(
     Raises:
         OutsideError: a cell does not fit the mapping.
     """
-    from nervus.files.mapped_csv import read_mapped  # noqa: PLC0415 - loads pandas
     from nervus.files.recording_writer import write_recording  # noqa: PLC0415
+    from nervus.tables.reader import read_mapped  # noqa: PLC0415 - loads pandas
 
     progress(f"Reading {path.name}", 0.05)
     recording = read_mapped(path, mapping)

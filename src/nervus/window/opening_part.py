@@ -21,7 +21,7 @@ from nervus.window.opening import (
 from nervus.window.tasks import Task
 
 if TYPE_CHECKING:
-    from nervus.files.csv_mapping import CsvMapping
+    from nervus.tables.mapping import CsvMapping
 
 
 class OpeningPart(QObject):
@@ -155,7 +155,7 @@ class OpeningPart(QObject):
         dialog.open()
 
     def _known(self, key: str) -> "CsvMapping | None":
-        from nervus.files.csv_mapping import CsvMapping, problem  # noqa: PLC0415 - seldom wanted
+        from nervus.tables.mapping import CsvMapping, problem  # noqa: PLC0415 - seldom wanted
 
         try:
             mapping = msgspec.json.decode(str(self._settings.value(key, "")), type=CsvMapping)

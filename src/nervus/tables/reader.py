@@ -1,0 +1,407 @@
+"""Reading a recording in any program's table, as a mapping that was agreed to says."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, cast
+
+import numpy as np
+
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Mark, Recording
+from nervus.domain.errors import Place, RecordingUnusable
+from nervus.knowledge.columns import conversion, missing_words
+from nervus.tables.cells import is_missing, plain
+from nervus.tables.layout import SPACES, foot_of
+from nervus.tables.mapping import (
+    CHANNEL,
+    CLOCK,
+    DATE,
+    IGNORE,
+    MARK,
+    MINUTES,
+    STAMPS,
+    TIME,
+    VALUE,
+    Column,
+    CsvMapping,
+    problem,
+)
+from nervus.tables.stamps import Stamps, clock_seconds, spread, with_dates
+from nervus.tables.text import TableText, opened_between, text_of
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+_ACCEPTED = "accepted are rows of numbers as the mapping says"
+# A gap this much longer than all the rest together is told.
+_LEAP = 1.0
+_A_DAY_S = 86_400.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TableRead:
+    """A recording, and what is to be said of how it was read.
+
+    Attributes:
+        recording: what was captured.
+        raw: the numbers of each channel as they are written, before their unit.
+        remarks: what was left out, spread, or missing, as sentences.
+        orders: the orders of day and month that are both possible, where they make a difference.
+        first_stamps: the first number of each column of time that is numbers, as written.
+    """
+
+    recording: Recording
+    raw: dict[str, FloatArray]
+    remarks: tuple[str, ...]
+    orders: tuple[str, ...] = ()
+    first_stamps: dict[int, float] = field(default_factory=dict)
+
+
+def read_mapped(path: Path, mapping: CsvMapping) -> Recording:
+    """One recording.
+
+    Raises:
+        RecordingUnusable: the mapping can't be read, or a cell does not fit it.
+    """
+    return read_table(path, mapping).recording
+
+
+def read_table(path: Path, mapping: CsvMapping) -> TableRead:
+    """One recording, and how it was read.
+
+    Empty cells, and those that say that there is no value, are no samples; instants are counted from the
+    first.
+
+    Raises:
+        RecordingUnusable: the mapping can't be read, or a cell does not fit it.
+    """
+    wrong = problem(mapping)
+    if wrong:
+        raise RecordingUnusable(Place(path.name), wrong.rstrip("."), "correct the mapping")
+    text = text_of(path)
+    times = [n for n, c in enumerate(mapping.columns) if c.channel == TIME]
+    foot, cut = foot_of(text, mapping.delimiter, len(mapping.columns), times, mapping.skip)
+    remarks = []
+    if foot:
+        shown = " / ".join(line.strip()[:40] for line in text.tail[-foot:] if line.strip())[:90]
+        what = "The last row is cut off and was" if cut else f"{foot} lines below the rows were"
+        remarks.append(f"{what} left out: “{shown}”.")
+    return understood(path.name, mapping, _table(text, mapping, foot), remarks)
+
+
+def understood(
+    name: str, mapping: CsvMapping, table: "pd.DataFrame", remarks: list[str] | None = None
+) -> TableRead:
+    """What a table of cells means; columns are numbered as in the mapping.
+
+    Raises:
+        RecordingUnusable: a cell does not fit the mapping.
+    """
+    if table.empty:
+        raise RecordingUnusable(Place(name), "there are no samples", _ACCEPTED)
+    told = list(remarks or [])
+    reader = _Reader(name, mapping, table, told)
+    return reader.long() if mapping.is_long else reader.wide()
+
+
+class _Reader:
+    """Turns the cells of one table into channels."""
+
+    def __init__(self, name: str, mapping: CsvMapping, table: "pd.DataFrame", told: list[str]) -> None:
+        self._name, self._mapping, self._table, self._told = name, mapping, table, told
+        self._orders: tuple[str, ...] = ()
+        self._start = np.inf
+        self._first: dict[int, float] = {}
+
+    def wide(self) -> TableRead:
+        """A column for each channel."""
+        channels: list[Channel] = []
+        raw: dict[str, FloatArray] = {}
+        times = self._times()
+        for number, column in enumerate(self._mapping.columns):
+            if column.channel not in CHANNEL_KINDS:
+                continue
+            kind = CHANNEL_KINDS[column.channel]
+            scale, offset = conversion(column.unit, kind.unit) or (1.0, 0.0)
+            values, time_s = self._numbers(number), times[number]
+            there = np.isfinite(values) & np.isfinite(time_s)
+            self._tell_missing(column, values, time_s)
+            if there.any():
+                raw[column.channel] = values[there]
+                channels.append(
+                    Channel(kind, time_s[there] - self._start, values[there] * scale + offset)
+                )
+        if not channels:
+            raise RecordingUnusable(Place(self._name), "no channel has a sample", _ACCEPTED)
+        return self._read(channels, raw, self._marks(times))
+
+    def long(self) -> TableRead:
+        """A row for each sample."""
+        number = {c.channel: n for n, c in enumerate(self._mapping.columns)}
+        named = {c.name: c for c in self._mapping.named}
+        names = self._table[number[CHANNEL]].astype("str").str.strip()
+        time_s = self._counted(number[TIME])
+        channels, raw, marks = [], {}, []
+        for name in dict.fromkeys(names):
+            rows = np.flatnonzero((names == name).to_numpy())
+            if name == MARK:
+                texts = self._table[number[VALUE]].astype("str").iloc[rows]
+                marks = [
+                    Mark(float(t), x) for t, x in zip(time_s[rows] - self._start, texts, strict=True)
+                ]
+                continue
+            column = named.get(name, Column(name, "", name))
+            if column.channel == IGNORE:
+                continue
+            if column.channel not in CHANNEL_KINDS:
+                place = Place(self._name, self._line(int(rows[0])), CHANNEL)
+                raise RecordingUnusable(place, f"“{name[:24]}” is no channel", _ACCEPTED)
+            kind = CHANNEL_KINDS[column.channel]
+            scale, offset = conversion(column.unit, kind.unit) or (1.0, 0.0)
+            values = self._numbers(number[VALUE], rows)
+            there = np.isfinite(values)
+            self._check_order(time_s[rows][there], rows[there])
+            if there.any():
+                raw[kind.id] = values[there]
+                channels.append(
+                    Channel(kind, time_s[rows][there] - self._start, values[there] * scale + offset)
+                )
+        if not channels:
+            raise RecordingUnusable(Place(self._name), "no channel has a sample", _ACCEPTED)
+        return self._read(channels, raw, tuple(marks))
+
+    def _read(
+        self, channels: list[Channel], raw: dict[str, FloatArray], marks: tuple[Mark, ...]
+    ) -> TableRead:
+        recording = Recording(tuple(channels), marks, self._name)
+        return TableRead(recording, raw, tuple(self._told), self._orders, self._first)
+
+    # -- time ----------------------------------------------------------------------------------------
+
+    def _times(self) -> dict[int, FloatArray]:
+        """The instants of each channel's column: those of the nearest column of time before it."""
+        found: dict[int, FloatArray] = {}
+        columns = self._mapping.columns
+        stamped = [n for n, c in enumerate(columns) if c.channel == TIME]
+        if not stamped:
+            time_s = np.arange(len(self._table)) / (self._mapping.rate_hz or 1.0)
+            self._start = 0.0
+            return dict.fromkeys(range(len(columns)), time_s)
+        made: dict[tuple[int, ...], FloatArray] = {}
+        for number in range(len(columns)):
+            before = [n for n in stamped if n <= number] or stamped[:1]
+            group: tuple[int, ...] = (before[-1],)
+            if {columns[n].unit for n in before[-2:]} in ({DATE, CLOCK}, {DATE, MINUTES}):
+                group = tuple(before[-2:])
+            elif (
+                before[-1] == stamped[0]
+                and len(stamped) > 1
+                and columns[stamped[1]].unit in STAMPS
+                and ({columns[n].unit for n in stamped[:2]} in ({DATE, CLOCK}, {DATE, MINUTES}))
+            ):
+                group = (stamped[0], stamped[1])
+            if group not in made:
+                made[group] = self._instants(group)
+            found[number] = made[group]
+        return found
+
+    def _counted(self, number: int) -> FloatArray:
+        return self._instants((number,), in_order=False)
+
+    def _instants(self, group: tuple[int, ...], *, in_order: bool = True) -> FloatArray:
+        columns = self._mapping.columns
+        last = next((n for n in group if columns[n].unit != DATE), group[0])
+        time_s = self._seconds(last)
+        if len(group) == 2:
+            date = next(n for n in group if columns[n].unit == DATE)
+            stamps = with_dates(self._table[date], time_s, self._mapping.dates)
+            time_s, self._orders = stamps.time_s, self._orders or stamps.orders
+        several = sum(c.channel == TIME for c in columns) > len(group)
+        if not np.isfinite(time_s).all() and not several:
+            row = int(np.flatnonzero(~np.isfinite(time_s))[0])
+            self._refuse_time(last, row)
+        there = np.isfinite(time_s)
+        if not there.any():
+            self._refuse_time(last, 0)
+        rows = np.flatnonzero(there)
+        if (
+            in_order
+            and rows.size > 1
+            and np.all(np.diff(time_s[there]) <= 0)
+            and time_s[rows[0]] > time_s[rows[-1]]
+        ):
+            raise RecordingUnusable(
+                Place(self._name, self._line(int(rows[1]))), "the time runs backwards all along",
+                "sort the rows by time, the oldest first",
+            )  # fmt: skip
+        if in_order:
+            self._check_order(time_s[there], rows)
+            coarse, told = spread(time_s[there])
+            time_s = time_s.copy()
+            time_s[there] = coarse
+            self._tell(told)
+            self._tell_leap(coarse)
+        self._start = min(self._start, float(time_s[there][0]))
+        return time_s
+
+    def _seconds(self, number: int) -> FloatArray:
+        column = self._mapping.columns[number]
+        if column.unit == DATE:
+            stamps = with_dates(self._table[number], np.zeros(len(self._table)), self._mapping.dates)
+        elif column.unit in STAMPS:
+            stamps = clock_seconds(
+                self._table[number], minutes=column.unit == MINUTES, dates=self._mapping.dates
+            )
+        else:
+            scale, _ = conversion(column.unit, "s") or (1.0, 0.0)
+            values = self._numbers(number)
+            # From the first on: the sum of a long time and a short step keeps no more than its digits.
+            there = np.flatnonzero(np.isfinite(values))
+            first = float(values[there[0]]) if there.size else 0.0
+            self._first[number] = first
+            if sum(c.channel == TIME for c in self._mapping.columns) > 1:
+                first = 0.0
+            stamps = Stamps((values - first) * scale)
+        self._orders = self._orders or stamps.orders
+        return stamps.time_s
+
+    def _check_order(
+        self, time_s: FloatArray, rows: "np.ndarray[tuple[int], np.dtype[np.intp]]"
+    ) -> None:
+        falls = np.flatnonzero(np.diff(time_s) < 0)
+        if not falls.size:
+            return
+        at = int(falls[0])
+        back = float(time_s[at] - time_s[at + 1])
+        raise RecordingUnusable(
+            Place(self._name, self._line(int(rows[at + 1]))),
+            f"the time runs backwards by {back:.3g} s",
+            f"{_ACCEPTED}, none earlier than the one above; two recordings in one file must be parted",
+        )
+
+    def _refuse_time(self, number: int, row: int) -> None:
+        cell = str(self._table[number].iloc[row])
+        place = Place(self._name, self._line(row), _short(self._mapping.columns[number]))
+        nothing = is_missing(cell)
+        wrong = "there is no time" if nothing else f"“{cell[:24]}” is no time"
+        raise RecordingUnusable(place, wrong, _ACCEPTED)
+
+    def _tell_leap(self, time_s: FloatArray) -> None:
+        if time_s.size < 3:
+            return
+        steps = np.diff(time_s)
+        most = int(np.argmax(steps))
+        rest = float(time_s[-1] - time_s[0] - steps[most])
+        if steps[most] > max(_LEAP * rest, 10.0 * float(np.median(steps)), 1.0):
+            self._tell(
+                f"between two rows the time leaps by {steps[most]:.4g} s, "
+                f"at {time_s[most] - time_s[0]:.4g} s"
+            )
+
+    # -- cells ---------------------------------------------------------------------------------------
+
+    def _numbers(
+        self, number: int, rows: "np.ndarray[tuple[int], np.dtype[np.intp]] | None" = None
+    ) -> FloatArray:
+        import pandas as pd  # noqa: PLC0415 - half a second of import
+
+        cells = self._table[number] if rows is None else self._table[number].iloc[rows]
+        if cells.dtype == np.float64:
+            return np.asarray(cells.to_numpy(dtype=np.float64))
+        text = cells.fillna("").astype("str").str.strip()
+        decimal, thousands = self._mapping.decimal, self._mapping.thousands
+        if decimal != "." or thousands:
+            text = text.map(lambda cell: plain(cell, decimal, thousands))
+        values = pd.to_numeric(text, errors="coerce").to_numpy(dtype=np.float64).copy()
+        values[~np.isfinite(values)] = np.nan
+        for row in np.flatnonzero(np.isnan(values)):
+            cell = str(cells.iloc[row]) if cells.iloc[row] == cells.iloc[row] else ""
+            if not is_missing(cell):
+                at = int(row if rows is None else rows[row])
+                place = Place(self._name, self._line(at), _short(self._mapping.columns[number]))
+                raise RecordingUnusable(place, f"“{cell.strip()[:24]}” is no number", _ACCEPTED)
+        return cast("FloatArray", values)
+
+    def _marks(self, times: dict[int, FloatArray]) -> tuple[Mark, ...]:
+        number = next((n for n, c in enumerate(self._mapping.columns) if c.channel == MARK), None)
+        if number is None:
+            return ()
+        cells = self._table[number].fillna("").astype("str").str.strip()
+        rows = np.flatnonzero((cells != "").to_numpy() & np.isfinite(times[number]))
+        return tuple(Mark(float(times[number][r] - self._start), cells.iloc[r]) for r in rows)
+
+    def _tell_missing(self, column: Column, values: FloatArray, time_s: FloatArray) -> None:
+        missing = int(np.sum(~np.isfinite(values) & np.isfinite(time_s)))
+        if missing:
+            of = int(np.sum(np.isfinite(time_s)))
+            self._tell(f"“{column.name[:40]}” has no value in {missing} of {of} rows")
+
+    def _tell(self, remark: str) -> None:
+        if remark:
+            sentence = f"{remark[0].upper()}{remark[1:]}."
+            if sentence not in self._told:
+                self._told.append(sentence)
+
+    def _line(self, row: int) -> int:
+        return self._mapping.skip + 1 + row
+
+
+def _table(text: TableText, mapping: CsvMapping, foot: int) -> "pd.DataFrame":
+    import pandas as pd  # noqa: PLC0415 - half a second of import, off the way to the first window
+
+    wanted = [n for n, c in enumerate(mapping.columns) if c.channel != IGNORE]
+    words = {
+        n for n in wanted
+        if mapping.columns[n].unit in STAMPS or mapping.columns[n].channel in (MARK, CHANNEL)
+        or mapping.is_long
+    }  # fmt: skip
+    # A mark between thousands is not what the fast reader makes sure of.
+    fast = not mapping.thousands
+    try:
+        return _read(
+            text, mapping, foot, {n: "str" if n in words or not fast else "float64" for n in wanted}
+        )
+    except (ValueError, OverflowError):
+        # Some cell is no number, or says that there is none: read as text, to tell its place.
+        try:
+            return _read(text, mapping, foot, dict.fromkeys(wanted, "str"))
+        except (ValueError, pd.errors.ParserError) as wrong:
+            said = str(wrong).replace("\n", " ")[:120]
+            raise RecordingUnusable(
+                Place(text.path.name), f"it can't be split ({said})", _ACCEPTED
+            ) from wrong
+
+
+def _read(text: TableText, mapping: CsvMapping, foot: int, types: "dict[int, str]") -> "pd.DataFrame":
+    import pandas as pd  # noqa: PLC0415
+
+    numbers = {n: _missing_as_written() for n, kind in types.items() if kind == "float64"}
+    with opened_between(text, mapping.skip, foot) as opened:
+        table: pd.DataFrame = pd.read_csv(
+            opened,  # type: ignore[call-overload] # an open file, which its stubs know by other names
+            sep=r"\s+" if mapping.delimiter == SPACES else mapping.delimiter,
+            decimal=mapping.decimal,
+            encoding="utf-8" if mapping.encoding.startswith("utf-16") else mapping.encoding,
+            header=None,
+            names=list(range(len(mapping.columns))),
+            usecols=list(types),
+            dtype=types,
+            comment=mapping.comment if len(mapping.comment) == 1 else None,
+            skipinitialspace=True,
+            skip_blank_lines=True,
+            index_col=False,
+            on_bad_lines="error",
+            keep_default_na=False,
+            na_values=numbers or None,
+        )
+    return table
+
+
+def _missing_as_written() -> list[str]:
+    words = missing_words()
+    return sorted(
+        {w for word in words for w in (word, word.upper(), word.title(), word.capitalize())} | {"NaN"}
+    )
+
+
+def _short(column: Column) -> str:
+    return column.name[:24] or "without a name"
