@@ -95,6 +95,37 @@ WHY = {
         "judge/stretches.py",
         "weight = dict.fromkeys(sorted(set(present)) or [1], 1.0)",
     ): "equal weights become equal shares, whatever they were",
+    ("files/csv_gate.py", "if any(letter in searched for letter in _LETTERS):"): "only slower",
+    ("files/csv_gate.py", "doubtful: bool = False"): "set by whoever reads a header",
+    (
+        "link/instruments.py",
+        'digits = int(head[1:2]) if head[:1] == b"#" and head[1:2].isdigit() else 0',
+    ): ("the head is two bytes: what stands beyond is nothing"),
+    (
+        "link/wires.py",
+        "self._resource: Any = self._manager.open_resource(where, timeout=int(1000 * _SLICE_S))",
+    ): ("a thousandth more patience"),
+    ("link/hand_entry.py", "when, volts = self._typed.get(timeout=0.1)"): "only slower to look",
+    ("logbook/opening.py", "if not path.is_file() or path.stat().st_size == 0:"): (
+        "an empty file has no tables either, which is asked next"
+    ),
+    ("logbook/opening.py", "raw.close()"): "it is let go of with the function",
+    (
+        "logbook/errors.py",
+        'code = getattr(raised, "sqlite_errorcode", -1) & 0xFF',
+    ): "no code is 254 or 255",
+    (
+        "codes/notation.py",
+        "return self.number, -1 if self.failure_type is None else self.failure_type",
+    ): ("any number below 0 sorts first"),
+    ("judge/verdict.py", "return tuple(Suspect(s, p) for s, p in zip(ordered, rounded, strict=True))"): (
+        "both are as long"
+    ),
+    ("standin/wiring.py", "_PLACES = np.linspace(0.0, 1.0, 201)"): "a hair finer",
+    ("standin/vehicle_server.py", "module.stack.process()"): "it is sent a moment later",
+    ("standin/hard_cases.py", "factor = np.where(channel.time_s > end, 1.0, factor)"): "same instant",
+    ("standin/control_unit.py", "if self._learning_s <= 0.0:"): "same instant",
+    ("standin/plate.py", "if self.speed * speed < 0.0:"): "a quotient has the sign of the product",
     ("logbook/opening.py", 'connect_args={"check_same_thread": False, "timeout": _BUSY_S},'): (
         "each logbook stays in one thread; it only widens what is allowed"
     ),

@@ -19,6 +19,8 @@ from nervus.standin.planting import read_fault
 from nervus.standin.runs import record_run
 from nervus.standin.vehicle import SimulatedVehicle
 
+AGAIN = (23, 58, 91)
+"""More seeds of the hard cases: each takes other ways through its maker."""
 Figures = dict[str, dict[str, list[float]]]
 RUNS = {
     "sound": (),
@@ -56,9 +58,9 @@ def demo(case_id: str) -> dict[str, list[float]]:
     return of(next(case for case in CASES if case.id == case_id).make())
 
 
-def hard(kind: str) -> dict[str, list[float]]:
+def hard(kind: str, seed: int = 7) -> dict[str, list[float]]:
     """A hard case of each kind, and what is true in it."""
-    case = hard_case(kind, 7)
+    case = hard_case(kind, seed)
     told = of(case.recording)
     for number, true in enumerate(case.truth):
         spans = [at for span in true.times_s for at in span]
@@ -89,6 +91,8 @@ def run(name: str) -> dict[str, list[float]]:
     for kind in ("stored", "pending", "permanent"):
         told[kind] = sorted(float(code.number) for code in getattr(vehicle.unit.memory, kind))
     told["engine"] = [vehicle.engine.rpm, vehicle.engine.coolant_c, vehicle.engine.manifold_pa]
+    for what, value in {**vehicle.values(), **vehicle.pins()}.items():
+        told[f"now {what}"] = [value]
     return told
 
 
@@ -107,6 +111,7 @@ def all_of_it() -> dict[str, Figures]:
     return {
         "demo": {case.id: demo(case.id) for case in CASES},
         "hard": {kind: hard(kind) for kind in MAKERS},
+        "hard again": {f"{kind} {seed}": hard(kind, seed) for kind in MAKERS for seed in AGAIN},
         "run": {name: run(name) for name in RUNS},
         "cable": {"sound": cable()},
         "depot": {str(number): depot(number) for number in range(len(courses()))},

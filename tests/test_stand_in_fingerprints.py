@@ -17,9 +17,17 @@ from nervus.standin.hard_cases import MAKERS
 KEPT: dict[str, fingerprints.Figures] = json.loads(
     (Path(__file__).parent / "data" / "fingerprints.json").read_text(encoding="utf-8")
 )
+
+
+def _kind_and_seed(name: str) -> tuple[str, int]:
+    kind, _, seed = name.rpartition(" ")
+    return kind, int(seed)
+
+
 MAKE: dict[str, Callable[[str], dict[str, list[float]]]] = {
     "demo": fingerprints.demo,
     "hard": fingerprints.hard,
+    "hard again": lambda name: fingerprints.hard(*_kind_and_seed(name)),
     "run": fingerprints.run,
     "cable": lambda _name: fingerprints.cable(),
     "depot": lambda number: fingerprints.depot(int(number)),
@@ -29,6 +37,7 @@ CASES = [(kind, name) for kind, cases in KEPT.items() for name in cases]
 
 def test_every_case_has_its_figures() -> None:
     assert set(KEPT["hard"]) == set(MAKERS)
+    assert len(KEPT["hard again"]) == len(MAKERS) * len(fingerprints.AGAIN)
     assert set(KEPT["demo"]) == {case.id for case in DEMO}
     assert set(KEPT["run"]) == set(fingerprints.RUNS)
 

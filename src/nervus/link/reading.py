@@ -106,6 +106,13 @@ def _read_mdf(path: Path, wish: Wish) -> Read:
     return Read(held.recording, (), held.remarks + more)
 
 
+def is_foreign_table(path: Path) -> bool:
+    """Whether a file is a text table, and its first line does not name our columns."""
+    return path.is_file() and not (
+        is_can_log(path) or is_journal(path) or is_mdf(path) or _is_ours(path)
+    )
+
+
 def _is_ours(path: Path) -> bool:
     """Whether the first line names our columns, parted as ours are."""
     try:

@@ -31,7 +31,6 @@ _TRIED = (
     "12 bit",
     "16 bit",
     "V",
-    "µV",
     "bar",
     "mbar",
     "Pa",

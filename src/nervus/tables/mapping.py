@@ -22,7 +22,6 @@ CHANNEL, VALUE = "channel", "value"
 CLOCK, MINUTES, DATE = "clock", "mm:ss", "date"
 """Stamps as written: a time of day, dated or not; minutes and seconds; a date alone."""
 STAMPS = (CLOCK, MINUTES, DATE)
-SHOWN_ROWS = 8
 _IN_BRACKETS = re.compile(r"^(?P<name>.*?)\s*[\[(](?P<unit>[^\])]*)[\])]\s*$")
 _LAST_WORD = re.compile(r"^(?P<name>.*?)[\s_/.,:-]+(?P<unit>\S+)$")
 # A single letter behind a name is as likely a part of it: “pedal position D” is no day.

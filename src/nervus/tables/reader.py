@@ -34,7 +34,6 @@ if TYPE_CHECKING:
 _ACCEPTED = "accepted are rows of numbers as the mapping says"
 # A gap this much longer than all the rest together is told.
 _LEAP = 1.0
-_A_DAY_S = 86_400.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -76,7 +76,7 @@ class MainWindow(FrameWindow):
         self.notice = Notice(self)
         self.job_part = JobPart(logbook or logbook_path(settings), self)
         self.live_part = LivePart(settings, recordings_folder(settings), self.middle, self)
-        self.opening = OpeningPart(settings, self)
+        self.opening = OpeningPart(settings, self, lambda: self.theme)
         self.recordings = RecordingsPart(self.job_part, self.live_part, self.opening, self)
         self.stations = Stations(self.job_part, self.home, self.record, self)
         self._highlight = QTimer(self)
@@ -415,8 +415,19 @@ class MainWindow(FrameWindow):
         self._keep(opened)
         self._enable()
         self._stand()
+        self._tell_how_read(opened)
         if opened.analysis.examination.findings:
             self.findings.choose(most_telling(opened.analysis))
+
+    def _tell_how_read(self, opened: Opened) -> None:
+        """What was taken for what, left out or missing; what was agreed to can be changed."""
+        told = " ".join(opened.remarks)
+        original = opened.original
+        if opened.mapped and original is not None:
+            agreed = f"Read as was agreed for such tables. {told}".strip()
+            self.panel.notice.tell(agreed, "Change it …", lambda: self.opening.change_mapping(original))
+        elif told:
+            self.panel.notice.tell(told)
 
     def _show_head(self, opened: Opened) -> None:
         if opened.vehicle is None:

@@ -16,7 +16,6 @@ if TYPE_CHECKING:
 
 # Reading takes about this share of the whole, for the progress bar.
 _READ_SHARE = 0.3
-_TABLES = (".csv", ".txt", ".tsv", ".dat")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -34,6 +33,8 @@ class Opened:
         codes: what control units told meanwhile, in a log of traffic.
         pictures: what it is drawn from, if that was made already.
         original: the file of another program's that it was made from.
+        remarks: what is to be said of how it was read, as sentences.
+        mapped: whether it was read by a mapping that was agreed to.
     """
 
     recording: Recording
@@ -46,6 +47,8 @@ class Opened:
     codes: tuple[SeenCode, ...] = ()
     pictures: "Pictures | None" = None
     original: Path | None = None
+    remarks: tuple[str, ...] = ()
+    mapped: bool = False
 
     def as_read(self) -> "WasRead | None":
         """What a job may keep of it, `None` where there is no file."""
@@ -79,10 +82,19 @@ Announce = Callable[[WasRead], None]
 
 @dataclass(frozen=True, slots=True)
 class MappingWanted:
-    """A table of another program's: which column is what is to be agreed to first."""
+    """A table of another program's: which column is what is to be agreed to first.
+
+    Attributes:
+        path: the file.
+        proposal: what its columns may be.
+        doubts: what is not sure or can't be, as sentences.
+        known: whether a mapping that was agreed to before no longer does.
+    """
 
     path: Path
     proposal: "Proposal"
+    doubts: tuple[str, ...] = ()
+    known: bool = False
 
 
 def open_file(path: Path, progress: Progress, announce: Announce = lambda _read: None) -> Opened:
@@ -99,7 +111,9 @@ def open_file(path: Path, progress: Progress, announce: Announce = lambda _read:
         raise RecordingUnusable.only_codes(path.name, [code.code for code in read.codes])
     announce(_read_of(read.recording, path, path.name))
     analysis, pictures = _judge(read.recording, progress)
-    return Opened(read.recording, analysis, path.name, None, "", "", path, read.codes, pictures)
+    return Opened(
+        read.recording, analysis, path.name, None, "", "", path, read.codes, pictures, None, read.remarks
+    )
 
 
 def _read_of(recording: Recording, path: Path, title: str, original: Path | None = None) -> WasRead:
@@ -117,31 +131,38 @@ def open_kept(path: Path, name: str, progress: Progress) -> Opened:
 
 
 def open_or_propose(path: Path, progress: Progress, announce: Announce) -> "Opened | MappingWanted":
-    """The same; but a table in another dialect comes back as a proposal of what it may be.
+    """The same; but a table of another program's comes back as a proposal of what it may be.
 
     Raises:
         OutsideError: it can't be read as a recording, nor as a table.
     """
+    from nervus.tables.wishes import RecordingQuestioned  # noqa: PLC0415 - in the background
+
     try:
-        return open_file(path, progress, announce)
-    except RecordingUnusable as wrong:
-        if path.suffix.lower() not in _TABLES or _is_ours(path):
+        foreign = _foreign(path, progress)
+        return foreign if foreign is not None else open_file(path, progress, announce)
+    except RecordingQuestioned as asked:
+        if asked.proposal is None or asked.proposal.mapping.is_long:
             raise
-        from nervus.tables.mapping import propose  # noqa: PLC0415 - seldom wanted: start-up
-
-        try:
-            return MappingWanted(path, propose(path))
-        except RecordingUnusable:
-            raise wrong from None
+        return MappingWanted(path, asked.proposal, tuple(q.text for q in asked.questions))
 
 
-def _is_ours(path: Path) -> bool:
-    """Whether the first line names our columns: then what is wrong is a cell, and no mapping helps."""
-    try:
-        with path.open("rb") as file:
-            return b"time_s" in file.readline(65_536)
-    except OSError:
-        return True
+def _foreign(path: Path, progress: Progress) -> MappingWanted | None:
+    """A table whose columns are not named as ours, to be agreed to; `None` for everything else."""
+    from nervus.link.reading import is_foreign_table  # noqa: PLC0415 - loads pandas, in the background
+    from nervus.tables.mapping import propose  # noqa: PLC0415
+    from nervus.tables.wishes import asked, better  # noqa: PLC0415
+
+    if not is_foreign_table(path):
+        return None
+    progress(f"Reading {path.name}", 0.05)
+    proposal = propose(path)
+    mapping = proposal.mapping
+    if mapping.is_long or all(c.channel == c.name for c in mapping.columns):
+        return None  # our own names: nothing is to be agreed to
+    _read, questions = asked(path, proposal, mapping, frozenset())
+    proposed = replace(proposal, mapping=better(mapping, questions))
+    return MappingWanted(path, proposed, tuple(q.text for q in questions))
 
 
 def open_mapped(
@@ -150,18 +171,26 @@ def open_mapped(
     """Read a table as a mapping says, write it as ours into a scratch folder, and judge it.
 
     Raises:
+        RecordingQuestioned: its values can't be, read so.
         OutsideError: a cell does not fit the mapping.
     """
     from nervus.files.recording_writer import write_recording  # noqa: PLC0415
-    from nervus.tables.reader import read_mapped  # noqa: PLC0415 - loads pandas
+    from nervus.tables.mapping import Proposal  # noqa: PLC0415 - loads pandas
+    from nervus.tables.wishes import RecordingQuestioned, asked  # noqa: PLC0415
 
     progress(f"Reading {path.name}", 0.05)
-    recording = read_mapped(path, mapping)
+    agreed = Proposal(mapping, ())
+    read, questions = asked(path, agreed, mapping, frozenset(range(len(mapping.columns))))
+    if read is None or questions:
+        raise RecordingQuestioned(path, questions, agreed)
+    recording = read.recording
     ours = scratch / f"{path.stem}.csv"
     write_recording(recording, ours)
     announce(_read_of(recording, ours, path.name, path))
     analysis, pictures = _judge(recording, progress)
-    return Opened(recording, analysis, path.name, None, "", "", ours, (), pictures, path)
+    return Opened(
+        recording, analysis, path.name, None, "", "", ours, (), pictures, path, read.remarks, mapped=True
+    )
 
 
 def open_demo(case_id: str, scratch: Path, progress: Progress, announce: Announce) -> Opened:

@@ -2,14 +2,16 @@
 
 import shutil
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import msgspec
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Progress
+from nervus.domain.errors import RecordingUnusable
+from nervus.window.agreed_mappings import AgreedMappings
 from nervus.window.opening import (
     MappingWanted,
     Opened,
@@ -19,6 +21,7 @@ from nervus.window.opening import (
     open_or_propose,
 )
 from nervus.window.tasks import Task
+from nervus.window.theme import BRIGHT, Theme
 
 if TYPE_CHECKING:
     from nervus.tables.mapping import CsvMapping
@@ -43,9 +46,13 @@ class OpeningPart(QObject):
     failed = pyqtSignal(str)
     ended = pyqtSignal()
 
-    def __init__(self, settings: QSettings, window: QWidget) -> None:
+    def __init__(
+        self, settings: QSettings, window: QWidget, theme: Callable[[], Theme] = lambda: BRIGHT
+    ) -> None:
         super().__init__(window)
+        self._theme = theme
         self._settings, self._window = settings, window
+        self.agreed = AgreedMappings(settings)
         self._scratch: Path | None = None
         self._task: Task | None = None
         self.from_job = ""
@@ -141,28 +148,48 @@ class OpeningPart(QObject):
 
     def _agree_on_mapping(self, wanted: MappingWanted) -> None:
         """The mapping that was agreed to for such a table before, or a question."""
-        import hashlib  # noqa: PLC0415 - seldom wanted: start-up
+        known = None if wanted.known else self.agreed.get(wanted.proposal.signature)
+        if known is not None:
+            self._mapped_before(wanted, known)
+            return
+        self._ask(wanted)
 
+    def _mapped_before(self, wanted: MappingWanted, known: "CsvMapping") -> None:
+        """Read as was agreed before; where that fails or can't be, it is asked anew."""
+        path, scratch = wanted.path, self.scratch
+
+        def work(progress: Progress) -> "Opened | MappingWanted":
+            try:
+                return open_mapped(path, known, scratch, progress, self.was_read.emit)
+            except RecordingUnusable as wrong:
+                said = f"As it was agreed before it can't be read: {wrong}"
+                return replace(wanted, doubts=(said, *wanted.doubts), known=True)
+
+        self._begin(f"Reading {path.name}", work)
+
+    def _ask(self, wanted: MappingWanted) -> None:
         from nervus.window.mapping_dialog import MappingDialog  # noqa: PLC0415 - seldom wanted
 
-        key = "mapping/" + hashlib.sha256(wanted.proposal.signature.encode()).hexdigest()[:16]
-        known = self._known(key)
-        if known is not None:
-            self.mapped(wanted.path, known)
-            return
-        dialog = MappingDialog(wanted.path.name, wanted.proposal, self._window)
-        dialog.agreed.connect(lambda mapping: self._agreed(key, wanted.path, mapping))
+        known = self.agreed.get(wanted.proposal.signature)
+        dialog = MappingDialog(wanted, self._theme(), self._window, known=known)
+        dialog.agreed.connect(lambda mapping: self._agreed(wanted, mapping))
+        dialog.forgotten.connect(lambda: self.agreed.forget(wanted.proposal.signature))
         dialog.open()
 
-    def _known(self, key: str) -> "CsvMapping | None":
-        from nervus.tables.mapping import CsvMapping, problem  # noqa: PLC0415 - seldom wanted
+    def change_mapping(self, path: Path) -> None:
+        """Ask again what the columns of a table are that was read as agreed before."""
 
-        try:
-            mapping = msgspec.json.decode(str(self._settings.value(key, "")), type=CsvMapping)
-        except msgspec.DecodeError:
-            return None  # none was agreed to, or by another version: it is asked again
-        return mapping if not problem(mapping) else None
+        def work(_progress: Progress) -> MappingWanted:
+            from nervus.tables.mapping import propose  # noqa: PLC0415 - seldom wanted
 
-    def _agreed(self, key: str, path: Path, mapping: "CsvMapping") -> None:
-        self._settings.setValue(key, msgspec.json.encode(mapping).decode())
-        self.mapped(path, mapping)
+            proposal = propose(path)
+            known = self.agreed.get(proposal.signature)
+            return MappingWanted(
+                path, replace(proposal, mapping=known or proposal.mapping), (), known=True
+            )
+
+        self._begin(f"Reading {path.name}", work)
+
+    def _agreed(self, wanted: MappingWanted, mapping: "CsvMapping") -> None:
+        self.agreed.keep(wanted.proposal.signature, mapping)
+        self.mapped(wanted.path, mapping)
