@@ -1,5 +1,7 @@
 """What is computed piece by piece or all at once for speed, against the plain way of saying the same."""
 
+import random
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -13,13 +15,14 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
 from nervus.signal import edges, locality, sampling, travel, wear_noise
 from nervus.signal.course import course_of
+from nervus.signal.instants import read_at
 from nervus.signal.levels import TrackSignal
 from nervus.signal.locality import judge_locality
 from nervus.signal.pass_cells import sort_into_cells
 from nervus.signal.relation import Line
 from nervus.signal.sampling import block_means
 from nervus.signal.sister import Sisters
-from nervus.signal.spans import inside, runs, runs_of
+from nervus.signal.spans import Union, inside, overlaps, runs, runs_of
 from signals import track
 
 LEVELS = st.floats(0.0, 100.0, allow_nan=False, width=32)
@@ -304,3 +307,31 @@ def test_a_pass_is_trimmed_as_it_is_defined(way: float) -> None:
     made = travel._trim(even(level.size, 0.1), level, 0, level.size - 1)
     assert (made.start_s, made.end_s) == (0.4, 0.7)
     assert made.direction is (Direction.OPENING if way > 0 else Direction.CLOSING)
+
+
+@given(
+    st.lists(st.integers(0, 30), min_size=1, max_size=20),
+    st.lists(st.floats(-2.0, 32.0, allow_nan=False), min_size=1, max_size=8),
+    st.randoms(use_true_random=False),
+)
+def test_a_curve_is_read_at_instants_as_the_library_reads_it(
+    stamps: list[int], at: list[float], chance: "random.Random"
+) -> None:
+    """Source: NumPy's own interpolation, where stamps may stand twice."""
+    time_s = np.array(sorted(stamps), dtype=np.float64)
+    values = np.array([chance.uniform(0.0, 5.0) for _ in stamps])
+    at = [*at, *map(float, stamps)]
+    assert read_at(at, time_s, values) == pytest.approx(np.interp(at, time_s, values), abs=1e-12)
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 50), st.integers(0, 6)), max_size=12),
+    st.tuples(st.integers(0, 50), st.integers(0, 6)),
+    st.integers(0, 3),
+)
+def test_a_union_touches_what_any_of_its_spans_overlaps(
+    spans: list[tuple[int, int]], asked: tuple[int, int], slack: int
+) -> None:
+    made = [(float(a), float(a + n)) for a, n in spans]
+    span = (float(asked[0]), float(asked[0] + asked[1]))
+    assert Union(made).touches(span, slack) == any(overlaps(span, s, slack) for s in made)

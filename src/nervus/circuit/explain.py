@@ -23,6 +23,7 @@ from nervus.domain.analysis import (
 )
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Unit
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, OutOfRange, Shape
+from nervus.signal.instants import read_at
 from nervus.signal.levels import supply_scale
 
 # One reading of a moving track against the learned circuit, percent of supply: its noise, the
@@ -98,7 +99,7 @@ class _Learned:
         for finding, (start, end) in spans[:: max(1, len(spans) // _MOST_STATES)]:
             way = examination.travel
             assert way is not None  # noqa: S101 - asked before
-            place = float(np.interp((start + end) / 2, way.time_s, way.percent))
+            place = float(read_at((start + end) / 2, way.time_s, way.percent))
             travel.append(place / 100.0)
             shares.append(
                 [

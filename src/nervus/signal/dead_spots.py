@@ -15,6 +15,7 @@ from nervus.domain.finding import DeadSpot, Shape, Span
 from nervus.signal import sampling
 from nervus.signal.events import Event, bursts
 from nervus.signal.excursions import Excursion
+from nervus.signal.instants import read_at
 from nervus.signal.intervals import wilson
 from nervus.signal.levels import TrackSignal
 from nervus.signal.locality import judge_locality
@@ -85,7 +86,7 @@ def _middles(groups: tuple[tuple[Event, ...], ...], travel: tuple[FloatArray, Fl
     if not groups:
         return np.empty(0)
     spans = np.asarray([e.span_s for g in groups for e in g])
-    places = np.interp(spans.mean(axis=1), *travel)
+    places = read_at(spans.mean(axis=1), *travel)
     ends = np.cumsum([len(g) for g in groups])
     return np.asarray([np.median(part) for part in np.split(places, ends[:-1])], dtype=np.float64)
 
@@ -96,7 +97,7 @@ def _pool(
     passes: tuple[Pass, ...],
     travel: tuple[FloatArray, FloatArray],
 ) -> DeadSpot | None:
-    ends = np.sort(np.interp([e.span_s for e in members], *travel), axis=1)
+    ends = np.sort(read_at(np.asarray([e.span_s for e in members]), *travel), axis=1)
     by_pass = _merge_within_passes(members, ends, passes)
     low = float(np.median(by_pass[:, 0]))
     high = float(np.median(by_pass[:, 1]))

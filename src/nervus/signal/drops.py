@@ -1,10 +1,9 @@
 """Drops: interruptions bound to an instant, with what was done to the vehicle around them."""
 
-import numpy as np
-
 from nervus.domain.channel import FloatArray, Mark
 from nervus.domain.finding import Drop, Floor
 from nervus.signal.events import Event
+from nervus.signal.instants import read_at
 from nervus.signal.levels import TrackSignal
 
 # A shake of the harness and the drop it makes are no further apart: hand and ear take that long.
@@ -36,7 +35,7 @@ def _drop(
     near = tuple(m.text for m in marks if start - _MARK_NEAR_S <= m.time_s <= end + _MARK_NEAR_S)
     place = None
     if travel is not None:
-        place = round(float(np.interp((start + end) / 2, *travel)), 1)
+        place = round(float(read_at((start + end) / 2, *travel)), 1)
     level_v = tracks[channel].volts(excursion.level)
     level_v = 0.0 if abs(level_v) < _NOTHING_V else level_v
     return Drop(

@@ -37,6 +37,7 @@ from nervus.signal.course import Course, plain_course
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.events import Event, bursts
 from nervus.signal.held_values import without_repeats
+from nervus.signal.instants import read_at
 from nervus.signal.key import key_off_spans
 from nervus.signal.levels import supply_scale
 from nervus.signal.locality import judge_locality
@@ -214,7 +215,7 @@ def _locality(events: tuple[Event, ...], spots: tuple[DeadSpot, ...], travel: Tr
     if travel is not None:
         for group in bursts(events):
             middles = [float(np.mean(e.span_s)) for e in group]
-            places += _apart(np.interp(middles, travel.time_s, travel.percent))
+            places += _apart(read_at(middles, travel.time_s, travel.percent))
         for spot in (s for s in spots if s.shape == "flat"):
             places += [sum(spot.travel_pct) / 2] * spot.seen_in
     percent = travel.percent if travel is not None else np.zeros(1)

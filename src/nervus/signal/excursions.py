@@ -15,7 +15,7 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Floor, Span
 from nervus.signal.edges import ROUNDED_S, Segments, split_at_edges
 from nervus.signal.levels import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, TrackSignal, floor_of
-from nervus.signal.spans import overlaps, runs_of
+from nervus.signal.spans import Union, runs_of
 
 # Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
 BURST_GAP_S = 0.06
@@ -108,7 +108,8 @@ def find_weak_excursions(
         off = joined(_off_course(track, split_at_edges(track, leniency)))
         described = (describe(track, first, last) for first, last in off)
         short = [e for e in described if e is not None and _lasts(e) <= _WEAK_LONGEST_S]
-        new = [e for e in short if e.depth >= least and not _overlaps_any(e, found)]
+        known_s = Union(e.span_s for e in found)
+        new = [e for e in short if e.depth >= least and not known_s.touches(e.span_s)]
         found += (replace(e, weak=True) for e in new)
     return tuple(found[len(known) :])
 
@@ -121,10 +122,6 @@ def deep_enough(track: TrackSignal) -> float:
 
 def _lasts(excursion: Excursion) -> float:
     return excursion.span_s[1] - excursion.span_s[0]
-
-
-def _overlaps_any(excursion: Excursion, others: list[Excursion]) -> bool:
-    return any(overlaps(excursion.span_s, other.span_s) for other in others)
 
 
 def _off_course(track: TrackSignal, segments: Segments) -> list[tuple[int, int]]:

@@ -7,8 +7,9 @@ import numpy as np
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot
 from nervus.signal.events import Event
+from nervus.signal.instants import read_at
 from nervus.signal.levels import TrackSignal
-from nervus.signal.spans import overlaps
+from nervus.signal.spans import Union
 
 # A track that stands still over a short stretch is never further off than this, percent of supply.
 FLAT_DEPTH_PCT = 8.0
@@ -62,21 +63,21 @@ class FlatEnds:
         wide = [f.travel_pct[1] - f.travel_pct[0] for f in flats]
         self._most = _MOST_LEAP * max(wide, default=0.0) * span_pct / 100.0
         self._places = tuple(f.travel_pct for f in flats)
-        self._stands = tuple(s for f in flats for s in f.times_s)
+        self._stands = Union(s for f in flats for s in f.times_s)
 
     def explain(self, event: Event) -> bool:
         """Whether an event is the catching up after a stand, and nothing besides."""
         if event.channels != (self._track.id,):
             return False
         if event.deepest[1].depth <= FLAT_DEPTH_PCT:
-            return any(overlaps(event.span_s, s, self._track.interval_s) for s in self._stands)
+            return self._stands.touches(event.span_s, self._track.interval_s)
         # From the leap on its course may have been drawn on to anywhere: the leap alone counts.
         ends = zip(event.span_s, (-1, 1), strict=True)
         leaps = [self._edge(at, step) for at, step in ends if self._is_at_place(at)]
         return bool(leaps) and max(leaps) <= self._most
 
     def _is_at_place(self, at_s: float) -> bool:
-        percent = float(np.interp(at_s, *self._travel))
+        percent = float(read_at(at_s, *self._travel))
         return any(low - _NEAR_PCT <= percent <= high + _NEAR_PCT for low, high in self._places)
 
     def _edge(self, at_s: float, step: int) -> float:

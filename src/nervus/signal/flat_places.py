@@ -15,6 +15,7 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
 from nervus.signal.course import Course
 from nervus.signal.frames import ends_shown
+from nervus.signal.instants import read_at
 
 # Points before and after a stand that are looked at; a line through some after it tells the level at the
 # instant of the leap.
@@ -58,7 +59,7 @@ def place_of_stand(course: Course, stand: Stand, ends: Span, sister: FloatArray 
     if stand.must_leap:
         return None
     if sister is not None:
-        stands = np.interp(stand.spans_s, course.time_s, sister)
+        stands = read_at(np.asarray(stand.spans_s), course.time_s, sister)
         return _by_sister(stands, sister, stand.lost, ends)
     hidden = 100.0 * stand.lost / abs(ends[1] - ends[0])
     before = 100.0 * (stand.level - ends[0]) / (ends[1] - ends[0])

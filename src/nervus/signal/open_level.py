@@ -12,7 +12,7 @@ from nervus.domain.finding import Span
 from nervus.signal.events import Event
 from nervus.signal.excursions import BURST_GAP_S, Excursion
 from nervus.signal.levels import TrackSignal
-from nervus.signal.spans import merge, overlaps, runs
+from nervus.signal.spans import Union, merge, runs
 
 # The level is known from so many interruptions, this share of the track's, that agree within this,
 # percent of supply.
@@ -54,8 +54,8 @@ def more_at_open_level(
     at = (np.abs(track.level - level) <= half) & (np.abs(track.level - expected) > allowance + half)
     gap_s = max(BURST_GAP_S, _GAP_INTERVALS * track.interval_s)
     ends = ((float(track.time_s[a]), float(track.time_s[b])) for a, b in zip(*runs(at), strict=True))
-    taken = [e.span_s for e in known if track.id in e.channels and not e.is_weak]
-    fresh = (s for s in merge(ends, gap_s) if not any(overlaps(s, t, gap_s) for t in taken))
+    taken_s = Union(e.span_s for e in known if track.id in e.channels and not e.is_weak)
+    fresh = (s for s in merge(ends, gap_s) if not taken_s.touches(s, gap_s))
     return tuple(_event(track, span, level, expected) for span in fresh)
 
 

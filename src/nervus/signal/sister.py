@@ -14,10 +14,11 @@ from nervus.domain.finding import Span
 from nervus.signal import sampling
 from nervus.signal.events import Event
 from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
+from nervus.signal.instants import read_at
 from nervus.signal.levels import TrackSignal
 from nervus.signal.open_level import more_at_open_level, open_level
 from nervus.signal.relation import Line
-from nervus.signal.spans import inside, merge, overlaps, runs, runs_of
+from nervus.signal.spans import Union, inside, merge, runs, runs_of
 
 # The sister confirms an excursion when it differs from it by less than this share of its depth.
 _CONFIRMS = 0.3
@@ -116,7 +117,8 @@ class Sisters:
             if most > deep
         )
         fresh = (s for s in merge(spans, BURST_GAP_S) if s[1] - s[0] <= _LONGEST_APART_S)
-        found = (self._piece(s) for s in fresh if not any(overlaps(s, k) for k in known_s))
+        known = Union(known_s)
+        found = (self._piece(s) for s in fresh if not known.touches(s))
         return tuple(e for e in found if e is not None and self._alone(e))
 
     def with_open_levels(self, known: tuple[Event, ...]) -> tuple[Event, ...]:
@@ -130,17 +132,19 @@ class Sisters:
             if level is None:
                 continue
             at = own.time_s + sign * self.skew_s
-            expected = self._through(np.interp(at, other.time_s, other.level), other)
+            expected = self._through(read_at(at, other.time_s, other.level), other)
             unknown = 0.0 if self.together else _UNKNOWN_INTERVALS * other.interval_s
             moved = sampling.speed(expected, own.time_s) * unknown
             blur = own.tolerance + other.tolerance * self._scale(other)
             found += more_at_open_level(own, level, expected, moved + blur, known)
+        replaced = {
+            c: Union(f.span_s for f in found if f.channels == c) for c in {f.channels for f in found}
+        }
+        nothing = Union(())
         left = (
-            e
-            for e in known
-            if not e.is_weak
-            or not any(e.channels == f.channels and overlaps(e.span_s, f.span_s) for f in found)
-        )
+            e for e in known
+            if not e.is_weak or not replaced.get(e.channels, nothing).touches(e.span_s)
+        )  # fmt: skip
         return tuple(sorted((*left, *found), key=lambda e: e.span_s[0]))
 
     def _scale(self, of: TrackSignal) -> float:
@@ -185,7 +189,7 @@ class Sisters:
         one, two = self.first, self.second
         if self.together:
             return self._through(two.level[piece], two)
-        return self._through(np.interp(one.time_s[piece] + self.skew_s, two.time_s, two.level), two)
+        return self._through(read_at(one.time_s[piece] + self.skew_s, two.time_s, two.level), two)
 
     def _blur(self) -> float:
         return self.first.tolerance + self.second.tolerance / abs(self.line.slope)
@@ -297,9 +301,4 @@ def _levels(track: TrackSignal, excursion: Excursion, skew_s: float) -> FloatArr
             return track.level[here]
     times = np.linspace(start, end, max(_FEW_LEVELS, min(excursion.samples, _MANY_LEVELS))) + skew_s
     within: FloatArray = times[(times >= track.time_s[0]) & (times <= track.time_s[-1])]
-    if not within.size:
-        return within
-    # Only what lies around it: to interpolate in all samples would cost a look at each of them.
-    first = max(0, int(np.searchsorted(track.time_s, within[0])) - 1)
-    last = int(np.searchsorted(track.time_s, within[-1], side="right")) + 1
-    return np.asarray(np.interp(within, track.time_s[first:last], track.level[first:last]))
+    return read_at(within, track.time_s, track.level)

@@ -1,6 +1,8 @@
 """Stretches of time or travel, and the way from masks to them; shared by every detector."""
 
+from bisect import bisect_right
 from collections.abc import Iterable, Sequence
+from math import inf
 
 import numpy as np
 
@@ -48,6 +50,18 @@ def merge(spans: Iterable[Span], gap: float) -> tuple[Span, ...]:
 def overlaps(a: Span, b: Span, slack: float = 0.0) -> bool:
     """Whether two spans share anything, `slack` apart at most."""
     return a[0] <= b[1] + slack and b[0] <= a[1] + slack
+
+
+class Union:
+    """Many spans, asked again and again whether another one shares anything with any of them."""
+
+    def __init__(self, spans: Iterable[Span]) -> None:
+        self._apart = merge(spans, 0.0)
+
+    def touches(self, span: Span, slack: float = 0.0) -> bool:
+        """Whether it shares anything with any of them, `slack` apart at most."""
+        nearest = bisect_right(self._apart, (span[1] + slack, inf)) - 1
+        return nearest >= 0 and self._apart[nearest][1] + slack >= span[0]
 
 
 def total(spans: Sequence[Span]) -> float:

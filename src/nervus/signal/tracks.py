@@ -23,7 +23,7 @@ from nervus.signal.frames import frame_from_profile, learn_frame, related_frame
 from nervus.signal.held_level import find_held
 from nervus.signal.levels import TrackSignal, coarser, prepare
 from nervus.signal.sister import Says, Sisters
-from nervus.signal.spans import inside, overlaps
+from nervus.signal.spans import Union, inside
 from nervus.signal.spikes import without_spikes
 from nervus.signal.travel import find_passes
 
@@ -111,8 +111,8 @@ def _excursions(track: TrackSignal, *, witnessed: bool) -> tuple[Excursion, ...]
     if not witnessed:
         # What comes back at one level is sure, also where its single falls were weak.
         held = find_held(track, sure)
-        spans = [e.span_s for e in held]
-        weak = (e for e in both if not e.weak or not any(overlaps(e.span_s, s) for s in spans))
+        held_s = Union(e.span_s for e in held)
+        weak = (e for e in both if not e.weak or not held_s.touches(e.span_s))
         both = (*weak, *held)
     return tuple(sorted(both, key=lambda e: e.span_s[0]))
 
@@ -130,9 +130,9 @@ def _sure_excursions(track: TrackSignal) -> tuple[Excursion, ...]:
         return fine
     refined = (_refined(track, e, coarse.interval_s) for e in find_excursions(coarse))
     found = tuple(e for e in refined if e is not None)
-    spans = [e.span_s for e in found]
+    found_s = Union(e.span_s for e in found)
     short = (e for e in fine if e.span_s[1] - e.span_s[0] < _SHORT_BLOCKS * coarse.interval_s)
-    alone = (e for e in short if not any(overlaps(e.span_s, s, coarse.interval_s) for s in spans))
+    alone = (e for e in short if not found_s.touches(e.span_s, coarse.interval_s))
     return tuple(sorted((*found, *alone), key=lambda e: e.span_s[0]))
 
 

@@ -8,6 +8,7 @@ from nervus.signal import dead_spots, relation, wear_noise
 from nervus.signal.events import Event
 from nervus.signal.flat_checks import FlatEnds, is_quiet
 from nervus.signal.flats import find_flats
+from nervus.signal.instants import read_at
 from nervus.signal.levels import TrackSignal
 from nervus.signal.spans import overlaps
 from nervus.signal.tracks import Tracks
@@ -138,7 +139,7 @@ def _is_worn(event: Event, wear: list[Noise], travel: Travel | None) -> bool:
     channel, excursion = event.deepest
     if travel is None or len(event.parts) > 1 or excursion.depth > _WORN_AT_MOST_PCT:
         return False
-    place = np.interp(np.mean(event.span_s), travel.time_s, travel.percent)
+    place = float(read_at(np.mean(event.span_s), travel.time_s, travel.percent))
     return any(n.channels == (channel,) and _within((place, place), n.travel_pct) for n in wear)
 
 
