@@ -242,14 +242,17 @@ def test_the_commands_record_and_read_a_simulated_vehicle(
     told = capsys.readouterr().out
     assert "P0222-16" in told
     assert "First of all: P0222" in told
+    path = tmp_path / "s.csv"
     assert main(["simulate", "--fault", "open-signal2~shake", "--for", "12s", "-o", str(path)]) == 0
     assert {"tps1_v", "tps2_v", "vref_v"} <= {c.id for c in read_recording(path).channels}
     assert main(["simulate", "--fault", "wishful", "--for", "12s", "-o", str(path)]) == 2
     vehicle = SimulatedVehicle()
     with VehicleServer(vehicle) as server, InstrumentServer(vehicle, server.lock) as bench:
         both = ["--source", f"standin:{server.port}", "--source", f"meter:127.0.0.1:{bench.port}=tps1_v"]
+        path = tmp_path / "both.csv"
         assert main(["record", *both, "--for", "3s", "-o", str(path)]) == 0
     assert {"tps1_v", "tps1_pct"} <= {c.id for c in read_recording(path).channels}
+    path = tmp_path / "none.csv"
     assert main(["record", "--source", "meter:nowhere=tps1_v", "--for", "2s", "-o", str(path)]) == 2
     assert main(["record", "--source", "standin:1", "--for", "2s", "-o", str(path)]) == 2
     assert main(["record", "--source", "simulated", "--for", "2s", "-o", "/nowhere/r.csv"]) == 2

@@ -12,29 +12,17 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from nervus import __version__
-from nervus.domain.errors import OutsideError
+from nervus.command_help import MAPPING, PROFILES, add_command
 from nervus.job_commands import add_commands as add_job_commands
 from nervus.live_commands import add_commands
 from nervus.vehicle_commands import add_commands as add_vehicle_commands
-
-_USED, _UNUSABLE, _INTERRUPTED = 0, 2, 130
+from nervus.world import USED, guarded
 
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command line; returns the exit code."""
     arguments = _parser().parse_args(argv)
-    try:
-        return int(arguments.run(arguments))
-    except OutsideError as wrong:
-        print(f"nervus: {wrong}", file=sys.stderr)
-        return _UNUSABLE
-    except KeyboardInterrupt:
-        print("nervus: stopped.", file=sys.stderr)
-        return _INTERRUPTED
-    except BrokenPipeError:
-        # The reader of our output (`| head`) has seen enough; nothing more can be told to it.
-        sys.stderr.close()
-        return _USED
+    return guarded(lambda: int(arguments.run(arguments)))
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -46,14 +34,25 @@ def _parser() -> argparse.ArgumentParser:
     parser.set_defaults(run=_open_window, file=None, demo=None, theme=None)
     commands = parser.add_subparsers(metavar="COMMAND")
 
-    window = commands.add_parser("window", help="open the window, with a recording or the demo")
+    window = add_command(
+        commands, "window", "open the window, with a recording or the demo", "nervus window --demo"
+    )
     window.add_argument("file", nargs="?", type=Path, help="a recording to open")
-    window.add_argument("--demo", nargs="?", const="", help="open the demo's jobs (or one case of it)")
+    window.add_argument(
+        "--demo", nargs="?", const="", metavar="CASE", help="open the demo's jobs, or one case of it"
+    )
     window.add_argument("--theme", choices=("bright", "dim"), help="instead of the remembered one")
     window.set_defaults(run=_open_window)
 
-    analyse = commands.add_parser("analyse", help="judge one recording")
-    analyse.add_argument("file", type=Path, metavar="FILE")
+    analyse = add_command(
+        commands,
+        "analyse",
+        "judge one recording",
+        "nervus analyse drive.csv --profile electronic-opposite",
+        PROFILES,
+        MAPPING,
+    )
+    analyse.add_argument("file", type=Path, metavar="FILE", help="a recording, - for standard input")
     analyse.add_argument("--profile", metavar="ID|FILE", help="what the throttle should do")
     analyse.add_argument("--json", action="store_true", help="one JSON object, for programs")
     analyse.add_argument(
@@ -81,8 +80,11 @@ def _parser() -> argparse.ArgumentParser:
     add_vehicle_commands(commands)
     add_job_commands(commands)
 
-    demo = commands.add_parser("demo-files", help="write the demo recordings into a folder")
+    demo = add_command(
+        commands, "demo-files", "write the demo recordings into a folder", "nervus demo-files demo"
+    )
     demo.add_argument("folder", type=Path)
+    demo.add_argument("--replace", action="store_true", help="write over files that are there")
     demo.set_defaults(run=_write_demo)
     return parser
 
@@ -110,21 +112,25 @@ def _analyse(arguments: argparse.Namespace) -> int:
     assert recording is not None  # noqa: S101 - else it is refused above
     analysis = analyse(recording, profile)
     if arguments.json:
-        print(json.dumps(answer(analysis), ensure_ascii=False, allow_nan=False))
+        plain = (sys.stdout.encoding or "").lower().replace("-", "") != "utf8"
+        print(json.dumps(answer(analysis), ensure_ascii=plain, allow_nan=False))
     else:
         print(plain_report(recording.name, analysis))
-    return _USED
+    return USED
 
 
 def _write_demo(arguments: argparse.Namespace) -> int:
     from nervus.standin.demo import write_demo  # noqa: PLC0415
 
-    for path in write_demo(arguments.folder):
+    for path in write_demo(arguments.folder, replace=arguments.replace):
         print(path)
-    return _USED
+    return USED
 
 
 def _open_window(arguments: argparse.Namespace) -> int:
-    from nervus.window.app import run  # noqa: PLC0415
+    from nervus.window.display import check_display  # noqa: PLC0415
+
+    check_display()
+    from nervus.window.app import run  # noqa: PLC0415 - loads Qt
 
     return run(arguments.file, demo=arguments.demo, theme=arguments.theme)

@@ -3,48 +3,70 @@
 import argparse
 import json
 import os
+import sys
 import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
 from nervus.domain.job_list import matching
 
 if TYPE_CHECKING:
+    from nervus.domain.job import AnyEntry
+    from nervus.domain.job_list import JobRow
     from nervus.logbook import Logbook
+
+_MOST_LISTED = 12
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add these commands to the parser."""
-    jobs = commands.add_parser("jobs", help="list the jobs of the logbook")
+    jobs = add_command(commands, "jobs", "list the jobs of the logbook", "nervus jobs quay road")
     jobs.add_argument("words", nargs="*", help="only jobs that hold all of these")
     jobs.set_defaults(run=_jobs)
 
-    give = commands.add_parser("give", help="write a job into a bundle")
+    give = add_command(commands, "give", "write a job into a bundle", 'nervus give "quay road" job.zip')
     give.add_argument("job", help="its identifier, or words that only one job holds")
     give.add_argument("file", type=Path, metavar="FILE.zip")
+    give.add_argument("--replace", action="store_true", help="write over a file that is there")
     give.set_defaults(run=_give)
 
-    take = commands.add_parser("take", help="take the job of a bundle into the logbook")
+    take = add_command(
+        commands, "take", "take the job of a bundle into the logbook", "nervus take job.zip"
+    )
     take.add_argument("file", type=Path, metavar="FILE.zip")
     take.set_defaults(run=_take)
 
     for command in (jobs, give, take):
-        command.add_argument("--logbook", type=Path, default=_usual(), metavar="FILE")
+        command.add_argument(
+            "--logbook",
+            type=Path,
+            metavar="FILE",
+            help="another than the window's (default: the window's)",
+        )
 
-    schema = commands.add_parser("bundle-schema", help="print the JSON Schema of a job's bundle")
+    schema = add_command(
+        commands, "bundle-schema", "print the JSON Schema of a job's bundle", "nervus bundle-schema"
+    )
     schema.set_defaults(run=_schema)
 
 
 def _usual() -> Path:
     """Where the window keeps the logbook unless its settings say otherwise."""
-    data = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
-    return Path(data) / "nervus" / "logbook.db"
+    data = os.environ.get("XDG_DATA_HOME")
+    if data:
+        return Path(data) / "nervus" / "logbook.db"
+    try:
+        return Path.home() / ".local" / "share" / "nervus" / "logbook.db"
+    except RuntimeError as wrong:
+        raise OutsideError("You have no home folder here; choose the logbook with --logbook.") from wrong
 
 
-def _open(path: Path) -> "Logbook":
+def _open(chosen: Path | None) -> "Logbook":
     from nervus.logbook import Logbook  # noqa: PLC0415 - loads the database library
 
+    path = chosen or _usual()
     if not path.is_file():
         raise OutsideError(f"{path}: there is no logbook; choose one with --logbook.")
     return Logbook(path)
@@ -60,31 +82,69 @@ def _jobs(arguments: argparse.Namespace) -> int:
 
 def _give(arguments: argparse.Namespace) -> int:
     from nervus.files.bundle import write_bundle  # noqa: PLC0415
+    from nervus.files.outputs import free_place  # noqa: PLC0415
 
+    to = free_place(arguments.file, replace=arguments.replace)
     book = _open(arguments.logbook)
-    rows = [row for row in book.jobs() if row.id == arguments.job]
-    rows = rows or matching(book.jobs(), arguments.job, frozenset())
-    if len(rows) != 1:
-        raise OutsideError(f"“{arguments.job}”: {len(rows)} jobs hold it; accepted is what one holds.")
-    write_bundle(book.job(rows[0].id), book.attachments.path, arguments.file)
-    book.close()
-    print(arguments.file)
+    try:
+        row = _meant(book.jobs(), arguments.job, arguments.file)
+        write_bundle(book.job(row.id), book.attachments.path, to)
+    finally:
+        book.close()
+    print(to)
     return 0
+
+
+def _meant(rows: "list[JobRow]", typed: str, file: Path) -> "JobRow":
+    """The one job that is meant; where several are, each is told with what to type."""
+    found = [row for row in rows if row.id == typed] or matching(rows, typed, frozenset())
+    if len(found) == 1:
+        return found[0]
+    if not found:
+        raise OutsideError(f"“{typed}”: no job holds it; see them all with nervus jobs.")
+    listed = "".join(
+        f"\n  nervus give {row.id} {file}    {row.vehicle}: {row.complaint} ({row.state})"
+        for row in found[:_MOST_LISTED]
+    )
+    more = f"\n  and {len(found) - _MOST_LISTED} more" if len(found) > _MOST_LISTED else ""
+    raise OutsideError(f"“{typed}”: {len(found)} jobs hold it; type more words, or one of{listed}{more}")
 
 
 def _take(arguments: argparse.Namespace) -> int:
     from nervus.files.bundle import read_bundle  # noqa: PLC0415
     from nervus.logbook import Logbook  # noqa: PLC0415 - loads the database library
 
+    path = arguments.logbook or _usual()
     with tempfile.TemporaryDirectory() as folder:
         job = read_bundle(arguments.file, Path(folder))
-        arguments.logbook.parent.mkdir(parents=True, exist_ok=True)
-        book = Logbook(arguments.logbook)
-        book.attachments.adopt(Path(folder))
-        book.put_job(job)
-        book.close()
+        path.parent.mkdir(parents=True, exist_ok=True)
+        book = Logbook(path)
+        try:
+            known = any(row.id == job.id for row in book.jobs())
+            before = book.job(job.id).entries if known else None
+            book.attachments.adopt(Path(folder))
+            book.put_job(job)
+            after = book.job(job.id).entries
+        finally:
+            book.close()
     print(job.id)
+    print(_taken(before, after), file=sys.stderr)
     return 0
+
+
+def _taken(before: "tuple[AnyEntry, ...] | None", after: "tuple[AnyEntry, ...]") -> str:
+    """What a bundle changed in a job that was there."""
+    if before is None:
+        return f"A new job with {len(after)} entries."
+    was = {entry.id: entry for entry in before}
+    new = [entry for entry in after if entry.id not in was]
+    changed = [entry for entry in after if entry.id in was and was[entry.id] != entry]
+    counts = [
+        f"{len(entries)} {what} ({', '.join(dict.fromkeys(type(e).__name__.lower() for e in entries))})"
+        for what, entries in (("new", new), ("changed", changed))
+        if entries
+    ]
+    return f"The job was there: {', '.join(counts) if counts else 'nothing in it changed'}."
 
 
 def _schema(_arguments: argparse.Namespace) -> int:

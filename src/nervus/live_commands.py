@@ -2,14 +2,18 @@
 
 import argparse
 import contextlib
+import os
 import re
+import stat
 import sys
 import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from nervus import command_help
+from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
-from nervus.vehicle_commands import SOURCES, bus_of
+from nervus.vehicle_commands import bus_of
 
 if TYPE_CHECKING:
     from nervus.link.source import Source
@@ -21,38 +25,67 @@ _PER_UNIT = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0, None: 1.0}
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add these commands to the parser."""
-    record = commands.add_parser("record", help="record a vehicle's values into a file")
+    record = add_command(
+        commands, "record", "record a vehicle's values into a file",
+        "nervus record --source simulated:open-signal2~shake --for 20s -o live.csv",
+        f"{command_help.SOURCES}\n{command_help.METERS}", command_help.FAULTS,
+    )  # fmt: skip
     record.add_argument(
         "--source",
         required=True,
         action="append",
         metavar="SOURCE",
-        help=f"{SOURCES}, or meter:HOST:PORT=CHANNEL; may be given several times",
+        help="where it comes from; may be given several times",
     )
     record.add_argument("--for", dest="seconds", required=True, metavar="TIME", help="such as 60s, 5min")
     record.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.csv")
     record.add_argument("--unit", metavar="UNIT", help="which control unit: 0 to 7, 7E0, or 18DAxxF1")
     record.set_defaults(run=_record)
 
-    journal = commands.add_parser("journal", help="a table of a recording that was cut off")
+    journal = add_command(
+        commands, "journal", "a table of a recording that was cut off",
+        "nervus journal drive.csv.nervus-journal -o drive.csv",
+    )  # fmt: skip
     journal.add_argument("file", type=Path, metavar="FILE.nervus-journal")
     journal.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.csv")
     journal.set_defaults(run=_journal)
 
-    simulate = commands.add_parser("simulate", help="record a simulated vehicle, as fast as it can")
-    simulate.add_argument("--fault", action="append", default=[], metavar="FAULT")
-    simulate.add_argument("--for", dest="seconds", default="60s", metavar="TIME")
-    simulate.add_argument("--kind", choices=("electronic", "cable"), default="electronic")
+    simulate = add_command(
+        commands, "simulate", "record a simulated vehicle, as fast as it can",
+        "nervus simulate --fault open-signal2~shake --for 60s -o shaken.csv", command_help.FAULTS,
+    )  # fmt: skip
+    simulate.add_argument(
+        "--fault", action="append", default=[], metavar="FAULT", help="may be given several times"
+    )
+    simulate.add_argument(
+        "--for", dest="seconds", default="60s", metavar="TIME", help="such as 60s, 5min"
+    )
+    simulate.add_argument(
+        "--kind", choices=("electronic", "cable"), default="electronic", help="of throttle"
+    )
     simulate.add_argument("--engine", action="store_true", help="with the engine running")
-    simulate.add_argument("--rate", type=float, default=200.0, metavar="HZ")
-    simulate.add_argument("--seed", type=int, default=1)
+    simulate.add_argument(
+        "--rate", type=float, default=200.0, metavar="HZ", help="samples a second, 1 to 1000"
+    )
+    simulate.add_argument("--seed", type=int, default=1, help="the same seed makes the same")
     simulate.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.csv")
     simulate.set_defaults(run=_simulate)
 
-    stand_in = commands.add_parser("stand-in", help="run a simulated vehicle that others can connect to")
-    stand_in.add_argument("--fault", action="append", default=[], metavar="FAULT")
-    stand_in.add_argument("--kind", choices=("electronic", "cable"), default="electronic")
-    stand_in.add_argument("--seed", type=int, default=1)
+    for command in (record, journal, simulate):
+        command.add_argument("--replace", action="store_true", help="write over a file that is there")
+
+    stand_in = add_command(
+        commands, "stand-in", "run a simulated vehicle that others can connect to",
+        "nervus stand-in --fault open-signal2~shake --probe signal2", command_help.FAULTS,
+        command_help.PROBES,
+    )  # fmt: skip
+    stand_in.add_argument(
+        "--fault", action="append", default=[], metavar="FAULT", help="may be given several times"
+    )
+    stand_in.add_argument(
+        "--kind", choices=("electronic", "cable"), default="electronic", help="of throttle"
+    )
+    stand_in.add_argument("--seed", type=int, default=1, help="the same seed makes the same")
     stand_in.add_argument("--probe", default="signal1", metavar="NODE", help="where the meter is")
     stand_in.set_defaults(run=_stand_in)
 
@@ -84,13 +117,13 @@ def _source_of(text: str, unit: int | None, held: contextlib.ExitStack) -> "Sour
 
 def _record(arguments: argparse.Namespace) -> int:
     from nervus.files.journal import SUFFIX, Journal  # noqa: PLC0415
+    from nervus.files.outputs import free_place  # noqa: PLC0415
     from nervus.link.addresses import read_unit  # noqa: PLC0415
     from nervus.link.capture import Capture, Trouble  # noqa: PLC0415
 
-    seconds, output = seconds_of(arguments.seconds), Path(arguments.output)
+    seconds = seconds_of(arguments.seconds)
+    output = free_place(arguments.output, replace=arguments.replace)
     unit = read_unit(arguments.unit) if arguments.unit else None
-    if not output.parent.is_dir():
-        raise OutsideError(f"{output.parent} is no folder; the recording would be lost.")
     path = output.with_name(output.name + SUFFIX)
     if path.exists():
         raise OutsideError(
@@ -160,11 +193,11 @@ def _as_table(journal: Path, output: Path, *, drop: bool) -> int:
 
 def _journal(arguments: argparse.Namespace) -> int:
     from nervus.files.journal import in_use  # noqa: PLC0415
+    from nervus.files.outputs import free_place  # noqa: PLC0415
 
     if not arguments.file.is_file():
         raise OutsideError(f"{arguments.file}: there is no such file.")
-    if arguments.output.exists():
-        raise OutsideError(f"{arguments.output} is there already; choose another name.")
+    free_place(arguments.output, replace=arguments.replace)
     if in_use(arguments.file):
         print("nervus: it is still being written; this is what it holds now.", file=sys.stderr)
     return _as_table(arguments.file, arguments.output, drop=False)
@@ -182,16 +215,17 @@ def _vehicle_of(arguments: argparse.Namespace) -> "SimulatedVehicle":
 
 
 def _simulate(arguments: argparse.Namespace) -> int:
+    from nervus.files.outputs import free_place  # noqa: PLC0415
     from nervus.files.recording_writer import write_recording  # noqa: PLC0415
     from nervus.standin.runs import record_run  # noqa: PLC0415
 
     if not 1.0 <= arguments.rate <= 1000.0:
         raise OutsideError(f"--rate {arguments.rate:g}: accepted is 1 to 1000 samples a second.")
+    output = free_place(arguments.output, replace=arguments.replace)
     vehicle, seconds = _vehicle_of(arguments), seconds_of(arguments.seconds)
     if arguments.engine:
         vehicle.start_engine()
         vehicle.advance(3.0)
-    output = arguments.output
     recording = record_run(
         vehicle, seconds, rate_hz=arguments.rate, seed=arguments.seed, name=output.name
     )
@@ -211,6 +245,21 @@ def _stand_in(arguments: argparse.Namespace) -> int:
         raise OutsideError(f"--probe {probe}: accepted is one of {', '.join(vehicle.pins())}.")
     with VehicleServer(vehicle) as server, InstrumentServer(vehicle, server.lock, probe) as instruments:
         print(f"standin:{server.port} {HOST}:{instruments.port}", flush=True)
-        # Ends with whoever started it: they hold the other end of our input.
-        sys.stdin.read()
+        _wait_for_the_end()
     return 0
+
+
+def _wait_for_the_end() -> None:
+    """Until whoever started it lets go of our input, or somebody presses Ctrl D or Ctrl C.
+
+    Where there is no input to hold, as in a service, only a signal ends it.
+    """
+    try:
+        kind = os.fstat(sys.stdin.fileno()).st_mode
+    except (AttributeError, OSError, ValueError):
+        kind = 0
+    if sys.stdin is not None and (stat.S_ISFIFO(kind) or stat.S_ISSOCK(kind) or sys.stdin.isatty()):
+        sys.stdin.read()
+        return
+    while True:
+        time.sleep(3600.0)

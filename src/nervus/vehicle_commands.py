@@ -10,6 +10,8 @@ import sys
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
+from nervus import command_help
+from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
 
 if TYPE_CHECKING:
@@ -29,11 +31,20 @@ _LEARN = (
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add these commands to the parser."""
-    codes = commands.add_parser("codes", help="read the trouble codes of all control units")
+    codes = add_command(
+        commands, "codes", "read the trouble codes of all control units",
+        "nervus codes --source socketcan:can0", command_help.SOURCES,
+    )  # fmt: skip
     codes.set_defaults(run=_codes)
-    clear = commands.add_parser("clear-codes", help="clear them; engine off, after a plain yes")
+    clear = add_command(
+        commands, "clear-codes", "clear all trouble codes; engine off, after a plain yes",
+        "nervus clear-codes --source serial:/dev/rfcomm0", command_help.SOURCES,
+    )  # fmt: skip
     clear.set_defaults(run=_clear)
-    learn = commands.add_parser("learn-closed", help="let a unit learn the closed stop; engine off")
+    learn = add_command(
+        commands, "learn-closed", "let a unit learn the closed stop; engine off",
+        "nervus learn-closed --source socketcan:can0", command_help.SOURCES,
+    )  # fmt: skip
     learn.add_argument("--unit", default="0", metavar="UNIT", help="0 to 7, 7E0 to 7E7, or 18DAxxF1")
     learn.set_defaults(run=_learn)
     for command in (codes, clear, learn):

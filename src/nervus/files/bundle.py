@@ -19,6 +19,7 @@ from msgspec.structs import replace
 from nervus import __version__
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import AnyEntry, Job, Look, Record, Recorded, Words, of_kind
+from nervus.files.outputs import check_regular
 from nervus.files.recording_csv import read_recording
 from nervus.files.recording_writer import write_recording
 
@@ -75,6 +76,7 @@ def write_bundle(job: Job, kept: Callable[[str], Path], to: Path) -> None:
         BundleUnusable: a file is not where it was kept, or the disk does not take it.
         RecordingUnusable: a recording that must become CSV can't be read any more.
     """
+    check_regular(to)
     part = to.with_name(to.name + ".part")
     try:
         with (

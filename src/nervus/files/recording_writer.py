@@ -15,6 +15,7 @@ from typing import TextIO
 import numpy as np
 
 from nervus.domain.channel import Channel, FloatArray, Recording
+from nervus.files.outputs import check_regular
 
 # A text that begins like this would be run as a formula by a spreadsheet.
 _FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
@@ -28,8 +29,10 @@ def write_recording(recording: Recording, path: Path) -> None:
     The file appears whole or not at all: it is written beside its place and moved there.
 
     Raises:
+        NotWritable: a device, a pipe or a folder is there, which no file replaces.
         OSError: the disk does not take it; nothing is left behind.
     """
+    check_regular(path)
     unfinished = path.with_name(path.name + ".part")
     try:
         with unfinished.open("w", encoding="utf-8", newline="") as file:

@@ -205,15 +205,18 @@ def case_named(case_id: str) -> DemoCase:
     return {case.id: case for case in CASES}[case_id]
 
 
-def write_demo(folder: Path) -> tuple[Path, ...]:
-    """Write all demo recordings into a folder as CSV; returns the files."""
+def write_demo(folder: Path, *, replace: bool = False) -> tuple[Path, ...]:
+    """Write all demo recordings into a folder as CSV; returns the files.
+
+    Raises:
+        NotWritable: one of them is there already, and may not be replaced; then none is written.
+    """
+    from nervus.files.outputs import free_place  # noqa: PLC0415 - for writing only
     from nervus.files.recording_writer import write_recording  # noqa: PLC0415 - for writing only
 
     folder.mkdir(parents=True, exist_ok=True)
-    written = []
-    for case in CASES:
-        recording = case.make()
-        path = folder / recording.name
+    made = [case.make() for case in CASES]
+    places = [free_place(folder / recording.name, replace=replace) for recording in made]
+    for recording, path in zip(made, places, strict=True):
         write_recording(recording, path)
-        written.append(path)
-    return tuple(written)
+    return tuple(places)

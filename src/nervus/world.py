@@ -1,0 +1,86 @@
+"""All that the world can do to a command, said in one sentence: nowhere else are its errors caught."""
+
+import errno
+import os
+import socket
+import sys
+from collections.abc import Callable
+from typing import Final, TextIO
+
+from nervus.domain.errors import OutsideError
+
+USED, UNUSABLE, INTERRUPTED = 0, 2, 130
+_MEANT: Final = {
+    errno.ENOENT: "there is no such file or folder",
+    errno.EACCES: "it may not be read or written by you",
+    errno.EPERM: "it may not be read or written by you",
+    errno.EISDIR: "it is a folder",
+    errno.ENOTDIR: "a part of its path is a file, no folder",
+    errno.ENOSPC: "the disk is full",
+    errno.EDQUOT: "your share of the disk is full",
+    errno.EROFS: "the disk can't be written to",
+    errno.ENAMETOOLONG: "the name is too long",
+    errno.ELOOP: "its links lead in a circle",
+    errno.EIO: "the disk or the device failed",
+    errno.ECONNREFUSED: "nobody listens there",
+    errno.ETIMEDOUT: "nobody answers there",
+    errno.EHOSTUNREACH: "no way leads there",
+    errno.ENETUNREACH: "no network leads there",
+    errno.EADDRINUSE: "the port is taken",
+    errno.EMFILE: "too many files are open",
+    errno.ENFILE: "too many files are open",
+}
+
+
+def guarded(command: Callable[[], int]) -> int:
+    """Run a command; returns the exit code, whatever the world does meanwhile."""
+    _show_any_letter(sys.stdout, sys.stderr)
+    try:
+        code = command()
+        sys.stdout.flush()
+    except OutsideError as wrong:
+        return _told(str(wrong))
+    except KeyboardInterrupt:
+        _told("stopped.")
+        return INTERRUPTED
+    except BrokenPipeError:
+        # The reader of our output (`| head`) has seen enough; nothing more can be told to it.
+        _turn_away(sys.stdout)
+        return USED
+    except OSError as wrong:
+        return _told(sentence(wrong))
+    except MemoryError:
+        return _told("there is not enough memory for this; a shorter recording may do.")
+    return code
+
+
+def sentence(wrong: OSError) -> str:
+    """What an error of the system means: where it is, and what it is."""
+    if isinstance(wrong, socket.gaierror):
+        return "the name of that machine is not known here; its number will do, or look for a slip."
+    where = f"{wrong.filename}: " if wrong.filename else ""
+    meant = _MEANT.get(wrong.errno or 0) or (wrong.strerror or str(wrong) or "it failed").lower()
+    return f"{where}{meant}."
+
+
+def _told(words: str) -> int:
+    try:
+        print(f"nervus: {words}", file=sys.stderr, flush=True)
+    except OSError:
+        _turn_away(sys.stderr)  # nobody is left who could be told
+    return UNUSABLE
+
+
+def _turn_away(stream: TextIO) -> None:
+    """Let what is still to be written go nowhere: nothing complains when the program ends."""
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, stream.fileno())
+    os.close(nowhere)
+
+
+def _show_any_letter(*streams: TextIO) -> None:
+    """A terminal that can't show a letter gets it spelt out, instead of a failure."""
+    for stream in streams:
+        reconfigure = getattr(stream, "reconfigure", None)
+        if reconfigure is not None and (stream.encoding or "").lower().replace("-", "") != "utf8":
+            reconfigure(errors="backslashreplace")
