@@ -85,6 +85,7 @@ class Proposal:
         guesses: numbers of the columns whose channel or unit is but a guess.
         left_out: numbers of the columns that are left out though their names could be ours.
         twins: of those, the channels that other columns are already.
+        signature: the same for all files of one program's making.
     """
 
     mapping: CsvMapping
@@ -92,13 +93,14 @@ class Proposal:
     guesses: tuple[int, ...] = ()
     left_out: tuple[int, ...] = ()
     twins: dict[int, str] = field(default_factory=dict)
+    signature: str = ""
 
-    @property
-    def signature(self) -> str:
-        """The same for all files of one program's making: columns, units and how they lie."""
-        m = self.mapping
-        columns = "|".join(f"{c.name}[{c.unit}]" for c in m.columns)
-        return f"{m.delimiter!r} {m.decimal!r} {m.thousands!r} {m.skip} {columns}"
+
+def _signature(mapping: CsvMapping) -> str:
+    """The same for all files of one program's making: columns and units as written, and how they lie."""
+    columns = "|".join(f"{c.name}[{c.unit}]" for c in mapping.columns)
+    lie = f"{mapping.delimiter!r} {mapping.decimal!r} {mapping.thousands!r} {mapping.skip}"
+    return f"{lie} {columns}"
 
 
 def propose(path: Path) -> Proposal:
@@ -116,7 +118,7 @@ def propose(path: Path) -> Proposal:
         text.encoding, layout.delimiter, layout.decimal, layout.skip, columns, None,
         layout.thousands, layout.comment,
     )  # fmt: skip
-    return Proposal(mapping, layout.rows, guesses, left, twins)
+    return Proposal(mapping, layout.rows, guesses, left, twins, _signature(mapping))
 
 
 def problem(mapping: CsvMapping) -> str:
