@@ -2,30 +2,58 @@
 
 import errno
 import mmap
+import os
+import sqlite3
+from datetime import timedelta
+from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
+from asammdf import MDF, Signal
+from msgspec.structs import replace as with_entries
 
+from nervus.codes.notation import read_code
 from nervus.domain.analysis import Suspect, SuspectId
-from nervus.domain.channel import CHANNEL_KINDS, Channel
+from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 from nervus.domain.errors import Stopped
 from nervus.domain.finding import DeadSpot, Drop, Floor, Shape
-from nervus.domain.job import Job, new_id, new_vehicle, now
+from nervus.domain.job import (
+    Change,
+    CodeSet,
+    Job,
+    Look,
+    Seen,
+    SeenCode,
+    Source,
+    new_id,
+    new_vehicle,
+    now,
+)
 from nervus.domain.profile import ThrottleKind
-from nervus.files import csv_gate, journal
+from nervus.files import csv_gate, journal, plain_report, recording_writer
 from nervus.files.csv_gate import Header, inspect
+from nervus.files.mdf import read_mdf
 from nervus.judge.of_job import _about
-from nervus.judge.stretches import EITHER_FEED, concerned
+from nervus.judge.story import story_of
+from nervus.judge.stretches import EITHER_FEED, Concerned, along_the_way, concerned
+from nervus.judge.told import told_rows
 from nervus.judge.verdict import advise, weigh
-from nervus.knowledge import Likelihood, judging
+from nervus.judge.words import SUSPECT_NAMES
+from nervus.knowledge import Likelihood, judging, look_items
+from nervus.link.addresses import USUAL
 from nervus.link.bus_health import _why, cant_open
+from nervus.link.can_log import is_can_log
 from nervus.link.errors import REASONS
 from nervus.link.instruments import Instrument, SamplerSource
 from nervus.link.outcome import Kind, Outcome
+from nervus.link.reading import read_any
 from nervus.link.text_adapter import TextTransport
 from nervus.link.unit_codes import UnitCodes, _ask_alone
+from nervus.link.writing import Writing
+from nervus.logbook import Logbook
+from nervus.logbook.attachments import Attachments
 from nervus.standin import hands
 from nervus.standin.vehicle import SimulatedVehicle
 from nervus.standin.vehicle_server import VehicleServer
@@ -137,6 +165,33 @@ def test_a_unit_that_is_silent_is_asked_as_often_as_its_silence_may_mean_somethi
     assert counts == {0x03: 3, 0x07: 3, 0x0A: 2, 0x19: 2}
 
 
+def test_which_refusals_say_that_a_unit_has_no_such_thing() -> None:
+    """Source: ISO 14229-1, table A.1: 11, 12, 31, 7E and 7F; busy and security are none."""
+    refused = {n for n in range(256) if Outcome(Kind.REFUSED, reason=n).is_not_offered}
+    assert refused == {0x11, 0x12, 0x31, 0x7E, 0x7F}
+    assert not Outcome(Kind.SILENT, reason=0x11).is_not_offered
+
+
+def test_units_that_spoke_are_not_asked_for_engine_speed_as_strangers_are() -> None:
+    """A unit that offers nothing of the kind, and one that told at once, are not asked alone again."""
+    alone: list[tuple[int, ...]] = []
+
+    class Bus:
+        def ask_all(self, request: bytes, _wait_s: float) -> dict[int, Outcome]:
+            if request == b"\x01\x00":
+                return {1: Outcome(Kind.TOLD, bytes.fromhex("41 00 00 00 00 00"))}
+            return {0: Outcome(Kind.TOLD, bytes.fromhex("41 0C 00 00"))}
+
+        def ask_each(self, units: Any, _request: bytes, _wait_s: float) -> dict[int, Outcome]:
+            alone.append(tuple(units))
+            return {}
+
+    Writing(Bus()).engine_stands()  # type: ignore[arg-type] # all that is used of one
+    assert alone
+    assert not {0, 1} & set(alone[-1])
+    assert set(alone[-1]) == set(USUAL) - {0, 1}
+
+
 # -- files -------------------------------------------------------------------------------------------
 
 
@@ -161,6 +216,98 @@ def test_a_line_of_exactly_the_longest_is_read(tmp_path: Any, monkeypatch: pytes
     path.write_text("time_s,tps1_v\n0," + "1" * 39)
     with pytest.raises(Exception, match="longer than a megabyte"):
         inspect(path, {})
+
+
+def test_all_of_a_table_is_with_the_system_before_it_is_forced_to_the_disk(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Source: POSIX fsync(2): it forces what was handed over, not what a library still holds back."""
+    sizes: list[int] = []
+    monkeypatch.setattr(os, "fsync", lambda number: sizes.append(os.fstat(number).st_size))
+    track = Channel(CHANNEL_KINDS["tps1_v"], np.arange(50.0), np.arange(50.0))
+    recording_writer.write_recording(Recording((track,), (), "r"), tmp_path / "r.csv")
+    assert sizes == [(tmp_path / "r.csv").stat().st_size]
+
+
+def test_a_unit_behind_an_unknown_name_is_proposed() -> None:
+    assert '--map "tps1_mv[mV]=tps1_v"' in csv_gate.channel_hint("tps1_mv", "x")
+    assert "did you mean tps1_v" in csv_gate.channel_hint("tps_1_v", "x")
+    assert csv_gate.channel_hint("wibble", "map it").startswith("map it, where ID is one of")
+
+
+def test_of_a_measurement_file_what_is_left_out_is_told(tmp_path: Path) -> None:
+    times = np.arange(5) / 10.0
+    path = tmp_path / "r.mf4"
+    with MDF(version="4.10") as file:
+        file.append([Signal(times, times, unit="V", name="TPS 1")])
+        file.append([Signal(times * np.nan, times, unit="1/min", name="engine speed")])
+        file.append([Signal(times, times, unit="lx", name="outside light")])
+        file.save(path)
+    remarks = read_mdf(path).remarks
+    assert remarks == (
+        "Read “TPS 1” as track 1 in V.",
+        "“engine speed” was left out: it has no sample.",
+        "Left out: outside light.",
+    )
+
+
+def test_suspects_from_one_in_a_hundred_on_are_listed() -> None:
+    judged: Any = SimpleNamespace(
+        headline="x", next_test=None,
+        suspects=(
+            Suspect(SuspectId.WIRING, 0.98), Suspect(SuspectId.SENSOR, 0.01),
+            Suspect(SuspectId.NONE, 0.0099),
+        ),
+        examination=SimpleNamespace(
+            findings=(), locality=SimpleNamespace(events=0, text=""), coverage=SimpleNamespace(text="")
+        ),
+    )  # fmt: skip
+    judged.judgement = judged
+    report = plain_report("r", judged)
+    names = [SUSPECT_NAMES[s] in report for s in (SuspectId.WIRING, SuspectId.SENSOR, SuspectId.NONE)]
+    assert names == [True, True, False]
+
+
+def test_a_logbook_opened_again_takes_no_lock_to_read(tmp_path: Path) -> None:
+    path = tmp_path / "logbook.db"
+    Logbook(path).close()
+    again = Logbook(path)
+    again.jobs()
+    other = sqlite3.connect(path, timeout=0.1)
+    other.execute("BEGIN IMMEDIATE")
+    assert again.jobs() == []
+    other.rollback()
+    other.close()
+    said: list[str] = []
+    raw = again._connection.connection.driver_connection
+    assert isinstance(raw, sqlite3.Connection)
+    raw.set_trace_callback(said.append)
+    again.jobs()
+    assert said[0] == "BEGIN"
+    raw.set_trace_callback(None)
+    again.close()
+
+
+def test_a_file_is_kept_in_a_folder_that_is_not_there_yet(tmp_path: Path) -> None:
+    source = tmp_path / "a.txt"
+    source.write_text("x")
+    name, _ = Attachments(tmp_path / "deep" / "below").keep(source)
+    assert (tmp_path / "deep" / "below" / name).read_text() == "x"
+
+
+def test_a_table_called_like_a_log_is_a_table_and_noise_is_neither(tmp_path: Path) -> None:
+    table = tmp_path / "x.log"
+    table.write_text("Time (s),TPS1 (V)\n" + "".join(f"{n / 10},{1 + n / 100}\n" for n in range(40)))
+    assert not is_can_log(table)
+    read = read_any(table).recording
+    assert read is not None
+    assert read.get("tps1_v") is not None
+    (tmp_path / "x.blf").write_bytes(table.read_bytes())
+    assert is_can_log(tmp_path / "x.blf")
+    (tmp_path / "y.log").write_text("nothing of the kind\n")
+    assert is_can_log(tmp_path / "y.log")
+    (tmp_path / "z.csv").write_text("(1.0) can0 7E8#0341110000000000\n")
+    assert is_can_log(tmp_path / "z.csv")
 
 
 # -- judgement ---------------------------------------------------------------------------------------
@@ -238,6 +385,46 @@ def test_every_finding_and_every_pass_of_a_dead_spot_weighs_for_its_track() -> N
         findings=(drop("tps1_v", 0.5), drop("tps1_v", 0.5), spot), channels=(channel,)
     )
     assert concerned(seen).tracks == pytest.approx({1: 1.0 / 3.0, 2: 2.0 / 3.0})
+
+
+def test_what_was_told_in_the_moment_of_the_change_counts_as_before_it() -> None:
+    at = now()
+    before = CodeSet(id=new_id(), at=at, source=Source.TYPED, codes=(SeenCode(code="P0122"),))
+    change = Change(id=new_id(), at=at, source=Source.TYPED, done="part renewed")
+    opened = job(ThrottleKind.ELECTRONIC)
+    told = with_entries(opened, entries=(before, change))
+    assert told_rows(told)
+    late = with_entries(before, at=at + timedelta(seconds=1))
+    assert told_rows(with_entries(opened, entries=(late, change))) == ()
+
+
+def test_a_look_that_found_nothing_wrong_weighs_too() -> None:
+    item = look_items().item[0]
+    seen = Look(id=new_id(), at=now(), source=Source.TYPED, item=item.id, seen=Seen.GOOD)
+    (found,) = told_rows(with_entries(job(ThrottleKind.ELECTRONIC), entries=(seen,)))
+    assert found[1].says == f"seen: {item.title}"
+    assert found[1].cause == f"{item.cause} good"
+
+
+def test_a_story_says_what_comes_first_and_what_two_tracks_share() -> None:
+    story = story_of(map(read_code, ("P0122", "P0222")))
+    assert story.text.startswith("First of all: P0122")
+    assert "Both tracks low together" in story.text
+    assert "Both tracks high together" in story_of(map(read_code, ("P0123", "P0223"))).text
+    assert "share" not in story_of(map(read_code, ("P0122", "P0642"))).text
+
+
+def test_a_stretch_without_a_line_is_named_as_such() -> None:
+    suspects = tuple(Suspect(s, 1.0 / len(SuspectId)) for s in SuspectId)
+    way = along_the_way(suspects, Concerned({1: 1.0}, {"ground": 1.0}), judging())
+    assert not any("{line}" in stretch.fault for stretch in way)
+    assert all(stretch.line in stretch.fault for stretch in way if "track" in stretch.line)
+    for stretch in way:
+        leaf = next(
+            f for f in judging().fault if f.stretch == stretch.stretch and f.suspect == stretch.suspect
+        )
+        if "{line}" in leaf.fault:
+            assert (stretch.line or "it") in stretch.fault
 
 
 # -- the simulated vehicle's hands -------------------------------------------------------------------

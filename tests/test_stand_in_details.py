@@ -1,14 +1,19 @@
 """The simulated control unit and its adapter, answer by answer, limit by limit."""
 
+import threading
 from dataclasses import replace
 
 import isotp
+import numpy as np
 import pytest
 
 from nervus.codes.notation import read_code
 from nervus.domain.profile import ThrottleKind
+from nervus.link.instruments import Instrument
 from nervus.standin.code_memory import CodeMemory
+from nervus.standin.instrument import InstrumentServer
 from nervus.standin.monitors import Mode, Seen, monitors_of
+from nervus.standin.runs import record_run
 from nervus.standin.text_adapter import Adapter, Habits, frames
 from nervus.standin.unit_answers import BrakeUnit, EngineUnit, ask_units
 from nervus.standin.vehicle import SimulatedVehicle
@@ -302,6 +307,25 @@ def test_a_command_line_on_11_bits() -> None:
     assert told_by(Habits(), "ATZ") == ["\r\rTEXT STAND-IN v1.0"]
 
 
+def test_an_answer_of_pending_codes_and_a_short_text_on_an_older_bus() -> None:
+    """Source: SAE J1979: services 07 and 0A tell as 03 does; a text of seven bytes is one message."""
+
+    def ask(request: bytes, _unit: int | None) -> dict[int, bytes]:
+        return {
+            0: {7: bytes.fromhex("47 01 01 22"), 10: b"\x4a\x00", 9: b"\x49\x00" + bytes(5)}[request[0]]
+        }
+
+    adapter = Adapter(ask, Habits(protocol="3"))
+    adapter.feed(b"ATE0\r")
+    bodies = {
+        r: bytes.fromhex(adapter.feed(r.encode() + b"\r").decode().strip("\r> "))
+        for r in ("07", "0A", "0900")
+    }
+    assert bodies["07"][3:-1] == bytes.fromhex("47 01 22 00 00 00 00")
+    assert bodies["0A"][3:-1] == bytes.fromhex("4A 00 00 00 00 00 00")
+    assert bodies["0900"][3:-1] == b"\x49\x00" + bytes(5)
+
+
 def test_a_command_line_on_29_bits_has_addresses_of_its_own() -> None:
     """Source: ISO 15765-4: unit 10 is asked on 18DA10F1 and answers on 18DAF110."""
     said = told_by(
@@ -339,3 +363,30 @@ def j1850(data: bytes) -> int:
             if top:
                 register ^= 0x1D
     return register ^ 0xFF
+
+
+# -- meter and recorder ------------------------------------------------------------------------------
+
+
+def test_commands_of_the_simulated_meter_that_are_taken_and_that_are_not() -> None:
+    """Source: SCPI-99: *CLS and *RST are common to all; -113 is an undefined header, 0 is no error."""
+    vehicle = SimulatedVehicle()
+    with InstrumentServer(vehicle, threading.Lock()) as bench:
+        meter = Instrument(f"127.0.0.1:{bench.port}")
+        for command in ("*CLS", "*RST", "CONF:VOLT:DC", "FORM REAL"):
+            meter.tell(command)
+            assert meter.ask("SYST:ERR?").startswith("0,"), command
+        meter.tell("NONSENSE")
+        assert meter.ask("SYST:ERR?").startswith("-113,")
+        assert meter.ask("SYST:ERR?").startswith("0,")
+        meter.close()
+
+
+def test_a_run_is_read_by_a_converter_of_twelve_bits() -> None:
+    """By the converter's definition: all are multiples of 5 V / 4096, written with four digits."""
+    recording = record_run(SimulatedVehicle(), 2.0, seed=3)
+    for channel in recording.channels:
+        if channel.id.startswith("tps") and channel.kind.unit == "V":
+            counts = channel.values * 4096 / 5.0
+            assert np.abs(counts - np.round(counts)).max() < 4096 / 5.0 * 0.5001e-4
+            assert np.array_equal(channel.values, np.round(channel.values, 4))

@@ -104,9 +104,7 @@ def _header(path: Path, first: bytes, mapping: Mapping[str, str]) -> Header:
 def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Header:
     ids = tuple(mapping.get(n, n) for n in names)
     if TIME not in ids:
-        raise RecordingUnusable(
-            Place(file, 1), "there is no column time_s", _dialect_hint(names) or _SHAPES
-        )
+        raise RecordingUnusable(Place(file, 1), "there is no column time_s", _SHAPES)
     twice = next((i for k, i in enumerate(ids) if i in ids[:k] and i != IGNORE), None)
     if twice is not None:
         raise RecordingUnusable(
@@ -144,12 +142,6 @@ def channel_hint(name: str, otherwise: str) -> str:
     if near:
         return f"did you mean {near[0]}? Else {otherwise}"
     return f"{otherwise}, where ID is one of {', '.join(CHANNEL_KINDS)}"
-
-
-def _dialect_hint(names: tuple[str, ...]) -> str:
-    if len(names) == 1 and (";" in names[0] or "\t" in names[0]):
-        return "accepted are commas between the cells and points in the numbers"
-    return ""
 
 
 def _scan(path: Path, first: bytes, read: Callable[[int], bytes], columns: int) -> tuple[bool, bool]:
