@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 from nervus.circuit.signatures import circuit_faults
 from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Mark, Recording
-from nervus.domain.errors import RecordingUnusable
+from nervus.domain.errors import OutsideError, RecordingUnusable
 from nervus.domain.job import (
     Change,
     CodeSet,
@@ -262,7 +262,7 @@ def test_a_table_that_can_not_be_written_leaves_nothing_behind(tmp_path: Path) -
     track = Channel(CHANNEL_KINDS["tps1_v"], np.arange(3.0), np.ones(3))
     target = tmp_path / "taken"
     target.mkdir()
-    with pytest.raises(OSError, match="directory"):
+    with pytest.raises(OutsideError, match="is a folder"):
         write_recording(Recording((track,), (), "r"), target)
     assert [p.name for p in tmp_path.iterdir()] == ["taken"]
 

@@ -5,6 +5,7 @@ must be those that the job says, and nothing lies where it is wanted before all 
 """
 
 import hashlib
+import inspect
 import re
 import tempfile
 import zipfile
@@ -53,8 +54,20 @@ class Envelope(Record, frozen=True, kw_only=True):
 def bundle_schema() -> dict[str, Any]:
     """The JSON Schema of `job.json`."""
     # As it is in the file: defaults that are tuples here are arrays there.
-    told = msgspec.json.decode(msgspec.json.encode(msgspec.json.schema(Envelope)))
+    told = _dedented(msgspec.json.decode(msgspec.json.encode(msgspec.json.schema(Envelope))))
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Nervus job", **told}
+
+
+def _dedented(told: Any) -> Any:
+    """The same with descriptions without their indents, which older Pythons leave in docstrings."""
+    if isinstance(told, list):
+        return [_dedented(one) for one in told]
+    if not isinstance(told, dict):
+        return told
+    kept = {key: _dedented(value) for key, value in told.items()}
+    if isinstance(kept.get("description"), str):
+        kept["description"] = inspect.cleandoc(kept["description"])
+    return kept
 
 
 def files_of(job: Job) -> tuple[str, ...]:

@@ -70,7 +70,7 @@ def layout_of(text: TableText) -> Layout:
     names, units = _heads(lines[:first], comment, best.delimiter, width)
     return Layout(
         best.delimiter, decimal, thousands, comment, first + (len(text.head) - len(lines)), names, units,
-        tuple(_value_rows(rows, numeric)),
+        tuple(row for row in rows if _is_data(row, width, numeric)),
     )  # fmt: skip
 
 
@@ -137,16 +137,16 @@ def _tried(lines: Sequence[str], delimiter: str) -> _Tried:
 
 
 def _numeric_columns(rows: list[Row]) -> tuple[int, ...]:
-    """Columns of values: the later rows tell, for words stand above."""
-    later = rows[len(rows) * 2 // 5 :]
-    found = []
-    for column in range(len(later[0])):
-        cells = [row[column] for row in later if not is_missing(row[column])]
-        if not cells and len(later) > 1:
-            found.append(column)  # nothing in it yet: a value may come
-        elif cells and sum(map(is_value, cells)) >= 0.5 * len(cells):
-            found.append(column)
-    return tuple(found)
+    """Columns of values: the later rows tell, or the middle ones: words stand above and below."""
+    later, middle = rows[len(rows) * 2 // 5 :], rows[len(rows) // 4 : len(rows) - len(rows) // 4]
+    return tuple(c for c in range(len(rows[0])) if _is_numeric(later, c) or _is_numeric(middle, c))
+
+
+def _is_numeric(rows: list[Row], column: int) -> bool:
+    cells = [row[column] for row in rows if not is_missing(row[column])]
+    if not cells:
+        return len(rows) > 1  # nothing in it yet: a value may come
+    return sum(map(is_value, cells)) >= 0.5 * len(cells)
 
 
 def _is_data(row: Row, width: int, numeric: tuple[int, ...]) -> bool:
@@ -154,10 +154,6 @@ def _is_data(row: Row, width: int, numeric: tuple[int, ...]) -> bool:
         return False
     values = [row[c] for c in numeric]
     return any(map(is_value, values)) and all(is_value(v) or is_missing(v) for v in values)
-
-
-def _value_rows(rows: list[Row], numeric: tuple[int, ...]) -> list[Row]:
-    return [row for row in rows if any(is_value(row[c]) for c in numeric)]
 
 
 def _heads(lines: Sequence[str], comment: str, delimiter: str, width: int) -> tuple[Row, Row]:

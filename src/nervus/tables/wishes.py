@@ -187,7 +187,11 @@ def asked(
     Raises:
         RecordingUnusable: a cell does not fit.
     """
-    questions = {n: _guess(n, mapping.columns[n]) for n in proposal.guesses if n not in said}
+    questions = {
+        n: _guess(n, mapping.columns[n])
+        for n in proposal.guesses
+        if n not in said and mapping.columns[n].channel != IGNORE
+    }
     questions |= _twins(proposal, mapping, said)
     wrong = problem(mapping)
     if wrong:

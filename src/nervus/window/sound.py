@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QLoggingCategory, QObject
 
 from nervus.window.wiggle_tone import RATE_HZ, WiggleTone
 
@@ -20,6 +20,8 @@ class SoundOut(QObject):
         self.works = self._open()
 
     def _open(self) -> bool:
+        # What the sound system lacks is told in our words, if it comes to that.
+        QLoggingCategory.setFilterRules("qt.multimedia.*=false")
         try:
             # Loads the sound system's library, which a machine without sound may lack.
             from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices  # noqa: PLC0415
