@@ -111,8 +111,13 @@ def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None])
         window.grab().save(str(folder / f"job-{station}.png"))
     window.go("jobs")
     table = Path(os.environ["XDG_CONFIG_HOME"]) / "other-program.csv"
-    rows = "".join(f"{n * 10};{500 + 7 * n},5;{4500 - 7 * n},5;21\n" for n in range(100))
-    table.write_text("Zeit [ms];TPS 1 [mV];TPS 2 [mV];Innenraum [°C]\n" + rows)
+    rows = ""
+    for n in range(300):
+        volts = 2.5 - 1.9 * math.cos(n / 40)
+        one = "---" if n < 2 else f"{1000 * volts:.1f}"
+        cells = (f"{n * 20}", one, f"{5000 - 1000 * volts:.1f}", f"{850 + n % 9}", "21")
+        rows += ";".join(cells).replace(".", ",") + "\n"
+    table.write_text("Zeit;TPS 1;TPS 2 [mV];Drehzahl [1/min];Innenraum [°C]\n" + rows)
     window.open_file(table)
     while (dialog := window.findChild(MappingDialog)) is None or not dialog.isVisible():
         settle(50)

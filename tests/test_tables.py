@@ -138,6 +138,15 @@ def test_lines_below_the_rows_and_a_row_cut_off_are_told(tmp_path: Path) -> None
         read_any(table(tmp_path / "c.csv", head + "3,x\n"))
 
 
+def test_commas_that_may_be_either_are_refused(tmp_path: Path) -> None:
+    rows = "".join(f"0,{n:02d},1,{n:02d}\n" for n in range(60))
+    with pytest.raises(RecordingUnusable, match="line 2: decimal commas and the commas between"):
+        propose(table(tmp_path / "x.csv", "Time [s],TPS1 [V]\n" + rows))
+    whole = "".join(f"{n},1,{n % 5},2\n" for n in range(60))
+    four = propose(table(tmp_path / "y.csv", "Time [s],TPS1 [V],TPS2 [V],rpm\n" + whole))
+    assert len(four.mapping.columns) == 4
+
+
 def test_names_and_units_as_they_are_written() -> None:
     assert split_name("TPS 1 [mV]") == ("TPS 1", "mV", False)
     assert split_name("tps1_mv") == ("tps1", "mV", True)

@@ -63,6 +63,7 @@ def layout_of(text: TableText) -> Layout:
     if best.first is None:
         raise RecordingUnusable(Place(text.path.name), "no rows of numbers were found in it", ACCEPTED)
     width, first = best.width, best.first
+    _check_commas(text, best, plain[:first])
     rows = [row for row in best.rows[first:] if len(row) == width]
     numeric = best.numeric
     cells = [row[c] for row in rows for c in numeric if c < len(row)]
@@ -72,6 +73,25 @@ def layout_of(text: TableText) -> Layout:
         best.delimiter, decimal, thousands, comment, first + (len(text.head) - len(lines)), names, units,
         tuple(row for row in rows if _is_data(row, width, numeric)),
     )  # fmt: skip
+
+
+def _check_commas(text: TableText, best: "_Tried", above: Sequence[str]) -> None:
+    """Decimal commas between commas without quotation marks part each number in two.
+
+    Raises:
+        RecordingUnusable: names stand above half as many cells as the rows have.
+    """
+    names = next((split(line, ",") for line in reversed(above) if line.strip()), ())
+    if best.delimiter == "," and len(names) > 1 and 2 * len(names) in (best.width, best.width + 1):
+        whole = all(
+            cell.lstrip("+-").isdigit() for row in best.rows if len(row) == best.width for cell in row
+        )
+        if whole:
+            raise RecordingUnusable(
+                Place(text.path.name, len(above) + 1),
+                "decimal commas and the commas between the columns can't be told apart",
+                "save it with semicolons, or with decimal points",
+            )
 
 
 def split(line: str, delimiter: str) -> Row:
