@@ -12,7 +12,7 @@ import msgspec
 from msgspec.structs import replace
 
 from nervus.domain.channel import CHANNEL_KINDS
-from nervus.knowledge.columns import conversion, is_time, named_as, unit_written
+from nervus.knowledge.columns import conversion, is_time, named_as, unit_written, units_of
 from nervus.tables.cells import is_clock, is_date, is_missing, is_number
 from nervus.tables.layout import Layout, layout_of
 from nervus.tables.text import text_of
@@ -227,7 +227,8 @@ def _numbers(written: str, name: str, unit: str, cells: list[str]) -> _Draft:
         channel, loose = _named_without(name)
     if channel is None or not numeric:
         return _Draft(Column(name, unit, IGNORE), numeric, guess=channel is not None)
-    own = written == channel
+    # Of a value that is written in one unit alone, the unit goes without saying.
+    own = written == channel or len(units_of(CHANNEL_KINDS[channel].unit)) == 1
     return _Draft(Column(name, unit, channel), numeric=True, guess=loose or not (unit or own))
 
 

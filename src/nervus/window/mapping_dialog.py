@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 _HEADS = ("column", "is", "in", "as written", "as understood")
 _WRITTEN, _UNDERSTOOD = 3, 4
 _SHOWN_ROWS = 3
+# Pixels of a column of the dialog: a long name leaves room for what it is understood as.
+_NARROWEST, _WIDEST = 72, 240
 _MARKS = {";": "semicolons", ",": "commas", "\t": "tabulators", "|": "bars", " ": "spaces"}
 _STAMPS = ((CLOCK, "time of day"), (MINUTES, "minutes and seconds"), (DATE, "a date"))
 _ORDERS = (("", "as is possible"), ("day", "day first"), ("month", "month first"))
@@ -108,10 +110,14 @@ class MappingDialog(QDialog):
         side.hide()
         side.setDefaultSectionSize(42)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setMaximumSectionSize(_WIDEST)
+        header.setMinimumSectionSize(_NARROWEST)
         for place in (_WRITTEN, _UNDERSTOOD):
             header.setSectionResizeMode(place, QHeaderView.ResizeMode.Stretch)
         for number, column in enumerate(self._mapping.columns):
-            self.table.setItem(number, 0, QTableWidgetItem(column.name or f"column {number + 1}"))
+            name = QTableWidgetItem(column.name or f"column {number + 1}")
+            name.setToolTip(column.name)
+            self.table.setItem(number, 0, name)
             channel, unit = _channel_box(column, self), _unit_box(column, self)
             for place, box in ((1, channel), (2, unit)):
                 box.currentIndexChanged.connect(lambda _now: self._check())

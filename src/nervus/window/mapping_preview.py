@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     from nervus.tables.reader import TableRead
 
 _MOST_UNITS = 3
+# Pixels of the first plot, and of each more.
+_HEIGHT, _MORE = 150, 80
 
 
 class MappingPreview(Chart):
@@ -21,7 +23,7 @@ class MappingPreview(Chart):
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__("The first rows as they will be understood", parent)
-        self.setMinimumHeight(150)
+        self.setMinimumHeight(_HEIGHT)
         self.apply_theme(theme)
         self._read: TableRead | None = None
 
@@ -60,22 +62,30 @@ class MappingPreview(Chart):
             return [""] * len(mapping.columns)
         recording = self._read.recording
         words = []
-        for column in mapping.columns:
+        for number, column in enumerate(mapping.columns):
             channel = recording.get(column.channel) if column.channel in CHANNEL_KINDS else None
             if channel is not None:
                 values = ", ".join(f"{v:.4g}" for v in channel.values[:count])
                 words.append(f"{values} {channel.kind.unit}")
             elif column.channel == TIME:
-                longest = max(recording.channels, key=lambda c: c.samples)
-                words.append(", ".join(f"{t:.4g}" for t in longest.time_s[:count]) + " s")
+                timed = self._timed_by(mapping, number)
+                words.append(", ".join(f"{t:.4g}" for t in timed.time_s[:count]) + " s")
             elif column.channel == MARK:
                 words.append(", ".join(m.text for m in recording.marks[:count]) or "none in these rows")
             else:
                 words.append("")
         return words
 
+    def _timed_by(self, mapping: CsvMapping, number: int) -> Channel:
+        """The channel whose instants a column of time tells: the next behind it, else the longest."""
+        channels = self._read.recording.channels if self._read is not None else ()
+        after = [c.channel for c in mapping.columns[number + 1 :]]
+        behind = next((c for name in after for c in channels if c.id == name), None)
+        return behind or max(channels, key=lambda c: c.samples)
+
     def _draw(self, channels: tuple[Channel, ...]) -> None:
         units = list(dict.fromkeys(c.kind.unit for c in channels))[:_MOST_UNITS]
+        self.setMinimumHeight(_HEIGHT + _MORE * (len(units) - 1))
         start = min(float(c.time_s[0]) for c in channels)
         end = max(float(c.time_s[-1]) for c in channels)
         for number, unit in enumerate(units):
@@ -87,6 +97,10 @@ class MappingPreview(Chart):
                     pen = channel_pen(self.theme, channel.id)
                     plot.plot(channel.time_s, channel.values, pen=pen)
                     names.append((channel.kind.title, pen.color()))
+            # Room above for the names.
+            shown = [c.values for c in channels if c.kind.unit == unit]
+            low, high = min(float(v.min()) for v in shown), max(float(v.max()) for v in shown)
+            plot.setYRange(low, high + 0.35 * ((high - low) or 1.0), padding=0.02)
             self.name_curves(plot, names)
         self.whole = (start, end)
         self.apply_theme(self.theme)
