@@ -77,11 +77,15 @@ class MappingPreview(Chart):
         return words
 
     def _timed_by(self, mapping: CsvMapping, number: int) -> Channel:
-        """The channel whose instants a column of time tells: the next behind it, else the longest."""
+        """The longest channel whose instants a column of time tells: those behind it, up to the next."""
         channels = self._read.recording.channels if self._read is not None else ()
-        after = [c.channel for c in mapping.columns[number + 1 :]]
-        behind = next((c for name in after for c in channels if c.id == name), None)
-        return behind or max(channels, key=lambda c: c.samples)
+        behind: list[str] = []
+        for column in mapping.columns[number + 1 :]:
+            if column.channel == TIME and behind:
+                break
+            behind += [column.channel] if column.channel in CHANNEL_KINDS else []
+        own = [c for c in channels if c.id in behind]
+        return max(own or channels, key=lambda c: c.samples)
 
     def _draw(self, channels: tuple[Channel, ...]) -> None:
         units = list(dict.fromkeys(c.kind.unit for c in channels))[:_MOST_UNITS]
