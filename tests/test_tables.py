@@ -8,6 +8,7 @@ from types import ModuleType
 import numpy as np
 import pandas as pd
 import pytest
+from asammdf import MDF, Signal
 
 from nervus.cli import main
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
@@ -442,3 +443,43 @@ def test_a_mapping_of_its_own_reads_without_looking_at_the_layout_again(tmp_path
     read = read_table(path, mapping)
     assert list(read.raw["tps1_v"]) == [1.0, 2.0, 3.0]
     assert read.first_stamps == {0: 0.0}
+
+
+def test_a_measurement_file_whose_values_can_not_be_is_asked(tmp_path: Path) -> None:
+    times = np.arange(400) / 50.0
+    path = tmp_path / "r.mf4"
+    with MDF(version="4.10") as file:
+        file.append([Signal(2600.0 + 1900.0 * np.sin(times), times, unit="V", name="TPS 1")])
+        file.save(path)
+    with pytest.raises(RecordingQuestioned, match=r"TPS 1.*it looks like mV") as asked:
+        read_any(path)
+    assert asked.value.options == ('--map "TPS 1[mV]=tps1_v"',)
+    read = read_any(path, read_wish(["TPS 1[mV]=tps1_v"])).recording
+    assert read is not None
+    assert read.channels[0].values.max() == pytest.approx(4.5, abs=0.01)
+    with pytest.raises(OutsideError, match="its channels are “time”, “TPS 1”"):
+        read_any(path, read_wish(["TPS 9=tps1_v"]))
+
+
+def test_names_in_a_log_of_traffic_are_mapped_or_refused(tmp_path: Path) -> None:
+    path = tmp_path / "x.log"
+    lines = "".join(f"({n / 10:.3f}) can0 7E8#034111{n:02X}00000000\n" for n in range(40))
+    path.write_text(lines)
+    read = read_any(path, read_wish(["tps1_pct=app1_pct"])).recording
+    assert read is not None
+    assert [c.id for c in read.channels] == ["app1_pct"]
+    for pairs, says in (
+        (["TPS=tps1_pct"], "accepted are the log's channels, tps1_pct"),
+        (["tps1_pct=rpm"], "is in % and can't be rpm"),
+        (["tps1_pct=-"], "one at least"),
+    ):
+        with pytest.raises(OutsideError, match=says):
+            read_any(path, read_wish(pairs))
+    with pytest.raises(OutsideError, match="units and times are the log's own"):
+        read_any(path, read_wish(time_unit="ms"))
+
+
+def test_rows_at_one_instant_are_told(tmp_path: Path) -> None:
+    rows = "".join(f"{n // 2 / 10 if n < 6 else n / 10},{1 + n / 100:.2f}\n" for n in range(60))
+    remarks = read_any(table(tmp_path / "x.csv", "Time (s),TPS1 (V)\n" + rows)).remarks
+    assert "3 rows stand at the instant of the row above them." in remarks

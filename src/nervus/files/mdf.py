@@ -40,11 +40,13 @@ class Held:
         recording: its channels that are ours, `None` where none is.
         remarks: what was taken for what and what was left out, as sentences.
         has_traffic: whether frames of a bus are logged in it.
+        names: of each of our channels, as it is called in the file.
     """
 
     recording: Recording | None
     remarks: tuple[str, ...]
     has_traffic: bool
+    names: dict[str, str] = field(default_factory=dict)
 
 
 def read_mdf(path: Path, wish: Wish = _AS_IT_IS) -> Held:
@@ -75,7 +77,8 @@ def read_mdf(path: Path, wish: Wish = _AS_IT_IS) -> Held:
         raise RecordingUnusable(Place(path.name), "no channel in it is one of ours", _ACCEPTED)
     start = min(float(c.time_s[0]) for c in found.channels.values())
     moved = tuple(Channel(c.kind, c.time_s - start, c.values) for c in found.channels.values())
-    return Held(Recording(moved, (), path.name), tuple(found.remarks), found.has_traffic)
+    recording = Recording(moved, (), path.name)
+    return Held(recording, tuple(found.remarks), found.has_traffic, found.names)
 
 
 @dataclass(slots=True)
@@ -83,6 +86,7 @@ class _Found:
     """What was found so far."""
 
     channels: dict[str, Channel] = field(default_factory=dict)
+    names: dict[str, str] = field(default_factory=dict)
     taken: list[str] = field(default_factory=list)
     left: list[str] = field(default_factory=list)
     remarks: list[str] = field(default_factory=list)
@@ -148,6 +152,7 @@ def _channels(path: Path, mdf: "MDF", wish: Wish) -> _Found:
             found.remarks.append(f"“{name[:40]}” was left out: {made}.")
         else:
             found.channels[channel] = made
+            found.names[channel] = name
             found.taken.append(f"“{name[:40]}” as {made.kind.title} in {unit or made.kind.unit}")
     if found.channels:
         found.questions.clear()  # what is named plainly is enough; the rest is told

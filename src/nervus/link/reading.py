@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from nervus.domain.channel import Recording
-from nervus.domain.errors import Place, RecordingUnusable
+from nervus.domain.errors import OutsideError, Place, RecordingUnusable
 from nervus.domain.job import SeenCode
 from nervus.files import read_recording
 from nervus.files.code_report import read_codes_file
@@ -21,7 +21,7 @@ from nervus.files.mdf import is_mdf, read_mdf
 from nervus.link.can_log import is_can_log, read_can_log
 from nervus.tables.doubts import time_doubt, value_doubts
 from nervus.tables.mapping import IGNORE, propose
-from nervus.tables.wishes import Question, RecordingQuestioned, Wish, read_foreign
+from nervus.tables.wishes import RecordingQuestioned, Wish, question_of, read_foreign
 
 STANDARD_INPUT = "-"
 _AS_IT_IS = Wish()
@@ -83,6 +83,8 @@ def read_any(path: Path, wish: Wish = _AS_IT_IS) -> Read:
         traffic = read_can_log(path, wish.plain)
         return Read(traffic.recording, traffic.codes, traffic.remarks)
     if is_journal(path):
+        if wish != _AS_IT_IS:
+            raise OutsideError(f"{path.name}: it was recorded here, and nothing in it is to be mapped.")
         return Read(read_recording(path))
     if is_mdf(path):
         return _read_mdf(path, wish)
@@ -101,8 +103,7 @@ def _read_mdf(path: Path, wish: Wish) -> Read:
     more = ("Traffic of a bus is logged in it too, and was left out.",) if held.has_traffic else ()
     doubts = value_doubts(held.recording, {}, {c.id: c.kind.unit.value for c in held.recording.channels})
     if doubts:
-        asked = [Question(None, f"{d.channel}: {d.wrong}", "") for d in doubts]
-        raise RecordingQuestioned(path, asked)
+        raise RecordingQuestioned(path, [question_of(d, held.names[d.channel]) for d in doubts])
     return Read(held.recording, (), held.remarks + more)
 
 

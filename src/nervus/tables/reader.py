@@ -238,6 +238,7 @@ class _Reader:
             time_s = time_s.copy()
             time_s[there] = coarse
             self._tell(told)
+            self._tell_repeats(coarse)
             self._tell_leap(coarse)
         self._start = min(self._start, float(time_s[there][0]))
         return time_s
@@ -283,6 +284,11 @@ class _Reader:
         nothing = is_missing(cell)
         wrong = "there is no time" if nothing else f"“{cell[:24]}” is no time"
         raise RecordingUnusable(place, wrong, _ACCEPTED)
+
+    def _tell_repeats(self, time_s: FloatArray) -> None:
+        same = int(np.sum(np.diff(time_s) == 0.0))
+        if same:
+            self._tell(f"{same} rows stand at the instant of the row above them")
 
     def _tell_leap(self, time_s: FloatArray) -> None:
         if time_s.size < 3:

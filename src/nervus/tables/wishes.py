@@ -209,8 +209,7 @@ def asked(
     for doubt in value_doubts(read.recording, read.raw, written):
         if mapping.is_long:
             name = next((c.name for c in mapping.named if c.channel == doubt.channel), doubt.channel)
-            told = _of_doubt(doubt, -1, Column(name, "", doubt.channel))
-            questions[-1 - len(questions)] = dataclass_replace(told, column=None)
+            questions[-1 - len(questions)] = question_of(doubt, name)
             continue
         number = numbers[doubt.channel]
         settled = number in said and "can't be" not in doubt.wrong
@@ -328,6 +327,11 @@ def _twins(proposal: Proposal, mapping: CsvMapping, said: frozenset[int]) -> dic
         text = f"“{column.name[:40]}” may be {title} as well, and one can be"
         found[number] = Question(number, text, _option(column), column)
     return found
+
+
+def question_of(doubt: Doubt, name: str) -> Question:
+    """A doubt about a channel that is no table's column, with what to type."""
+    return dataclass_replace(_of_doubt(doubt, -1, Column(name, "", doubt.channel)), column=None)
 
 
 def _of_doubt(doubt: Doubt, number: int, column: Column) -> Question:
