@@ -370,3 +370,12 @@ def test_a_recording_put_away_by_another_window_is_not_listed(
     dialog = LeftOverDialog(tmp_path)
     qtbot.addWidget(dialog)
     assert dialog.list.count() == 1
+
+
+def test_a_recording_that_can_not_be_opened_is_named(tmp_path: Path) -> None:
+    """A folder in the place of a file can't be opened by anybody, an administrator either."""
+    from nervus.window.attaching import _unnamed
+
+    (tmp_path / "0123-road.nervus").mkdir()
+    (tmp_path / "known.nervus").mkdir()
+    assert _unnamed(tmp_path, {"known.nervus"}) == ([], ["0123-road.nervus (Is a directory)"])

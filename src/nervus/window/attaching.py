@@ -114,11 +114,14 @@ class Attaching(QObject):
         """
         folder = self.files
 
-        def work(_progress: object) -> list[_Owner]:
-            return _unnamed(folder, files) if folder.is_dir() else []
+        def work(_progress: object) -> tuple[list[_Owner], list[str]]:
+            return _unnamed(folder, files) if folder.is_dir() else ([], [])
 
-        def done(found: "list[_Owner]") -> None:
-            for owner in found:
+        def done(found: "tuple[list[_Owner], list[str]]") -> None:
+            owners, shut = found
+            if shut:
+                self.told.emit(f"Not looked into, for it can't be opened: {', '.join(shut)}.")
+            for owner in owners:
                 if owner.job.id in jobs:
                     self._put(owner.job.id, owner.recorded)
                 else:
@@ -290,21 +293,24 @@ def findings_of(analysis: Analysis, recorded: Recorded) -> Findings:
     return kept(analysis, recorded, judging())
 
 
-def _unnamed(folder: Path, files: set[str]) -> list[_Owner]:
-    """Recordings in a folder that no job names, with whose they say they are."""
+def _unnamed(folder: Path, files: set[str]) -> tuple[list[_Owner], list[str]]:
+    """Recordings in a folder that no job names, with whose they say they are; and those that stay shut."""
     from nervus.files.journal import RECORDED, in_use, owner_of  # noqa: PLC0415 - loads NumPy
 
-    found = []
+    found, shut = [], []
     for path in sorted(folder.glob(f"*{RECORDED}")):
-        if path.name in files or in_use(path):
-            continue
         try:
+            if path.name in files or in_use(path):
+                continue
             owner = msgspec.json.decode(owner_of(path), type=_Owner)
-        except (msgspec.DecodeError, OSError):
+        except msgspec.DecodeError:
             continue  # it came into a job as a file, and was taken out again
+        except OSError as wrong:
+            shut.append(f"{path.name} ({wrong.strerror})")
+            continue
         if owner.recorded.file == path.name:
             found.append(owner)
-    return found
+    return found, shut
 
 
 def _begun(name: str, lasted_s: float) -> Recorded:
