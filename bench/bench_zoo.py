@@ -612,6 +612,41 @@ def _nameless(d: Drive, p: Path) -> Meant:
     return Meant(d.meant().channels, refused=True)
 
 
+@shape("units in the cells")
+def _cell_units(d: Drive, p: Path) -> Meant:
+    one, two = ([f"{v:.3f} V" for v in c] for c in (d.one, d.two))
+    p.write_text("Time,TPS1,TPS2\n" + rows([f"{t * 1000:.0f} ms" for t in d.time_s], one, two))
+    return d.meant()
+
+
+@shape("months in words, and a coarse clock beside")
+def _months(d: Drive, p: Path) -> Meant:
+    coarse = clocks(d, "%a %b %d %H:%M:%S GMT+01:00 %Y")
+    fine = clocks(d, "%d-%b-%Y %H:%M:%S.%f")
+    p.write_text("GPS Time, Device Time, TPS1 (V), TPS2 (V)\n" + rows(coarse, fine, d.one, d.two))
+    return d.meant(off_s=1.1e-3)
+
+
+@shape("two columns of one name")
+def _same_name(d: Drive, p: Path) -> Meant:
+    p.write_text("Time (s),TPS (V),TPS (V)\n" + rows(d.time_s, d.one, d.two))
+    return d.meant()
+
+
+@shape("another sensor beside")
+def _another(d: Drive, p: Path) -> Meant:
+    other = d.chance.uniform(0.1, 0.9, d.time_s.size).round(3)
+    head = "Time (s),O2 Sensor 1 (V),TPS1 (V),TPS2 (V),Fuel tank (V)\n"
+    p.write_text(head + rows(d.time_s, other, d.one, d.two, other))
+    return d.meant()
+
+
+@shape("the time behind the values")
+def _behind(d: Drive, p: Path) -> Meant:
+    p.write_text("TPS1 (V),TPS2 (V),Time (s)\n" + rows(d.one, d.two, d.time_s))
+    return d.meant()
+
+
 # -- formats of others -------------------------------------------------------------------------------
 
 

@@ -15,7 +15,15 @@ from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 from nervus.domain.errors import OutsideError, RecordingUnusable
 from nervus.knowledge.columns import can_be, conversion, named_as, unit_written
 from nervus.link.reading import read_any
-from nervus.tables.cells import is_clock, is_date, is_missing, notation, plain
+from nervus.tables.cells import (
+    is_clock,
+    is_date,
+    is_missing,
+    notation,
+    number_and_unit,
+    plain,
+    with_numbered_month,
+)
 from nervus.tables.doubts import likely_time_unit, time_doubt, value_doubts
 from nervus.tables.layout import layout_of
 from nervus.tables.mapping import CLOCK, DATE, MINUTES, propose, split_name
@@ -214,6 +222,26 @@ def test_the_order_of_day_and_month_by_what_is_possible() -> None:
     assert short.time_s[1] - short.time_s[0] == 60.0
 
 
+def test_months_in_words_and_instants_as_they_are_printed() -> None:
+    """Source: the calendar; C's asctime writes weekday, month, day, time and year."""
+    assert seconds("26-Nov-2026 10:00:00.5", "26-Nov-2026 10:00:01.5") == [0.0, 1.0]
+    assert seconds("31. Dez 2026 23:59:59", "1. Jan 2027 00:00:01") == [0.0, 2.0]
+    assert seconds("Thu Nov 26 10:00:00 2026", "Thu Nov 26 10:00:02 GMT+01:00 2026") == [0.0, 2.0]
+    assert with_numbered_month("26-Xyz-2026") == "26-Xyz-2026"
+
+
+def test_a_unit_in_the_cells_is_read_as_the_columns(tmp_path: Path) -> None:
+    assert number_and_unit("0.52 V") == ("0.52", "V")
+    assert number_and_unit("12,5%") == ("12,5", "%")
+    assert number_and_unit("12 apples") is None
+    rows = "".join(f"{n / 10},{1000 + 10 * n} mV\n" for n in range(60))
+    read = read_any(table(tmp_path / "x.csv", "Time (s),TPS1\n" + rows)).recording
+    assert read is not None
+    assert read.channels[0].values[:2] == pytest.approx([1.0, 1.01])
+    with pytest.raises(RecordingUnusable, match="“1 V” is no number"):
+        read_any(table(tmp_path / "y.csv", "Time (s),TPS1\n" + rows + "6.0,1 V\n"))
+
+
 def test_a_column_of_dates_and_one_of_times_are_one(tmp_path: Path) -> None:
     path = table(
         tmp_path / "x.csv",
@@ -371,15 +399,17 @@ def test_what_was_typed_goes_before_what_was_proposed(tmp_path: Path) -> None:
 
 
 def test_two_columns_that_may_be_one_channel_are_asked(tmp_path: Path) -> None:
-    rows = "".join(f"{n / 10},{1 + n / 50:.2f},{2 + n / 50:.2f}\n" for n in range(60))
-    path = table(tmp_path / "x.csv", "Time (s),TPS1 front (V),TPS1 rear (V)\n" + rows)
-    with pytest.raises(
-        RecordingQuestioned, match=r"“TPS1 rear” may be track 1 as well.*--map \"TPS1 rear=-\""
-    ):
+    rows = "".join(f"{n / 10},{1 + n / 50:.2f},{2 + n / 50:.2f},{3 - n / 50:.2f}\n" for n in range(60))
+    path = table(tmp_path / "x.csv", "Time (s),TPS1 front (V),TPS1 rear (V),TPS2 (V)\n" + rows)
+    with pytest.raises(RecordingQuestioned, match="“TPS1 rear” may be track 1 as well") as asked:
         read_any(path)
+    assert asked.value.options == ('--map "TPS1 rear=-"',)
     read = read_any(path, read_wish(["TPS1 front=-", "TPS1 rear=tps1_v"])).recording
     assert read is not None
     assert read.channels[0].values[0] == 2.0
+    alone = table(tmp_path / "y.csv", path.read_text().replace(",TPS2 (V)", ",Other (V)"))
+    with pytest.raises(RecordingQuestioned, match="“TPS1 rear” may be track 2 in V"):
+        read_any(alone)
 
 
 def test_all_that_is_proposed_is_taken_with_one_word_but_nothing_impossible(

@@ -145,7 +145,8 @@ def _all_may_be_ours(path: Path, wish: Wish) -> bool:
         mapping = propose(path).mapping
     except RecordingUnusable:
         return False
-    return all(c.channel != IGNORE or c.name in wish.columns for c in mapping.columns)
+    twice = any(c.name.endswith(" (2)") for c in mapping.columns)  # which of both is it?
+    return not twice and all(c.channel != IGNORE or c.name in wish.columns for c in mapping.columns)
 
 
 def codes_in_file(path: Path) -> tuple[SeenCode, ...]:

@@ -2,7 +2,7 @@
 
 import re
 
-from nervus.knowledge.columns import missing_words
+from nervus.knowledge.columns import missing_words, unit_written
 
 _SPACES = "\u00a0\u202f\u2009 "
 _PLAIN = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?")
@@ -14,6 +14,44 @@ _ZONE = r"(\s*(Z|UTC|[+-]\d{2}:?\d{2}))?"
 _DAY = r"(\d{4}[-/.]\d{1,2}[-/.]\d{1,2}|\d{1,2}[-/.]\d{1,2}[-/.](\d{4}|\d{2}))"
 _CLOCK = re.compile(rf"({_DAY}[T ,]+)?{_HOURS}{_ZONE}")
 _DATE = re.compile(_DAY)
+
+
+_MONTHS = {
+    "jan": 1, "feb": 2, "mar": 3, "mär": 3, "apr": 4, "may": 5, "mai": 5, "jun": 6, "jul": 7, "aug": 8,
+    "sep": 9, "oct": 10, "okt": 10, "nov": 11, "dec": 12, "dez": 12,
+}  # fmt: skip
+_NAMED_DAY = re.compile(r"\b(\d{1,2})[-/. ]+([A-Za-zä]{3})[a-z]*\.?[-/., ]+(\d{4})\b")
+# As C libraries print an instant: the day of the week, the month, the day, the time, a zone, the year.
+_PRINTED = re.compile(
+    r"[A-Z][a-z]{2},? ([A-Z][a-z]{2}) +(\d{1,2}) (\d{1,2}:\d{2}:\d{2}(?:[.,]\d+)?)"
+    r"(?: [A-Z]{3,4}(?:[+-]\d{2}:?\d{2})?)? (\d{4})"
+)
+_UNIT_BEHIND = re.compile(
+    rf"(?P<number>[+-]?[\d.,'’{_SPACES}]*\d(?:[eE][+-]?\d+)?)"  # noqa: RUF001 - as people write
+    r"\s*(?P<unit>[%°A-Za-zµμ/]{1,7})"
+)
+
+
+def with_numbered_month(cell: str) -> str:
+    """A stamp whose month is a word, with its number and the year first; any other as it is."""
+    printed = _PRINTED.fullmatch(cell.strip())
+    if printed is not None and printed[1].casefold() in _MONTHS:
+        month = _MONTHS[printed[1].casefold()]
+        return f"{printed[4]}-{month:02d}-{int(printed[2]):02d} {printed[3]}"
+    named = _NAMED_DAY.search(cell)
+    if named is not None and named[2].casefold() in _MONTHS:
+        day = f"{named[3]}-{_MONTHS[named[2].casefold()]:02d}-{int(named[1]):02d}"
+        return f"{cell[: named.start()]}{day}{cell[named.end() :]}"
+    return cell
+
+
+def number_and_unit(cell: str) -> tuple[str, str] | None:
+    """A number with its unit behind it in the same cell, `None` for anything else."""
+    found = _UNIT_BEHIND.fullmatch(cell.strip())
+    if found is None or not is_number(found["number"]):
+        return None
+    unit = unit_written(found["unit"])
+    return (found["number"], unit) if unit else None
 
 
 def is_missing(cell: str) -> bool:
@@ -33,17 +71,19 @@ def is_grouped(cell: str) -> bool:
 
 def is_clock(cell: str) -> bool:
     """Whether it is a time of day or of a run, with or without its date."""
-    return _CLOCK.fullmatch(cell) is not None
+    return _CLOCK.fullmatch(with_numbered_month(cell)) is not None
 
 
 def is_date(cell: str) -> bool:
     """Whether it is a date alone."""
-    return _DATE.fullmatch(cell) is not None and not _PLAIN.fullmatch(cell)
+    return _DATE.fullmatch(with_numbered_month(cell)) is not None and not _PLAIN.fullmatch(cell)
 
 
 def is_value(cell: str) -> bool:
     """Whether it may stand in a row of numbers."""
-    return is_number(cell) or is_clock(cell) or is_date(cell)
+    if is_number(cell) or is_clock(cell) or is_date(cell):
+        return True
+    return number_and_unit(cell) is not None
 
 
 def notation(cells: list[str], delimiter: str) -> tuple[str, str]:

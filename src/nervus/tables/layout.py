@@ -140,7 +140,7 @@ def _comment(lines: Sequence[str]) -> str:
 
 def _tried(lines: Sequence[str], delimiter: str) -> _Tried:
     rows = [split(line, delimiter) for line in lines]
-    widths = Counter(len(row) for row in rows if len(row) > 1 and any(map(is_number, row)))
+    widths = Counter(len(row) for row in rows if len(row) > 1 and any(map(is_value, row)))
     if not widths:
         return _Tried(delimiter, rows, 0, (), None, (0.0, 0.0))
     width = max(widths, key=lambda w: (widths[w], w))

@@ -5,7 +5,9 @@ to, or is written in so many words, is read.
 """
 
 import re
+from collections import Counter
 from dataclasses import dataclass, field
+from dataclasses import replace as replace_draft
 from pathlib import Path
 
 import msgspec
@@ -13,7 +15,7 @@ from msgspec.structs import replace
 
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.knowledge.columns import conversion, is_time, named_as, unit_written, units_of
-from nervus.tables.cells import is_clock, is_date, is_missing, is_number
+from nervus.tables.cells import is_clock, is_date, is_missing, is_number, number_and_unit
 from nervus.tables.layout import Layout, layout_of
 from nervus.tables.text import text_of
 
@@ -96,6 +98,17 @@ class Proposal:
     signature: str = ""
 
 
+def _named_once(columns: tuple[Column, ...]) -> tuple[Column, ...]:
+    """Columns of the same name are told apart by a number."""
+    seen: dict[str, int] = {}
+    named = []
+    for column in columns:
+        seen[column.name] = seen.get(column.name, 0) + 1
+        count = seen[column.name]
+        named.append(replace(column, name=f"{column.name} ({count})") if count > 1 else column)
+    return tuple(named)
+
+
 def _signature(mapping: CsvMapping) -> str:
     """The same for all files of one program's making: columns and units as written, and how they lie."""
     columns = "|".join(f"{c.name}[{c.unit}]" for c in mapping.columns)
@@ -113,6 +126,7 @@ def propose(path: Path) -> Proposal:
     layout = layout_of(text)
     drafts = [_draft(layout, number) for number in range(len(layout.names))]
     columns, guesses, left = _settled(drafts)
+    columns = _named_once(columns)
     twins = {n: drafts[n].column.channel for n in left if drafts[n].column.channel in CHANNEL_KINDS}
     mapping = CsvMapping(
         text.encoding, layout.delimiter, layout.decimal, layout.skip, columns, None,
@@ -184,11 +198,15 @@ class _Draft:
         column: its name, unit and channel.
         numeric: whether its cells are numbers.
         guess: whether its channel or unit is but a guess.
+        loose: whether its name is one that other things have too.
+        stamps: how many different stamps there are in the first rows.
     """
 
     column: Column
     numeric: bool
     guess: bool
+    loose: bool = False
+    stamps: int = 0
 
 
 def _draft(layout: Layout, number: int) -> _Draft:
@@ -196,10 +214,15 @@ def _draft(layout: Layout, number: int) -> _Draft:
     name, unit, hinted = split_name(written, layout.units[number])
     shown = written if hinted else name
     cells = [row[number] for row in layout.rows if not is_missing(row[number])]
+    behind = Counter(found[1] for cell in cells if (found := number_and_unit(cell)) is not None)
+    most = behind.most_common(1)[0][0] if behind else ""
+    if behind and unit in ("", most):
+        unit, hinted = most, False
+        cells = [found[0] if (found := number_and_unit(c)) is not None else c for c in cells]
     stamp = _stamp(cells)
     if written == TIME or is_time(name) or (stamp and not is_number(cells[0])):
         if stamp:
-            return _Draft(Column(shown, stamp, TIME), numeric=False, guess=False)
+            return _Draft(Column(shown, stamp, TIME), numeric=False, guess=False, stamps=len(set(cells)))
         if all(map(is_number, cells)):
             sure = written == TIME or bool(unit and not hinted)
             return _Draft(Column(shown, unit, TIME), numeric=True, guess=not sure)
@@ -212,11 +235,8 @@ def _draft(layout: Layout, number: int) -> _Draft:
     if name in (CHANNEL, VALUE):
         return _Draft(Column(name, "", name), numeric=False, guess=False)
     draft = _numbers(written, name, unit, cells)
-    return _Draft(
-        replace(draft.column, name=shown),
-        draft.numeric,
-        draft.guess or (hinted and draft.column.channel != IGNORE),
-    )
+    guess = draft.guess or (hinted and draft.column.channel != IGNORE)
+    return replace_draft(draft, column=replace(draft.column, name=shown), guess=guess)
 
 
 def _numbers(written: str, name: str, unit: str, cells: list[str]) -> _Draft:
@@ -229,7 +249,10 @@ def _numbers(written: str, name: str, unit: str, cells: list[str]) -> _Draft:
         return _Draft(Column(name, unit, IGNORE), numeric, guess=channel is not None)
     # Of a value that is written in one unit alone, the unit goes without saying.
     own = written == channel or len(units_of(CHANNEL_KINDS[channel].unit)) == 1
-    return _Draft(Column(name, unit, channel), numeric=True, guess=loose or not (unit or own))
+    guess = loose or not (unit or own)
+    return _Draft(
+        Column(name, unit, channel), numeric=True, guess=guess, loose=loose and bool(unit or own)
+    )
 
 
 def _named_without(name: str) -> tuple[str | None, bool]:
@@ -282,19 +305,22 @@ def _has_day(cell: str) -> bool:
 
 def _settled(drafts: list[_Draft]) -> tuple[tuple[Column, ...], tuple[int, ...], tuple[int, ...]]:
     """Each channel once, and each channel's time; what is left out though it could be ours."""
+    drafts = _likely(drafts)
     columns, guesses, left = [d.column for d in drafts], set[int](), set[int]()
     taken: dict[str, int] = {}
+    wanted = {d.column.channel for d in drafts}
     order = sorted(range(len(drafts)), key=lambda n: drafts[n].guess)
     for number in order:
         draft = drafts[number]
         if draft.column.channel in CHANNEL_KINDS or draft.column.channel == MARK:
-            if draft.column.channel in taken:
-                columns[number] = replace(draft.column, channel=IGNORE)
+            channel = _free(draft.column.channel, taken, wanted)
+            columns[number] = replace(draft.column, channel=channel)
+            if channel == IGNORE:
                 left.add(number)
-            else:
-                taken[draft.column.channel] = number
-                if draft.guess:
-                    guesses.add(number)
+                continue
+            taken[channel] = number
+            if draft.guess or channel != draft.column.channel:
+                guesses.add(number)
         elif draft.guess and draft.column.channel == IGNORE:
             left.add(number)  # its name is one of ours, its cells are no numbers
     for number in _times_left_out(drafts):
@@ -306,6 +332,26 @@ def _settled(drafts: list[_Draft]) -> tuple[tuple[Column, ...], tuple[int, ...],
     if not any(c.channel == TIME for c in columns):
         _take_rising_for_time(drafts, columns, guesses)
     return tuple(columns), tuple(sorted(guesses)), tuple(sorted(left))
+
+
+def _likely(drafts: list[_Draft]) -> list[_Draft]:
+    """Where a column is plainly named for the throttle, one that may be any signal is no track."""
+    tracks = ("tps", "throttle")
+    plainly = any(d.column.channel.startswith(tracks) and not d.loose for d in drafts)
+    return [
+        replace_draft(d, column=replace(d.column, channel=IGNORE), guess=False)
+        if plainly and d.loose
+        else d
+        for d in drafts
+    ]
+
+
+def _free(channel: str, taken: dict[str, int], wanted: set[str]) -> str:
+    """The channel, or the second track where the first is there and nothing else is the second."""
+    if channel not in taken:
+        return channel
+    second = channel.replace("1", "2", 1)
+    return second if second != channel and second not in wanted and second not in taken else IGNORE
 
 
 def _take_rising_for_time(drafts: list[_Draft], columns: list[Column], guesses: set[int]) -> None:
@@ -333,7 +379,8 @@ def _times_left_out(drafts: list[_Draft]) -> set[int]:
             keep = set(pair)
         else:
             clocks = [n for n in run if drafts[n].column.unit in (CLOCK, MINUTES)]
-            keep = {(clocks or numbers or run)[0]}
+            finest = max(clocks, key=lambda n: drafts[n].stamps) if clocks else None
+            keep = {finest if finest is not None else (numbers or run)[0]}
         out.update(set(run) - keep)
 
     for number, draft in enumerate(drafts):

@@ -9,7 +9,7 @@ import numpy as np
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Mark, Recording
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.knowledge.columns import conversion, missing_words
-from nervus.tables.cells import is_missing, plain
+from nervus.tables.cells import is_missing, number_and_unit, plain
 from nervus.tables.layout import SPACES, foot_of
 from nervus.tables.mapping import (
     CHANNEL,
@@ -314,6 +314,7 @@ class _Reader:
             return np.asarray(cells.to_numpy(dtype=np.float64))
         text = cells.fillna("").astype("str").str.strip()
         decimal, thousands = self._mapping.decimal, self._mapping.thousands
+        text = _without_unit(text, self._mapping.columns[number].unit)
         if decimal != "." or thousands:
             text = text.map(lambda cell: plain(cell, decimal, thousands))
         values = pd.to_numeric(text, errors="coerce").to_numpy(dtype=np.float64).copy()
@@ -348,6 +349,18 @@ class _Reader:
 
     def _line(self, row: int) -> int:
         return self._mapping.skip + 1 + row
+
+
+def _without_unit(cells: "pd.Series[str]", unit: str) -> "pd.Series[str]":
+    """Numbers whose unit stands behind them in the same cell, without it, where it is the column's."""
+    if not unit or not cells.str.contains(r"\d\s*[%°A-Za-zµμ]", regex=True).any():
+        return cells
+
+    def bare(cell: str) -> str:
+        found = number_and_unit(cell)
+        return found[0] if found is not None and found[1] == unit else cell
+
+    return cells.map(bare)
 
 
 def _table(text: TableText, mapping: CsvMapping, foot: int) -> "pd.DataFrame":

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nervus.domain.channel import FloatArray
+from nervus.tables.cells import with_numbered_month
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -42,7 +43,7 @@ def clock_seconds(text: "pd.Series[str]", *, minutes: bool = False, dates: str =
         minutes: whether two numbers are minutes and seconds, not hours and minutes.
         dates: which number comes first in a date, `day` or `month`; "" finds out.
     """
-    cells = text.astype("str").str.strip()
+    cells = _numbered(text)
     if not cells.str.contains(_DATED, regex=True).all():
         return Stamps(_over_midnight(_of_day(cells, minutes=minutes)))
     parted = cells.str.extract(rf"^(?P<day>\S*{_DATED}\S*?)(?:[T ,]+|$)(?P<clock>.*)$")
@@ -52,9 +53,17 @@ def clock_seconds(text: "pd.Series[str]", *, minutes: bool = False, dates: str =
     return Stamps(days * _DAY_S + within, orders)
 
 
+def _numbered(text: "pd.Series[str]") -> "pd.Series[str]":
+    """Stamps without spaces around, their months as numbers."""
+    cells = text.astype("str").str.strip()
+    if cells.str.contains(r"[A-Za-z]{3}", regex=True).any():
+        cells = cells.map(with_numbered_month)
+    return cells
+
+
 def with_dates(dates: "pd.Series[str]", within_s: FloatArray, order: str) -> Stamps:
     """Seconds of a time of day whose date stands in a column of its own."""
-    days, orders = _days(dates.astype("str").str.strip(), order)
+    days, orders = _days(_numbered(dates), order)
     return Stamps(days * _DAY_S + np.mod(within_s, _DAY_S), orders)
 
 

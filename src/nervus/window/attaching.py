@@ -294,7 +294,7 @@ def findings_of(analysis: Analysis, recorded: Recorded) -> Findings:
 
 
 def _unnamed(folder: Path, files: set[str]) -> tuple[list[_Owner], list[str]]:
-    """Recordings in a folder that no job names, with whose they say they are; and those that stay shut."""
+    """Recordings in a folder that no job names, with whose they are; and those that stay shut."""
     from nervus.files.journal import RECORDED, in_use, owner_of  # noqa: PLC0415 - loads NumPy
 
     found, shut = [], []
