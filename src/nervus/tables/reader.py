@@ -8,9 +8,9 @@ import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Mark, Recording
 from nervus.domain.errors import Place, RecordingUnusable
-from nervus.knowledge.columns import conversion, missing_words
+from nervus.knowledge.columns import conversion
 from nervus.tables.cells import is_missing, number_and_unit, plain
-from nervus.tables.layout import SPACES, foot_of
+from nervus.tables.layout import foot_of
 from nervus.tables.mapping import (
     CHANNEL,
     CLOCK,
@@ -25,13 +25,13 @@ from nervus.tables.mapping import (
     CsvMapping,
     problem,
 )
+from nervus.tables.rows import ACCEPTED, rows_of
 from nervus.tables.stamps import Stamps, clock_seconds, spread, with_dates
-from nervus.tables.text import TableText, opened_between, text_of
+from nervus.tables.text import text_of
 
 if TYPE_CHECKING:
     import pandas as pd
 
-_ACCEPTED = "accepted are rows of numbers as the mapping says"
 # A gap this much longer than all the rest together is told.
 _LEAP = 1.0
 
@@ -84,7 +84,7 @@ def read_table(path: Path, mapping: CsvMapping) -> TableRead:
         shown = " / ".join(line.strip()[:40] for line in text.tail[-foot:] if line.strip())[:90]
         what = "The last row is cut off and was" if cut else f"{foot} lines below the rows were"
         remarks.append(f"{what} left out: “{shown}”.")
-    return understood(path.name, mapping, _table(text, mapping, foot), remarks)
+    return understood(path.name, mapping, rows_of(text, mapping, foot), remarks)
 
 
 def understood(
@@ -96,7 +96,7 @@ def understood(
         RecordingUnusable: a cell does not fit the mapping.
     """
     if table.empty:
-        raise RecordingUnusable(Place(name), "there are no samples", _ACCEPTED)
+        raise RecordingUnusable(Place(name), "there are no samples", ACCEPTED)
     told = list(remarks or [])
     reader = _Reader(name, mapping, table, told)
     return reader.long() if mapping.is_long else reader.wide()
@@ -130,7 +130,7 @@ class _Reader:
                     Channel(kind, time_s[there] - self._start, values[there] * scale + offset)
                 )
         if not channels:
-            raise RecordingUnusable(Place(self._name), "no channel has a sample", _ACCEPTED)
+            raise RecordingUnusable(Place(self._name), "no channel has a sample", ACCEPTED)
         return self._read(channels, raw, self._marks(times))
 
     def long(self) -> TableRead:
@@ -153,7 +153,7 @@ class _Reader:
                 continue
             if column.channel not in CHANNEL_KINDS:
                 place = Place(self._name, self._line(int(rows[0])), CHANNEL)
-                raise RecordingUnusable(place, f"“{name[:24]}” is no channel", _ACCEPTED)
+                raise RecordingUnusable(place, f"“{name[:24]}” is no channel", ACCEPTED)
             kind = CHANNEL_KINDS[column.channel]
             scale, offset = conversion(column.unit, kind.unit) or (1.0, 0.0)
             values = self._numbers(number[VALUE], rows)
@@ -165,7 +165,7 @@ class _Reader:
                     Channel(kind, time_s[rows][there] - self._start, values[there] * scale + offset)
                 )
         if not channels:
-            raise RecordingUnusable(Place(self._name), "no channel has a sample", _ACCEPTED)
+            raise RecordingUnusable(Place(self._name), "no channel has a sample", ACCEPTED)
         return self._read(channels, raw, tuple(marks))
 
     def _read(
@@ -275,7 +275,7 @@ class _Reader:
         raise RecordingUnusable(
             Place(self._name, self._line(int(rows[at + 1]))),
             f"the time runs backwards by {back:.3g} s",
-            f"{_ACCEPTED}, none earlier than the one above; two recordings in one file must be parted",
+            f"{ACCEPTED}, none earlier than the one above; two recordings in one file must be parted",
         )
 
     def _refuse_time(self, number: int, row: int) -> None:
@@ -283,7 +283,7 @@ class _Reader:
         place = Place(self._name, self._line(row), _short(self._mapping.columns[number]))
         nothing = is_missing(cell)
         wrong = "there is no time" if nothing else f"“{cell[:24]}” is no time"
-        raise RecordingUnusable(place, wrong, _ACCEPTED)
+        raise RecordingUnusable(place, wrong, ACCEPTED)
 
     def _tell_repeats(self, time_s: FloatArray) -> None:
         same = int(np.sum(np.diff(time_s) == 0.0))
@@ -324,7 +324,7 @@ class _Reader:
             if not is_missing(cell):
                 at = int(row if rows is None else rows[row])
                 place = Place(self._name, self._line(at), _short(self._mapping.columns[number]))
-                raise RecordingUnusable(place, f"“{cell.strip()[:24]}” is no number", _ACCEPTED)
+                raise RecordingUnusable(place, f"“{cell.strip()[:24]}” is no number", ACCEPTED)
         return cast("FloatArray", values)
 
     def _marks(self, times: dict[int, FloatArray]) -> tuple[Mark, ...]:
@@ -361,64 +361,6 @@ def _without_unit(cells: "pd.Series[str]", unit: str) -> "pd.Series[str]":
         return found[0] if found is not None and found[1] == unit else cell
 
     return cells.map(bare)
-
-
-def _table(text: TableText, mapping: CsvMapping, foot: int) -> "pd.DataFrame":
-    import pandas as pd  # noqa: PLC0415 - half a second of import, off the way to the first window
-
-    wanted = [n for n, c in enumerate(mapping.columns) if c.channel != IGNORE]
-    words = {
-        n for n in wanted
-        if mapping.columns[n].unit in STAMPS or mapping.columns[n].channel in (MARK, CHANNEL)
-        or mapping.is_long
-    }  # fmt: skip
-    # A mark between thousands is not what the fast reader makes sure of.
-    fast = not mapping.thousands
-    try:
-        return _read(
-            text, mapping, foot, {n: "str" if n in words or not fast else "float64" for n in wanted}
-        )
-    except (ValueError, OverflowError):
-        # Some cell is no number, or says that there is none: read as text, to tell its place.
-        try:
-            return _read(text, mapping, foot, dict.fromkeys(wanted, "str"))
-        except (ValueError, pd.errors.ParserError) as wrong:
-            said = str(wrong).replace("\n", " ")[:120]
-            raise RecordingUnusable(
-                Place(text.path.name), f"it can't be split ({said})", _ACCEPTED
-            ) from wrong
-
-
-def _read(text: TableText, mapping: CsvMapping, foot: int, types: "dict[int, str]") -> "pd.DataFrame":
-    import pandas as pd  # noqa: PLC0415
-
-    numbers = {n: _missing_as_written() for n, kind in types.items() if kind == "float64"}
-    with opened_between(text, mapping.skip, foot) as opened:
-        table: pd.DataFrame = pd.read_csv(
-            opened,  # type: ignore[call-overload] # an open file, which its stubs know by other names
-            sep=r"\s+" if mapping.delimiter == SPACES else mapping.delimiter,
-            decimal=mapping.decimal,
-            encoding="utf-8" if mapping.encoding.startswith("utf-16") else mapping.encoding,
-            header=None,
-            names=list(range(len(mapping.columns))),
-            usecols=list(types),
-            dtype=types,
-            comment=mapping.comment if len(mapping.comment) == 1 else None,
-            skipinitialspace=True,
-            skip_blank_lines=True,
-            index_col=False,
-            on_bad_lines="error",
-            keep_default_na=False,
-            na_values=numbers or None,
-        )
-    return table
-
-
-def _missing_as_written() -> list[str]:
-    words = missing_words()
-    return sorted(
-        {w for word in words for w in (word, word.upper(), word.title(), word.capitalize())} | {"NaN"}
-    )
 
 
 def _short(column: Column) -> str:
