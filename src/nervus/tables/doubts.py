@@ -20,6 +20,8 @@ _FASTEST_SWEEP_S = 0.02
 # Rows further apart show no sweep; somebody who sweeps once takes less than this.
 _SLOWEST_ROWS_S, _SLOWEST_SWEEP_S = 5.0, 30.0
 _A_DAY_S = 86_400.0
+# Values looked at of each channel.
+_ENOUGH = 200_000
 _COUNTS = {"8 bit": 255, "10 bit": 1023, "12 bit": 4095, "16 bit": 65535}
 # In the order in which they are met; what is tried for a channel whose unit can't be.
 _TRIED = (
@@ -67,6 +69,10 @@ def value_doubts(
         raw: each channel's numbers as they are written.
         written: each channel's unit where one is written or was agreed to; "" where none is.
     """
+    recording, raw = (
+        _thinned(recording),
+        {c: values[:: _every(values.size)] for c, values in raw.items()},
+    )
     found = []
     supply_v = _supply(recording)
     for channel in recording.channels:
@@ -95,7 +101,9 @@ def time_doubt(recording: Recording, unit: str) -> Doubt | None:
     if longest.samples < 3:
         return None
     steps = np.diff(longest.time_s)
-    usual = float(np.median(steps[steps > 0])) if np.any(steps > 0) else 0.0
+    recording = _thinned(recording)
+    some = steps[:: _every(steps.size)]
+    usual = float(np.median(some[some > 0])) if np.any(some > 0) else 0.0
     if usual <= 0.0:
         return None
     slower = {"s": "ms", "min": "s", "ms": "µs", "h": "s", "d": "s", "": "ms"}.get(unit, "ms")
@@ -146,6 +154,21 @@ def _slowed(recording: Recording, scale: float) -> Recording:
     if scale == 1.0:
         return recording
     return Recording(tuple(Channel(c.kind, c.time_s * scale, c.values) for c in recording.channels))
+
+
+def _every(size: int) -> int:
+    """Of so many values every so many-th is enough to see their bulk, and where a sweep goes."""
+    return max(1, size // _ENOUGH)
+
+
+def _thinned(recording: Recording) -> Recording:
+    if all(c.samples <= _ENOUGH for c in recording.channels):
+        return recording
+    thin = (
+        Channel(c.kind, c.time_s[:: _every(c.samples)], c.values[:: _every(c.samples)])
+        for c in recording.channels
+    )
+    return Recording(tuple(thin), (), recording.name)
 
 
 # -- values ------------------------------------------------------------------------------------------
