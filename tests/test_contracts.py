@@ -341,6 +341,11 @@ def as_wide(path: Path) -> None:
     path.write_text("time_s,tps1_v\n" + "\n".join(rows) + "\n")
 
 
+def as_another_programs_table(path: Path) -> None:
+    rows = [f"{t:.2f};{v}".replace(".", ",") for t, v in zip(TIMES, VOLTS, strict=True)]
+    path.write_text("Zeit [s];TPS 1 [V]\n" + "\n".join(rows) + "\n")
+
+
 def as_mdf(path: Path) -> None:
     with MDF(version="4.10") as file:
         file.append([Signal(VOLTS, TIMES, unit="V", name="tps1_v")])
@@ -363,7 +368,9 @@ FORMATS: dict[str, tuple[Callable[[Path], None], str]] = {
     f"r{SUFFIX}": (as_journal, "tps1_v"),
     "long.csv": (lambda path: write_recording(MADE, path), "tps1_v"),
     "wide.csv": (as_wide, "tps1_v"),
+    "theirs.csv": (as_another_programs_table, "tps1_v"),
     "r.mf4": (as_mdf, "tps1_v"),
+    "traffic.mf4": (as_traffic, "tps1_pct"),
     **{f"r{suffix}": (as_traffic, "tps1_pct") for suffix in (".log", ".asc", ".blf", ".trc")},
 }
 
