@@ -69,6 +69,17 @@ def test_a_log_of_can_traffic_becomes_channels_and_codes(tmp_path: Path, suffix:
         ("control unit 2", "U0401"): ({CodeState.PENDING}, None),
     }
     assert heard.garbled == 0
+    assert heard.remarks == (), "it is whole"
+
+
+def test_a_code_without_its_failure_type_is_the_one_that_was_told_with_it(tmp_path: Path) -> None:
+    """Source: ISO 14229-1, 19 02, tells a failure type; SAE J1979, service 03, does not: one code."""
+    path = tmp_path / "x.log"
+    with can.Logger(path) as log:
+        for message in (*conversation()[10:14], *conversation()[6:8]):
+            log(message)
+    heard = {c.code: set(c.states) for c in read_can_log(path).codes}
+    assert heard == {"P0222-16": {CodeState.STORED, CodeState.PENDING}, "P2135-00": set()}
 
 
 def test_answers_of_29_bits_and_a_flood_of_other_frames_are_told_apart(tmp_path: Path) -> None:
