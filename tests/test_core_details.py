@@ -3,6 +3,7 @@
 import errno
 import mmap
 import os
+import socket
 import sqlite3
 from datetime import timedelta
 from pathlib import Path
@@ -77,6 +78,8 @@ def test_what_the_system_did_not_number_is_not_called_success() -> None:
     assert _why(Exception("the other end hung up")) == ": the other end hung up"
     assert _why(OSError(errno.EIO, "x")) == ": input/output error"
     assert "success" not in cant_open("can0", Exception("x"), "accepted is y").lower()
+    unknown = socket.gaierror(-2, "Name or service not known")
+    assert "the name of that machine is not known here" in cant_open("tcp:x:1", unknown, "accepted is y")
     assert "input/output error; accepted is y" in cant_open(
         "can0", OSError(errno.EIO, "x"), "accepted is y"
     )

@@ -1,5 +1,7 @@
 """Promises to users that single broken lines had let slip: each test fails if its line is broken."""
 
+import errno
+import os
 import sqlite3
 import threading
 from datetime import timedelta
@@ -258,12 +260,23 @@ def test_marks_come_back_as_they_were_and_run_nowhere(tmp_path: Path, text: str)
     assert np.array_equal(again.channels[0].values, track.values)  # to the last digit
 
 
-def test_a_table_that_can_not_be_written_leaves_nothing_behind(tmp_path: Path) -> None:
+def test_a_table_that_can_not_be_written_leaves_nothing_behind(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     track = Channel(CHANNEL_KINDS["tps1_v"], np.arange(3.0), np.ones(3))
     target = tmp_path / "taken"
     target.mkdir()
     with pytest.raises(OutsideError, match="is a folder"):
         write_recording(Recording((track,), (), "r"), target)
+    assert [p.name for p in tmp_path.iterdir()] == ["taken"]
+
+    def full_disk(_number: int) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full_disk)
+    with pytest.raises(OSError, match="No space") as refused:
+        write_recording(Recording((track,), (), "r"), tmp_path / "r.csv")
+    assert refused.value.filename == str(tmp_path / "r.csv"), "a full disk does not say where"
     assert [p.name for p in tmp_path.iterdir()] == ["taken"]
 
 

@@ -37,7 +37,8 @@ def guarded(command: Callable[[], int]) -> int:
     _show_any_letter(sys.stdout, sys.stderr)
     try:
         code = command()
-        sys.stdout.flush()
+        if sys.stdout is not None:  # where it was closed before we began there is none
+            sys.stdout.flush()
     except OutsideError as wrong:
         return _told(str(wrong))
     except KeyboardInterrupt:
@@ -71,16 +72,22 @@ def _told(words: str) -> int:
     return UNUSABLE
 
 
-def _turn_away(stream: TextIO) -> None:
+def _turn_away(stream: TextIO | None) -> None:
     """Let what is still to be written go nowhere: nothing complains when the program ends."""
+    if stream is None:
+        return
     nowhere = os.open(os.devnull, os.O_WRONLY)
     os.dup2(nowhere, stream.fileno())
     os.close(nowhere)
 
 
-def _show_any_letter(*streams: TextIO) -> None:
+def _show_any_letter(*streams: TextIO | None) -> None:
     """A terminal that can't show a letter gets it spelt out, instead of a failure."""
     for stream in streams:
         reconfigure = getattr(stream, "reconfigure", None)
-        if reconfigure is not None and (stream.encoding or "").lower().replace("-", "") != "utf8":
+        if (
+            stream is not None
+            and reconfigure is not None
+            and (stream.encoding or "").lower().replace("-", "") != "utf8"
+        ):
             reconfigure(errors="backslashreplace")

@@ -46,7 +46,9 @@ def write_recording(recording: Recording, path: Path) -> None:
             file.flush()
             os.fsync(file.fileno())
         unfinished.replace(path)
-    except BaseException:
+    except BaseException as wrong:
+        if isinstance(wrong, OSError) and wrong.filename is None:
+            wrong.filename = str(path)  # what a full disk does not say
         with contextlib.suppress(OSError):  # the disk's first refusal is what is told
             unfinished.unlink(missing_ok=True)
         raise

@@ -110,6 +110,8 @@ def cant_open(where: str, wrong: Exception, accepted: str) -> str:
         errno.ECONNREFUSED: f"nobody listens there; is it on, is the port right? {accepted}",
         errno.EBUSY: "another program holds it; close that",
     }
+    if number < 0:  # of the resolver, which counts downwards
+        return f"{where} can't be opened: the name of that machine is not known here; its number may do."
     otherwise = f"{os.strerror(number).lower()}; {accepted}" if number > 0 else accepted
     return f"{where} can't be opened: {whys.get(number, otherwise)}."
 
