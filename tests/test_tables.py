@@ -222,6 +222,22 @@ def test_the_order_of_day_and_month_by_what_is_possible() -> None:
     assert short.time_s[1] - short.time_s[0] == 60.0
 
 
+def test_dates_that_may_be_either_way_round_are_asked(tmp_path: Path) -> None:
+    rows = "".join(
+        f"0{3 + n // 5}.0{4 + n // 5}.2026 10:00:0{n % 5};{1 + n / 10:.1f}\n" for n in range(10)
+    )
+    path = table(tmp_path / "x.csv", "Stamp;TPS1 [V]\n" + rows)
+    with pytest.raises(RecordingQuestioned, match="begin with the day or with the month") as asked:
+        read_any(path)
+    assert asked.value.options[0] == "--dates day-first"
+    days = {}
+    for order in ("day-first", "month-first"):
+        read = read_any(path, read_wish(dates=order, time_unit=CLOCK)).recording
+        assert read is not None
+        days[order] = round(read.duration_s / 86_400.0)
+    assert days == {"day-first": 31, "month-first": 32}
+
+
 def test_months_in_words_and_instants_as_they_are_printed() -> None:
     """Source: the calendar; C's asctime writes weekday, month, day, time and year."""
     assert seconds("26-Nov-2026 10:00:00.5", "26-Nov-2026 10:00:01.5") == [0.0, 1.0]

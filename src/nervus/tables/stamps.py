@@ -122,7 +122,9 @@ def _days(text: "pd.Series[str]", order: str) -> tuple[FloatArray, tuple[str, ..
     rising = {n: d for n, d in allowed.items() if np.all(np.diff(d) >= 0)} or allowed
     best = min(rising, key=lambda n: span[n])
     same = all(np.array_equal(d - d[:1], rising[best] - rising[best][:1]) for d in rising.values())
-    doubtful = not same and len({span[n] for n in rising}) == 1
+    # A recording goes on from day to day: where neither way does, nothing decides.
+    leaps = bool(np.any(np.diff(rising[best]) > 1.0))
+    doubtful = not same and (leaps or len({span[n] for n in rising}) == 1)
     return rising[best], tuple(rising) if doubtful else ()
 
 
