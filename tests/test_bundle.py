@@ -10,7 +10,9 @@ from typing import Any
 
 import jsonschema
 import msgspec
+import numpy as np
 import pytest
+from asammdf import MDF, Signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -35,7 +37,9 @@ from nervus.domain.job import (
     new_vehicle,
     now,
 )
+from nervus.files import read_recording
 from nervus.files.bundle import BundleUnusable, bundle_schema, read_bundle, write_bundle
+from nervus.link.reading import kept_recording
 
 PUBLISHED = Path(__file__).parents[1] / "docs" / "job-bundle.schema.json"
 _IDS = st.integers(0, 2**64 - 1).map(lambda n: f"{n:016x}")
@@ -205,3 +209,32 @@ def test_hostile_bundles_are_refused_in_a_sentence(tmp_path: Path, trap: str) ->
     assert str(told.value).startswith("j.zip: ")
     assert str(told.value).endswith("nothing was taken over.")
     assert {p.name for p in tmp_path.iterdir()} == {"j.zip", "out"}
+
+
+def test_recordings_of_other_programs_become_tables_in_a_bundle(tmp_path: Path) -> None:
+    """What a job keeps may be MDF or a log of traffic: whoever takes the bundle has a CSV."""
+    kept = tmp_path / "kept"
+    kept.mkdir()
+    times = np.arange(50) / 10.0
+    with MDF(version="4.10") as file:
+        file.append([Signal(times, times, unit="V", name="TPS 1")])
+        file.save(kept / "0123456789abcdef-drive.mf4")
+    log = "".join(f"({n / 10:.3f}) can0 7E8#034111{n:02X}00000000\n" for n in range(40))
+    (kept / "0123456789abcdef-road.log").write_text(log)
+    names = ("0123456789abcdef-drive.mf4", "0123456789abcdef-road.log")
+    entries = tuple(
+        Recorded(
+            id=new_id(), at=now(), source=Source.FILE, name=name, file=name,
+            digest=hashlib.sha256((kept / name).read_bytes()).hexdigest(),
+        )
+        for name in names
+    )  # fmt: skip
+    job = Job(id=new_id(), vehicle=new_vehicle("No 6"), opened=now(), entries=entries)
+    write_bundle(job, lambda name: kept / name, tmp_path / "j.zip", kept_recording)
+    into = tmp_path / "into"
+    into.mkdir()
+    taken = read_bundle(tmp_path / "j.zip", into)
+    files = [e.file for e in taken.entries if isinstance(e, Recorded)]
+    assert [name[17:] for name in files] == ["drive.csv", "road.csv"]
+    samples = [read_recording(into / name).channels[0].samples for name in files]
+    assert samples == [50, 40]

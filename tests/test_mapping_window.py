@@ -128,6 +128,21 @@ def test_what_was_agreed_to_is_asked_anew_where_its_values_can_not_be(
     assert opened(window, qtbot)["tps1_v"][1] == pytest.approx(4.4, abs=0.02)
 
 
+def test_a_cell_that_does_not_fit_what_is_proposed_leaves_the_choice(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    path = table(tmp_path / "x.csv", "Time [s];TPS1 [V];TPS2 [V]")
+    lines = path.read_text().splitlines()
+    lines[200] = lines[200].rpartition(";")[0] + ";torn"
+    path.write_text("\n".join(lines) + "\n")
+    window.open_file(path)
+    dialog = asked(window, qtbot)
+    assert "“torn” is no number, column TPS2, line 201" in dialog.doubts.text()
+    dialog.channels[2].setCurrentIndex(dialog.channels[2].findData("-"))
+    dialog.read.click()
+    assert set(opened(window, qtbot)) == {"tps1_v"}
+
+
 def test_dates_that_may_be_read_in_two_ways_are_asked(
     window: MainWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:

@@ -83,12 +83,13 @@ def _jobs(arguments: argparse.Namespace) -> int:
 def _give(arguments: argparse.Namespace) -> int:
     from nervus.files.bundle import write_bundle  # noqa: PLC0415
     from nervus.files.outputs import free_place  # noqa: PLC0415
+    from nervus.link.reading import kept_recording  # noqa: PLC0415
 
     to = free_place(arguments.file, replace=arguments.replace)
     book = _open(arguments.logbook)
     try:
         row = _meant(book.jobs(), arguments.job, arguments.file)
-        write_bundle(book.job(row.id), book.attachments.path, to)
+        write_bundle(book.job(row.id), book.attachments.path, to, kept_recording)
     finally:
         book.close()
     print(to)

@@ -18,6 +18,7 @@ import msgspec
 from msgspec.structs import replace
 
 from nervus import __version__
+from nervus.domain.channel import Recording
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import AnyEntry, Job, Look, Record, Recorded, Words, of_kind
 from nervus.files.outputs import check_regular
@@ -77,13 +78,19 @@ def files_of(job: Job) -> tuple[str, ...]:
     return tuple(dict.fromkeys(names))
 
 
-def write_bundle(job: Job, kept: Callable[[str], Path], to: Path) -> None:
+def write_bundle(
+    job: Job,
+    kept: Callable[[str], Path],
+    to: Path,
+    read: Callable[[Path], Recording] = read_recording,
+) -> None:
     """Write a job with all its files, whole or not at all.
 
     Args:
         job: the job.
         kept: where a file of that name lies.
         to: the bundle's path.
+        read: reads a kept recording that is no CSV; the usual one knows what was recorded here alone.
 
     Raises:
         BundleUnusable: a file is not where it was kept, or the disk does not take it.
@@ -96,7 +103,7 @@ def write_bundle(job: Job, kept: Callable[[str], Path], to: Path) -> None:
             tempfile.TemporaryDirectory() as folder,
             zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as bundle,
         ):
-            open_job, written = _as_csv(job, kept, Path(folder))
+            open_job, written = _as_csv(job, kept, Path(folder), read)
             envelope = Envelope(
                 format="nervus-job", version=VERSION, written_by=f"nervus {__version__}", job=open_job
             )
@@ -112,7 +119,9 @@ def write_bundle(job: Job, kept: Callable[[str], Path], to: Path) -> None:
         part.unlink(missing_ok=True)
 
 
-def _as_csv(job: Job, kept: Callable[[str], Path], folder: Path) -> tuple[Job, dict[str, Path]]:
+def _as_csv(
+    job: Job, kept: Callable[[str], Path], folder: Path, read: Callable[[Path], Recording]
+) -> tuple[Job, dict[str, Path]]:
     """The job with every recording as CSV, and where those lie that were none.
 
     Raises:
@@ -125,7 +134,7 @@ def _as_csv(job: Job, kept: Callable[[str], Path], folder: Path) -> tuple[Job, d
             entries.append(entry)
             continue
         unnamed = folder / "recording.csv"
-        write_recording(read_recording(kept(entry.file)), unnamed)
+        write_recording(read(kept(entry.file)), unnamed)
         with unnamed.open("rb") as file:
             digest = hashlib.file_digest(file, "sha256").hexdigest()
         stem = entry.file[17:].rpartition(".")[0][:100] or "recording"

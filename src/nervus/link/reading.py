@@ -149,6 +149,17 @@ def _all_may_be_ours(path: Path, wish: Wish) -> bool:
     return not twice and all(c.channel != IGNORE or c.name in wish.columns for c in mapping.columns)
 
 
+def kept_recording(path: Path) -> Recording:
+    """A recording that a job keeps, whatever program made it.
+
+    Raises:
+        RecordingUnusable: it can't be read any more.
+    """
+    recording = recording_in(path).recording
+    assert recording is not None  # noqa: S101 - else it was refused
+    return recording
+
+
 def codes_in_file(path: Path) -> tuple[SeenCode, ...]:
     """The codes that a report or a log of traffic holds.
 

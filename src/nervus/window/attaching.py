@@ -255,8 +255,9 @@ class Attaching(QObject):
 
         def work(_progress: object) -> None:
             from nervus.files.bundle import write_bundle  # noqa: PLC0415 - seldom wanted: start-up
+            from nervus.link.reading import kept_recording  # noqa: PLC0415 - loads pandas
 
-            write_bundle(job, lambda name: self.files / name, to)
+            write_bundle(job, lambda name: self.files / name, to, kept_recording)
 
         task = Task(work, self)
         task.succeeded.connect(

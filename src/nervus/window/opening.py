@@ -160,7 +160,13 @@ def _foreign(path: Path, progress: Progress) -> MappingWanted | None:
     mapping = proposal.mapping
     if mapping.is_long or all(c.channel == c.name for c in mapping.columns):
         return None  # our own names: nothing is to be agreed to
-    _read, questions = asked(path, proposal, mapping, frozenset())
+    try:
+        _read, questions = asked(path, proposal, mapping, frozenset())
+    except RecordingUnusable as wrong:
+        # A cell that does not fit what is proposed: another choice may.
+        where = f", line {wrong.place.line}" if wrong.place.line is not None else ""
+        column = f", column {wrong.place.column}" if wrong.place.column is not None else ""
+        return MappingWanted(path, proposal, (f"{wrong.wrong}{column}{where}",))
     proposed = replace(proposal, mapping=better(mapping, questions))
     return MappingWanted(path, proposed, tuple(q.text for q in questions))
 
