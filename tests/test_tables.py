@@ -156,6 +156,16 @@ def test_commas_that_may_be_either_are_refused(tmp_path: Path) -> None:
     assert len(four.mapping.columns) == 4
 
 
+def test_a_cell_of_several_lines_is_shown_on_one(tmp_path: Path) -> None:
+    rows = "".join(f"{n / 10},{1 + n / 100}\n" for n in range(30))
+    path = table(
+        tmp_path / "x.csv", "Time (s),TPS1 (V)\n" + rows + '3.0,"torn\n\tcell\x07"\n' + "3.1,1\n"
+    )
+    with pytest.raises(RecordingUnusable, match="“torn cell” is no number") as wrong:
+        read_any(path)
+    assert "\n" not in str(wrong.value)
+
+
 def test_names_and_units_as_they_are_written() -> None:
     assert split_name("TPS 1 [mV]") == ("TPS 1", "mV", False)
     assert split_name("tps1_mv") == ("tps1", "mV", True)

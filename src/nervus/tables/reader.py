@@ -153,7 +153,7 @@ class _Reader:
                 continue
             if column.channel not in CHANNEL_KINDS:
                 place = Place(self._name, self._line(int(rows[0])), CHANNEL)
-                raise RecordingUnusable(place, f"“{name[:24]}” is no channel", ACCEPTED)
+                raise RecordingUnusable(place, f"“{_shown(name)}” is no channel", ACCEPTED)
             kind = CHANNEL_KINDS[column.channel]
             scale, offset = conversion(column.unit, kind.unit) or (1.0, 0.0)
             values = self._numbers(number[VALUE], rows)
@@ -282,7 +282,7 @@ class _Reader:
         cell = str(self._table[number].iloc[row])
         place = Place(self._name, self._line(row), _short(self._mapping.columns[number]))
         nothing = is_missing(cell)
-        wrong = "there is no time" if nothing else f"“{cell[:24]}” is no time"
+        wrong = "there is no time" if nothing else f"“{_shown(cell)}” is no time"
         raise RecordingUnusable(place, wrong, ACCEPTED)
 
     def _tell_repeats(self, time_s: FloatArray) -> None:
@@ -324,7 +324,7 @@ class _Reader:
             if not is_missing(cell):
                 at = int(row if rows is None else rows[row])
                 place = Place(self._name, self._line(at), _short(self._mapping.columns[number]))
-                raise RecordingUnusable(place, f"“{cell.strip()[:24]}” is no number", ACCEPTED)
+                raise RecordingUnusable(place, f"“{_shown(cell)}” is no number", ACCEPTED)
         return cast("FloatArray", values)
 
     def _marks(self, times: dict[int, FloatArray]) -> tuple[Mark, ...]:
@@ -361,6 +361,11 @@ def _without_unit(cells: "pd.Series[str]", unit: str) -> "pd.Series[str]":
         return found[0] if found is not None and found[1] == unit else cell
 
     return cells.map(bare)
+
+
+def _shown(cell: str) -> str:
+    """A cell as it may stand in a sentence: on one line, and not too long."""
+    return " ".join("".join(c if c.isprintable() else " " for c in cell).split())[:24]
 
 
 def _short(column: Column) -> str:
