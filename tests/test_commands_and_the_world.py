@@ -1,5 +1,6 @@
 """The commands and what the world does to them: one sentence each, nothing overwritten or half done."""
 
+import contextlib
 import errno
 import os
 import re
@@ -9,8 +10,9 @@ import stat
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -153,36 +155,49 @@ def test_no_home_folder_stops_only_what_needs_one(
     assert main(["jobs", "--logbook", str(tmp_path / "none.db")]) == 2
 
 
+# A child that hears Ctrl C, also where whoever runs the tests does not, as `nohup … &` begins them.
+HEARS = ["env", "--default-signal=INT"]
+
+
+@contextlib.contextmanager
+def started(*arguments: str, **more: Any) -> Iterator["subprocess.Popen[str]"]:
+    """A command under way; whatever comes, it is gone afterwards."""
+    with subprocess.Popen([*HEARS, *NERVUS, *arguments], text=True, **more) as running:
+        try:
+            yield running
+        finally:
+            running.kill()
+
+
 def test_ctrl_c_leaves_nothing_half_written(tmp_path: Path) -> None:
     path = tmp_path / "long.csv"
-    started = subprocess.Popen(
-        [*NERVUS, "simulate", "--for", "1h", "-o", str(path)], stderr=subprocess.PIPE, text=True
-    )
-    time.sleep(3.0)
-    started.send_signal(signal.SIGINT)
-    _, err = started.communicate(timeout=30)
-    assert started.returncode == 130
-    assert err == "nervus: stopped.\n"
+    with started("simulate", "--for", "1h", "-o", str(path), stderr=subprocess.PIPE) as running:
+        time.sleep(3.0)
+        running.send_signal(signal.SIGINT)
+        _, err = running.communicate(timeout=60)
+        assert running.returncode == 130
+        assert err == "nervus: stopped.\n"
     assert list(tmp_path.iterdir()) == []
 
 
 def test_a_stand_in_without_a_terminal_goes_on_until_a_signal(tmp_path: Path) -> None:
-    with (tmp_path / "out").open("w") as out, Path(os.devnull).open() as nothing:
-        started = subprocess.Popen([*NERVUS, "stand-in"], stdin=nothing, stdout=out, stderr=out)
-        try:
-            wait_for(lambda: "standin:" in (tmp_path / "out").read_text())
-            time.sleep(0.5)
-            assert started.poll() is None
-        finally:
-            started.send_signal(signal.SIGINT)
-            assert started.wait(20) == 130
-    held = subprocess.Popen(
-        [*NERVUS, "stand-in"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
-    )
-    assert held.stdout is not None
-    assert held.stdout.readline().startswith("standin:")
-    held.communicate(timeout=20)
-    assert held.returncode == 0
+    out = tmp_path / "out"
+    with (
+        out.open("w") as written,
+        Path(os.devnull).open() as nothing,
+        started("stand-in", stdin=nothing, stdout=written, stderr=written) as running,
+    ):
+        wait_for(lambda: "standin:" in out.read_text())
+        time.sleep(0.5)
+        assert running.poll() is None
+        running.send_signal(signal.SIGINT)
+        assert running.wait(60) == 130
+    pipe = subprocess.PIPE
+    with started("stand-in", stdin=pipe, stdout=pipe) as held:
+        assert held.stdout is not None
+        assert held.stdout.readline().startswith("standin:")
+        held.communicate(timeout=60)
+        assert held.returncode == 0
 
 
 def wait_for(done: Callable[[], bool]) -> None:
