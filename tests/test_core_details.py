@@ -245,12 +245,13 @@ def test_of_a_measurement_file_what_is_left_out_is_told(tmp_path: Path) -> None:
         file.append([Signal(times, times, unit="V", name="TPS 1")])
         file.append([Signal(times * np.nan, times, unit="1/min", name="engine speed")])
         file.append([Signal(times, times, unit="lx", name="outside light")])
+        file.append([Signal(times, times, unit="V", name="Channel B")])
         file.save(path)
     remarks = read_mdf(path).remarks
     assert remarks == (
         "Read “TPS 1” as track 1 in V.",
         "“engine speed” was left out: it has no sample.",
-        "Left out: outside light.",
+        "Left out: outside light, Channel B.",
     )
 
 

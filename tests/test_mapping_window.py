@@ -67,6 +67,10 @@ def test_a_unit_that_can_not_be_is_asked_and_shown_as_it_will_be_understood(
     assert window.opened is not None
     assert window.opened.recording.duration_s == pytest.approx(5.98)
     assert "has no value in 3 of 300 rows" in window.panel.notice.text.text()
+    assert window.panel.notice.property("calm"), "nothing went wrong"
+    window.open_file(tmp_path / "not there.csv")
+    qtbot.waitUntil(lambda: not window.panel.notice.property("calm"), timeout=10_000)
+    assert "can't be read" in window.panel.notice.text.text()
 
 
 def test_our_own_names_with_values_that_can_not_be_are_asked_too(

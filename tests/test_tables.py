@@ -513,6 +513,9 @@ def test_a_measurement_file_whose_values_can_not_be_is_asked(tmp_path: Path) -> 
     read = read_any(path, read_wish(["TPS 1[mV]=tps1_v"])).recording
     assert read is not None
     assert read.channels[0].values.max() == pytest.approx(4.5, abs=0.01)
+    agreed = read_any(path, Wish(agreed=True)).recording
+    assert agreed is not None
+    assert agreed.channels[0].values.max() == pytest.approx(4.5, abs=0.01)
     with pytest.raises(OutsideError, match="its channels are “time”, “TPS 1”"):
         read_any(path, read_wish(["TPS 9=tps1_v"]))
 

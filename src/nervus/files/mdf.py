@@ -146,6 +146,7 @@ def _channels(path: Path, mdf: "MDF", wish: Wish) -> _Found:
             option = f'--map "{name}[{unit or kind.unit}]={channel}"'
             text = f"“{name[:40]}” may be {kind.title} in {unit or kind.unit}"
             found.questions.append(Question(None, text, option))
+            found.left.append(name)
             continue
         made = _channel(mdf, group, index, channel, unit)
         if isinstance(made, str):

@@ -8,7 +8,7 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from nervus.domain.channel import Recording
@@ -103,7 +103,13 @@ def _read_mdf(path: Path, wish: Wish) -> Read:
     more = ("Traffic of a bus is logged in it too, and was left out.",) if held.has_traffic else ()
     doubts = value_doubts(held.recording, {}, {c.id: c.kind.unit.value for c in held.recording.channels})
     if doubts:
-        raise RecordingQuestioned(path, [question_of(d, held.names[d.channel]) for d in doubts])
+        questions = [question_of(d, held.names[d.channel]) for d in doubts]
+        better = [q.better for q in questions if q.better is not None]
+        if not wish.agreed:
+            raise RecordingQuestioned(path, questions)
+        # What is proposed is agreed to, once: what can't be then is asked all the same.
+        said = {column.name: (column.unit, column.channel) for column in better}
+        return _read_mdf(path, replace(wish, columns={**wish.columns, **said}, agreed=False))
     return Read(held.recording, (), held.remarks + more)
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Role, Unit
-from nervus.knowledge.columns import can_be, conversion, units_of
+from nervus.knowledge.columns import can_be, conversion
 
 _USUAL_SUPPLY_V = 5.0
 # A track is a share of its supply; lines shorted to the battery lie higher, but stand still there.
@@ -325,9 +325,3 @@ def _smooth(channel: Channel) -> bool:
     low, high = _bulk(channel.values)
     moved = np.abs(np.diff(channel.values))
     return high > low and float(np.quantile(moved, 0.95)) < 0.1 * (high - low)
-
-
-def known_units(channel_id: str) -> tuple[str, ...]:
-    """All units in which a channel may be written."""
-    kind = CHANNEL_KINDS.get(channel_id)
-    return units_of(kind.unit if kind is not None else "s")

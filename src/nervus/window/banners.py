@@ -120,9 +120,21 @@ class Notice(QFrame):
         row.addWidget(self.put_away, 0, Qt.AlignmentFlag.AlignTop)
         self.hide()
 
-    def tell(self, text: str, act: str = "", action: Callable[[], object] | None = None) -> None:
-        """Show a sentence, and a button for what can be done about it."""
+    def tell(
+        self,
+        text: str,
+        act: str = "",
+        action: Callable[[], object] | None = None,
+        *,
+        calm: bool = False,
+    ) -> None:
+        """Show a sentence, and a button for what can be done; `calm` where nothing went wrong."""
         self.text.setText(text)
+        self.text.setAccessibleName("What is to be known" if calm else "What could not be done")
+        self.setProperty("calm", calm)
+        style = self.style()
+        if style is not None:
+            style.polish(self)
         self._action = action
         self.act.setText(act)
         self.act.setVisible(action is not None)

@@ -425,9 +425,11 @@ class MainWindow(FrameWindow):
         original = opened.original
         if opened.mapped and original is not None:
             agreed = f"Read as was agreed for such tables. {told}".strip()
-            self.panel.notice.tell(agreed, "Change it …", lambda: self.opening.change_mapping(original))
+            self.panel.notice.tell(
+                agreed, "Change it …", lambda: self.opening.change_mapping(original), calm=True
+            )
         elif told:
-            self.panel.notice.tell(told)
+            self.panel.notice.tell(told, calm=True)
 
     def _show_head(self, opened: Opened) -> None:
         if opened.vehicle is None:

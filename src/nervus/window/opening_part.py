@@ -162,7 +162,7 @@ class OpeningPart(QObject):
             try:
                 return open_mapped(path, known, scratch, progress, self.was_read.emit)
             except RecordingUnusable as wrong:
-                said = f"As it was agreed before it can't be read: {wrong}"
+                said = f"As it was agreed before it can't be read: {_why(wrong)}"
                 return replace(wanted, doubts=(said, *wanted.doubts), known=True)
 
         self._begin(f"Reading {path.name}", work)
@@ -193,3 +193,9 @@ class OpeningPart(QObject):
     def _agreed(self, wanted: MappingWanted, mapping: "CsvMapping") -> None:
         self.agreed.keep(wanted.proposal.signature, mapping)
         self.mapped(wanted.path, mapping)
+
+
+def _why(wrong: RecordingUnusable) -> str:
+    """What is wrong, without what would be typed on a command line."""
+    where = f" ({wrong.place})" if wrong.place.line is not None else ""
+    return f"{wrong.wrong}{where}"

@@ -202,11 +202,13 @@ QPushButton:checked { background: %(ink)s; color: %(surface)s; border-color: %(i
 QPushButton:checked:focus { border: 2px solid %(action)s; }
 QPushButton:disabled { color: %(muted)s; }
 #primary { background: %(action)s; color: %(on_action)s; border-color: %(action)s; }
+#primary:disabled { background: %(surface)s; color: %(muted)s; border-color: %(line)s; }
 #primary:focus { border: 2px solid %(ink)s; }
 #next { background: %(action)s; border-radius: 4px; }
 #next QLabel { color: %(on_action)s; background: %(action)s; }
 #nextTitle { font-size: 15px; font-weight: bold; }
 #notice { background: %(surface)s; border: 1px solid %(inflamed)s; border-radius: 4px; }
+#notice[calm="true"] { border-color: %(line)s; }
 #busy { background: %(surface)s; border: 1px solid %(action)s; border-radius: 4px; }
 #empty { background: %(surface)s; border: 1px dashed %(muted)s; border-radius: 6px; }
 QProgressBar { background: %(soft)s; border: 0; border-radius: 3px; max-height: 6px; }
