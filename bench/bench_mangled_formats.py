@@ -42,7 +42,8 @@ from nervus.domain.job import (
 from nervus.files.bundle import Envelope, read_bundle, write_bundle
 from nervus.files.code_report import read_codes_file
 from nervus.files.mdf import read_mdf
-from nervus.link.can_log import SUFFIXES, read_can_log
+from nervus.link.can_log import read_can_log
+from nervus.link.log_kind import SUFFIXES
 from nervus.tables.mapping import problem, propose
 from nervus.tables.reader import read_mapped
 

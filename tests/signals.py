@@ -2,8 +2,12 @@
 
 import numpy as np
 
-from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
-from nervus.signal.levels import TrackSignal, prepare
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Sensor
+from nervus.signal.explain import Event
+from nervus.signal.instrument import Instrument, prepare
+from nervus.signal.pair import Pair
+from nervus.signal.relation import Line
+from nervus.signal.shaft import follow
 
 RATE_HZ = 200.0
 
@@ -36,8 +40,18 @@ def recording(time_s: FloatArray, **values: FloatArray) -> Recording:
     return Recording(tuple(channel(name, time_s, v) for name, v in values.items()))
 
 
-def track(time_s: FloatArray, values: FloatArray, channel_id: str = "tps1_v") -> TrackSignal:
+def track(time_s: FloatArray, values: FloatArray, channel_id: str = "tps1_v") -> Instrument:
     """A track on a supply of 5 V, ready for the detectors."""
     made = prepare(channel(channel_id, time_s, values), 5.0)
     assert made is not None
     return made
+
+
+def events(made: Recording, sensor: Sensor = Sensor.THROTTLE) -> tuple[Event, ...]:
+    """What is left of a recording's candidates after each was explained, on a supply of 5 V."""
+    return follow(made, sensor, 5.0, (), None).events
+
+
+def pair_of(first: Instrument, second: Instrument, line: Line, *, together: bool = True) -> Pair:
+    """Two tracks that are read at the same instants."""
+    return Pair(first, second, line, 0.0, together)

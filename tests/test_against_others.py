@@ -78,7 +78,9 @@ def test_limited_opening_is_told() -> None:
 def test_a_plate_that_sticks_open_is_told_and_suspected() -> None:
     time_s, command = staircase()
     at = plate(command, 0.08)
-    at = np.where(time_s > 25.0, np.maximum(at, 30.0), at)
+    # From when it is first beyond it: a plate does not leap to where it sticks.
+    sticks_s = float(time_s[np.flatnonzero((time_s > 25.0) & (at > 30.0))[0]])
+    at = np.where(time_s > sticks_s, np.maximum(at, 30.0), at)
     analysis = analyse(with_command(at, time_s, command))
     finding = next(f for f in analysis.examination.findings if isinstance(f, Disagreement))
     assert "stays at" in finding.text

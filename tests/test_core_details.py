@@ -17,9 +17,9 @@ from msgspec.structs import replace as with_entries
 
 from nervus.codes.notation import read_code
 from nervus.domain.analysis import Suspect, SuspectId
-from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
+from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording, Unit
 from nervus.domain.errors import Stopped
-from nervus.domain.finding import DeadSpot, Drop, Floor, Shape
+from nervus.domain.finding import DeadSpot, Drop, Floor, Shape, Shared
 from nervus.domain.job import (
     Change,
     CodeSet,
@@ -45,9 +45,9 @@ from nervus.judge.words import SUSPECT_NAMES
 from nervus.knowledge import Likelihood, judging, look_items
 from nervus.link.addresses import USUAL
 from nervus.link.bus_health import _why, cant_open
-from nervus.link.can_log import is_can_log
 from nervus.link.errors import REASONS
 from nervus.link.instruments import Instrument, SamplerSource
+from nervus.link.log_kind import is_can_log
 from nervus.link.outcome import Kind, Outcome
 from nervus.link.reading import read_any
 from nervus.link.text_adapter import TextTransport
@@ -376,7 +376,8 @@ def test_where_nothing_names_a_track_all_that_there_are_are_meant_alike() -> Non
 def test_every_finding_and_every_pass_of_a_dead_spot_weighs_for_its_track() -> None:
     def drop(channel: str, confidence: float) -> Drop:
         return Drop(
-            channels=(channel,), times_s=((1.0, 1.1),), confidence=confidence, text="", level_v=0.0,
+            channels=(channel,), times_s=((1.0, 1.1),), confidence=confidence, text="", level=0.0,
+            unit=Unit.VOLT, shared=Shared.SIGNAL,
             floor=Floor.GROUND, at_travel_pct=None, marks=(),
         )  # fmt: skip
 

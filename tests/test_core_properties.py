@@ -18,8 +18,8 @@ from nervus.files import answer, read_recording
 from nervus.judge.analyse import analyse
 from nervus.judge.verdict import judge
 from nervus.knowledge import judging
-from nervus.signal.flats import monotone
 from nervus.signal.locality import judge_locality
+from nervus.signal.robust import monotone
 from nervus.standin.demo import CASES
 from nervus.standin.hard_cases import MAKERS, hard_case
 
@@ -174,7 +174,8 @@ def test_healthy_recordings_that_look_ill_stay_silent(kind: str) -> None:
     """Seeds that nothing was tuned on; bench_detection counts many more."""
     for seed in range(90_000, 90_006):
         findings = analyse(hard_case(kind, seed).recording).examination.findings
-        assert [f.text for f in findings] == []
+        # What may be the key, and nothing tells it, is said; it is no accusation.
+        assert [f.text for f in findings if f.confidence >= 0.5] == []
 
 
 EXPECTED = {

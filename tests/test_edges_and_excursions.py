@@ -7,12 +7,10 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Floor
 from nervus.signal.course import course_of
 from nervus.signal.edges import is_no_motion, split_at_edges
-from nervus.signal.events import bursts, gather
 from nervus.signal.excursions import find_excursions, find_weak_excursions
-from nervus.signal.held_level import find_held
-from nervus.signal.relation import Line
-from nervus.signal.sister import Says, Sisters
-from signals import recording, sweep, sweeps, track, volts
+from nervus.signal.explain import Cause, bursts
+from nervus.signal.stands import find_stands
+from signals import events, recording, sweep, sweeps, track, volts
 
 
 def planted(
@@ -70,20 +68,6 @@ def test_what_is_beyond_any_plate_depends_on_size_and_time() -> None:
     assert not is_no_motion(np.asarray([1.0]), fast)
 
 
-def test_a_burst_is_one_event_and_its_ends_are_exact() -> None:
-    time_s, travel = sweep()
-    values = volts(travel, noise_v=0.002)
-    random = np.random.default_rng(3)
-    inside = (time_s >= 1.2) & (time_s <= 1.4)
-    values[inside] = np.where(random.random(int(inside.sum())) < 0.8, 0.03, values[inside])
-    made = track(time_s, values)
-    (event,) = gather(
-        recording(time_s, tps1_v=values), (made,), {"tps1_v": find_excursions(made)}
-    ).events
-    assert event.span_s == pytest.approx((1.2, 1.4), abs=0.03)
-    assert event.deepest[1].floor is Floor.GROUND
-
-
 def test_an_interruption_that_fades_in_is_followed_to_the_course() -> None:
     """A held level that the moving course leaves slowly, and comes back to by an edge."""
     time_s, travel = sweep()
@@ -123,16 +107,6 @@ def spiked(volts_of_spike: float, lines: tuple[str, ...]) -> dict[str, FloatArra
     return {"time_s": time_s, **lines_v}
 
 
-def test_a_spike_on_every_line_is_no_event_but_on_one_it_is() -> None:
-    for lines, events in ((("tps1_v", "tps2_v", "vref_v"), 0), (("tps1_v",), 1)):
-        made = spiked(0.6, lines)
-        time_s = made.pop("time_s")
-        tracks = tuple(track(time_s, made[n], n) for n in ("tps1_v", "tps2_v"))
-        found = gather(recording(time_s, **made), tracks, {t.id: find_excursions(t) for t in tracks})
-        assert len(found.events) == events
-        assert bool(found.spikes["tps1_v"]) is (events == 0)
-
-
 def swung(swings: tuple[float, ...]) -> dict[str, FloatArray]:
     """Volts that both tracks get alike in samples 2 ms apart; there is no supply to compare with."""
     time_s, travel = sweep(rate_hz=500.0)
@@ -141,63 +115,6 @@ def swung(swings: tuple[float, ...]) -> dict[str, FloatArray]:
         one[350 + step] += volts_of_it
         two[350 + step] += volts_of_it
     return {"time_s": time_s, "tps1_v": one, "tps2_v": two}
-
-
-@pytest.mark.parametrize(
-    ("swings", "events"), [((0.6, 0.3, -0.4), 0), ((-0.6, -0.3, 0.5), 0), ((0.6,) * 7, 1)]
-)
-def test_a_spike_that_swings_is_no_event_without_a_supply_to_compare_with(
-    swings: tuple[float, ...], events: int
-) -> None:
-    """Common practice, no published source: what is coupled in adds the same volts to every line."""
-    made = swung(swings)
-    time_s = made.pop("time_s")
-    tracks = tuple(track(time_s, made[n], n) for n in ("tps1_v", "tps2_v"))
-    found = gather(recording(time_s, **made), tracks, {t.id: find_excursions(t) for t in tracks})
-    assert len(found.events) == events
-
-
-@pytest.mark.parametrize(("level_v", "found"), [(2.6, 5), (4.45, 0)])
-def test_jumps_that_land_on_one_level_are_an_open_line_seen_slowly(level_v: float, found: int) -> None:
-    """Eight readings a second: an input's resistors hold an open line at one level; a stop is none."""
-    time_s, travel = sweeps(6, seconds=6.0, rate_hz=8.0)
-    values = volts(travel, noise_v=0.002)
-    for start in (4, 68, 118, 184, 236):
-        values[start : start + 2] = level_v
-    assert len(find_held(track(time_s, values), ())) == found
-    random = np.random.default_rng(4)
-    for start in (4, 68, 118, 184, 236):
-        values[start : start + 2] = random.uniform(1.5, 3.5)
-    assert find_held(track(time_s, values), ()) == ()
-
-
-def test_what_shows_on_both_tracks_is_one_event_that_names_both() -> None:
-    time_s, travel = sweep()
-    one, two = volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)
-    for values in (one, two):
-        values[180:200] = 4.99
-    tracks = (track(time_s, one), track(time_s, two, "tps2_v"))
-    found = gather(
-        recording(time_s, tps1_v=one, tps2_v=two), tracks, {t.id: find_excursions(t) for t in tracks}
-    )
-    assert [e.channels for e in found.events] == [("tps1_v", "tps2_v")]
-    assert len(bursts(found.events)) == 1
-    # Opposite tracks that both go to the supply contradict their relation: no motion.
-    assert Sisters(*tracks, Line(-1.0, 100.0), 0.0, together=True).says(found.events[0]) is Says.FAULT
-
-
-def test_what_the_sister_confirms_is_motion() -> None:
-    """A plate that jumps faster than any plate: but both tracks say so, as their relation wants."""
-    time_s, travel = sweep()
-    moved = travel.copy()
-    moved[150:165] += 20.0
-    one, two = volts(moved, noise_v=0.001), 5.0 - volts(moved, noise_v=0.001, seed=2)
-    tracks = (track(time_s, one), track(time_s, two, "tps2_v"))
-    found = gather(
-        recording(time_s, tps1_v=one, tps2_v=two), tracks, {t.id: find_excursions(t) for t in tracks}
-    )
-    assert len(found.events) == 1
-    assert Sisters(*tracks, Line(-1.0, 100.0), 0.0, together=True).says(found.events[0]) is Says.MOTION
 
 
 def test_the_course_bridges_what_is_faulty_and_leaves_the_rest() -> None:
@@ -214,3 +131,90 @@ def test_the_course_of_fast_samples_is_thinned_by_means() -> None:
     course = course_of(track(time_s, volts(travel, noise_v=0.01)), ())
     assert course.time_s.size == 500
     assert np.abs(course.own() - np.interp(course.time_s, time_s, volts(travel))).max() < 0.006
+
+
+# -- explained ----------------------------------------------------------------------------------
+
+
+def test_a_burst_is_one_event_and_its_ends_are_exact() -> None:
+    time_s, travel = sweep()
+    values = volts(travel, noise_v=0.002)
+    random = np.random.default_rng(3)
+    inside = (time_s >= 1.2) & (time_s <= 1.4)
+    values[inside] = np.where(random.random(int(inside.sum())) < 0.8, 0.03, values[inside])
+    (event,) = events(recording(time_s, tps1_v=values))
+    assert event.span_s == pytest.approx((1.2, 1.4), abs=0.03)
+    assert event.deepest[1].floor is Floor.GROUND
+    assert not event.is_weak
+
+
+def test_a_spike_on_every_line_is_no_event_but_on_one_it_is() -> None:
+    for lines, found in ((("tps1_v", "tps2_v", "vref_v"), 0), (("tps1_v",), 1)):
+        made = spiked(0.6, lines)
+        assert len(events(recording(made.pop("time_s"), **made))) == found
+
+
+@pytest.mark.parametrize(
+    ("swings", "found"), [((0.6, 0.3, -0.4), 0), ((-0.6, -0.3, 0.5), 0), ((0.6,) * 7, 1)]
+)
+def test_a_spike_that_swings_is_no_event_without_a_supply_to_compare_with(
+    swings: tuple[float, ...], found: int
+) -> None:
+    """Common practice, no published source: what is coupled in adds the same volts to every line."""
+    made = swung(swings)
+    assert len(events(recording(made.pop("time_s"), **made))) == found
+
+
+@pytest.mark.parametrize(("level_v", "found"), [(2.6, 5), (4.45, 0)])
+def test_jumps_that_land_on_one_level_are_an_open_line_seen_slowly(level_v: float, found: int) -> None:
+    """Ten readings a second: an input's resistors hold an open line at one level; a stop is none."""
+    time_s, travel = sweeps(6, seconds=6.0, rate_hz=10.0)
+    values = volts(travel, noise_v=0.002)
+    starts = (4, 85, 147, 230, 295)
+    for start in starts:
+        values[start : start + 3] = level_v
+    stands, level = find_stands(track(time_s, values), ())
+    assert (level is not None) is bool(found)
+    assert len(stands) == found or level is None
+    random = np.random.default_rng(4)
+    for start in starts:
+        values[start : start + 3] = random.uniform(1.5, 3.5)
+    assert find_stands(track(time_s, values), ())[1] is None
+
+
+def test_what_shows_on_both_tracks_is_one_event_that_names_both() -> None:
+    """Opposite tracks that both go to the supply contradict their relation: an open ground."""
+    time_s, travel = sweep()
+    one, two = volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)
+    for values in (one, two):
+        values[180:200] = 4.99
+    found = events(recording(time_s, tps1_v=one, tps2_v=two))
+    assert [(e.channels, e.cause) for e in found] == [(("tps1_v", "tps2_v"), Cause.FEED)]
+    assert len(bursts(found)) == 1
+    assert len(bursts((*found, *found))) == 1
+
+
+@pytest.mark.parametrize("relation", [1.0, -1.0])
+def test_both_tracks_that_leap_to_one_level_are_no_motion(relation: float) -> None:
+    """They agree, as motion would; but 20 % within 5 ms needs 3 200 000 %/s^2: no plate has that."""
+    time_s, travel = sweeps(3)
+    shown = travel.copy()
+    for start in (150, 700, 1300, 1900):
+        shown[start : start + 20] = 55.0
+    one = volts(shown, noise_v=0.001)
+    two = 2.5 + relation * (volts(shown, noise_v=0.001, seed=2) - 2.5)
+    found = events(recording(time_s, tps1_v=one, tps2_v=two))
+    assert [(e.channels, e.cause) for e in found] == [(("tps1_v", "tps2_v"), Cause.ELECTRONICS)] * 4
+    assert min(e.margin for e in found) > 3.0
+
+
+def test_a_plate_that_bounces_on_its_stop_moves_both_tracks_alike() -> None:
+    """A snap shut, and 1.5 % of bounce behind it: both tracks say so, within what a plate can."""
+    time_s = np.arange(0.0, 8.0, 0.01)
+    phase = time_s % 4.0
+    shut = np.clip(1.0 - (phase - 2.0) / 0.09, 0.0, 1.0)
+    travel = 60.0 * np.clip(phase / 1.0, 0.0, 1.0) * shut
+    bounce = np.clip(1.0 - ((phase - 2.13) / 0.03) ** 2, 0.0, 1.0) * 1.5
+    one = volts(travel + bounce, noise_v=0.002)
+    two = 5.0 - volts(travel + bounce, noise_v=0.002, seed=2)
+    assert events(recording(time_s, tps1_v=one, tps2_v=two)) == ()

@@ -7,23 +7,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
-from scipy.stats import chi2
 
 from nervus.circuit import matching
 from nervus.domain.analysis import Direction, Pass
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
-from nervus.signal import edges, locality, sampling, travel, wear_noise
+from nervus.signal import edges, rough, sampling, travel
 from nervus.signal.course import course_of
 from nervus.signal.instants import read_at
-from nervus.signal.levels import TrackSignal
-from nervus.signal.locality import judge_locality
+from nervus.signal.instrument import Instrument
 from nervus.signal.pass_cells import sort_into_cells
 from nervus.signal.relation import Line
 from nervus.signal.sampling import block_means
-from nervus.signal.sister import Sisters
 from nervus.signal.spans import Union, inside, overlaps, runs, runs_of
-from signals import track
+from signals import pair_of, track
 
 LEVELS = st.floats(0.0, 100.0, allow_nan=False, width=32)
 COURSES = arrays(np.float64, st.integers(2, 700), elements=LEVELS)
@@ -114,7 +111,7 @@ def test_means_over_blocks_are_means(values: FloatArray, size: int) -> None:
     assert block_means(values, size) == pytest.approx(np.asarray(expected), abs=1e-9)
 
 
-def on_course(values: FloatArray) -> TrackSignal:
+def on_course(values: FloatArray) -> Instrument:
     return track(np.arange(values.size) / 100.0, values)
 
 
@@ -143,31 +140,6 @@ def test_bridges_are_straight_and_touch_nothing_else(
     assert course_of(made, spans).level == pytest.approx(smoothed, abs=1e-9)
 
 
-@pytest.mark.parametrize("size", [1, 4, 7])
-def test_roughness_is_summed_as_it_is_defined(size: int) -> None:
-    level = np.random.default_rng(size).normal(50.0, 1.0, 70_003)
-    bend = level[1:-1] - (level[:-2] + level[2:]) / 2.0
-    whole = bend.size // size * size
-    expected = (bend[:whole] ** 2 / 1.5).reshape(-1, size).sum(axis=1)
-    assert wear_noise._power(level, size) == pytest.approx(expected)
-
-
-def test_roughness_is_counted_for_the_pass_and_cell_it_fell_into() -> None:
-    """Two passes with a rest between them: what is in the rest belongs to neither."""
-    time_s = np.arange(0.0, 3.0, 0.01)
-    where = np.interp(time_s, [0.0, 1.0, 2.0, 3.0], [0.0, 100.0, 100.0, 0.0])
-    blocks = wear_noise._Blocks(time_s, np.full(time_s.size, 4.0), 1)
-    passes = (
-        Pass(0.0, 1.0, Direction.OPENING, 0.0, 100.0),
-        Pass(2.0, 3.0, Direction.CLOSING, 100.0, 0.0),
-    )
-    table = wear_noise._by_pass_and_cell(blocks, (time_s, where), passes)
-    assert table.shape == (2, 50)
-    assert np.nanmin(table) == np.nanmax(table) == 2.0
-    only_rest = wear_noise._Blocks(time_s[110:190], np.ones(80), 1)
-    assert np.isnan(wear_noise._by_pass_and_cell(only_rest, (time_s, where), passes)).all()
-
-
 @given(arrays(np.float64, st.integers(1, 12), elements=st.floats(-0.2, 1.2)))
 def test_signatures_between_travels_are_interpolated(places: FloatArray) -> None:
     shares = np.random.default_rng(3).uniform(0.0, 100.0, (5, 2, matching._TRAVEL.size))
@@ -177,21 +149,6 @@ def test_signatures_between_travels_are_interpolated(places: FloatArray) -> None
         for number in range(2):
             expected = np.interp(places, matching._TRAVEL, shares[option, number])
             assert found[option, :, number] == pytest.approx(expected)
-
-
-@settings(deadline=None, max_examples=60)
-@given(arrays(np.float64, st.integers(3, 12), elements=LEVELS))
-def test_the_window_of_the_tightest_cluster_holds_what_it_says(places: FloatArray) -> None:
-    """By trying every window: none of its width holds more."""
-    time_s = np.linspace(0.0, 10.0, 2001)
-    locality, window = judge_locality(places, np.linspace(0.0, 100.0, 2001), time_s)
-    assert window is not None
-    assert locality.events == places.size
-    held = np.count_nonzero((places >= window[0]) & (places <= window[1]))
-    score = held - 0.4 * next(r for r, w in enumerate((2, 5, 10)) if window[1] - window[0] <= w + 1e-9)
-    for rank, width in enumerate((2.0, 5.0, 10.0)):
-        best = max(np.count_nonzero((places >= p) & (places <= p + width)) for p in places)
-        assert score >= best - 0.4 * rank - 1e-9
 
 
 @settings(deadline=None, max_examples=120)
@@ -252,30 +209,14 @@ def test_cells_of_passes_hold_what_lies_in_them(
     assert sorted_in.sums(values) == pytest.approx(sums, abs=1e-9)
 
 
-def test_simulated_events_fall_where_the_time_was_spent() -> None:
-    """Against the exact shares of the time: Pearson's chi-squared of ten cells (any textbook)."""
-    time_s = np.cumsum(np.random.default_rng(3).uniform(0.001, 0.02, 30_000))
-    where = 100.0 * (0.5 - 0.5 * np.cos(time_s)) ** 2
-    drawn = locality._time_weighted_draws(where, time_s, 20)
-    assert drawn.shape == (1999, 20)
-    weights = np.gradient(time_s)
-    cells = np.linspace(0.0, 100.0, 11)
-    shares, _ = np.histogram(where, cells, weights=weights)
-    counted, _ = np.histogram(drawn, cells)
-    expected = shares / shares.sum() * drawn.size
-    assert float(np.sum((counted - expected) ** 2 / expected)) < chi2.ppf(0.9999, 9)
-    # The same recording gets the same answer.
-    assert np.array_equal(drawn, locality._time_weighted_draws(where, time_s, 20))
-
-
 @settings(deadline=None, max_examples=60)
 @given(arrays(np.float64, st.integers(20, 300), elements=LEVELS), st.floats(1.0, 30.0))
 def test_gaps_between_tracks_are_those_of_the_whole_arrays(level: FloatArray, least: float) -> None:
     time_s = even(level.size, 0.002)
     one, two = track(time_s, level / 20.0), track(time_s, 5.0 - np.roll(level, 3) / 20.0, "tps2_v")
-    sisters = Sisters(one, two, Line(-1.0, 100.0), 0.0, together=True)
+    pair = pair_of(one, two, Line(-1.0, 100.0))
     whole = np.abs(one.level - (two.level - 100.0) / -1.0)
-    at, gaps = sisters._gaps(least)
+    at, gaps = pair._gaps(least)
     assert at.tolist() == np.flatnonzero(whole > least).tolist()
     assert gaps == pytest.approx(whole[at])
 
@@ -287,7 +228,7 @@ def test_gaps_are_found_across_the_ends_of_pieces() -> None:
     for index in (0, (1 << 15) - 1, 1 << 15, size - 1):
         other[index] = 70.0
     pair = track(time_s, level / 20.0), track(time_s, other / 20.0, "tps2_v")
-    at, gaps = Sisters(*pair, Line(1.0, 0.0), 0.0, together=True)._gaps(5.0)
+    at, gaps = pair_of(*pair, Line(1.0, 0.0))._gaps(5.0)
     assert at.tolist() == [0, (1 << 15) - 1, 1 << 15, size - 1]
     assert gaps == pytest.approx(np.full(4, 20.0))
 
@@ -335,3 +276,9 @@ def test_a_union_touches_what_any_of_its_spans_overlaps(
     made = [(float(a), float(a + n)) for a, n in spans]
     span = (float(asked[0]), float(asked[0] + asked[1]))
     assert Union(made).touches(span, slack) == any(overlaps(span, s, slack) for s in made)
+
+
+def test_a_bend_is_what_a_value_is_off_the_middle_of_its_neighbours() -> None:
+    level = np.random.default_rng(2).normal(50.0, 1.0, 2 * rough._PIECE + 77)
+    assert rough._bend(level) == pytest.approx(level[1:-1] - (level[:-2] + level[2:]) / 2.0)
+    assert rough._bend(level[:2]).size == 0

@@ -11,9 +11,10 @@ from nervus.codes.notation import read_code
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import CodeState
-from nervus.link.can_log import SUFFIXES, read_can_log
+from nervus.link.can_log import read_can_log
 from nervus.link.can_transport import CanTransport
 from nervus.link.diagnostics import Diagnostics
+from nervus.link.log_kind import SUFFIXES
 from nervus.link.loopback_bus import LoopbackBus
 from nervus.link.reading import read_any, recording_in
 from nervus.standin.planting import read_fault

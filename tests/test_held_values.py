@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Drop
 from nervus.judge.analyse import analyse
-from nervus.signal.held_values import update_samples, without_repeats
+from nervus.signal.held_values import as_read, update_samples
 from signals import recording, sweeps, volts
 
 
@@ -63,7 +63,7 @@ def test_updates_that_come_a_little_early_or_late_are_updates() -> None:
     values = np.repeat(random.normal(2.0, 0.5, 300), lengths)
     assert update_samples(values) == pytest.approx(10, abs=1)
     time_s = np.linspace(0.0, 0.005 * (values.size - 1), values.size)
-    (channel,) = without_repeats(recording(time_s, tps1_v=values)).channels
+    (channel,) = as_read(recording(time_s, tps1_v=values)).channels
     assert channel.samples == 300
     assert np.array_equal(channel.values, values[np.append(0, np.cumsum(lengths)[:-1])])
 
@@ -74,7 +74,7 @@ def test_a_rest_is_told_again_as_often_as_updates_fit_in() -> None:
     resting = np.full(500, 3.0)
     values = np.concatenate((moving, resting, moving[::-1]))
     time_s = np.linspace(0.0, 0.005 * (values.size - 1), values.size)
-    (channel,) = without_repeats(recording(time_s, tps1_v=values)).channels
+    (channel,) = as_read(recording(time_s, tps1_v=values)).channels
     at_rest = (channel.time_s > 3.2) & (channel.time_s < 5.3)
     assert np.count_nonzero(at_rest) == pytest.approx(42, abs=2)
     assert np.diff(channel.time_s).max() < 0.06
@@ -87,4 +87,4 @@ def test_what_is_only_coarse_is_left_as_it_is(bits: int, noise_v: float) -> None
     time_s, travel = sweeps(3, seconds=6.0, rate_hz=100.0)
     step = 5.0 / 2**bits
     made = recording(time_s, tps1_v=np.round(volts(travel, noise_v=noise_v) / step) * step)
-    assert without_repeats(made) is made
+    assert as_read(made) is made

@@ -16,12 +16,14 @@ from nervus.domain.analysis import (
     SuspectId,
     Verdict,
 )
+from nervus.domain.channel import Mark, Sensor, Unit
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
     Drop,
     Floor,
     Shape,
+    Shared,
     SupplyFault,
     SupplyLine,
 )
@@ -191,7 +193,10 @@ COMMON: dict[str, Any] = {"times_s": ((1.0, 2.0),), "confidence": 0.5, "text": "
 
 
 def drop(*channels: str, floor: Floor = Floor.GROUND) -> Drop:
-    return Drop(channels=channels, level_v=0.0, floor=floor, at_travel_pct=None, marks=(), **COMMON)
+    return Drop(
+        channels=channels, level=0.0, unit=Unit.VOLT, shared=Shared.SIGNAL, floor=floor,
+        at_travel_pct=None, marks=(), **COMMON,
+    )  # fmt: skip
 
 
 def spot(channel: str, seen_in: int) -> DeadSpot:
@@ -271,7 +276,11 @@ def seen(*findings: object, **more: Any) -> list[tuple[str, float]]:
     coverage = more.get("coverage", SimpleNamespace(swept_pct=((0.0, 100.0),)))
     examination = SimpleNamespace(
         findings=findings,
-        locality=SimpleNamespace(verdict=more.get("verdict", Verdict.UNDECIDED)),
+        drops=dict.fromkeys(
+            Sensor, SimpleNamespace(verdict=more.get("verdict", Verdict.UNDECIDED), p_value=0.01)
+        ),
+        marks=more.get("marks", ()),
+        duration_s=more.get("duration_s", 30.0),
         coverage=coverage,
         passes=more.get("passes", ("one", "two")),
     )
@@ -279,12 +288,12 @@ def seen(*findings: object, **more: Any) -> list[tuple[str, float]]:
     return [(o.id, o.confidence) for o in observe(examination, circuit)]  # type: ignore[arg-type] # what it needs
 
 
-def sure(
-    confidence: float, *channels: str, floor: Floor = Floor.GROUND, marks: tuple[str, ...] = ()
-) -> Drop:
+def sure(confidence: float, *channels: str, floor: Floor = Floor.GROUND, at_s: float = 1.0) -> Drop:
     return Drop(
-        channels=channels or ("tps1_v",), level_v=0.0, floor=floor, at_travel_pct=None, marks=marks,
-        times_s=((1.0, 2.0),), confidence=confidence, text="",
+        channels=channels or ("tps1_v",), level=0.0, unit=Unit.VOLT,
+        shared=Shared.FEED if len(channels) > 1 else Shared.SIGNAL,
+        floor=floor, at_travel_pct=None, marks=(),
+        times_s=((at_s, at_s + 0.1),), confidence=confidence, text="",
     )  # fmt: skip
 
 
@@ -292,16 +301,25 @@ def test_drops_are_as_sure_as_the_one_in_the_middle_and_tied_to_the_clock_only_i
     three = (sure(0.5), sure(0.9), sure(0.8))
     assert seen(*three)[0] == ("drops_somewhere", 0.8)
     assert seen(*three, verdict=Verdict.TIME)[0] == ("drops_anywhere", 0.8)
-    assert seen(*three, verdict=Verdict.POSITION)[0] == ("drops_somewhere", 0.8)
+    # What comes back at one place is the track, as sure as that it does.
+    ((name, how_sure),) = seen(*three, verdict=Verdict.POSITION)
+    assert name == "dead_spot"
+    assert how_sure == pytest.approx(0.8 * 0.99)
 
 
-def test_marks_count_from_three_drops_in_ten_on() -> None:
-    marked, plain = sure(0.9, marks=("shake",)), sure(0.9)
-    names = [name for name, _ in seen(*[marked] * 3, *[plain] * 7)]
-    assert "drops_follow_marks" in names
-    names = [name for name, _ in seen(*[marked] * 2, *[plain] * 7)]
-    assert "drops_follow_marks" not in names
-    assert "drops_follow_marks" not in [name for name, _ in seen(plain)]
+def test_marks_count_where_drops_come_near_them_more_often_than_the_time_there_explains() -> None:
+    shaken = tuple(Mark(10.0 * n, "shake the plug") for n in range(1, 6))
+    near = [sure(0.9, at_s=10.0 * n + 0.4) for n in range(1, 6)]
+    spread = [sure(0.9, at_s=7.0 * n) for n in range(1, 9)]
+    follow = "drops_follow_marks"
+    assert follow in [name for name, _ in seen(*near, marks=shaken, duration_s=60.0)]
+    assert follow not in [name for name, _ in seen(*spread, marks=shaken, duration_s=60.0)]
+    # A mark that speaks of something else, or that is always near, proves nothing.
+    engine = tuple(Mark(m.time_s, "engine started") for m in shaken)
+    assert follow not in [name for name, _ in seen(*near, marks=engine, duration_s=60.0)]
+    always = tuple(Mark(1.5 * n, "shake the plug") for n in range(40))
+    assert follow not in [name for name, _ in seen(*near, marks=always, duration_s=60.0)]
+    assert follow not in [name for name, _ in seen(sure(0.9), duration_s=60.0)]
 
 
 def test_levels_are_told_by_what_most_of_the_drops_do() -> None:
@@ -355,7 +373,9 @@ def explained(*at: str) -> CircuitEvidence:
 def test_the_circuits_solution_speaks_for_the_levels_where_there_is_one() -> None:
     examination = SimpleNamespace(
         findings=(sure(0.9),),
-        locality=SimpleNamespace(verdict=Verdict.UNDECIDED),
+        drops=dict.fromkeys(Sensor, SimpleNamespace(verdict=Verdict.UNDECIDED, p_value=None)),
+        marks=(),
+        duration_s=30.0,
         coverage=None,
         passes=(),
     )

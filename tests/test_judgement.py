@@ -19,6 +19,7 @@ from nervus.domain.analysis import (
     TrackRelation,
     Verdict,
 )
+from nervus.domain.channel import Sensor, Unit
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -29,6 +30,7 @@ from nervus.domain.finding import (
     OffRest,
     RestCause,
     Shape,
+    Shared,
     Span,
     SupplyFault,
     SupplyLine,
@@ -40,6 +42,13 @@ from nervus.knowledge import judging
 
 WHOLE = (Pass(0, 1, Direction.OPENING, 0, 100), Pass(2, 3, Direction.CLOSING, 100, 0))
 SURE: dict[str, Any] = {"confidence": 0.95, "text": "It is so.", "times_s": ((1.0, 1.2),)}
+
+
+def shared(channels: tuple[str, ...], floor: Floor) -> Shared:
+    """By its feed if both tracks go to a rail, else by the sensor's electronics."""
+    if len(channels) == 1:
+        return Shared.SIGNAL
+    return Shared.ELECTRONICS if floor is Floor.INTERMEDIATE else Shared.FEED
 
 
 def drop(
@@ -54,7 +63,9 @@ def drop(
     return Drop(
         **{**SURE, "times_s": ((at_s, at_s + 0.05),)},
         channels=channels,
-        level_v=level_v,
+        level=level_v,
+        unit=Unit.VOLT,
+        shared=shared(channels, floor),
         floor=floor,
         at_travel_pct=at_pct,
         marks=marks,
@@ -77,6 +88,7 @@ def seen(
         passes=WHOLE if swept else (),
         findings=findings,
         locality=Locality(len(findings), verdict, None, ""),
+        drops={s: Locality(len(findings), verdict, 0.001, "") for s in Sensor},
         coverage=Coverage((0.0, 100.0), swept, 0.01, ""),
     )
 
@@ -97,7 +109,9 @@ def test_findings_become_observations() -> None:
     spot = DeadSpot(
         **SURE, channels=("tps1_v",), travel_pct=(20, 24), shape=Shape.DROP, seen_in=7, crossed=8
     )
-    rough = Noise(**SURE, channels=("tps1_v",), travel_pct=(0, 10), rms_v=0.02, usual_rms_v=0.004)
+    rough = Noise(
+        **SURE, channels=("tps1_v",), travel_pct=(0, 10), rms=0.02, usual_rms=0.004, unit=Unit.VOLT
+    )
     low = SupplyFault(**SURE, channels=("vref_v",), level_v=4.4, where=SupplyLine.SUPPLY)
     assert names(seen(spot, rough, low)) == {"dead_spot", "noise", "supply_out"}
     assert names(seen(*ANYWHERE, verdict=Verdict.TIME)) == {"drops_anywhere", "drop_one_rail"}
@@ -105,8 +119,10 @@ def test_findings_become_observations() -> None:
     assert names(seen(*TOGETHER, verdict=Verdict.TIME)) == {"drops_anywhere", "drop_all_tracks"}
     between = tuple(drop(float(i), 20.0 * i, 1.0 + 0.6 * i) for i in range(1, 5))
     assert "drop_one_between" in names(seen(*between))
-    marked = tuple(replace(d, marks=("shake",)) for d in ANYWHERE[:3])
-    assert "drops_follow_marks" in names(seen(*marked, *ANYWHERE[3:]))
+    assert "drop_all_between" in names(seen(drop(1.0, 40.0, 2.2, channels=("tps1_v", "tps2_v"))))
+    pedal = replace(spot, channels=("app1_v",))
+    (told,) = observe(seen(pedal), NO_CIRCUIT)
+    assert (told.id, told.pedal) == ("dead_spot", True)
 
 
 @pytest.mark.parametrize(
@@ -147,7 +163,9 @@ def test_evidence_of_one_cause_is_counted_once() -> None:
     spot = DeadSpot(
         **SURE, channels=("tps1_v",), travel_pct=(2, 9), shape=Shape.STEP, seen_in=7, crossed=8
     )
-    rough = Noise(**SURE, channels=("tps1_v",), travel_pct=(0, 10), rms_v=0.02, usual_rms_v=0.004)
+    rough = Noise(
+        **SURE, channels=("tps1_v",), travel_pct=(0, 10), rms=0.02, usual_rms=0.004, unit=Unit.VOLT
+    )
     alone, both = judged(seen(spot)), judged(seen(spot, rough))
     assert both.suspects == alone.suspects
     assert len(both.ledger) == 1
@@ -176,7 +194,7 @@ def test_the_ledger_says_what_each_step_added_and_took() -> None:
         (ANYWHERE, "sensor_plug", "signal 1"),
         (tuple(replace(d, channels=("tps2_v",)) for d in ANYWHERE), "sensor_plug", "signal 2"),
         (TOGETHER, "sensor_plug", "ground"),
-        (tuple(replace(d, level_v=0.01, floor=Floor.GROUND) for d in TOGETHER), "sensor_plug", "supply"),
+        (tuple(replace(d, level=0.01, floor=Floor.GROUND) for d in TOGETHER), "sensor_plug", "supply"),
     ],
 )
 def test_suspicion_lies_where_the_findings_point(

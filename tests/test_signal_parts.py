@@ -16,10 +16,10 @@ from nervus.signal.frames import learn_frame
 from nervus.signal.key import key_off_spans
 from nervus.signal.relation import Line, describe, estimate_skew, learn_line
 from nervus.signal.rest import find_rests, off_rest
+from nervus.signal.rough import rough_stretches
 from nervus.signal.spans import inside, merge, overlaps, runs, total
 from nervus.signal.supply import supply_faults
 from nervus.signal.travel import crossings, find_passes
-from nervus.signal.wear_noise import noisy_stretches
 from signals import channel, recording, sweep, sweeps, track, volts
 
 
@@ -205,17 +205,19 @@ def test_a_flat_that_slow_sampling_hides_from_single_passes_shows_in_all_of_them
 def test_a_rough_stretch_is_found_with_its_size() -> None:
     time_s, travel = sweeps(6)
     random = np.random.default_rng(6)
-    rough = volts(travel, noise_v=0.002)
+    worn = volts(travel, noise_v=0.002)
     on = (travel > 20) & (travel < 32)
-    rough[on] += random.normal(0, 0.03, int(on.sum()))
-    made = track(time_s, rough)
+    worn[on] += random.normal(0, 0.03, int(on.sum()))
+    made = track(time_s, worn)
     passes = find_passes(time_s, travel)
-    (found,) = noisy_stretches(made, (time_s, travel), passes, ())
-    assert found.travel_pct == pytest.approx((20.0, 32.0), abs=2.1)
-    assert found.rms_v == pytest.approx(0.03, rel=0.25)
-    assert found.usual_rms_v == pytest.approx(0.002, rel=0.4)
+    (rough,) = rough_stretches(made, (time_s, travel), passes, ())
+    assert rough.flickers
+    found = rough.noise
+    assert found.travel_pct == pytest.approx((20.0, 32.0), abs=0.8)
+    assert found.rms == pytest.approx(0.03, rel=0.25)
+    assert found.usual_rms == pytest.approx(0.002, rel=0.4)
     quiet = track(time_s, volts(travel, noise_v=0.002))
-    assert noisy_stretches(quiet, (time_s, travel), passes, ()) == ()
+    assert rough_stretches(quiet, (time_s, travel), passes, ()) == ()
 
 
 # -- rest, supply, key, coverage -----------------------------------------------------------------

@@ -9,14 +9,13 @@ from nervus.domain.finding import DeadSpot, Disagreement, Drop, Noise, Shape
 from nervus.judge.analyse import analyse
 from nervus.judge.stretches import concerned
 from nervus.signal.flats import find_flats
-from nervus.signal.levels import coarser
+from nervus.signal.instrument import coarser
 from nervus.signal.relation import Line
 from nervus.signal.sampling import block_means
-from nervus.signal.sister import Sisters
 from nervus.signal.spans import runs, runs_of
 from nervus.signal.spikes import without_spikes
 from nervus.signal.travel import find_passes
-from signals import channel, recording, sweep, sweeps, track, volts
+from signals import channel, events, pair_of, recording, sweep, sweeps, track, volts
 
 
 def stands(travel: FloatArray, low: float, wide: float) -> FloatArray:
@@ -131,23 +130,6 @@ def test_a_fast_capture_shows_a_drop_whose_edges_a_filter_rounds(
     assert end == pytest.approx(0.9 + seconds, abs=0.002 + 5.0 * filter_s)
 
 
-def test_a_gentle_interruption_is_found_by_the_other_track_and_named() -> None:
-    """It leaves and comes back over 80 ms each, as no edge does; the other track stays."""
-    time_s, travel = sweep()
-    share = np.clip(1.0 - np.abs(time_s - 1.2) / 0.16, 0.0, 0.5) * 2.0
-    one = volts(travel, noise_v=0.002)
-    one -= share * (one - 0.1)
-    two = 5.0 - volts(travel, noise_v=0.002, seed=2)
-    tracks = (track(time_s, one), track(time_s, two, "tps2_v"))
-    sisters = Sisters(*tracks, Line(-1.0, 100.0), 0.0, together=True)
-    (event,) = sisters.apart(())
-    assert event.channels == ("tps1_v",)
-    assert event.span_s == pytest.approx((1.05, 1.35), abs=0.03)
-    # What is known already is not told again; what both tracks do is motion.
-    assert sisters.apart(((1.0, 1.4),)) == ()
-    assert Sisters(tracks[0], tracks[0], Line(1.0, 0.0), 0.0, together=True).apart(()) == ()
-
-
 def test_a_step_has_one_depth_and_a_rough_stretch_has_many() -> None:
     time_s, travel = sweeps(8)
     worn = (travel > 40.0) & (travel < 46.0)
@@ -209,4 +191,26 @@ def test_what_reads_the_level_of_an_open_line_is_one_more_interruption() -> None
     assert drops[-1].times_s[0][0] == pytest.approx(19.0, abs=0.05)
     alone = volts(travel, noise_v=0.002, seed=2)
     alone[(time_s > hidden[0]) & (time_s < hidden[1])] = 1.3
-    assert not analyse(recording(time_s, tps1_v=first, tps2_v=alone)).examination.findings
+    (only,) = analyse(recording(time_s, tps1_v=first, tps2_v=alone)).examination.findings
+    assert only.channels == ("tps2_v",)
+    # Without her nothing tells it from a hand.
+    assert not analyse(recording(time_s, tps2_v=alone)).examination.findings
+
+
+def test_a_gentle_interruption_is_found_by_the_other_track_and_named() -> None:
+    """It leaves and comes back over 80 ms each, as no edge does; the other track stays."""
+    time_s, travel = sweep()
+    share = np.clip(1.0 - np.abs(time_s - 1.2) / 0.16, 0.0, 0.5) * 2.0
+    one = volts(travel, noise_v=0.002)
+    one -= share * (one - 0.1)
+    two = 5.0 - volts(travel, noise_v=0.002, seed=2)
+    (event,) = events(recording(time_s, tps1_v=one, tps2_v=two))
+    assert event.channels == ("tps1_v",)
+    assert event.span_s == pytest.approx((1.05, 1.35), abs=0.03)
+    tracks = (track(time_s, one), track(time_s, two, "tps2_v"))
+    pair = pair_of(*tracks, Line(-1.0, 100.0))
+    (parted,) = pair.partings(4.0, (), 0.06)
+    assert parted == pytest.approx((1.05, 1.35), abs=0.03)
+    # What is known already is not told again; a track and itself never part.
+    assert pair.partings(4.0, ((1.0, 1.4),), 0.06) == ()
+    assert pair_of(tracks[0], tracks[0], Line(1.0, 0.0)).partings(4.0, (), 0.06) == ()

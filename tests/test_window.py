@@ -109,7 +109,7 @@ def test_clicking_in_the_picture_chooses_the_finding(
     at = box.mapViewToScene(QPointF(7.85, 1.0))
     with qtbot.waitSignal(view.finding_clicked):
         qtbot.mouseClick(view.viewport(), Qt.MouseButton.LeftButton, pos=view.mapFromScene(at), delay=1)
-    assert window.findings.view.currentIndex().row() == 3
+    assert window.findings.number == 3
 
 
 def test_the_plate_and_the_voltages_follow_the_cursor(
@@ -196,11 +196,11 @@ def test_every_action_has_words_and_works_by_key_or_menu(
 ) -> None:
     window.open_demo("loose-wire")
     settled()
-    first = window.findings.view.currentIndex().row()
+    first = window.findings.number
     qtbot.keyClick(window, Qt.Key.Key_N)
-    assert window.findings.view.currentIndex().row() == first + 1
+    assert window.findings.number == first + 1
     qtbot.keyClick(window, Qt.Key.Key_Escape)
-    assert window.findings.view.currentIndex().row() == -1
+    assert window.findings.number == -1
     shown = window.panel.stack.currentWidget()
     qtbot.keyClick(window, Qt.Key.Key_V)
     assert window.panel.stack.currentWidget() is not shown

@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from conftest import SAMPLES
 from nervus.domain.analysis import Analysis, StretchSuspicion, SuspectId
-from nervus.domain.channel import Recording
+from nervus.domain.channel import Recording, Sensor, Unit
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -26,6 +26,7 @@ from nervus.domain.finding import (
     OutOfRange,
     RestCause,
     Shape,
+    Shared,
     SupplyFault,
     SupplyLine,
 )
@@ -265,8 +266,16 @@ COMMON: dict[str, Any] = {
 }
 EACH_KIND: tuple[Finding, ...] = (
     DeadSpot(**COMMON, travel_pct=(20.0, 24.0), shape=Shape.STEP, seen_in=7, crossed=8),
-    Drop(**COMMON, level_v=0.02, floor=Floor.GROUND, at_travel_pct=40.0, marks=("shake",)),
-    Noise(**COMMON, travel_pct=(0.0, 12.0), rms_v=0.02, usual_rms_v=0.004),
+    Drop(
+        **COMMON,
+        level=0.02,
+        unit=Unit.VOLT,
+        shared=Shared.SIGNAL,
+        floor=Floor.GROUND,
+        at_travel_pct=40.0,
+        marks=("shake",),
+    ),
+    Noise(**COMMON, travel_pct=(0.0, 12.0), rms=0.02, usual_rms=0.004, unit=Unit.VOLT),
     Disagreement(**COMMON, travel_pct=(5.0, 9.0), worst_pct=8.6, suspect=None, would_set_code=True),
     OffRest(**COMMON, rest_pct=5.4, usual_rest_pct=0.1, cause=RestCause.PLATE, ect_c=96.0),
     OutOfRange(**COMMON, level_v=4.98, limit_v=4.65),
@@ -389,3 +398,58 @@ def test_crosses_on_crosses_are_drawn_once() -> None:
     )
     assert pair.seen(np.arange(5), 100).tolist() == [0, 1, 4]
     assert pair.seen(np.empty(0, dtype=np.intp), 100).size == 0
+
+
+# -- one cause, one line --------------------------------------------------------------------------
+
+
+def drop_at(at_s: float, group: str, *marks: str) -> Drop:
+    common: dict[str, Any] = {**COMMON, "times_s": ((at_s, at_s + 0.04),), "channels": ("tps2_v",)}
+    return Drop(
+        **common, level=0.02, unit=Unit.VOLT, shared=Shared.SIGNAL, floor=Floor.GROUND,
+        at_travel_pct=10.0 * at_s, marks=marks, group=group,
+    )  # fmt: skip
+
+
+def test_drops_of_one_cause_are_one_line_and_left_and_right_go_through_them(qtbot: QtBot) -> None:
+    found = (drop_at(1.0, "a"), drop_at(2.0, "a", "shake"), drop_at(3.0, "b"), drop_at(4.0, "a"))
+    column = FindingsList()
+    qtbot.addWidget(column)
+    chosen: list[int] = []
+    column.chosen.connect(chosen.append)
+    column.show_findings(found)
+    column.show()
+    assert column.model.rowCount() == 2
+    column.choose(1)
+    index = column.view.currentIndex()
+    assert index.row() == 0
+    assert index.data() == "3 drops, track 2\n2 of 3: 2.00 s, 40 ms"
+    qtbot.keyClick(column.view, Qt.Key.Key_Right)
+    qtbot.keyClick(column.view, Qt.Key.Key_Right)  # there is no more
+    qtbot.keyClick(column.view, Qt.Key.Key_Left)
+    assert chosen == [1, 3, 1]
+    told = str(index.data(Qt.ItemDataRole.AccessibleTextRole))
+    assert "3 drops of one cause, 1.00 to 4.04 s, 40 to 40 ms long, 10 to 40 % of the travel" in told
+    assert "near “shake”" in told
+    # A click on what is chosen already goes on too.
+    middle = column.view.visualRect(index).center()
+    qtbot.mouseClick(column.view.viewport(), Qt.MouseButton.LeftButton, pos=middle)
+    assert chosen[-1] == 3
+    column.choose(2)
+    assert column.view.currentIndex().row() == 1
+    assert short(found[2])[0] == "Drop, track 2"
+
+
+def test_a_finding_of_the_pedal_is_shown_over_the_pedals_travel(qtbot: QtBot) -> None:
+    recording = read_recording(SAMPLES.parent / "other-hand" / "pedal-seen-slowly.csv")
+    examination = analyse(recording).examination
+    view = TravelView()
+    qtbot.addWidget(view)
+    view.show_recording(recording, examination)
+    assert {name for name, _ in view._curves} == {"tps1_pct"}
+    view.select(0)
+    assert {name for name, _ in view._curves} == {"app1_v", "app2_v"}
+    marks = row_marks(examination, Sensor.PEDAL)
+    assert {m.finding for m in marks} == {0}
+    assert all(abs((m.from_pct + m.to_pct) / 2 - 26.0) < 8.0 for m in marks)
+    assert row_marks(examination) == ()

@@ -3,13 +3,12 @@
 import numpy as np
 import pytest
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import FloatArray, Unit
 from nervus.domain.finding import DeadSpot, Noise, Shape, Span
 from nervus.signal import dead_spots, worn_places
-from nervus.signal.events import Event
 from nervus.signal.excursions import Excursion
+from nervus.signal.explain import Event
 from nervus.signal.flat_checks import FlatEnds, is_quiet
-from nervus.signal.open_level import more_at_open_level, open_level
 from signals import sweeps, track, volts
 
 
@@ -25,7 +24,7 @@ def spot(
 def rough(place: Span, channel: str = "tps1_v") -> Noise:
     return Noise(
         channels=(channel,), times_s=(), confidence=0.9, text="", travel_pct=place,
-        rms_v=0.05, usual_rms_v=0.004,
+        rms=0.05, usual_rms=0.004, unit=Unit.VOLT,
     )  # fmt: skip
 
 
@@ -33,7 +32,7 @@ def event(
     span_s: Span, level: float, course: float = 60.0, channel: str = "tps1_v", *, weak: bool = False
 ) -> Event:
     excursion = Excursion(span_s, course, course, level, 5, weak=weak)
-    return Event(((channel, excursion),), span_s)
+    return Event(((channel, excursion),), span_s, margin=0.0 if weak else 9.0)
 
 
 # -- flats and what looks like them -------------------------------------------------------------
@@ -56,13 +55,13 @@ def test_a_narrower_flat_of_the_other_track_at_the_same_place_is_a_shadow() -> N
         (spot((40.0, 42.0)), rough((42.8, 52.0)), True),
         (spot((40.0, 42.0)), rough((44.0, 52.0)), False),
         (spot((40.0, 42.0)), rough((41.0, 52.0), "tps2_v"), False),
-        (spot((40.0, 42.0), Shape.STEP), rough((41.0, 52.0)), False),
+        (spot((40.0, 42.0), Shape.STEP), rough((41.0, 52.0)), True),
     ],
 )
-def test_a_flat_at_a_rough_stretch_of_its_track_is_the_roughness(
+def test_a_spot_at_a_rough_stretch_of_its_track_is_the_roughness(
     flat: DeadSpot, stretch: Noise, *, explained: bool
 ) -> None:
-    assert worn_places._is_rough_flat(flat, [stretch]) is explained
+    assert worn_places._is_rough(flat, [stretch]) is explained
 
 
 def stand(noise_v: float, seconds: float = 0.2) -> tuple[FloatArray, FloatArray, tuple[Span, ...]]:
@@ -122,45 +121,6 @@ def test_an_open_contact_at_a_stand_is_an_event_of_its_own() -> None:
     span = (float(time_s[at]), float(time_s[at + 5]))
     flat = spot((41.0, 46.0), times_s=((span[0] - 0.1, span[1]),))
     assert not FlatEnds(made, (flat,), (time_s, travel), 80.0).explain(event(span, 0.4, 45.0))
-
-
-# -- the level of an open line ------------------------------------------------------------------
-
-
-def test_the_open_level_is_known_from_interruptions_that_agree() -> None:
-    time_s, travel = sweeps(3, seconds=4.0, rate_hz=25.0)
-    slow = track(time_s, volts(travel))
-    agreeing = tuple(event((n, n + 0.2), 37.0 + 0.1 * n) for n in range(4))
-    assert open_level(slow, agreeing) == pytest.approx(37.15)
-    assert open_level(slow, agreeing[:2]) is None
-    scattered = tuple(event((n, n + 0.2), 20.0 + 9.0 * n) for n in range(5))
-    assert open_level(slow, scattered) is None
-    others = tuple(event((n, n + 0.2), 37.0, channel="tps2_v") for n in range(4))
-    assert open_level(slow, others) is None
-    fine_s, fine = sweeps(3, seconds=4.0, rate_hz=500.0)
-    assert open_level(track(fine_s, volts(fine)), agreeing) is None
-
-
-def test_only_what_the_other_track_contradicts_is_at_the_open_level() -> None:
-    """The track crosses that level in every pass, and is right to."""
-    time_s, travel = sweeps(3, seconds=4.0, rate_hz=25.0)
-    level = volts(travel)
-    expected = 100.0 * level / 5.0
-    none = np.zeros(time_s.size)
-    assert more_at_open_level(track(time_s, level), 37.0, expected, none, ()) == ()
-    broken = level.copy()
-    broken[(time_s > 5.9) & (time_s < 6.1)] = 1.85
-    (found,) = more_at_open_level(track(time_s, broken), 37.0, expected, none, ())
-    assert found.span_s == pytest.approx((5.92, 6.08))
-    assert found.channels == ("tps1_v",)
-    assert not found.is_weak
-    # What timing explains is none, what is known is not told again, what was weak is.
-    much = np.full(time_s.size, 60.0)
-    assert more_at_open_level(track(time_s, broken), 37.0, expected, much, ()) == ()
-    known = event((6.0, 6.04), 37.0)
-    assert more_at_open_level(track(time_s, broken), 37.0, expected, none, (known,)) == ()
-    guess = event((6.0, 6.04), 37.0, weak=True)
-    assert len(more_at_open_level(track(time_s, broken), 37.0, expected, none, (guess,))) == 1
 
 
 def test_an_excursion_that_ends_behind_the_last_sample_has_a_height() -> None:

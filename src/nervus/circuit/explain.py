@@ -21,10 +21,10 @@ from nervus.domain.analysis import (
     NodeReading,
     SuspectId,
 )
-from nervus.domain.channel import Channel, FloatArray, Recording, Role, Unit
-from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, OutOfRange, Shape
+from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Unit
+from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, OutOfRange, Shape, Shared
 from nervus.signal.instants import read_at
-from nervus.signal.levels import supply_scale
+from nervus.signal.instrument import supply_scale
 
 # One reading of a moving track against the learned circuit, percent of supply: its noise, the
 # travel's own error, and how well the ends are known; calm readings of a pair have less of it.
@@ -72,6 +72,11 @@ def explain(recording: Recording, examination: Examination) -> CircuitEvidence:
 
 
 def _concerns_levels(finding: Finding) -> bool:
+    """Whether levels of the throttle's sensor tell of it; a contactless one has no such circuit."""
+    if finding.sensor is not Sensor.THROTTLE:
+        return False
+    if isinstance(finding, Drop) and finding.shared is Shared.ELECTRONICS:
+        return False
     if isinstance(finding, DeadSpot):
         return finding.shape is Shape.DROP
     return isinstance(finding, Drop | OutOfRange | Disagreement)

@@ -1,10 +1,10 @@
 """The answer of an analysis: passes, findings, locality, coverage and suspects in one value."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import FloatArray, Mark, Sensor
 from nervus.domain.finding import Finding, Span
 
 
@@ -123,8 +123,9 @@ class Travel:
 class Locality:
     """Are the events tied to a place in the travel (`position`), or do they come anywhere (`time`)?
 
-    `p_value` is the probability of so tight a cluster if events knew nothing of the position;
-    `None` where there were too few events to ask.
+    `p_value` is what the probability of so tight a cluster would be at most, if events knew nothing of
+    the
+    position; `None` where there were too few events to ask.
     """
 
     events: int
@@ -223,7 +224,23 @@ class Judgement:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Examination:
-    """All that the signal says, before anybody is suspected."""
+    """All that the signal says, before anybody is suspected.
+
+    Attributes:
+        duration_s: from the first instant to the last.
+        channels: how each was sampled.
+        tracks: how the throttle's two tracks belong together.
+        travel: where the throttle was.
+        passes: of the throttle.
+        findings: of throttle and pedal.
+        locality: what ties all that was seen together, worn places too.
+        drops: the same for the interruptions of each sensor alone.
+        coverage: what could not have shown.
+        key_off_s: when nothing was judged.
+        marks: what the technician did meanwhile.
+        pedal_travel: where the pedal was, where its tracks were recorded.
+        pedal_passes: of the pedal.
+    """
 
     duration_s: float
     channels: tuple[ChannelSummary, ...]
@@ -232,8 +249,22 @@ class Examination:
     passes: tuple[Pass, ...]
     findings: tuple[Finding, ...]
     locality: Locality
+    drops: Mapping[Sensor, Locality]
     coverage: Coverage
     key_off_s: tuple[Span, ...] = field(default=())
+    marks: tuple[Mark, ...] = field(default=())
+    pedal_travel: Travel | None = None
+    pedal_passes: tuple[Pass, ...] = field(default=())
+
+    def seen_from(self, sensor: Sensor) -> "Examination":
+        """The same, with travel, passes and findings of one sensor alone."""
+        findings = tuple(f for f in self.findings if f.sensor is sensor)
+        if sensor is Sensor.THROTTLE:
+            return replace(self, findings=findings)
+        ends = ((min(p.from_pct, p.to_pct), max(p.from_pct, p.to_pct)) for p in self.pedal_passes)
+        coverage = replace(self.coverage, swept_pct=tuple(sorted(ends)))
+        travel, passes = self.pedal_travel, self.pedal_passes
+        return replace(self, travel=travel, passes=passes, findings=findings, coverage=coverage)
 
 
 @dataclass(frozen=True, slots=True)

@@ -44,6 +44,13 @@ class Role(StrEnum):
     TEMPERATURE = "temperature"
 
 
+class Sensor(StrEnum):
+    """A shaft whose place tracks tell."""
+
+    THROTTLE = "throttle"
+    PEDAL = "pedal"
+
+
 @dataclass(frozen=True, slots=True)
 class ChannelKind:
     """One thing that can be recorded.
@@ -53,27 +60,36 @@ class ChannelKind:
         unit: the unit of its values.
         role: what it witnesses.
         title: what it is called on screen.
+        sensor: the shaft that it tells of, if it is one's track.
+        number: which track of that sensor, 1 or 2; 0 for what is no track.
     """
 
     id: str
     unit: Unit
     role: Role
     title: str
+    sensor: Sensor | None = None
+    number: int = 0
+
+    @property
+    def track(self) -> str:
+        """What a technician calls the track, whether it was measured or is told: "pedal track 2"."""
+        return ("pedal " if self.sensor is Sensor.PEDAL else "") + f"track {self.number or 1}"
 
 
 def _kinds() -> dict[str, ChannelKind]:
     rows = (
-        ("tps1_v", Unit.VOLT, Role.TRACK, "track 1"),
-        ("tps2_v", Unit.VOLT, Role.TRACK, "track 2"),
-        ("tps1_pct", Unit.PERCENT, Role.TRACK, "track 1 as reported"),
-        ("tps2_pct", Unit.PERCENT, Role.TRACK, "track 2 as reported"),
+        ("tps1_v", Unit.VOLT, Role.TRACK, "track 1", Sensor.THROTTLE, 1),
+        ("tps2_v", Unit.VOLT, Role.TRACK, "track 2", Sensor.THROTTLE, 2),
+        ("tps1_pct", Unit.PERCENT, Role.TRACK, "track 1 as reported", Sensor.THROTTLE, 1),
+        ("tps2_pct", Unit.PERCENT, Role.TRACK, "track 2 as reported", Sensor.THROTTLE, 2),
         ("throttle_pct", Unit.PERCENT, Role.POSITION, "throttle as reported"),
         ("throttle_deg", Unit.DEGREE, Role.POSITION, "throttle angle as reported"),
         ("throttle_cmd_pct", Unit.PERCENT, Role.COMMAND, "throttle command"),
-        ("app1_v", Unit.VOLT, Role.PEDAL, "pedal track 1"),
-        ("app2_v", Unit.VOLT, Role.PEDAL, "pedal track 2"),
-        ("app1_pct", Unit.PERCENT, Role.PEDAL, "pedal track 1 as reported"),
-        ("app2_pct", Unit.PERCENT, Role.PEDAL, "pedal track 2 as reported"),
+        ("app1_v", Unit.VOLT, Role.PEDAL, "pedal track 1", Sensor.PEDAL, 1),
+        ("app2_v", Unit.VOLT, Role.PEDAL, "pedal track 2", Sensor.PEDAL, 2),
+        ("app1_pct", Unit.PERCENT, Role.PEDAL, "pedal track 1 as reported", Sensor.PEDAL, 1),
+        ("app2_pct", Unit.PERCENT, Role.PEDAL, "pedal track 2 as reported", Sensor.PEDAL, 2),
         ("pedal_pct", Unit.PERCENT, Role.PEDAL, "pedal as reported"),
         ("vref_v", Unit.VOLT, Role.SUPPLY, "sensor supply"),
         ("sgnd_v", Unit.VOLT, Role.GROUND, "sensor ground"),
@@ -147,6 +163,15 @@ class Recording:
     def get(self, channel_id: str) -> Channel | None:
         """The channel of that identifier, or `None` where it was not recorded."""
         return next((c for c in self.channels if c.id == channel_id), None)
+
+    def tracks(self, sensor: Sensor) -> tuple[Channel, ...]:
+        """One channel for each track of a sensor: as measured at the wire, else as reported."""
+        best: dict[int, Channel] = {}
+        for channel in self.channels:
+            kind = channel.kind
+            if kind.sensor is sensor and (kind.number not in best or kind.unit is Unit.VOLT):
+                best[kind.number] = channel
+        return tuple(best[number] for number in sorted(best))
 
     def with_role(self, role: Role) -> tuple[Channel, ...]:
         """All channels that witness `role`, in the order of recording."""

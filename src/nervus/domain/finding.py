@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import ClassVar
 
+from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
+
 Span = tuple[float, float]
 """A stretch [from, to] of time in seconds, or of travel in percent."""
 
@@ -35,6 +37,14 @@ class RestCause(StrEnum):
     UNKNOWN = "unknown"
 
 
+class Shared(StrEnum):
+    """What failed where a track, or all of them, dropped."""
+
+    SIGNAL = "one signal"
+    FEED = "the supply or ground of all"
+    ELECTRONICS = "the electronics of a contactless sensor"
+
+
 class SupplyLine(StrEnum):
     """Which line of the sensor's supply is out of tolerance."""
 
@@ -52,6 +62,7 @@ class Finding:
         times_s: when it shows, each [start, end].
         confidence: 0 to 1; of the findings given 0.9, nine in ten should be real.
         text: one sentence that a technician understands.
+        group: the same short name for all findings of one cause, "" before it is known.
     """
 
     kind: ClassVar[str]
@@ -59,6 +70,13 @@ class Finding:
     times_s: tuple[Span, ...]
     confidence: float
     text: str
+    group: str = ""
+
+    @property
+    def sensor(self) -> Sensor:
+        """Whose tracks show it; what shows on no track counts as the throttle's."""
+        sensors = (CHANNEL_KINDS[c].sensor for c in self.channels if c in CHANNEL_KINDS)
+        return next((s for s in sensors if s is not None), Sensor.THROTTLE)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,23 +92,26 @@ class DeadSpot(Finding):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Drop(Finding):
-    """An interruption bound to an instant; `level_v` is the level it fell to."""
+    """An interruption bound to an instant; `level` is the level it fell to, in `unit`."""
 
     kind: ClassVar[str] = "drop"
-    level_v: float
+    level: float
+    unit: Unit
     floor: Floor
+    shared: Shared
     at_travel_pct: float | None
     marks: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Noise(Finding):
-    """A stretch that is noisy but continuous; both levels are effective values in volts."""
+    """A stretch that is noisy but continuous; both amounts are effective values in `unit`."""
 
     kind: ClassVar[str] = "noise"
     travel_pct: Span
-    rms_v: float
-    usual_rms_v: float
+    rms: float
+    usual_rms: float
+    unit: Unit
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

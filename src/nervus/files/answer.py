@@ -6,6 +6,7 @@ from importlib import resources
 from typing import Any, Final
 
 from nervus.domain.analysis import Analysis
+from nervus.domain.channel import Unit
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -92,6 +93,7 @@ def finding_row(finding: Finding) -> Json:
         "confidence": finding.confidence,
         "text": finding.text,
         "times_s": [list(span) for span in finding.times_s],
+        "group": finding.group,
     }
     row.update(_FIELDS[type(finding)](finding))
     return row
@@ -99,6 +101,11 @@ def finding_row(finding: Finding) -> Json:
 
 def _pair(span: tuple[float, float] | None) -> list[float] | None:
     return list(span) if span is not None else None
+
+
+def _in_unit(name: str, value: float, unit: Unit) -> Json:
+    """Volts under a name that says so, a percentage with its unit beside it."""
+    return {f"{name}_v": value} if unit is Unit.VOLT else {name: value, f"{name}_unit": str(unit)}
 
 
 def _dead_spot(f: DeadSpot) -> Json:
@@ -115,8 +122,9 @@ def _drop(f: Drop) -> Json:
     return {
         "start_s": f.times_s[0][0],
         "end_s": f.times_s[0][1],
-        "level_v": f.level_v,
+        **_in_unit("level", f.level, f.unit),
         "floor": str(f.floor),
+        "shared": str(f.shared),
         "at_travel_pct": f.at_travel_pct,
         "marks": list(f.marks),
     }
@@ -126,8 +134,8 @@ def _noise(f: Noise) -> Json:
     return {
         "channel": f.channels[0],
         "travel_pct": list(f.travel_pct),
-        "rms_v": f.rms_v,
-        "usual_rms_v": f.usual_rms_v,
+        **_in_unit("rms", f.rms, f.unit),
+        **_in_unit("usual_rms", f.usual_rms, f.unit),
     }
 
 

@@ -1,10 +1,11 @@
 """Which observations a set of findings makes: the bridge from what was seen to what it means."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nervus.domain.analysis import CircuitEvidence, Examination, SuspectId, Verdict
+from nervus.domain.analysis import NO_CIRCUIT, CircuitEvidence, Examination, SuspectId, Verdict
+from nervus.domain.channel import Sensor
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -16,10 +17,12 @@ from nervus.domain.finding import (
     OffRest,
     OutOfRange,
     RestCause,
+    Shared,
     SupplyFault,
 )
+from nervus.judge.marks import follows_work
 from nervus.judge.words import WHOLE_PCT
-from nervus.knowledge import Likelihood
+from nervus.knowledge import Likelihood, judging
 
 _LEAST_PASSES = 2
 
@@ -32,16 +35,29 @@ class Observation:
         id: a row of the knowledge.
         confidence: 0 to 1.
         solved: its likelihoods, where they were computed instead of looked up.
+        pedal: whether it was seen on the pedal's sensor, not the throttle's.
     """
 
     id: str
     confidence: float
     solved: Likelihood | None = None
+    pedal: bool = False
 
 
 def observe(examination: Examination, circuit: CircuitEvidence) -> tuple[Observation, ...]:
     """The observations that the findings of one recording make."""
-    found = examination.findings
+    seen: list[Observation] = []
+    for sensor in Sensor:
+        found = [f for f in examination.findings if f.sensor is sensor]
+        own = circuit if sensor is Sensor.THROTTLE else NO_CIRCUIT
+        told = _of_one_sensor(examination, own, found)
+        seen += told if sensor is Sensor.THROTTLE else [replace(o, pedal=True) for o in told]
+    return tuple(seen) if seen else (Observation(_clean(examination), 1.0),)
+
+
+def _of_one_sensor(
+    examination: Examination, circuit: CircuitEvidence, found: list[Finding]
+) -> list[Observation]:
     seen: list[Observation] = []
     for kind, name in _OF_KIND.items():
         sure = [f.confidence for f in found if isinstance(f, kind)]
@@ -56,7 +72,7 @@ def observe(examination: Examination, circuit: CircuitEvidence) -> tuple[Observa
             seen.append(Observation(name, finding.confidence))
         elif isinstance(finding, OffRest):
             seen.append(Observation(_REST[finding.cause], finding.confidence))
-    return tuple(seen) if seen else (Observation(_clean(examination), 1.0),)
+    return seen
 
 
 _OF_KIND: dict[type[Finding], str] = {
@@ -80,22 +96,29 @@ def _of_drops(
     if not drops:
         return []
     sure = float(np.median([d.confidence for d in drops]))
-    anywhere = examination.locality.verdict is Verdict.TIME
+    places = examination.drops[drops[0].sensor]
+    if places.verdict is Verdict.POSITION and places.p_value is not None:
+        return [Observation("dead_spot", sure * (1.0 - places.p_value))]
+    anywhere = places.verdict is Verdict.TIME
     seen = [Observation("drops_anywhere" if anywhere else "drops_somewhere", sure)]
     seen.append(_floor(circuit, drops, sure))
-    marked = sum(1 for d in drops if d.marks)
-    if marked and marked >= 0.3 * len(drops):
+    if follows_work(drops, examination.marks, examination.duration_s, frozenset(judging().work.words)):
         seen.append(Observation("drops_follow_marks", sure))
     return seen
 
 
 def _floor(circuit: CircuitEvidence, drops: list[Drop], sure: float) -> Observation:
-    """What the levels say: by the circuit's solution, or where none could be learned, by the rails."""
+    """What the levels say: by the circuit's solution, or where none could be learned, by the rails.
+
+    The circuit is that of a potentiometer: of electronics that dropped out it knows nothing.
+    """
+    most = max(Shared, key=lambda s: sum(1 for d in drops if d.shared is s))
+    if most is Shared.ELECTRONICS:
+        return Observation("drop_all_between", sure)
+    if most is Shared.FEED:
+        return Observation("drop_all_tracks", sure)
     if circuit.likelihood:
         return Observation("drop_levels", sure, _solved(circuit))
-    together = sum(1 for d in drops if len(d.channels) > 1)
-    if together > len(drops) / 2:
-        return Observation("drop_all_tracks", sure)
     at_rail = sum(1 for d in drops if d.floor is not Floor.INTERMEDIATE)
     return Observation("drop_one_rail" if at_rail > len(drops) / 2 else "drop_one_between", sure)
 

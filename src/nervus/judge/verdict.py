@@ -8,6 +8,8 @@ Observations of the same cause are not independent; only the most telling of the
 
 import math
 
+from msgspec import structs
+
 from nervus.domain.analysis import (
     CircuitEvidence,
     Examination,
@@ -21,6 +23,9 @@ from nervus.judge.observations import Observation, observe
 from nervus.judge.stretches import along_the_way, concerned
 from nervus.judge.words import NEARLY_SURE, headline
 from nervus.knowledge import Judging, Likelihood
+
+# The share of all faults of lines that concern the pedal's (from memory: it sits in the dry).
+_LINES_OF_PEDAL = 0.25
 
 
 def judge(examination: Examination, circuit: CircuitEvidence, knowledge: Judging) -> Judgement:
@@ -41,7 +46,26 @@ def rows_of(
     observations: tuple[Observation, ...], knowledge: Judging
 ) -> tuple[tuple[float, Likelihood], ...]:
     """How sure each observation is, and its row, solved or looked up."""
-    return tuple((o.confidence, o.solved or knowledge.likelihood(o.id)) for o in observations)
+    rows = ((o, o.solved or knowledge.likelihood(o.id)) for o in observations)
+    return tuple((o.confidence, _of_pedal(row) if o.pedal else row) for o, row in rows)
+
+
+def _of_pedal(row: Likelihood) -> Likelihood:
+    """A row about the throttle's sensor as one about the pedal's: both are tracks under wipers.
+
+    The throttle body stands beside the pedal as the pedal stood beside the throttle. Of the lines, and
+    of the
+    unit's inputs, those of the pedal are the smaller part.
+    """
+    s = SuspectId
+    chance = dict(row.chance)
+    chance[s.SENSOR], chance[s.PEDAL_SENSOR] = row.chance[s.PEDAL_SENSOR], row.chance[s.SENSOR]
+    for shared in (s.WIRING, s.SUPPLY_GROUND, s.CONTROL_UNIT):
+        chance[shared] = _LINES_OF_PEDAL * row.chance[shared]
+    chance[s.THROTTLE_BODY] = min(row.chance[s.THROTTLE_BODY], row.chance[s.ELSEWHERE])
+    return structs.replace(
+        row, says=f"pedal: {row.says}", cause=f"{row.cause} of the pedal", chance=chance
+    )
 
 
 def weigh(

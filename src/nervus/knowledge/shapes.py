@@ -66,11 +66,19 @@ class TestAdvice(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     source: Sentence
 
 
+class WorkWords(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Words by which a mark speaks of work at the harness."""
+
+    source: Sentence
+    words: list[str]
+
+
 class Judging(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """All that the judgement needs to know."""
 
     prior: Prior
     observation: list[Likelihood]
+    work: WorkWords
     fault: list[FaultLeaf]
     test: list[TestAdvice]
 

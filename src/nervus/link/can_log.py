@@ -5,7 +5,6 @@ The log is listened to as a third party: both sides' frames are put together by 
 """
 
 import logging
-import re
 from collections import defaultdict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -25,19 +24,10 @@ from nervus.knowledge import Parameter, parameters
 from nervus.link.addresses import name_of
 from nervus.link.errors import Garbled
 from nervus.link.listening import Listener
+from nervus.link.log_kind import BINARY, SUFFIXES, kind_of_log
 from nervus.link.unit_codes import codes_with_status, counted_codes
-from nervus.tables.mapping import propose
 
-SUFFIXES = (".log", ".asc", ".blf", ".trc")
 _NOTHING: Mapping[str, str] = MappingProxyType({})
-_BINARY = frozenset({".blf", ".mf4"})
-_SIGNS = {
-    ".log": re.compile(r"^\(\d+\.\d+\)\s+\S+\s+[0-9A-Fa-f]{3,8}#", re.MULTILINE),
-    ".asc": re.compile(
-        r"^(base\s+(hex|dec)|\s*\d+\.\d+\s+\d+\s+[0-9A-Fa-f]+x?\s+(Rx|Tx)\b)", re.MULTILINE
-    ),
-    ".trc": re.compile(r"^(;\$FILEVERSION=|\s*\d+\)\s+\d+(\.\d+)?\s)", re.MULTILINE),
-}
 _ACCEPTED = f"accepted is traffic with answers of control units, as {', '.join(SUFFIXES)}"
 _CODE_ANSWERS = {0x43: CodeState.STORED, 0x47: CodeState.PENDING, 0x4A: CodeState.PERMANENT}
 
@@ -61,36 +51,6 @@ class Traffic:
     remarks: tuple[str, ...] = ()
 
 
-def kind_of_log(path: Path) -> str:
-    """The kind of log that a file is by its first lines, as its suffix; "" where it is none."""
-    try:
-        with path.open("rb") as file:
-            head = file.read(4096)
-    except OSError:
-        return ""
-    if head.startswith(b"LOGG"):
-        return ".blf"
-    text = head.decode("latin-1")
-    return next((suffix for suffix, signs in _SIGNS.items() if signs.search(text)), "")
-
-
-def is_can_log(path: Path) -> bool:
-    """Whether a file is such a log: by its content, or by a name that no table has."""
-    suffix = path.suffix.lower()
-    return bool(kind_of_log(path)) or (suffix in SUFFIXES and not _may_be_table(path, suffix))
-
-
-def _may_be_table(path: Path, suffix: str) -> bool:
-    """A table may be called `.log` as well."""
-    if suffix in _BINARY:
-        return False
-    try:
-        propose(path)
-    except RecordingUnusable:
-        return False
-    return True
-
-
 def read_can_log(path: Path, names: Mapping[str, str] | None = _NOTHING) -> Traffic:
     """What the control units told in a log.
 
@@ -109,7 +69,7 @@ def read_can_log(path: Path, names: Mapping[str, str] | None = _NOTHING) -> Traf
     try:
         # Opened here: a reader that fails at the head of a file would leave it open.
         reader: Callable[[object], Any] = MESSAGE_READERS[suffix]
-        with path.open("rb" if suffix in _BINARY else "r") as file, reader(file) as log:
+        with path.open("rb" if suffix in BINARY else "r") as file, reader(file) as log:
             for message in log:
                 heard.take(message)
             whole = int(getattr(log, "file_size", 0))

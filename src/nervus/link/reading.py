@@ -18,7 +18,7 @@ from nervus.files import read_recording
 from nervus.files.code_report import read_codes_file
 from nervus.files.journal import is_journal
 from nervus.files.mdf import is_mdf, read_mdf
-from nervus.link.can_log import is_can_log, read_can_log
+from nervus.link.log_kind import is_can_log
 from nervus.tables.doubts import time_doubt, value_doubts
 from nervus.tables.mapping import IGNORE, propose
 from nervus.tables.wishes import RecordingQuestioned, Wish, question_of, read_foreign
@@ -80,8 +80,7 @@ def read_any(path: Path, wish: Wish = _AS_IT_IS) -> Read:
         RecordingUnusable: in one sentence: what is wrong, where, what would be accepted.
     """
     if is_can_log(path):
-        traffic = read_can_log(path, wish.plain)
-        return Read(traffic.recording, traffic.codes, traffic.remarks)
+        return _read_traffic(path, wish)
     if is_journal(path):
         if wish != _AS_IT_IS:
             raise OutsideError(f"{path.name}: it was recorded here, and nothing in it is to be mapped.")
@@ -94,12 +93,18 @@ def read_any(path: Path, wish: Wish = _AS_IT_IS) -> Read:
     return Read(read.recording, (), read.remarks)
 
 
+def _read_traffic(path: Path, wish: Wish) -> Read:
+    from nervus.link.can_log import read_can_log  # noqa: PLC0415 - loads what reads traffic
+
+    traffic = read_can_log(path, wish.plain)
+    return Read(traffic.recording, traffic.codes, traffic.remarks)
+
+
 def _read_mdf(path: Path, wish: Wish) -> Read:
     """Channels, or, where there are none of ours, what the logged traffic told."""
     held = read_mdf(path, wish)
     if held.recording is None:
-        traffic = read_can_log(path, wish.plain)
-        return Read(traffic.recording, traffic.codes, traffic.remarks)
+        return _read_traffic(path, wish)
     more = ("Traffic of a bus is logged in it too, and was left out.",) if held.has_traffic else ()
     doubts = value_doubts(held.recording, {}, {c.id: c.kind.unit.value for c in held.recording.channels})
     if doubts:
@@ -173,7 +178,7 @@ def codes_in_file(path: Path) -> tuple[SeenCode, ...]:
         OutsideError: it can't be read, or no code stands in it.
     """
     if is_can_log(path):
-        return read_can_log(path).codes
+        return _read_traffic(path, _AS_IT_IS).codes
     return read_codes_file(path)
 
 

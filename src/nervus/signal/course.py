@@ -7,7 +7,8 @@ import numpy as np
 from nervus.domain.channel import Channel, FloatArray
 from nervus.domain.finding import Span
 from nervus.signal import sampling
-from nervus.signal.levels import TrackSignal
+from nervus.signal.instrument import Instrument
+from nervus.signal.robust import median_of_five
 
 # A plate crosses its travel in 70 ms at the fastest, so this many points a second lose nothing of
 # its motion; faster samples are averaged. (Events are found on the samples themselves.)
@@ -54,20 +55,21 @@ def plain_course(channel: Channel) -> Course:
     return Course(channel.id, time_s, values, step_s, _REPORTED_TOLERANCE, 100.0)
 
 
-def course_of(track: TrackSignal, faulty: tuple[Span, ...]) -> Course:
+def course_of(track: Instrument, faulty: tuple[Span, ...]) -> Course:
     """The course of a track, straight lines drawn across the faulty spans."""
     time_s, level = track.time_s, _bridged(track, faulty)
     size = round(1.0 / (_POINTS_PER_S * max(track.interval_s, 1e-7)))
     size = max(1, min(size, time_s.size // _LEAST_POINTS))
     interval_s = track.interval_s * size
     if size == 1:
-        level = _smooth(level)
+        # Leaves every monotone motion as it is, takes single stray samples out.
+        level = median_of_five(level) if level.size >= _LEAST_POINTS else level
     else:
         time_s, level = sampling.block_means(time_s, size), sampling.block_means(level, size)
     return Course(track.id, time_s, level, interval_s, track.tolerance, track.supply_v)
 
 
-def _bridged(track: TrackSignal, faulty: tuple[Span, ...]) -> FloatArray:
+def _bridged(track: Instrument, faulty: tuple[Span, ...]) -> FloatArray:
     if not faulty:
         return track.level
     bridged = track.level.copy()
@@ -83,12 +85,3 @@ def _bridged(track: TrackSignal, faulty: tuple[Span, ...]) -> FloatArray:
         slope = (right - left) / (last - first)
         bridged[first + 1 : last] = left + slope * np.arange(1, last - first)
     return bridged
-
-
-def _smooth(level: FloatArray) -> FloatArray:
-    """A median of five: leaves every monotone motion as it is, takes single stray samples out."""
-    if level.size < 5:
-        return level
-    from scipy.ndimage import median_filter  # noqa: PLC0415 - loaded when first needed: start-up
-
-    return np.asarray(median_filter(level, size=5, mode="nearest"), dtype=np.float64)

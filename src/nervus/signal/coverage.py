@@ -1,16 +1,21 @@
 """Coverage: what the recording could not have shown, said before anybody trusts its silence."""
 
-from math import log
+from collections.abc import Sequence
+from math import ceil, log
 
 import numpy as np
 
 from nervus.domain.analysis import ChannelSummary, Coverage, Pass, Travel
-from nervus.domain.finding import Span
+from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
+from nervus.domain.finding import DeadSpot, Span
 from nervus.signal.chance import SURE, clean_after_repair
+from nervus.signal.intervals import wilson
 from nervus.signal.spans import merge
 
 # Stretches closer than this were swept without a gap.
 _JOIN_PCT = 1.0
+# Events closer than this, or than this share of the recording, are one bout.
+_BOUT_S, _BOUT_SHARE = 2.0, 0.04
 # This much of the travel need not be swept to call it whole.
 _NEARLY_PCT = 4.0
 
@@ -19,7 +24,8 @@ def describe_coverage(
     channels: tuple[ChannelSummary, ...],
     travel: Travel | None,
     passes: tuple[Pass, ...],
-    events: int = 0,
+    drops_s: Sequence[float] = (),
+    spots: Sequence[DeadSpot] = (),
 ) -> Coverage:
     """Travel that was reached and swept, the shortest event of the tracks, the chance of seeing.
 
@@ -27,13 +33,14 @@ def describe_coverage(
         channels: how each channel was sampled.
         travel: where the throttle was.
         passes: of the travel.
-        events: how many interruptions the recording shows.
+        drops_s: when it shows an interruption, in the order of time.
+        spots: the dead spots that it shows.
     """
-    wired = {c.id[:4] for c in channels if c.id.endswith("_v")}
+    own = [(c, CHANNEL_KINDS[c.id]) for c in channels]
+    own = [(c, kind) for c, kind in own if kind.sensor is Sensor.THROTTLE]
+    wired = {kind.number for _, kind in own if kind.unit is Unit.VOLT}
     tracks = [
-        c.shortest_event_s
-        for c in channels
-        if c.id.startswith("tps") and (c.id.endswith("_v") or c.id[:4] not in wired)
+        c.shortest_event_s for c, kind in own if kind.unit is Unit.VOLT or kind.number not in wired
     ]
     shortest = max(tracks) if tracks else max(c.shortest_event_s for c in channels)
     seen: Span | None = None
@@ -43,7 +50,8 @@ def describe_coverage(
     swept = merge(((min(p.from_pct, p.to_pct), max(p.from_pct, p.to_pct)) for p in passes), _JOIN_PCT)
     text = _text(seen, swept, shortest, len(passes))
     if travel is not None and travel.time_s.size > 1:
-        text += " " + _chance(float(travel.time_s[-1] - travel.time_s[0]), events)
+        watched_s = float(travel.time_s[-1] - travel.time_s[0])
+        text += " " + (_of_place(spots) if spots else _chance(watched_s, bouts(drops_s, watched_s)))
     return Coverage(seen, swept, shortest, text)
 
 
@@ -54,6 +62,27 @@ def _chance(watched_s: float, events: int) -> str:
         return f"An interruption that comes once in {_duration(once_in)} would have shown (95 in 100)."
     clean = clean_after_repair(events, watched_s)
     return f"After a repair, {_duration(clean)} as here without one would prove it (95 in 100)."
+
+
+def bouts(at_s: Sequence[float], watched_s: float) -> int:
+    """How many bouts some events make: what comes soon after another one is no fresh proof of the fault.
+
+    A contact that shakes opens many times at one shake; how often it shakes tells how long to wait.
+    """
+    gap_s = max(_BOUT_S, _BOUT_SHARE * watched_s)
+    return sum(1 for n, t in enumerate(at_s) if n == 0 or t - at_s[n - 1] > gap_s)
+
+
+def _of_place(spots: Sequence[DeadSpot]) -> str:
+    """How many clean passes prove a repair: for a worn place crossings count, not seconds.
+
+    With the share of passes that showed it at its lower bound (Wilson), the chance that the next n all
+    look
+    clean although nothing was repaired is (1 - share)^n.
+    """
+    shares = (max(wilson(s.seen_in, max(s.crossed, s.seen_in))[0], 0.05) for s in spots)
+    clean = ceil(log(1.0 - SURE) / log(1.0 - min(0.95, *shares)))
+    return f"After a repair, {clean} passes over the place without it would prove it (95 in 100)."
 
 
 def _duration(seconds: float) -> str:

@@ -11,14 +11,14 @@ import numpy as np
 
 from nervus.domain.analysis import Pass, Verdict
 from nervus.domain.channel import FloatArray
-from nervus.domain.finding import DeadSpot, Shape, Span
+from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal import sampling
-from nervus.signal.events import Event, bursts
 from nervus.signal.excursions import Excursion
+from nervus.signal.explain import Event, bursts
 from nervus.signal.instants import read_at
-from nervus.signal.intervals import wilson
-from nervus.signal.levels import TrackSignal
+from nervus.signal.instrument import Instrument
 from nervus.signal.locality import judge_locality
+from nervus.signal.spot import pooled_confidence, spot_text
 from nervus.signal.travel import crossings
 
 # More worn places than this on one track are one worn track.
@@ -50,14 +50,18 @@ _LEAST_SHARE = 0.3
 
 
 def from_events(
-    track: TrackSignal,
+    track: Instrument,
     events: tuple[Event, ...],
     passes: tuple[Pass, ...],
     travel: tuple[FloatArray, FloatArray],
+    channels: tuple[str, ...] = (),
 ) -> tuple[tuple[DeadSpot, ...], tuple[Event, ...]]:
-    """Dead spots that explain events of one track, and the events that they explain."""
+    """Dead spots that explain events of one track, and the events that they explain.
+
+    With `channels`, of events that all those tracks show: a scratch lies over both.
+    """
     time_s, percent = travel
-    own = tuple(e for e in events if e.channels == (track.id,))
+    own = tuple(e for e in events if e.channels == (channels or (track.id,)))
     spots: list[DeadSpot] = []
     explained: list[Event] = []
     left = own
@@ -92,7 +96,7 @@ def _middles(groups: tuple[tuple[Event, ...], ...], travel: tuple[FloatArray, Fl
 
 
 def _pool(
-    track: TrackSignal,
+    track: Instrument,
     members: tuple[Event, ...],
     passes: tuple[Pass, ...],
     travel: tuple[FloatArray, FloatArray],
@@ -107,12 +111,12 @@ def _pool(
     seen = [(p, within) for p, within in _by_pass(members, crossed) if within.start < within.stop]
     if not crossed or len(seen) < _LEAST_SHARE * len(crossed):
         return None
-    parts = [e.parts[0][1] for e in members]
+    parts = [_of(track, e) for e in members]
     depth = float(np.median([p.depth for p in parts]))
     level = float(np.median([p.level for p in parts]))
     to_rail = level < _NEAR_RAIL_PCT or level > 100.0 - _NEAR_RAIL_PCT
     shape = Shape.DROP if to_rail or depth >= _STEP_AT_MOST_PCT else Shape.STEP
-    openings = [sum(e.parts[0][1].merged for e in members[within]) for _, within in seen]
+    openings = [sum(_of(track, e).merged for e in members[within]) for _, within in seen]
     if shape is Shape.STEP and _is_rough(track, parts, float(np.median(openings))):
         return None
     if shape is Shape.STEP and _stands(track, parts):
@@ -121,10 +125,10 @@ def _pool(
     if told < track.tolerance:
         return None
     return DeadSpot(
-        channels=(track.id,),
+        channels=members[0].channels,
         times_s=tuple((round(e.span_s[0], 4), round(e.span_s[1], 4)) for e in members),
         confidence=pooled_confidence(len(seen), len(crossed)),
-        text=spot_text(track.id, place, shape, (len(seen), len(crossed)), track.volts(told)),
+        text=spot_text(track.id, place, shape, (len(seen), len(crossed)), track.own_value(told)),
         travel_pct=place,
         shape=shape,
         seen_in=len(seen),
@@ -132,7 +136,12 @@ def _pool(
     )
 
 
-def _stands(track: TrackSignal, parts: list[Excursion]) -> bool:
+def _of(track: Instrument, event: Event) -> Excursion:
+    """The part of an event that a track shows."""
+    return next((x for name, x in event.parts if name == track.id), event.parts[0][1])
+
+
+def _stands(track: Instrument, parts: list[Excursion]) -> bool:
     """Whether the track stays at the level that it had before or has after, and catches up at once.
 
     What steps is off both, and moves on meanwhile; what stands still is off by half its stretch in the
@@ -153,7 +162,7 @@ def _stands(track: TrackSignal, parts: list[Excursion]) -> bool:
     return float(np.median(away)) < _STANDS_SHARE
 
 
-def _goes_on(track: TrackSignal, part: Excursion) -> bool:
+def _goes_on(track: Instrument, part: Excursion) -> bool:
     """Whether the track is at the same level beside what was taken for an excursion: it stood.
 
     Where it catches up after a stand, the course is drawn on through the leap, and the stand's last
@@ -164,13 +173,13 @@ def _goes_on(track: TrackSignal, part: Excursion) -> bool:
     return bool(np.min(np.abs(beside - part.level)) <= track.tolerance)
 
 
-def _inside(track: TrackSignal, part: Excursion) -> FloatArray:
+def _inside(track: Instrument, part: Excursion) -> FloatArray:
     """The levels of a track during an excursion, at least one: the other's clock may tell its end."""
     first, last = np.searchsorted(track.time_s, part.span_s).tolist()
     return track.level[min(first, track.level.size - 1) : last + 1]
 
 
-def _height(track: TrackSignal, parts: list[Excursion]) -> float:
+def _height(track: Instrument, parts: list[Excursion]) -> float:
     """By how much the track is off within its steps, percent of supply, the motion allowed for."""
     off = []
     for part in parts:
@@ -181,7 +190,7 @@ def _height(track: TrackSignal, parts: list[Excursion]) -> float:
     return float(np.median(off))
 
 
-def _is_rough(track: TrackSignal, parts: list[Excursion], openings: float) -> bool:
+def _is_rough(track: Instrument, parts: list[Excursion], openings: float) -> bool:
     """Whether shallow events at a place are roughness: unlike one another, or noisy inside.
 
     `openings` is how often the track left its course in a usual pass: a hand that rests at the edge of
@@ -226,27 +235,3 @@ def _by_pass(members: tuple[Event, ...], passes: tuple[Pass, ...]) -> Iterator[t
     firsts = np.searchsorted(ends, [p.start_s for p in passes]).tolist()
     lasts = np.searchsorted(starts, [p.end_s for p in passes], side="right").tolist()
     yield from zip(passes, (slice(a, b) for a, b in zip(firsts, lasts, strict=True)), strict=True)
-
-
-def pooled_confidence(seen: int, crossed: int) -> float:
-    """Rises with the lower bound of the share of crossings that show it, and with their number."""
-    low, _ = wilson(seen, crossed)
-    return round(min(0.99, 0.6 + 0.2 * low + 0.2 * min(1.0, seen / 6)), 2)
-
-
-def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int], depth_v: float) -> str:
-    """A dead spot in a sentence: where it lies, what the track does there, in how many of the passes."""
-    does = f"leaves its course by {depth_v:.2f} V"
-    if shape is Shape.FLAT:
-        does = "stands still while the throttle moves on"
-    elif shape is Shape.STEP:
-        does = f"steps by {depth_v:.2f} V and comes back"
-    return (
-        f"Between {place[0]:.1f} and {place[1]:.1f} % of the travel {track_name(channel_id)} {does}, "
-        f"in {seen[0]} of {seen[1]} passes over it."
-    )
-
-
-def track_name(channel_id: str) -> str:
-    """How a technician calls a track."""
-    return "track 2" if channel_id.startswith("tps2") else "track 1"

@@ -20,12 +20,16 @@ from nervus.signal.spans import inside, merge, runs, total
 _LIMIT_PCT = 2.5
 # Cells of travel and passes in each direction for what is pooled over passes.
 _CELL_PCT, _LEAST_PASSES = 4.0, 3
+# An instant belongs to a bend where the tracks differ by this share of what they do there on the whole.
+_SO_NOW = 0.4
 # Differences shorter than this are motion between two polls, or drops, which are found elsewhere.
 _LEAST_S = 0.15
 # Two channels polled one after the other may be this many intervals apart after all.
 _UNKNOWN_SKEW, _UNKNOWN_IN_SNAP = 0.3, 0.7
 # Above this, percent of travel per second, it is a snap, and between two polls anything happens.
 _SNAP_PCT_PER_S = 80.0
+# Of so many instants the furthest two in a hundred are left out of how far the tracks differ.
+_MANY = 20
 # Samples further apart than this: a course is smoothed over so many that a snap looks like a difference,
 # unless it lasts for so many.
 _SLOW_S, _LEAST_SLOW = 0.05, 4
@@ -138,7 +142,9 @@ def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray
     both = np.stack([_pooled(mean[way]) for way in ways])
     bend = both.mean(axis=0)
     worn = (np.abs(bend) > limit + pair.blur) & (np.sign(both[0]) == np.sign(both[1]))
-    return np.asarray(worn[cell] & (np.sign(difference) == np.sign(bend[cell])), dtype=np.bool_)
+    # A track that left its sister later did not differ before, whatever most of the passes show.
+    so_now = difference * np.sign(bend[cell]) > _SO_NOW * np.abs(bend[cell])
+    return np.asarray(worn[cell] & so_now, dtype=np.bool_)
 
 
 def _pooled(rows: FloatArray) -> FloatArray:
@@ -158,7 +164,8 @@ def _finding(
 ) -> Disagreement:
     spans, during = when
     apart = np.abs(pair.first - pair.second)
-    worst = round(float(apart[during].max()), 1)
+    # One odd reading of many is not how far they differ.
+    worst = round(float(np.percentile(apart[during], 98.0 if during.sum() >= _MANY else 100.0)), 1)
     suspect = _blame(pair, channels, witness, during) if witness is not None else None
     place = pair.first if suspect != channels[0] else pair.second
     low, high = (round(float(q), 1) for q in np.percentile(place[during], [1.0, 99.0]))
@@ -185,7 +192,7 @@ def _finding(
 
 def _confidence(worst: float, seconds: float, times: int) -> float:
     size = min(1.0, (worst - _LIMIT_PCT) / 4.0)
-    return round(min(0.98, 0.65 + 0.15 * size + 0.1 * min(1.0, seconds) + 0.03 * min(times, 3)), 2)
+    return round(min(0.98, 0.85 + 0.08 * size + 0.04 * min(1.0, seconds) + 0.01 * min(times, 3)), 3)
 
 
 def _blame(

@@ -1,22 +1,30 @@
 """Drops: interruptions bound to an instant, with what was done to the vehicle around them."""
 
-from nervus.domain.channel import FloatArray, Mark
-from nervus.domain.finding import Drop, Floor
-from nervus.signal.events import Event
+from math import exp
+
+from nervus.domain.channel import FloatArray, Mark, Sensor
+from nervus.domain.finding import Drop, Floor, Shared, Span
+from nervus.signal.explain import Cause, Event
 from nervus.signal.instants import read_at
-from nervus.signal.levels import TrackSignal
+from nervus.signal.instrument import Instrument
 
 # A shake of the harness and the drop it makes are no further apart: hand and ear take that long.
 _MARK_NEAR_S = 1.5
 
 
-# A meter shows this as zero, not as minus zero.
-_NOTHING_V = 0.005
+# Explanations that were thought of have so much of the probability.
+_THOUGHT_OF, _MOST_MARGIN = 0.985, 50.0
+
+_SHARED = {
+    Cause.ALONE: Shared.SIGNAL,
+    Cause.FEED: Shared.FEED,
+    Cause.ELECTRONICS: Shared.ELECTRONICS,
+}
 
 
 def describe_drops(
     events: tuple[Event, ...],
-    tracks: dict[str, TrackSignal],
+    tracks: dict[str, Instrument],
     marks: tuple[Mark, ...],
     travel: tuple[FloatArray, FloatArray] | None,
 ) -> tuple[Drop, ...]:
@@ -26,59 +34,67 @@ def describe_drops(
 
 def _drop(
     event: Event,
-    tracks: dict[str, TrackSignal],
+    tracks: dict[str, Instrument],
     marks: tuple[Mark, ...],
     travel: tuple[FloatArray, FloatArray] | None,
 ) -> Drop:
     channel, excursion = event.deepest
     start, end = event.span_s
+    span = _rounded(event, tracks)
     near = tuple(m.text for m in marks if start - _MARK_NEAR_S <= m.time_s <= end + _MARK_NEAR_S)
     place = None
     if travel is not None:
         place = round(float(read_at((start + end) / 2, *travel)), 1)
-    level_v = tracks[channel].volts(excursion.level)
-    level_v = 0.0 if abs(level_v) < _NOTHING_V else level_v
     return Drop(
         channels=event.channels,
-        times_s=((round(start, 4), round(end, 4)),),
-        confidence=_confidence(event, tracks[channel]),
-        text=_text(event, level_v, near, place),
-        level_v=level_v,
+        times_s=(span,),
+        confidence=_confidence(event),
+        text=_text(event, span, tracks[channel], near, place),
+        level=tracks[channel].own_value(excursion.level),
+        unit=tracks[channel].kind.unit,
         floor=excursion.floor,
+        shared=_SHARED[event.cause],
         at_travel_pct=place,
         marks=near,
     )
 
 
-def _confidence(event: Event, track: TrackSignal) -> float:
-    """Deep, repeated in samples or seen on several tracks: the more of it, the surer."""
-    _, excursion = event.deepest
-    depth = min(1.0, excursion.depth / max(4.0 * track.tolerance, 8.0))
-    samples = min(1.0, excursion.samples / 3)
-    together = 1.0 if len(event.parts) > 1 else 0.0
-    return round(min(0.99, 0.62 + 0.2 * depth + 0.12 * samples + 0.05 * together), 2)
+def _rounded(event: Event, tracks: dict[str, Instrument]) -> Span:
+    span = event.span_s
+    if len(event.parts) == 1:
+        span = tracks[event.parts[0][0]].on_its_clock(span)
+    return round(span[0], 4), round(span[1], 4)
 
 
-def _text(event: Event, level_v: float, marks: tuple[str, ...], place: float | None) -> str:
-    start, end = event.span_s
-    who = "Both tracks" if len(event.parts) > 1 else _who(event.channels[0])
-    floor = event.deepest[1].floor
+def _confidence(event: Event) -> float:
+    """How likely it is that a fault, and not the shaft, did it: the odds of the explanation's margin.
+
+    The margin is of explanations that were thought of; of all others one in fifty remains.
+    """
+    return round(_THOUGHT_OF / (1.0 + exp(-min(event.margin, _MOST_MARGIN))), 3)
+
+
+def _text(
+    event: Event, span: Span, track: Instrument, marks: tuple[str, ...], place: float | None
+) -> str:
+    start, end = span
+    excursion = event.deepest[1]
+    level = track.told(track.own_value(excursion.level))
+    several = len(event.parts) > 1
+    who = "Both tracks" if several else track.kind.track.capitalize()
+    if several and track.kind.sensor is Sensor.PEDAL:
+        who = "Both pedal tracks"
     where = {
-        Floor.GROUND: f"to ground ({level_v:.2f} V)",
-        Floor.SUPPLY: f"to the supply ({level_v:.2f} V)",
-        Floor.INTERMEDIATE: f"as far as {level_v:.2f} V",
-    }[floor]
-    verb = "go" if len(event.parts) > 1 else "goes"
-    text = f"{who} {verb} {where} for {_length(end - start)} at {start:.2f} s"
+        Floor.GROUND: f"to ground ({level})",
+        Floor.SUPPLY: f"to the supply ({level})",
+        Floor.INTERMEDIATE: f"as far as {level}",
+    }[excursion.floor]
+    text = f"{who} {'go' if several else 'goes'} {where} for {_length(end - start)} at {start:.2f} s"
     if place is not None:
         text += f", {place:.0f} % of the travel"
     if marks:
         text += f", near the mark “{marks[0]}”"
     return text + "."
-
-
-def _who(channel: str) -> str:
-    return "Track 2" if channel.startswith("tps2") else "Track 1"
 
 
 def _length(seconds: float) -> str:

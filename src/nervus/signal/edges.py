@@ -11,7 +11,8 @@ from math import ceil
 import numpy as np
 
 from nervus.domain.channel import BoolArray, FloatArray, IntArray
-from nervus.signal.levels import TrackSignal
+from nervus.domain.finding import Span
+from nervus.signal.instrument import Instrument
 
 # Acceleration of a plate in percent of travel per second squared: a foot or a hand that moves it by
 # a little, 8 % in 45 ms, needs 4 * 8 / 0.045^2 = 15 800; a spring that snaps it through its whole
@@ -72,7 +73,39 @@ def is_no_motion(
     return np.asarray(size > enough, dtype=np.bool_)
 
 
-def split_at_edges(track: TrackSignal, leniency: float = 1.0) -> Segments:
+def quickness(track: Instrument, span_s: Span) -> tuple[float, float]:
+    """How quickly a track leaves its course at the beginning of a span, and comes back at its end.
+
+    As a multiple of the quickest that a plate can be (`is_no_motion`), over one sample, two, or the time
+    that input filters take; what the track moves the same way just before, or behind, is no part of it.
+    """
+    first, last = track.time_s.searchsorted((span_s[0] - 1e-9, span_s[1] + 1e-9)).tolist()
+    rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
+    widths = {1, 2, rounded} if rounded < track.level.size // 8 else {1, 2}
+    quickest = [_quickest(track, (first, last), w) for w in widths]
+    return max(q[0] for q in quickest), max(q[1] for q in quickest)
+
+
+def _quickest(track: Instrument, ends: tuple[int, int], width: int) -> tuple[float, float]:
+    """The quickest step over `width` samples from beside each of two indices to it or beyond."""
+    level, size = track.level, track.level.size
+    if size <= width:
+        return 0.0, 0.0
+    starts = np.add.outer(np.asarray(ends), np.arange(-width - 1, 2)).clip(0, size - width - 1)
+    here, there = level[starts], level[starts + width]
+    step = there - here
+    sign = np.sign(step)
+    before = sign * (here - level[np.maximum(starts - width, 0)])
+    behind = sign * (level[np.minimum(starts + 2 * width, size - 1)] - there)
+    step = np.abs(step)
+    own = step - np.maximum(np.maximum(before, behind), 0.0) - track.tolerance / 2.0
+    took_s = np.maximum(track.time_s[starts + width] - track.time_s[starts], 1e-9)
+    most = np.where(step < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
+    into, out = (own / (most * ((width + 1) / width * took_s / 2.0) ** 2)).max(axis=1).tolist()
+    return into, out
+
+
+def split_at_edges(track: Instrument, leniency: float = 1.0) -> Segments:
     """The segments of a track between its edges; one segment where there is no edge.
 
     With a `leniency` above 1, steps that a quick hand could just make count as edges too.
@@ -90,7 +123,7 @@ def split_at_edges(track: TrackSignal, leniency: float = 1.0) -> Segments:
     return _measure(track, *_trimmed(track, bounds[:, 0], bounds[:, 1]))
 
 
-def _trimmed(track: TrackSignal, first: IntArray, last: IntArray) -> tuple[IntArray, IntArray]:
+def _trimmed(track: Instrument, first: IntArray, last: IntArray) -> tuple[IntArray, IntArray]:
     """Segments without the samples at their ends that the edge still passes through."""
     level, end = track.level, track.level.size - 1
     least = track.step_tolerance
@@ -106,7 +139,7 @@ def _trimmed(track: TrackSignal, first: IntArray, last: IntArray) -> tuple[IntAr
     return first, last
 
 
-def _edges(track: TrackSignal, leniency: float) -> list[tuple[int, int]]:
+def _edges(track: Instrument, leniency: float) -> list[tuple[int, int]]:
     """Index of the last sample before each edge and over how many samples it goes, sorted."""
     widths = [1, 2]
     rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
@@ -125,7 +158,7 @@ def _edges(track: TrackSignal, leniency: float) -> list[tuple[int, int]]:
     return list(zip(taken.tolist(), over.tolist(), strict=True))
 
 
-def _edges_over(track: TrackSignal, width: int, leniency: float) -> IntArray:
+def _edges_over(track: Instrument, width: int, leniency: float) -> IntArray:
     level, size = track.level, track.level.size
     if size <= width:
         return np.empty(0, dtype=np.intp)
@@ -166,7 +199,7 @@ def _goes_by_times(
     return np.asarray(sign * step > times * np.maximum(before, behind), dtype=np.bool_)
 
 
-def _measure(track: TrackSignal, first: IntArray, last: IntArray) -> Segments:
+def _measure(track: Instrument, first: IntArray, last: IntArray) -> Segments:
     level, time_s = track.level, track.time_s
     length = last - first
     reach = max(_SLOPE_SAMPLES, ceil(_SLOPE_S / max(track.interval_s, 1e-7)))

@@ -1,25 +1,12 @@
 """The chain of the signal room: from a recording to everything it shows."""
 
+from collections.abc import Mapping
+
 import numpy as np
 
-from nervus.domain.analysis import (
-    Examination,
-    Locality,
-    Pass,
-    Progress,
-    Travel,
-    no_progress,
-)
-from nervus.domain.channel import Channel, FloatArray, Recording, Role
-from nervus.domain.finding import (
-    DeadSpot,
-    Disagreement,
-    Drop,
-    Finding,
-    Noise,
-    Span,
-    SupplyFault,
-)
+from nervus.domain.analysis import Examination, Locality, Progress, Travel, Verdict, no_progress
+from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor
+from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, Span, SupplyFault
 from nervus.domain.profile import ThrottleProfile
 from nervus.signal import (
     disagreement,
@@ -27,7 +14,6 @@ from nervus.signal import (
     following,
     linearity,
     ranges,
-    relation,
     rest,
     sampling,
     supply,
@@ -35,20 +21,15 @@ from nervus.signal import (
 )
 from nervus.signal.course import Course, plain_course
 from nervus.signal.coverage import describe_coverage
-from nervus.signal.events import Event, bursts
-from nervus.signal.held_values import without_repeats
+from nervus.signal.explain import Event, bursts
+from nervus.signal.groups import in_groups
+from nervus.signal.held_values import as_read
 from nervus.signal.instants import read_at
-from nervus.signal.key import key_off_spans
-from nervus.signal.levels import supply_scale
+from nervus.signal.instrument import supply_scale
+from nervus.signal.key import is_witnessed, key_off_spans
 from nervus.signal.locality import judge_locality
-from nervus.signal.spans import overlaps
-from nervus.signal.tracks import (
-    Tracks,
-    after_witnesses,
-    follow_travel,
-    prepare_tracks,
-    relate,
-)
+from nervus.signal.shaft import Shaft, follow
+from nervus.signal.spans import Union, inside, overlaps
 
 # So near to a bend, percent of travel, roughness is the bend's.
 _BEND_PCT = 4.0
@@ -72,101 +53,125 @@ def examine(
         progress: called between the steps; what it raises ends the examination.
     """
     progress("Looking at the supply", 0.0)
-    recorded, recording = recording, without_repeats(recording)
+    recorded, recording = recording, as_read(recording)
     key_off = key_off_spans(recording)
     nominal_v = profile.supply_v if profile is not None else 5.0
-    progress("Looking for interruptions", 0.1)
-    tracks = prepare_tracks(recording, supply_scale(recording, nominal_v), key_off)
-    progress("Following the travel", 0.5)
-    line, related, skew_s = relate(tracks, profile)
-    tracks = after_witnesses(tracks, line, skew_s)
-    travel, passes = follow_travel(recording, tracks, line, skew_s, profile)
-    progress("Looking for dead spots", 0.7)
-    spots, loose = worn_places.find_dead_spots(tracks, travel, passes, (line, skew_s))
-    progress("Looking for wear", 0.8)
-    spots, wear, loose = worn_places.weigh_wear(tracks, travel, passes, (spots, loose))
-    differ = _disagreements(recording, tracks, (travel, passes), (line, skew_s), profile)
-    wear = [n for n in wear if not _is_bend(n, tracks, differ)]
-    findings: list[Finding] = [*spots, *_drops(recording, tracks, loose, travel), *wear, *differ]
-    findings += _rests(recording, travel, cause_of_rest)
+    supply_v = supply_scale(recording, nominal_v)
+    progress("Following the throttle", 0.1)
+    throttle = follow(recording, Sensor.THROTTLE, supply_v, key_off, profile)
+    progress("Following the pedal", 0.5)
+    pedal = follow(recording, Sensor.PEDAL, supply_v, key_off, None)
+    progress("Looking for what is worn", 0.7)
+    findings: list[Finding] = []
+    places: dict[Sensor, Locality] = {}
+    worn: list[Finding] = []
+    for shaft in (throttle, pedal):
+        spots, wear, loose = worn_places.find_worn(shaft)
+        differ = _disagreements(recording, shaft, profile)
+        wear = [n for n in wear if not _is_bend(n, shaft, differ)]
+        findings += [*spots, *_drops(recording, shaft, loose), *wear, *differ]
+        worn += [*spots, *wear]
+        places[shaft.sensor] = _locality(loose, shaft.travel)
+    findings += _rests(recording, throttle.travel, cause_of_rest, findings)
     findings += supply.supply_faults(recording, key_off, nominal_v)
-    findings += _against_others(recording, tracks, (travel, passes), tuple(findings), profile)
-    findings += _out_of_range(recording, (*key_off, *_told_spans(findings)), profile)
-    locality = _locality(_told(loose, spots, tracks.events), spots, travel)
+    line = recording.get("vref_v")
+    if line is not None and not is_witnessed(recording):
+        findings += supply.may_be_key_off(key_off, line)
+    findings += _against_others(recording, throttle, tuple(findings), profile)
+    findings += _out_of_range(recording, supply_v, (*key_off, *_told_spans(findings)), profile)
+    place = _of_all(places, worn)
     pairs = zip(recorded.channels, recording.channels, strict=True)
     channels = tuple(sampling.summarise(c, told) for c, told in pairs)
     progress("Done", 1.0)
     return Examination(
         duration_s=round(recording.duration_s, 6),
         channels=channels,
-        tracks=related,
-        travel=travel,
-        passes=passes,
-        findings=tuple(findings),
-        locality=locality,
-        coverage=describe_coverage(channels, travel, passes, locality.events),
+        tracks=throttle.related,
+        travel=throttle.travel,
+        passes=throttle.passes,
+        findings=in_groups(findings),
+        locality=place,
+        drops=places,
+        coverage=describe_coverage(
+            channels,
+            throttle.travel,
+            throttle.passes,
+            sorted(f.times_s[0][0] for f in findings if isinstance(f, Drop)),
+            [f for f in findings if isinstance(f, DeadSpot)],
+        ),
         key_off_s=key_off,
+        marks=recording.marks,
+        pedal_travel=pedal.travel,
+        pedal_passes=pedal.passes,
     )
 
 
-def _drops(
-    recording: Recording, tracks: Tracks, loose: tuple[Event, ...], travel: Travel | None
-) -> tuple[Finding, ...]:
-    way = (travel.time_s, travel.percent) if travel is not None else None
-    by_id = {s.id: s for s in tracks.signals}
-    return drops.describe_drops(loose, by_id, recording.marks, way)
+def _drops(recording: Recording, shaft: Shaft, loose: tuple[Event, ...]) -> tuple[Finding, ...]:
+    way = (shaft.travel.time_s, shaft.travel.percent) if shaft.travel is not None else None
+    return drops.describe_drops(loose, {t.id: t for t in shaft.tracks}, recording.marks, way)
 
 
-def _is_bend(noise: Noise, tracks: Tracks, differ: tuple[Disagreement, ...]) -> bool:
+def _is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> bool:
     """Seen slowly, a track seems rough where it bends: samples lie far from their neighbours' middle."""
-    slow = any(t.id in noise.channels and t.is_slow for t in tracks.signals)
+    slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
     return slow and any(overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT) for d in differ)
 
 
 def _disagreements(
-    recording: Recording,
-    tracks: Tracks,
-    travel_and_passes: tuple[Travel | None, tuple[Pass, ...]],
-    relation_and_skew: tuple[relation.Line | None, float],
-    profile: ThrottleProfile | None,
+    recording: Recording, shaft: Shaft, profile: ThrottleProfile | None
 ) -> tuple[Disagreement, ...]:
-    line, skew_s = relation_and_skew
-    travel, passes = travel_and_passes
-    if line is None or travel is None or len(tracks.signals) != 2:
+    pair, travel = shaft.pair, shaft.travel
+    if pair is None or travel is None:
         return ()
-    first, second = tracks.signals
-    pair = disagreement.pair_travel(
-        (tracks.courses[first.id], tracks.courses[second.id]),
-        line,
-        travel.frames[first.id],
-        skew_s,
+    channels = (pair.first.id, pair.second.id)
+    both = disagreement.pair_travel(
+        (shaft.courses[channels[0]], shaft.courses[channels[1]]),
+        pair.line,
+        travel.frames[channels[0]],
+        pair.skew_s,
     )
-    witness = next((c for r in (Role.COMMAND, Role.PEDAL) for c in recording.with_role(r)), None)
-    sure = tuple(e.span_s for e in tracks.events if not e.is_weak)
-    faulty = sure + tracks.spikes[first.id] + tracks.spikes[second.id]
-    channels = (first.id, second.id)
-    return disagreement.find_disagreements(pair, channels, witness, faulty, profile, passes)
+    roles = (
+        (Role.COMMAND, Role.PEDAL) if shaft.sensor is Sensor.THROTTLE else (Role.COMMAND, Role.POSITION)
+    )
+    witness = next((c for r in roles for c in recording.with_role(r)), None)
+    sure = tuple(e.span_s for e in shaft.events if not e.is_weak)
+    faulty = sure + shaft.spikes[channels[0]] + shaft.spikes[channels[1]]
+    return disagreement.find_disagreements(both, channels, witness, faulty, profile, shaft.passes)
 
 
 def _against_others(
     recording: Recording,
-    tracks: Tracks,
-    travel_and_passes: tuple[Travel | None, tuple[Pass, ...]],
+    shaft: Shaft,
     findings: tuple[Finding, ...],
     profile: ThrottleProfile | None,
 ) -> list[Finding]:
     """Position against command, and tracks against the position that was reported beside them."""
-    travel, passes = travel_and_passes
+    travel, passes = shaft.travel, shaft.passes
     reported = next(iter(recording.with_role(Role.POSITION)), None)
+    faulty = tuple(e.span_s for e in shaft.events if not e.is_weak)
+    if reported is not None:
+        reported = _without(reported, faulty)
     command = next(iter(recording.with_role(Role.COMMAND)), None)
     found: list[Finding] = []
+    liars = {f.suspect for f in findings if isinstance(f, Disagreement)}
+    if travel is not None and travel.witness in liars:
+        return found  # one cause, one finding: it is the track that does not follow
     if command is not None and (reported is not None or travel is not None):
-        found += following.not_following(command, *_position(reported, travel), profile)
-    bent = {f.suspect for f in findings if isinstance(f, Disagreement)}
-    for track in tracks.signals:
-        if reported is not None and reported.id != track.id and not bent - {None}:
-            found += linearity.nonlinear(tracks.courses[track.id], reported, passes)
+        found += following.not_following(command, *_position(reported, travel), profile, faulty)
+    if found:
+        return found
+    for track in shaft.tracks:
+        if reported is not None and reported.id != track.id and not liars - {None}:
+            found += linearity.nonlinear(shaft.courses[track.id], reported, passes)
     return found
+
+
+def _without(channel: Channel, spans: tuple[Span, ...]) -> Channel:
+    """A channel without what it read while its tracks, of which it is made, were off."""
+    keep = ~inside(channel.time_s, spans, 2.0 * sampling.interval_s(channel.time_s))
+    if keep.all() or not keep.any():
+        return channel
+    return Channel(channel.kind, channel.time_s[keep], channel.values[keep])
 
 
 def _position(reported: Channel | None, travel: Travel | None) -> tuple[Course, str]:
@@ -182,45 +187,61 @@ def _told_spans(findings: list[Finding]) -> tuple[Span, ...]:
 
 
 def _out_of_range(
-    recording: Recording, told: tuple[Span, ...], profile: ThrottleProfile | None
+    recording: Recording, supply_v: float, told: tuple[Span, ...], profile: ThrottleProfile | None
 ) -> list[Finding]:
-    supply_v = supply_scale(recording, profile.supply_v if profile is not None else 5.0)
     found: list[Finding] = []
-    for track in recording.with_role(Role.TRACK):
-        found += ranges.out_of_range(track, int(track.id[3]), supply_v, told, profile)
+    for sensor in Sensor:
+        of_throttle = profile if sensor is Sensor.THROTTLE else None
+        for track in recording.tracks(sensor):
+            found += ranges.out_of_range(track, supply_v, told, of_throttle)
     return found
 
 
 def _rests(
-    recording: Recording, travel: Travel | None, cause_of_rest: rest.CauseOf
+    recording: Recording, travel: Travel | None, cause_of_rest: rest.CauseOf, findings: list[Finding]
 ) -> tuple[Finding, ...]:
+    """Rests that are off, but for those at which the tracks tell different places: one of them lies."""
     if travel is None:
         return ()
     rests = rest.find_rests(travel.time_s, travel.percent, recording)
-    return rest.off_rest(rests, (travel.witness,), recording, cause_of_rest)
+    found = rest.off_rest(rests, (travel.witness,), recording, cause_of_rest)
+    apart = Union(
+        t
+        for f in findings
+        if isinstance(f, Disagreement) and travel.witness in f.channels
+        for t in f.times_s
+    )
+    return tuple(f for f in found if not any(apart.touches(t) for t in f.times_s))
 
 
-def _told(
-    loose: tuple[Event, ...], spots: tuple[DeadSpot, ...], events: tuple[Event, ...]
-) -> tuple[Event, ...]:
-    """The events that are told of, as drops or in a dead spot, in the order of time."""
-    starts = {round(span[0], 4) for spot in spots for span in spot.times_s}
-    left = {id(e) for e in loose}
-    return tuple(e for e in events if id(e) in left or round(e.span_s[0], 4) in starts)
+def _locality(events: tuple[Event, ...], travel: Travel | None) -> Locality:
+    """Place or clock for the interruptions that no worn place explains, of the cause that most have."""
+    if travel is None or not events:
+        return judge_locality(np.zeros(0), np.zeros(1), np.zeros(1))[0]
+    causes = [(e.cause, e.channels) for e in events]
+    commonest = max(set(causes), key=lambda c: (causes.count(c), str(c)))
+    own = tuple(e for e, cause in zip(events, causes, strict=True) if cause == commonest)
+    found = []
+    for group in bursts(own):
+        middles = [float(np.mean(e.span_s)) for e in group]
+        found += _apart(read_at(middles, travel.time_s, travel.percent))
+    return judge_locality(np.asarray(found, dtype=np.float64), travel.percent, travel.time_s)[0]
 
 
-def _locality(events: tuple[Event, ...], spots: tuple[DeadSpot, ...], travel: Travel | None) -> Locality:
-    """One verdict for the recording: over all events, and the flats, which are events too."""
-    places = []
-    if travel is not None:
-        for group in bursts(events):
-            middles = [float(np.mean(e.span_s)) for e in group]
-            places += _apart(read_at(middles, travel.time_s, travel.percent))
-        for spot in (s for s in spots if s.shape == "flat"):
-            places += [sum(spot.travel_pct) / 2] * spot.seen_in
-    percent = travel.percent if travel is not None else np.zeros(1)
-    time_s = travel.time_s if travel is not None else np.zeros(1)
-    return judge_locality(np.asarray(places, dtype=np.float64), percent, time_s)[0]
+def _of_all(drops: Mapping[Sensor, Locality], worn: list[Finding]) -> Locality:
+    """What ties together all that was seen: a worn place is one by what passes repeat."""
+    most = max(drops.values(), key=lambda told: told.events)
+    sure = max(
+        (f for f in worn if isinstance(f, DeadSpot | Noise)), key=lambda f: f.confidence, default=None
+    )
+    if sure is None:
+        return most
+    seen = sum(f.seen_in for f in worn if isinstance(f, DeadSpot))
+    low, high = sure.travel_pct
+    text = f"It comes back between {low:.0f} and {high:.0f} % of the travel, pass after pass."
+    if most.events:
+        text += f" {most.events} drops lie elsewhere: another cause, or another place."
+    return Locality(seen + most.events, Verdict.POSITION, round(1.0 - sure.confidence, 3), text)
 
 
 def _apart(places: FloatArray) -> list[float]:

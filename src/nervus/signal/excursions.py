@@ -14,7 +14,7 @@ import numpy as np
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Floor, Span
 from nervus.signal.edges import ROUNDED_S, Segments, split_at_edges
-from nervus.signal.levels import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, TrackSignal, floor_of
+from nervus.signal.instrument import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, Instrument, floor_of
 from nervus.signal.spans import Union, runs_of
 
 # Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
@@ -85,7 +85,7 @@ class Excursion:
         return floor_of(self.level)
 
 
-def find_excursions(track: TrackSignal) -> tuple[Excursion, ...]:
+def find_excursions(track: Instrument) -> tuple[Excursion, ...]:
     """All stretches in which the track is off a course that a plate could have taken, in order."""
     off = _off_course(track, split_at_edges(track)) + _at_rail(track)
     found = (describe(track, first, last) for first, last in joined(off))
@@ -93,7 +93,7 @@ def find_excursions(track: TrackSignal) -> tuple[Excursion, ...]:
 
 
 def find_weak_excursions(
-    track: TrackSignal, known: tuple[Excursion, ...], *, witnessed: bool = False
+    track: Instrument, known: tuple[Excursion, ...], *, witnessed: bool = False
 ) -> tuple[Excursion, ...]:
     """Stretches that a quick hand could just have made: worth a claim only where they come back.
 
@@ -114,7 +114,7 @@ def find_weak_excursions(
     return tuple(found[len(known) :])
 
 
-def deep_enough(track: TrackSignal) -> float:
+def deep_enough(track: Instrument) -> float:
     """How deep an excursion must be for a witness to speak of it, percent of supply."""
     low, high = track.usual
     return min(_DEEP_PCT, max(_DEEP_SHARE * (high - low), 3.0 * track.tolerance))
@@ -124,7 +124,7 @@ def _lasts(excursion: Excursion) -> float:
     return excursion.span_s[1] - excursion.span_s[0]
 
 
-def _off_course(track: TrackSignal, segments: Segments) -> list[tuple[int, int]]:
+def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
     """Index pairs (last on the course before, first on the course after) of each excursion.
 
     The course is drawn on from the last segment that is long enough to be trusted; a sample or two
@@ -170,7 +170,7 @@ def _next_long(segments: Segments, current: int) -> int:
 class _Scan:
     """The search for segments on the course, over plain lists: there may be many thousand of them."""
 
-    def __init__(self, track: TrackSignal, segments: Segments) -> None:
+    def __init__(self, track: Instrument, segments: Segments) -> None:
         self._begins: list[float] = segments.entry_s.tolist()
         self._ends: list[float] = segments.exit_s.tolist()
         self._entry: list[float] = segments.entry.tolist()
@@ -208,7 +208,7 @@ class _Scan:
         return None
 
 
-def _fades(track: TrackSignal, segments: Segments, current: int) -> list[tuple[int, int]]:
+def _fades(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:
     """An interruption that fades in before the edge after `current`, or out behind it."""
     after = current + 1
     edge_from, edge_to = int(segments.last[current]), int(segments.first[after])
@@ -223,7 +223,7 @@ def _fades(track: TrackSignal, segments: Segments, current: int) -> list[tuple[i
     return [(edge_from, faded_out)] if faded_out is not None else []
 
 
-def _meets(track: TrackSignal, away: tuple[int, int], anchor: int, slope: float) -> int | None:
+def _meets(track: Instrument, away: tuple[int, int], anchor: int, slope: float) -> int | None:
     """Where a segment that an edge cut off meets the course drawn from the edge's other side.
 
     Args:
@@ -249,7 +249,7 @@ def _meets(track: TrackSignal, away: tuple[int, int], anchor: int, slope: float)
     return int(indices[met[0]])
 
 
-def _at_rail(track: TrackSignal) -> list[tuple[int, int]]:
+def _at_rail(track: Instrument) -> list[tuple[int, int]]:
     """Stretches at a rail, for a track that usually stays well away from it."""
     beyond = np.flatnonzero(track.beyond_range(track.level))
     return [(int(a) - 1, int(b) + 1) for a, b in zip(*runs_of(beyond), strict=True)]
@@ -266,7 +266,7 @@ def joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
     return joined
 
 
-def describe(track: TrackSignal, before: int, after: int) -> Excursion | None:
+def describe(track: Instrument, before: int, after: int) -> Excursion | None:
     """Measure what lies between two samples on the course; `None` where nothing is off it."""
     end = track.level.size - 1
     if before < 0 and after > end:

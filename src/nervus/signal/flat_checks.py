@@ -6,9 +6,9 @@ import numpy as np
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot
-from nervus.signal.events import Event
+from nervus.signal.explain import Event
 from nervus.signal.instants import read_at
-from nervus.signal.levels import TrackSignal
+from nervus.signal.instrument import Instrument
 from nervus.signal.spans import Union
 
 # A track that stands still over a short stretch is never further off than this, percent of supply.
@@ -21,7 +21,7 @@ _MOST_NOISE, _LEAST_INSIDE = 3.0, 8
 _NEAR_PCT = 1.0
 
 
-def is_quiet(track: TrackSignal, flat: DeadSpot) -> bool:
+def is_quiet(track: Instrument, flat: DeadSpot) -> bool:
     """Whether a track is no noisier than usual while one stands: a rough one stands on the average only.
 
     It may also be the other one, by which the stand was told.
@@ -54,7 +54,7 @@ class FlatEnds:
 
     def __init__(
         self,
-        track: TrackSignal,
+        track: Instrument,
         flats: tuple[DeadSpot, ...],
         travel: tuple[FloatArray, FloatArray],
         span_pct: float,

@@ -14,9 +14,10 @@ from nervus.domain.analysis import Pass
 from nervus.domain.channel import BoolArray, FloatArray
 from nervus.domain.finding import DeadSpot, Shape, Span
 from nervus.signal.course import Course
-from nervus.signal.dead_spots import pooled_confidence, spot_text
 from nervus.signal.flat_places import Stand, place_of_stand
+from nervus.signal.robust import monotone, running_extremes
 from nervus.signal.spans import merge
+from nervus.signal.spot import pooled_confidence, spot_text
 
 # Cells of level: at least this much of the supply, and this many times what noise and rounding hide.
 _CELL_PCT, _CELL_TOLERANCES = 0.5, 1.0
@@ -131,17 +132,6 @@ def _crossing_times(course: Course, a_pass: Pass, edges: FloatArray) -> FloatArr
     return crossed
 
 
-def monotone(level: FloatArray, *, rising: bool) -> FloatArray:
-    """The nearest course (least squares) that never turns back, shape (n,) to (n,).
-
-    Isotonic regression by pool-adjacent-violators: R. E. Barlow et al., "Statistical Inference
-    under Order Restrictions", Wiley 1972.
-    """
-    from scipy.optimize import isotonic_regression  # noqa: PLC0415 - loaded when first needed: start-up
-
-    return np.asarray(isotonic_regression(level, increasing=rising).x, dtype=np.float64)
-
-
 def _hidden(times: FloatArray, cell: float) -> FloatArray:
     """How much of the way each cell hides in each pass, percent of supply, shape (passes, cells)."""
     took = np.abs(np.diff(times, axis=1))
@@ -178,8 +168,6 @@ def _hidden_from_sister(clock: FloatArray, cell: float, by_time: FloatArray, lea
     Its way through one cell, or three where samples are far apart, should be as long as they are. What
     time contradicts, or single passes only show, is the sister's own fault.
     """
-    from scipy.ndimage import maximum_filter1d  # noqa: PLC0415 - loaded when first needed: start-up
-
     took = np.abs(np.diff(clock, axis=1))
     # A bent track is slow over many cells: those around tell.
     usual = np.fmax(np.fmax(*_beside(took, _AROUND)), cell)
@@ -187,7 +175,7 @@ def _hidden_from_sister(clock: FloatArray, cell: float, by_time: FloatArray, lea
     three = np.abs(clock[:, 3:] - clock[:, :-3]) - 3.0 * usual[:, 1:-1]
     hidden[:, 1:-1] = np.fmax(hidden[:, 1:-1], three)
     mean = _mean(hidden)
-    told = maximum_filter1d(_mean(by_time), 2 * _NEAR_CELLS + 1)
+    told = running_extremes(np.pad(_mean(by_time), _NEAR_CELLS, mode="edge"), 2 * _NEAR_CELLS + 1)[1]
     known = np.isfinite(by_time).sum(axis=0) >= _LEAST_PASSES
     believed = (mean > _MEAN_SHARE * least) & ~(known & (told < _TIME_AGREES * mean))
     return np.where(believed, hidden, np.minimum(hidden, 0.0))

@@ -5,6 +5,8 @@ learned from the recording by the widest agreement, as between two tracks. Only 
 stood still for longer than a sound throttle needs is a difference held against the throttle.
 """
 
+from math import ceil
+
 import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray
@@ -12,12 +14,13 @@ from nervus.domain.finding import Disagreement, Span
 from nervus.domain.profile import ThrottleProfile
 from nervus.signal.course import Course, plain_course
 from nervus.signal.relation import Line, learn_line
+from nervus.signal.robust import running_extremes, theil_sen
 from nervus.signal.sampling import interval_s
 from nervus.signal.spans import inside, merge, runs
 
 # A sound throttle is there within this time (from memory: 0.1 to 0.2 s over the whole travel).
 _SETTLED_S = 0.5
-# The command stands still within this much, percent.
+# The command stands still within this much, percent, while scales are learned.
 _STILL_PCT = 1.0
 # Off by more than this for this long (from memory: usual limits of the unit's own monitor).
 _LIMIT_PCT, _LEAST_S = 5.0, 0.3
@@ -38,7 +41,11 @@ _LEAST_SLOPE, _LEAST_SPAN_PCT, _MOST_SETTLED, _ALIKE = 0.2, 20.0, 400, 0.35
 
 
 def not_following(
-    command: Channel, position: Course, name: str, profile: ThrottleProfile | None = None
+    command: Channel,
+    position: Course,
+    name: str,
+    profile: ThrottleProfile | None = None,
+    faulty: tuple[Span, ...] = (),
 ) -> tuple[Disagreement, ...]:
     """At most one finding: position against command.
 
@@ -47,6 +54,7 @@ def not_following(
         position: percent of travel or as reported, bridged over its faults.
         name: the channel that the position was read from.
         profile: its limits tell whether the control unit would have set a code.
+        faulty: spans at which the position is not known, for its tracks had left.
     """
     asked = plain_course(command)
     if asked.time_s.size < _LEAST_SAMPLES:
@@ -59,11 +67,13 @@ def not_following(
     level = np.interp(time_s, position.time_s, position.level)
     if time_s.size < _LEAST_SAMPLES:
         return ()
-    settled = _still_for(time_s, wanted, _SETTLED_S)
+    least, most = _asked_of_late(time_s, wanted)
+    settled = (most - least <= _STILL_PCT) & (time_s - time_s[0] >= _SETTLED_S)
     line = _by_settled(line, wanted[settled], level[settled], limit)
     is_at = (level - line.offset) / line.slope
-    off = is_at - wanted
-    wrong = (np.abs(off) > limit) & settled
+    # Wherever a sound throttle is, it was asked to be there, or on the way, just before.
+    wrong = (is_at > most + limit) | (is_at < least - limit)
+    wrong &= (time_s - time_s[0] >= _SETTLED_S) & ~inside(time_s, faulty, _SETTLED_S)
     lasting = merge((s for s in _spans(time_s, wrong) if s[1] - s[0] >= _LEAST_S), _JOIN_S)
     channels = (name, command.id)
     stopped = _stopped(is_at, wanted, limit)
@@ -85,12 +95,8 @@ def _by_settled(line: Line, wanted: FloatArray, level: FloatArray, limit: float)
     """
     if wanted.size < _LEAST_SAMPLES or np.ptp(wanted) < _LEAST_SPAN_PCT:
         return line
-    from scipy.stats import theilslopes  # noqa: PLC0415 - loaded when first needed: start-up
-
     chosen = np.linspace(0, wanted.size - 1, min(wanted.size, _MOST_SETTLED)).astype(np.intp)
-    with np.errstate(invalid="ignore", divide="ignore"):  # its interval, not used, may not exist
-        fit = theilslopes(level[chosen], wanted[chosen])
-    other = Line(float(fit[0]), float(fit[1]))
+    other = Line(*theil_sen(level[chosen], wanted[chosen]))
     # A much flatter one is that of a throttle that opens no further.
     if not np.isfinite(other.offset) or not abs(other.slope / line.slope - 1.0) < _ALIKE:
         return line
@@ -129,11 +135,14 @@ def _spans(time_s: FloatArray, mask: BoolArray) -> list[Span]:
     return [(float(time_s[a]), float(time_s[b])) for a, b in zip(*runs(mask), strict=True)]
 
 
-def _still_for(time_s: FloatArray, wanted: FloatArray, seconds: float) -> BoolArray:
-    """Where the command has not moved for so long, shape (n,)."""
-    moved = np.abs(np.diff(wanted, prepend=wanted[0])) > _STILL_PCT / 2
-    last = np.maximum.accumulate(np.where(moved, time_s, time_s[0] - seconds))
-    return np.asarray(time_s - last >= seconds, dtype=np.bool_)
+def _asked_of_late(time_s: FloatArray, wanted: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """The least and the most that was commanded within a throttle's own time, shape (n,) each.
+
+    What is told next counts too: between two tellings it may have changed at once.
+    """
+    steps = max(2, ceil(_SETTLED_S / max(interval_s(time_s), 1e-6)) + 2)
+    padded = np.concatenate((np.full(steps - 2, wanted[0]), wanted, wanted[-1:]))
+    return running_extremes(padded, steps)
 
 
 def _held(
@@ -147,7 +156,10 @@ def _held(
     places = is_at[during]
     low, high = (round(float(q), 1) for q in np.percentile(places, [1.0, 99.0]))
     level, asked = float(np.median(places)), float(np.median(wanted[during]))
-    held = high - low <= _HELD_BAND_PCT and (np.ptp(wanted[during]) >= _ASKED_PCT or len(spans) > 2)
+    # Most of the time: it may still be on the way there at first.
+    held = np.ptp(np.percentile(places, [15.0, 85.0])) <= _HELD_BAND_PCT and (
+        np.ptp(wanted[during]) >= _ASKED_PCT or len(spans) > 2
+    )
     lowest, highest = float(wanted[during].min()), float(wanted[during].max())
     if held and asked > level:
         told = f"The throttle opens no further than {level:.0f} % while up to {highest:.0f} %"

@@ -13,6 +13,7 @@ from nervus.domain.profile import TrackProfile
 from nervus.signal import sampling
 from nervus.signal.course import Course
 from nervus.signal.relation import Line
+from nervus.signal.robust import theil_sen
 
 # Usual ends in percent of supply: 0.5 V closed and 4.5 V wide open at 5 V (common practice).
 _USUAL_CLOSED, _USUAL_OPEN = 10.0, 90.0
@@ -22,6 +23,9 @@ _CLOSED_AT_MOST, _OPEN_AT_LEAST = 24.0, 78.0
 # From here up an end that was reached is the open stop, whatever the control unit calls percent:
 # wide open it often reports only 70 to 85 % (common practice).
 _OPEN_FOR_SURE = 87.0
+# A pedal that was pressed down moves its tracks by this much of the supply at least (from memory: full
+# tracks by 60 to 70 %, tracks of half range by half of that).
+_PRESSED_PCT = 22.0
 # What a control unit may report at the ends that were seen.
 _LEAST_TOLD_PCT, _MOST_TOLD_PCT = -8.0, 108.0
 # What is lower or higher was no rest. Within so many deviations of it lies what is noise at a rest,
@@ -43,10 +47,18 @@ def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float)
     return Frame(profile.closed_v * scale, profile.open_v * scale, "as the profile says")
 
 
-def learn_frame(course: Course, reported: Channel | None) -> Frame:
-    """Closed and open level of a track, in the channel's own unit."""
+def learn_frame(course: Course, reported: Channel | None, *, pedal: bool = False) -> Frame:
+    """Closed and open level of a track, in the channel's own unit.
+
+    What is usual of a throttle says nothing of a pedal, whose tracks end at other levels each: there the
+    ends are those that were reached, where they lie far enough apart for a pedal that was pressed down.
+    """
     low, high = ends_shown(course.level)
     falls = _falls_against(course, reported) if reported is not None else None
+    if pedal and high - low >= _PRESSED_PCT:
+        ends = (high, low) if low > 100.0 - high and course.level[0] > (low + high) / 2 else (low, high)
+        unit = course.supply_v / 100.0
+        return Frame(ends[0] * unit, ends[1] * unit, _BASIS_REACHED_BOTH)
     if _falls(course.level, low, high) if falls is None else falls:
         mirrored = _ends(100.0 - high, 100.0 - low)
         closed, opened, basis = 100.0 - mirrored[0], 100.0 - mirrored[1], mirrored[2]
@@ -136,13 +148,9 @@ def _fit_reported(course: Course, reported: Channel) -> tuple[float, float] | No
     calm = course.speed() < 3.0
     if calm.sum() < 20 or np.ptp(at[calm]) < 10.0:
         return None
-    from scipy.stats import theilslopes  # noqa: PLC0415 - loaded when first needed: start-up
-
     chosen = np.flatnonzero(calm)[:: max(1, int(calm.sum()) // 400)]
-    with np.errstate(invalid="ignore"):  # its interval, which is not used, may not exist for ties
-        fit = theilslopes(course.level[chosen], at[chosen])
-    slope, closed = float(fit[0]), float(fit[1])
-    if abs(slope) < 0.2:
+    slope, closed = theil_sen(course.level[chosen], at[chosen])
+    if not abs(slope) >= 0.2:
         return None
     # What was seen must make sense by it: two clocks that ran apart fit to anything.
     ends = np.sort((np.percentile(course.level, _QUANTILES) - closed) / slope)

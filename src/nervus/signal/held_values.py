@@ -1,7 +1,9 @@
-"""Values that a logger repeats until it is told a new one: as many readings as there are, and no more.
+"""What a logger wrote as readings: values that it repeats are one, stamps that it repeats are several.
 
 A control unit tells a value ten times a second, and a logger writes it down a hundred times: a stair.
 Taken as read, every step of it would be an edge that no plate can make. What counts are the updates.
+And a clock that is written down more
+coarsely than it is read gives several samples one stamp: they came one after the other all the same.
 """
 
 from dataclasses import replace
@@ -15,15 +17,30 @@ from nervus.domain.channel import Channel, FloatArray, IntArray, Recording
 _LEAST_CHANGES, _PIECES, _PIECE = 15, 24, 1000
 # So few changes may come sooner than an update lasts, and so many come after a whole number of updates.
 _SOONER, _WHOLE, _OFF = 0.02, 0.8, 0.15
+# So few samples at a stamp that was there before are a slip; more are how the clock was written.
+_MOST_TWICE = 0.02
 # What lasts longer is a value that does change seldom.
 _LONGEST = 200
 
 
-def without_repeats(recording: Recording) -> Recording:
-    """The recording with only the updates of channels whose values were repeated in between."""
-    channels = tuple(_updates_only(c) for c in recording.channels)
+def as_read(recording: Recording) -> Recording:
+    """The recording with only the updates of repeated values, and samples that share a stamp spread."""
+    channels = tuple(_updates_only(_spread(c)) for c in recording.channels)
     same = all(a is b for a, b in zip(channels, recording.channels, strict=True))
     return recording if same else replace(recording, channels=channels)
+
+
+def _spread(channel: Channel) -> Channel:
+    """Samples of one stamp evenly from it to the next one, where that is how the clock was written."""
+    first = np.flatnonzero(np.diff(channel.time_s, prepend=-np.inf) > 0.0)
+    if channel.samples - first.size <= _MOST_TWICE * channel.samples or first.size < 2:
+        return channel
+    count = np.diff(np.append(first, channel.samples))
+    stamps = channel.time_s[first]
+    lasts = np.append(np.diff(stamps), np.median(np.diff(stamps)))
+    number = np.arange(channel.samples) - np.repeat(first, count)
+    time_s = channel.time_s + np.repeat(lasts / count, count) * number
+    return Channel(channel.kind, time_s, channel.values)
 
 
 def _updates_only(channel: Channel) -> Channel:

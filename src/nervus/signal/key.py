@@ -1,4 +1,9 @@
-"""Key off: every channel collapses together. That is no fault, and nothing in it is judged."""
+"""Key off: every channel collapses together. That is no fault, and nothing in it is judged.
+
+A supply that is shorted looks alike on supply and tracks. Key off has a witness besides them: the
+battery
+voltage behind the relay, or the engine, which stops; or all that the unit tells falls silent.
+"""
 
 import numpy as np
 
@@ -11,6 +16,9 @@ _COLLAPSED_V = 3.0
 # A switched-off unit lets its supply decay over tenths of a second and stays off for longer than
 # any loose contact: shorter collapses are interruptions of the supply.
 _LEAST_OFF_S = 1.0
+# An engine that is switched off stands within this time (from memory); one that turns faster than that
+# runs, and keeps this share of its speed meanwhile.
+_STOPS_S, _RUNNING_PER_MIN, _KEEPS = 3.0, 300.0, 0.85
 # How far round a collapse the decay and the start-up reach.
 _MARGIN_S = 0.15
 # Battery voltage falls by at least this when the main relay opens behind it.
@@ -18,12 +26,15 @@ _BATTERY_STEP_V = 0.5
 
 
 def key_off_spans(recording: Recording) -> tuple[Span, ...]:
-    """When the key was off: the supply gone for long, and what else was recorded gone with it."""
+    """When the key was off, or may have been: the supply gone for long, and all else with it.
+
+    Where neither battery nor engine was recorded nothing contradicts it; see `is_witnessed`.
+    """
     supply = recording.get("vref_v")
     if supply is None:
         return ()
     tracks = recording.with_role(Role.TRACK)
-    battery = recording.get("batt_v")
+    battery, speed = recording.get("batt_v"), recording.get("rpm")
     spans = []
     for first, last in zip(*runs(supply.values < _COLLAPSED_V), strict=True):
         span = (float(supply.time_s[first]), float(supply.time_s[last]))
@@ -33,9 +44,28 @@ def key_off_spans(recording: Recording) -> tuple[Span, ...]:
             continue
         if battery is not None and not _battery_moves(battery, span):
             continue
+        if speed is not None and _runs_on(speed, span):
+            continue
         start = _decay_start(supply, first)
         spans.append((start - _MARGIN_S, span[1] + _MARGIN_S))
     return merge(spans, _MARGIN_S)
+
+
+def is_witnessed(recording: Recording) -> bool:
+    """Whether something was recorded that tells key off from a supply that is shorted."""
+    return recording.get("batt_v") is not None or recording.get("rpm") is not None
+
+
+def _runs_on(speed: Channel, span: Span) -> bool:
+    """Whether the engine was still running well after the supply had gone."""
+    late = (speed.time_s > span[0] + _STOPS_S) & (speed.time_s < span[1])
+    if span[1] - span[0] > _STOPS_S:
+        return bool(late.any() and float(np.min(speed.values[late])) > _RUNNING_PER_MIN)
+    within = (speed.time_s >= span[0]) & (speed.time_s <= span[1])
+    before = speed.values[speed.time_s < span[0]]
+    if not within.any() or not before.size or before[-1] < _RUNNING_PER_MIN:
+        return False
+    return float(speed.values[within][-1]) > _KEEPS * float(before[-1])
 
 
 def _collapses(channel: Channel, span: Span) -> bool:

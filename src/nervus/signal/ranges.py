@@ -19,7 +19,6 @@ _JUMP_PCT = 6.0
 
 def out_of_range(
     track: Channel,
-    number: int,
     supply_v: float,
     told: tuple[Span, ...],
     profile: ThrottleProfile | None = None,
@@ -28,13 +27,13 @@ def out_of_range(
 
     Args:
         track: the channel.
-        number: 1 or 2.
         supply_v: what 100 % of the supply is.
         told: spans that other findings explain, or at which the key was off.
         profile: its windows are the limits; without one, what every circuit monitor would reject.
     """
     if track.kind.unit is not Unit.VOLT or track.samples < 2:
         return ()
+    number = track.kind.number
     low, high = _limits(number, profile)
     to_share = 100.0 / supply_v
     found = []
@@ -62,7 +61,8 @@ def out_of_range(
                 times_s=tuple((round(a, 4), round(b, 4)) for a, b in lasting),
                 confidence=0.95,
                 text=(
-                    f"Track {number} stays {way} {limit_v:.2f} V for {seconds:.1f} s: {level:.2f} V, "
+                    f"{track.kind.track.capitalize()} stays {way} {limit_v:.2f} V for {seconds:.1f} s: "
+                    f"{level:.2f} V, "
                     "where no sound sensor can be."
                 ),
                 level_v=level,

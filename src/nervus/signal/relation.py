@@ -5,7 +5,8 @@ samples would follow the bend. So each stretch of travel has one vote, and the l
 wins; a plain relation (same, inverse, half) wins against a freely fitted one that is hardly better.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from nervus.domain.analysis import Relation, TrackRelation
 from nervus.domain.channel import FloatArray
 from nervus.signal import sampling
 from nervus.signal.course import Course
+from nervus.signal.instants import read_at
 
 # Votes: stretches of 2 % of the supply.
 _STRETCH_PCT = 2.0
@@ -23,8 +25,23 @@ _PLAIN_BONUS = 0.15
 # Below this share of votes no line is worth the name of a relation.
 _LEAST_VOTES = 0.35
 _LEAST_STRETCHES = 4
+# What counts as at first, as a share of the recording, and how much of the supply must be swept then,
+# percent.
+_AT_FIRST, _SWEPT_PCT = 0.2, 15.0
+# A track moves where it is faster than this, percent of supply a second; so many such points tell a
+# lag, which must make them agree better by this factor.
+_MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
+# Clocks of two loggers are set by hand, this far apart at most; searched in steps of this, in so many
+# parts of the recording, most of which must say so, and agree far better.
+_APART_S, _LAG_S, _PARTS, _LEAST_PARTS, _FAR_BETTER = 0.6, 0.01, 5, 3, 0.5
 # Points enough to learn a line from, spread over the recording.
 _ENOUGH = 60_000
+
+
+# Sensors are built so that one track is the other, its mirror, its half or its double, without an
+# offset. Where nearly all stretches were so for this share of their time, the tracks are, whatever they
+# were at other times.
+_FOR_A_WHILE, _NEARLY_ALL = 0.1, 0.65
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,13 +56,20 @@ class Line:
         return self.slope * level + self.offset
 
 
+_AS_BUILT = (Line(1.0, 0.0), Line(-1.0, 100.0), Line(0.5, 0.0), Line(2.0, 0.0))
+
+
 def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | None:
     """The line that most stretches of travel agree on; `None` where too little was swept."""
-    x, y = _stretches(first, second, skew_s)
-    if x.size < _LEAST_STRETCHES:
+    stretches = _stretches(first, second, skew_s)
+    if len(stretches) < _LEAST_STRETCHES:
         return None
-    plain = [Line(1.0, 0.0), Line(-1.0, 100.0), Line(0.5, 0.0), Line(2.0, 0.0)]
-    plain += [Line(1.0, _mode(y - x)), Line(-1.0, _mode(y + x)), Line(0.5, _mode(y - x / 2))]
+    for built in _AS_BUILT:
+        # One track may have left the other during the recording, and stayed off for the longer part.
+        if _is_kept_for_a_while(built, stretches) or _began_so(built, first, second, skew_s):
+            return built
+    x, y = (np.asarray([float(np.median(s[n])) for s in stretches]) for n in (0, 1))
+    plain = [*_AS_BUILT, Line(1.0, _mode(y - x)), Line(-1.0, _mode(y + x)), Line(0.5, _mode(y - x / 2))]
     free = _lines_through_pairs(x, y)
     best_plain = max(plain, key=lambda line: _votes(line, x, y))
     best_free = max(free, key=lambda line: _votes(line, x, y), default=best_plain)
@@ -76,45 +100,92 @@ def estimate_skew(first: Course, second: Course, line: Line, interval_s: float) 
     Channels polled one after the other carry the time of the answer, not of the measurement. The
     lag that makes the two agree best over all motion is searched within three intervals of the samples.
     """
-    widest = 3.0 * interval_s
-    lags = np.linspace(-widest, widest, 25)
-    expected = line.at(first.level)
-    speed = first.speed()
-    moving = speed > 5.0
-    if moving.sum() < 20:
+    lags = np.linspace(-3.0 * interval_s, 3.0 * interval_s, 25)
+    costs = _costs(first, second, line, lags)
+    if costs is None:
         return 0.0
-    costs = [
-        float(
-            np.median(
-                np.abs(
-                    np.interp(first.time_s[moving] + lag, second.time_s, second.level) - expected[moving]
-                )
-            )
-        )
-        for lag in lags
-    ]
     best = int(np.argmin(costs))
-    return float(lags[best]) if costs[best] < 0.8 * costs[12] else 0.0
+    return float(lags[best]) if costs[best] < _BETTER * costs[12] else 0.0
 
 
-def _stretches(first: Course, second: Course, skew_s: float) -> tuple[FloatArray, FloatArray]:
-    """One point (level 1, level 2) for each stretch, from the samples at which little moved."""
+def estimate_clock(first: Course, second: Course, line: Line, interval_s: float) -> tuple[float, float]:
+    """By how many seconds the second track's clock is ahead at instant 0, and how many more each second.
+
+    Two loggers have two clocks, apart by tenths of a second and drifting. Looked for only where the
+    tracks
+    agree far better so than with all that reading in turn explains; (0, 0) where they don't.
+    """
+    lags = np.arange(-_APART_S, _APART_S + _LAG_S / 2, _LAG_S)
+    if 3.0 * interval_s >= _APART_S:
+        return 0.0, 0.0
+    edges = np.linspace(first.time_s[0], first.time_s[-1], _PARTS + 1)
+    found = []
+    for start, end in pairwise(edges.tolist()):
+        part = slice(*np.searchsorted(first.time_s, (start, end)).tolist())
+        piece = replace(first, time_s=first.time_s[part], level=first.level[part])
+        costs = _costs(piece, second, line, lags)
+        if costs is None:
+            continue
+        near = np.abs(lags) <= max(3.0 * interval_s, _LAG_S)
+        best = int(np.argmin(costs))
+        if not near[best] and costs[best] < _FAR_BETTER * costs[near].min():
+            found.append(((start + end) / 2.0, float(lags[best])))
+    if len(found) < _LEAST_PARTS:
+        return 0.0, 0.0
+    at, ahead = np.asarray(found).T
+    drift, offset = np.polyfit(at, ahead, 1)
+    if np.max(np.abs(offset + drift * at - ahead)) > 2.0 * _LAG_S:
+        return 0.0, 0.0
+    return float(offset), float(drift)
+
+
+def _costs(first: Course, second: Course, line: Line, lags: FloatArray) -> FloatArray | None:
+    """How far the tracks are apart while they move, for each lag; `None` where they hardly move."""
+    expected = line.at(first.level)
+    moving = first.speed() > _MOVES_PCT_PER_S if first.level.size > 1 else np.zeros(1, dtype=np.bool_)
+    if moving.sum() < _LEAST_MOVING:
+        return None
+    at_s, expected = first.time_s[moving], expected[moving]
+    apart = [
+        np.median(np.abs(read_at(at_s + lag, second.time_s, second.level) - expected)) for lag in lags
+    ]
+    return np.asarray(apart, dtype=np.float64)
+
+
+def _stretches(first: Course, second: Course, skew_s: float) -> list[tuple[FloatArray, FloatArray]]:
+    """Levels of both tracks, shape (n,) both, for each stretch, while little moved."""
     inside_both = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
     time_s, x = first.time_s[inside_both], first.level[inside_both]
     every = max(1, x.size // _ENOUGH)
     time_s, x = time_s[::every], x[::every]
     if x.size < 5:
-        return np.empty(0), np.empty(0)
+        return []
     y = np.interp(time_s + skew_s, second.time_s, second.level)
     speed = sampling.speed(x, time_s)
     stretch = np.floor(x / _STRETCH_PCT).astype(np.int64)
-    points = []
+    found = []
     for number in np.unique(stretch):
         here = np.flatnonzero(stretch == number)
         calm = here[speed[here] <= np.percentile(speed[here], 50.0)]
-        points.append((float(np.median(x[calm])), float(np.median(y[calm]))))
-    pairs = np.asarray(points)
-    return pairs[:, 0], pairs[:, 1]
+        found.append((x[calm], y[calm]))
+    return found
+
+
+def _is_kept_for_a_while(line: Line, stretches: list[tuple[FloatArray, FloatArray]]) -> bool:
+    """Whether nearly every stretch was on a line for a good part of its time."""
+    near = _AGREES_PCT * max(1.0, abs(line.slope))
+    kept = [float(np.mean(np.abs(line.at(x) - y) < near)) > _FOR_A_WHILE for x, y in stretches]
+    return float(np.mean(kept)) > _NEARLY_ALL
+
+
+def _began_so(line: Line, first: Course, second: Course, skew_s: float) -> bool:
+    """Whether the tracks were on a line at first, over a good part of the travel: one may drift away."""
+    early = first.time_s <= first.time_s[0] + _AT_FIRST * (first.time_s[-1] - first.time_s[0])
+    x = first.level[early]
+    if x.size < _LEAST_MOVING or np.ptp(x) < _SWEPT_PCT:
+        return False
+    y = np.interp(first.time_s[early] + skew_s, second.time_s, second.level)
+    return float(np.median(np.abs(line.at(x) - y))) < _AGREES_PCT * max(1.0, abs(line.slope))
 
 
 def _lines_through_pairs(x: FloatArray, y: FloatArray) -> list[Line]:

@@ -10,9 +10,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Unit
 from nervus.domain.finding import OffRest, RestCause, Span
 from nervus.signal import sampling
+from nervus.signal.robust import running_extremes
 from nervus.signal.spans import runs
 
 # A rest: within this band for at least this long.
@@ -25,7 +26,12 @@ _POINTS_PER_S = 50.0
 _OFF_PCT, _HELD_PCT = 1.5, 20.0
 # A closing faster than this is a release, not a guided motion.
 _RELEASE_PCT_PER_S = 40.0
-_LEAST_RESTS = 2
+_LEAST_RESTS, _MOST_OF = 2, 0.6
+# Where nothing tells that the throttle was let go, a hand may hold it: then it takes more rests, closer
+# alike, and no further open than this, percent of travel.
+_LEAST_UNASKED, _SAME_UNASKED_PCT, _HAND_PCT = 3, 0.5, 10.0
+# A level is usual where at least this share of the rests is.
+_NOW_AND_THEN = 0.2
 # Rests of one cause agree within this.
 _SAME_PCT = 1.5
 # Coolant this much apart is worth a word.
@@ -78,14 +84,21 @@ def off_rest(
     """At most one finding: releases that end above the usual rest, at the same level repeatedly."""
     if not rests:
         return ()
-    usual = min(r.percent for r in rests)
+    usual = _usual([r.percent for r in rests])
     sound = tuple(r.span_s for r in rests if r.percent <= usual + _SAME_PCT)
     high = [r for r in rests if r.released and _OFF_PCT < r.percent - usual < _HELD_PCT]
-    if len(high) < _LEAST_RESTS or not sound:
+    cause = (
+        cause_of(recording, tuple(r.span_s for r in high), sound)
+        if high and sound
+        else RestCause.UNKNOWN
+    )
+    asked = _asks(recording) is not None or cause is not RestCause.UNKNOWN
+    least, alike = (_LEAST_RESTS, _SAME_PCT) if asked else (_LEAST_UNASKED, _SAME_UNASKED_PCT)
+    if len(high) < least or not sound:
         return ()
     middle = float(np.median([r.percent for r in high]))
-    same = [r for r in high if abs(r.percent - middle) <= _SAME_PCT]
-    if len(same) < _LEAST_RESTS or len(same) < 0.6 * len(high):
+    same = [r for r in high if abs(r.percent - middle) <= alike]
+    if len(same) < least or len(same) < _MOST_OF * len(high) or not (asked or middle < _HAND_PCT):
         return ()
     spans = tuple(r.span_s for r in same)
     cause = cause_of(recording, spans, sound)
@@ -104,22 +117,28 @@ def off_rest(
     )
 
 
+def _usual(levels: list[float]) -> float:
+    """The lowest level at which it came to rest more than now and then."""
+    least = max(1.0, _NOW_AND_THEN * len(levels))
+    often = (x for x in sorted(levels) if sum(1 for y in levels if 0.0 <= y - x <= _SAME_PCT) >= least)
+    return next(often, min(levels))
+
+
 def _still(percent: FloatArray, steps: int) -> BoolArray:
     """Where the next `steps` samples stay within the band, shape (n - steps + 1,)."""
-    from scipy.ndimage import maximum_filter1d, minimum_filter1d  # noqa: PLC0415 - when first needed
+    lowest, highest = running_extremes(percent, steps)
+    return np.asarray(highest - lowest <= 2 * _BAND_PCT, dtype=np.bool_)
 
-    ahead = -(steps // 2)  # so that the n-th value is that of the window which begins there
-    highest = maximum_filter1d(percent, steps, origin=ahead)
-    spread = highest - minimum_filter1d(percent, steps, origin=ahead)
-    return np.asarray(spread[: percent.size - steps + 1] <= 2 * _BAND_PCT, dtype=np.bool_)
+
+def _asks(recording: Recording) -> Channel | None:
+    """What tells whether the throttle was let go: the pedal, or the command."""
+    told = (c for role in (Role.PEDAL, Role.COMMAND) for c in recording.with_role(role))
+    return next((c for c in told if c.kind.unit is Unit.PERCENT), None)
 
 
 def _let_go(recording: Recording, time_s: FloatArray) -> BoolArray | None:
-    for role in (Role.PEDAL, Role.COMMAND):
-        for channel in recording.with_role(role):
-            if channel.id.endswith("_pct"):
-                return _at_least_value(channel, time_s)
-    return None
+    channel = _asks(recording)
+    return _at_least_value(channel, time_s) if channel is not None else None
 
 
 def _at_least_value(channel: Channel, time_s: FloatArray) -> BoolArray:

@@ -13,7 +13,7 @@ from nervus.domain.finding import Floor, Span
 from nervus.signal import sampling
 from nervus.signal.edges import large_steps
 from nervus.signal.excursions import Excursion
-from nervus.signal.levels import TrackSignal
+from nervus.signal.instrument import Instrument
 from nervus.signal.spans import merge
 
 # A spike, or a few in a row, are over after this time and so many samples.
@@ -25,17 +25,23 @@ _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
 _BOTH_SIDES, _APART_V = 0.05, 0.2
 # No opening of the sensor's circuit takes a track above its supply, percent of it.
 _ABOVE_SUPPLY_PCT = 103.0
-# A supply that falls below this has collapsed: that is no spike.
-_COLLAPSED_V = 3.0
+# What ends this near to the supply, percent, is tied to it: no spike stops just there.
+_AT_SUPPLY_PCT = 0.4
+# A supply that falls to this is open: that is no spike, which adds what it adds wherever the line was.
+_COLLAPSED_V = 0.5
+# A converter ends a little above the supply: what reads its highest value there may have been higher.
+_CLIPS_ABOVE_V = 5.05
 # So many samples on each side of a spike tell what the line usually is there.
 _AROUND = 4
 # Around a spike the lines ring for so long, by less than counts as a swing.
 _RINGS_S = 0.0005
+# From so many spikes on, a recording is full of them.
+_MANY_SPIKES = 3
 # A line swings where it steps by so many deviations of its noise, and by so many volts.
 _SWING_NOISES, _SWING_V = 8.0, 0.03
 
 
-def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bool | None:
+def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> bool | None:
     """Whether an excursion is a spike that the reference line shows too, sample by sample.
 
     Args:
@@ -57,14 +63,29 @@ def is_spike(track: TrackSignal, excursion: Excursion, reference: Channel) -> bo
         return None if excursion.samples == 1 and at.size else False
     others = _moves(reference, at[there])
     mine = moves[there]
+    ends = excursion.level, 100.0 * float(reference.values[at[there]].max()) / track.supply_v
+    if reference.id != "vref_v" and max(abs(end - 100.0) for end in ends) < _AT_SUPPLY_PCT:
+        return False
+    own_v = mine + excursion.course * track.supply_v / 100.0
+    others_v = reference.values[at[there]]
+    if max(float(others_v.max()), float(own_v.max())) >= _CLIPS_ABOVE_V:
+        # What a converter cut off may have been as much as the other line shows.
+        cut = others_v >= max(float(reference.values.max()), _CLIPS_ABOVE_V)
+        others = np.where(cut, np.maximum(others, mine), others)
+        mine = np.where(own_v >= _top_v(track), np.maximum(others, mine), mine)
     stands_v = sampling.middle(reference.values[at[there]] - others)
     apart_v = abs(excursion.course * track.supply_v / 100.0 - stands_v)
     share = _share(excursion, reference, moves, apart_v)
     moved = max(float(np.abs(mine).sum()), float(np.abs(others).sum()))
-    return bool(np.abs(mine - others).sum() <= share * moved)
+    return bool(np.abs(mine - others).sum() < share * moved)
 
 
-def _most_samples(track: TrackSignal) -> float:
+def _top_v(track: Instrument) -> float:
+    """From here up a track's converter may have cut off what it read, volts."""
+    return max(float(track.level.max()) * track.supply_v / 100.0 - 1e-6, _CLIPS_ABOVE_V)
+
+
+def _most_samples(track: Instrument) -> float:
     return max(_SAMPLES, _LONGEST_TRACKS_S / max(track.interval_s, 1e-7))
 
 
@@ -113,7 +134,7 @@ def shared_lines(recording: Recording, track_id: str) -> tuple[Channel, ...]:
     return tuple(c for c in lines if c.kind.unit is Unit.VOLT and c.id != track_id)
 
 
-def without_spikes(track: TrackSignal, supply: Channel | None) -> tuple[TrackSignal, tuple[Span, ...]]:
+def without_spikes(track: Instrument, supply: Channel | None) -> tuple[Instrument, tuple[Span, ...]]:
     """A track with the spikes that the supply shows too bridged, and where they were.
 
     Two spikes close to one another would else look like one excursion from the first to the second.
@@ -162,5 +183,30 @@ def _swings(line: Channel) -> tuple[Span, ...]:
     for start, end in ends:
         first, last = (int(n) for n in np.searchsorted(time_s, (start, end)))
         if last - first >= 2 and end - start <= _LONGEST_S + 1e-6:
-            spans.append((float(time_s[first + 1]) - _RINGS_S, float(time_s[last - 1]) + _RINGS_S))
+            # Up to its next calm sample nothing is known of the line; between close ones it rings on.
+            before = min(float(time_s[first + 1]) - _RINGS_S, float(time_s[first]) + 1e-5)
+            behind = max(float(time_s[last - 1]) + _RINGS_S, float(time_s[last]) - 1e-5)
+            spans.append((before, behind))
     return tuple(spans)
+
+
+def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, ...]) -> set[int]:
+    """Identities of the excursions that are spikes.
+
+    Where a recording is full of spikes, a lone sample that no other line was sampled with is one more.
+    """
+    verdicts = {id(e): _verdicts(recording, track, e) for e in found}
+    sure = {e for e, said in verdicts.items() if any(said)}
+    if len(sure) < _MANY_SPIKES:
+        return sure
+    return sure | {e for e, said in verdicts.items() if said and None in said and True not in said}
+
+
+def _verdicts(recording: Recording, track: Instrument, excursion: Excursion) -> list[bool | None]:
+    """What the lines say of an excursion: the supply alone, if it was sampled with the track."""
+    said: list[bool | None] = []
+    for line in shared_lines(recording, track.id):
+        said.append(is_spike(track, excursion, line))
+        if line.kind.role is Role.SUPPLY and said[-1] is not None:
+            return said
+    return said

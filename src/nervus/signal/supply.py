@@ -4,12 +4,14 @@ import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, Recording
 from nervus.domain.finding import Span, SupplyFault, SupplyLine
-from nervus.signal.levels import NOMINAL_SUPPLY_V
+from nervus.signal.instrument import NOMINAL_SUPPLY_V
 from nervus.signal.spans import inside, merge, runs
 
 # About 5 V, within 5 %; ground within 0.1 V of battery negative (common practice).
 _SUPPLY_TOLERANCE = 0.05
 _GROUND_AT_MOST_V = 0.1
+# Who records it switches the key more often than a supply shorts (from memory): no accusation.
+_MAY_BE = 0.4
 # Shorter deviations are spikes or interruptions; those show on the tracks and are found there.
 _LEAST_S = 0.03
 _JOIN_S = 0.3
@@ -29,6 +31,27 @@ def supply_faults(
         off = np.abs(ground.values) > _GROUND_AT_MOST_V
         found += _findings(ground, off, key_off, SupplyLine.GROUND)
     return tuple(found)
+
+
+def may_be_key_off(spans: tuple[Span, ...], channel: Channel) -> tuple[SupplyFault, ...]:
+    """A supply that is gone with everything else, where nothing tells why: told as what it may be."""
+    if not spans:
+        return ()
+    level = round(float(np.median(channel.values[inside(channel.time_s, spans)])), 3)
+    return (
+        SupplyFault(
+            channels=(channel.id,),
+            times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+            confidence=_MAY_BE,
+            text=(
+                f"Supply and tracks are gone {_times(len(spans))}, from {spans[0][0]:.1f} s on: "
+                "the key was off, or the supply is shorted. The battery or the engine speed recorded "
+                "beside it would tell."
+            ),
+            level_v=level,
+            where=SupplyLine.EITHER,
+        ),
+    )
 
 
 def _findings(

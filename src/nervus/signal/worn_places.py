@@ -2,51 +2,103 @@
 
 import numpy as np
 
-from nervus.domain.analysis import Pass, Travel
-from nervus.domain.finding import DeadSpot, Noise, Shape, Span
-from nervus.signal import dead_spots, relation, wear_noise
-from nervus.signal.events import Event
-from nervus.signal.flat_checks import FlatEnds, is_quiet
+from nervus.domain.analysis import Travel
+from nervus.domain.channel import FloatArray
+from nervus.domain.finding import DeadSpot, Floor, Noise, Shape, Span
+from nervus.signal import dead_spots
+from nervus.signal.explain import Cause, Event
+from nervus.signal.flat_checks import FLAT_DEPTH_PCT, FlatEnds, is_quiet
 from nervus.signal.flats import find_flats
 from nervus.signal.instants import read_at
-from nervus.signal.levels import TrackSignal
-from nervus.signal.spans import overlaps
-from nervus.signal.tracks import Tracks
+from nervus.signal.rough import Rough, rough_stretches
+from nervus.signal.shaft import Shaft
+from nervus.signal.spans import Union, overlaps
+from nervus.signal.steps import find_steps as steps_of
+from nervus.signal.steps import is_told
 
-# Events on a rough stretch that are shallower than this, percent of supply, belong to it.
-_WORN_AT_MOST_PCT = 10.0
+# This share of the passes that show it make a stand that of a drop-out.
+_SOME_OF_IT = 0.3
+# What is as far from a step as this, percent of travel, is one of its passes.
+_AT_STEP_PCT = 2.0
+# A contact opens so often, so deep, and always to one level, percent of supply.
+_LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
 
 
-def find_dead_spots(
-    tracks: Tracks,
-    travel: Travel | None,
-    passes: tuple[Pass, ...],
-    relation_and_skew: tuple[relation.Line | None, float],
+def find_worn(shaft: Shaft) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Event, ...]]:
+    """Dead spots and rough stretches of all tracks, and the events that no place explains."""
+    rough = _rough(shaft)
+    sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, r.noise)]
+    left = tuple(e for e in shaft.events if not _is_worn(e, sure, shaft.travel))
+    spots, loose = _dead_spots(shaft, left)
+    spots = tuple(s for s in spots if not _is_rough(s, sure))
+    doubtful = [r.noise for r in rough if r.noise not in sure]
+    wear = sure + [n for n in doubtful if not _explained(shaft, n, spots)]
+    spots = tuple(s for s in spots if s.shape is not Shape.FLAT or not _is_rough(s, wear))
+    return (
+        spots,
+        wear,
+        tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, shaft.travel)),
+    )
+
+
+def _dead_spots(
+    shaft: Shaft, events: tuple[Event, ...]
 ) -> tuple[tuple[DeadSpot, ...], tuple[Event, ...]]:
-    """Dead spots of all tracks, and the events that no place explains."""
+    travel, passes = shaft.travel, shaft.passes
     if travel is None:
-        return (), tracks.events
+        return (), events
     spots: list[DeadSpot] = []
-    loose = tracks.events
-    for track in tracks.signals:
-        way = (travel.time_s, travel.percent)
+    shared = Union(e.span_s for e in events if e.cause is not Cause.ALONE)
+    loose = events
+    way = (travel.time_s, travel.percent)
+    if len(shaft.tracks) > 1:
+        # A place that is common to both tracks is a place first, whatever they share besides.
+        both = tuple(sorted(t.id for t in shaft.tracks))
+        found, explained = dead_spots.from_events(shaft.tracks[0], loose, passes, way, both)
+        taken = {id(e) for e in explained}
+        loose = tuple(e for e in loose if id(e) not in taken)
+        spots += found
+    for track in shaft.tracks:
         found, explained = dead_spots.from_events(track, loose, passes, way)
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
         frame = travel.frames[track.id]
         closed, opened = (100.0 * end / track.supply_v for end in (frame.closed, frame.open))
-        course = tracks.course_with_shallow(track)
-        flat = find_flats(course, passes, (closed, opened), tracks.sister_at(course, *relation_and_skew))
-        flat = tuple(f for f in flat if all(is_quiet(signal, f) for signal in tracks.signals))
+        course = shaft.course_with_shallow(track)
+        flat = find_flats(course, passes, (closed, opened), shaft.sister_at(course))
+        flat = tuple(f for f in flat if all(is_quiet(signal, f) for signal in shaft.tracks))
+        flat = tuple(f for f in flat if not _is_drop_out(f, shared))
         sure = tuple(s for s in found if s.shape is not Shape.FLAT)
         new = tuple(f for f in flat if not _same_place(f, sure))
         spots += (s for s in found if s in sure or not _same_place(s, new))
         spots += new
         ends = FlatEnds(track, new, way, abs(opened - closed))
         loose = tuple(e for e in loose if not ends.explain(e))
+        sister = shaft.expected_of(track)
+        steps = steps_of(track, frame, passes, sister)
+        steps = tuple(s for s in steps if not is_told(s, tuple(spots)))
+        spots += steps
+        loose = tuple(e for e in loose if not _at_step(e, steps, way))
     return _without_shadows(spots), loose
+
+
+def _is_drop_out(flat: DeadSpot, shared: Union) -> bool:
+    """Whether a track stood at a place only because the sensor had dropped out there now and then."""
+    within = sum(shared.touches(span) for span in flat.times_s)
+    return within >= max(1.0, _SOME_OF_IT * len(flat.times_s))
+
+
+def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, FloatArray]) -> bool:
+    """Whether an event is one of the passes over a step, seen by itself."""
+    (_, excursion), place = event.deepest, float(read_at(np.mean(event.span_s), *way))
+    return any(
+        s.channels == event.channels
+        and excursion.depth <= FLAT_DEPTH_PCT
+        and _within((place, place), s.travel_pct, _AT_STEP_PCT)
+        for s in steps
+    )
 
 
 def _without_shadows(spots: list[DeadSpot]) -> tuple[DeadSpot, ...]:
@@ -74,70 +126,63 @@ def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
     )
 
 
-def weigh_wear(
-    tracks: Tracks,
-    travel: Travel | None,
-    passes: tuple[Pass, ...],
-    spots_and_loose: tuple[tuple[DeadSpot, ...], tuple[Event, ...]],
-) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Event, ...]]:
-    """Dead spots, rough stretches and left events, after each was heard about the other."""
-    spots, loose = spots_and_loose
-    wear = _wear(tracks, travel, passes, spots)
-    spots = tuple(s for s in spots if not _is_rough_flat(s, wear))
-    return (
-        spots,
-        wear,
-        tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel)),
-    )
-
-
-def _wear(
-    tracks: Tracks, travel: Travel | None, passes: tuple[Pass, ...], spots: tuple[DeadSpot, ...]
-) -> list[Noise]:
+def _rough(shaft: Shaft) -> list[Rough]:
+    """What is rough on any track; what goes to a rail, or is on both tracks, is no roughness."""
+    travel = shaft.travel
     if travel is None:
         return []
-    found: list[Noise] = []
-    step_s = max(track.interval_s for track in tracks.signals)
-    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in passes]
-    # What leaves its course makes all rough that a sample beside it stands for.
-    slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds)) if speeds else _SLACK_PCT
-    for track in tracks.signals:
-        course = tracks.courses[track.id]
-        own = (course.time_s, travel.frames[track.id].percent(course.own()))
-        taken = [
-            (s.travel_pct, slack - 1.0 if s.shape is Shape.FLAT else slack)
-            for s in spots
-            if s.channels == (track.id,)
-        ]
-        deep = tuple(
+    found: list[Rough] = []
+    way = (travel.time_s, travel.percent)
+    for track in shaft.tracks:
+        sister = shaft.expected_of(track)
+        told = tuple(
             part.span_s
-            for e in tracks.events
+            for e in shaft.events
             for name, part in e.parts
-            if name == track.id and part.depth > _WORN_AT_MOST_PCT
+            if name == track.id and (len(e.parts) > 1 or track.is_unusual(part.level))
         )
-        masked = deep + tracks.spikes[track.id]
-        stretches = wear_noise.noisy_stretches(track, own, passes, masked)
-        found += (n for n in stretches if not any(_explains(t, n, track) for t in taken))
+        masked = told + shaft.spikes[track.id]
+        found += rough_stretches(track, way, shaft.passes, masked, sister)
     return found
 
 
-def _explains(taken: tuple[Span, float], noise: Noise, track: TrackSignal) -> bool:
-    """Whether a dead spot, with how far its roughness may reach, is all that makes it rough there."""
-    within = _within(noise.travel_pct, *taken)
-    return within or (track.is_slow and overlaps(noise.travel_pct, *taken))
+def _is_contact(shaft: Shaft, noise: Noise) -> bool:
+    """Whether what flickers there goes to one and the same level each time: a contact that opens."""
+    own = [e for e in shaft.events if _is_worn(e, [noise], shaft.travel)]
+    levels = np.asarray([e.deepest[1].level for e in own])
+    if levels.size < _LEAST_CONTACTS or np.median([e.deepest[1].depth for e in own]) < _DEEP_PCT:
+        return False
+    return float(np.median(np.abs(levels - np.median(levels)))) <= _SAME_LEVEL_PCT
 
 
-def _is_rough_flat(spot: DeadSpot, wear: list[Noise]) -> bool:
-    """On a rough stretch a track may seem to stand, on the average, where it begins."""
-    return spot.shape is Shape.FLAT and any(
+def _explained(shaft: Shaft, noise: Noise, spots: tuple[DeadSpot, ...]) -> bool:
+    """Whether a dead spot, with how far its edges reach, is all that makes it rough there.
+
+    What leaves its course makes all rough that a sample beside it stands for.
+    """
+    step_s = max(track.interval_s for track in shaft.tracks)
+    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
+    slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
+    slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
+    own = [s for s in spots if s.channels == noise.channels]
+    return any(
+        _within(noise.travel_pct, s.travel_pct, slack)
+        or (slow and overlaps(noise.travel_pct, s.travel_pct, slack))
+        for s in own
+    )
+
+
+def _is_rough(spot: DeadSpot, wear: list[Noise]) -> bool:
+    """Whether a spot lies on a rough stretch: there a track may seem to step, or to stand."""
+    return any(
         n.channels == spot.channels and overlaps(n.travel_pct, spot.travel_pct, 1.0) for n in wear
     )
 
 
 def _is_worn(event: Event, wear: list[Noise], travel: Travel | None) -> bool:
-    """A shallow event on a rough stretch of its track is part of the roughness."""
+    """An event on a rough stretch of its track is part of the roughness, if it goes to no rail."""
     channel, excursion = event.deepest
-    if travel is None or len(event.parts) > 1 or excursion.depth > _WORN_AT_MOST_PCT:
+    if travel is None or len(event.parts) > 1 or excursion.floor is not Floor.INTERMEDIATE:
         return False
     place = float(read_at(np.mean(event.span_s), travel.time_s, travel.percent))
     return any(n.channels == (channel,) and _within((place, place), n.travel_pct) for n in wear)

@@ -11,7 +11,6 @@ import numpy as np
 from nervus.circuit.sensor import SensorCircuit, TrackCircuit
 from nervus.domain.channel import CHANNEL_KINDS, BoolArray, Channel, FloatArray, Mark, Recording
 from nervus.domain.finding import Shape, Span
-from nervus.signal.excursions import BURST_GAP_S
 from nervus.signal.spans import merge, runs
 from nervus.standin.faults import (
     BentTrack,
@@ -27,6 +26,9 @@ from nervus.standin.faults import (
     volts_at,
 )
 from nervus.standin.motion import Stroke, follow
+
+# A contact that opens again this soon opens at the same shake: one interruption of the truth.
+_ONE_SHAKE_S = 0.06
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +126,7 @@ def simulate(
 
 def _spans(time_s: FloatArray, active: BoolArray) -> tuple[Span, ...]:
     found = zip(*runs(active), strict=True)
-    return merge(((float(time_s[a]), float(time_s[b])) for a, b in found), BURST_GAP_S)
+    return merge(((float(time_s[a]), float(time_s[b])) for a, b in found), _ONE_SHAKE_S)
 
 
 def _activity(

@@ -9,7 +9,7 @@ from PyQt6.QtCore import (
     Qt,
     pyqtSignal,
 )
-from PyQt6.QtGui import QFont, QPainter
+from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QLabel,
@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.domain.analysis import NO_CIRCUIT, Analysis, CircuitEvidence, CircuitExplanation
+from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -38,6 +39,8 @@ from nervus.window.theme import BRIGHT, Theme
 
 _Index = QModelIndex | QPersistentModelIndex
 _LINES = 2
+# More moments than any line has: to the first or the last of them.
+_ALL = 1 << 30
 WIDTH = 250
 
 
@@ -52,10 +55,10 @@ def short(finding: Finding) -> tuple[str, str]:
                 f"{a:.1f} to {b:.1f} %, {finding.seen_in} of {finding.crossed} passes",
             )
         case Noise(travel_pct=(a, b)):
-            lines = f"Rough, {who}", f"{a:.0f} to {b:.0f} %, {1000 * finding.rms_v:.0f} mV"
+            lines = f"Rough, {who}", f"{a:.0f} to {b:.0f} %, {_small(finding.rms, finding.unit)}"
         case Drop(times_s=((start, end),)):
             length = f"{1000 * (end - start):.0f} ms" if end > start else "one sample"
-            lines = f"Drop, {who}", f"{when}, {length}, to {finding.level_v:.2f} V"
+            lines = f"Drop, {who}", f"{when}, {length}, to {_value(finding.level, finding.unit)}"
         case Nonlinear(travel_pct=(a, b)):
             lines = f"Not straight, {who}", f"{a:.0f} to {b:.0f} %, off by {finding.worst_pct:.1f} %"
         case Disagreement() if "throttle_cmd_pct" in finding.channels:
@@ -75,9 +78,18 @@ def short(finding: Finding) -> tuple[str, str]:
 
 
 def _tracks(channels: tuple[str, ...]) -> str:
-    if len(channels) > 1:
-        return "both tracks"
-    return "track 2" if channels[0].startswith("tps2") else "track 1"
+    kinds = [CHANNEL_KINDS[c] for c in channels]
+    if len(kinds) > 1:
+        return "both pedal tracks" if kinds[0].sensor is Sensor.PEDAL else "both tracks"
+    return kinds[0].track
+
+
+def _value(value: float, unit: Unit) -> str:
+    return f"{value:.2f} V" if unit is Unit.VOLT else f"{value:.1f} %"
+
+
+def _small(value: float, unit: Unit) -> str:
+    return f"{1000 * value:.0f} mV" if unit is Unit.VOLT else f"{value:.1f} %"
 
 
 def most_telling(analysis: Analysis) -> int:
@@ -89,31 +101,129 @@ def most_telling(analysis: Analysis) -> int:
     )
 
 
+def in_rows(findings: tuple[Finding, ...]) -> tuple[tuple[int, ...], ...]:
+    """The numbers of the findings that share a line: drops of one cause, each one of its moments."""
+    rows: dict[str, list[int]] = {}
+    for number, finding in enumerate(findings):
+        shared = finding.group if isinstance(finding, Drop) and finding.group else f"#{number}"
+        rows.setdefault(shared, []).append(number)
+    return tuple(tuple(numbers) for numbers in rows.values())
+
+
+def of_moments(drops: tuple[Finding, ...], at: int) -> tuple[str, str]:
+    """Drops of one cause as two short lines, the moment that is looked at among them."""
+    spans = [f.times_s[0] for f in drops]
+    lengths = [1000.0 * (end - start) for start, end in spans]
+    now, length = spans[at][0], lengths[at]
+    of = f"{at + 1} of {len(drops)}"
+    shown = f"{length:.0f} ms" if length > 0 else "one sample"
+    return f"{len(drops)} drops, {_tracks(drops[0].channels)}", f"{of}: {now:.2f} s, {shown}"
+
+
+def all_moments(drops: tuple[Finding, ...]) -> str:
+    """What many drops of one cause have in common, for who wants to know before looking at each."""
+    spans = [f.times_s[0] for f in drops]
+    lengths = [1000.0 * (end - start) for start, end in spans]
+    places = [f.at_travel_pct for f in drops if isinstance(f, Drop) and f.at_travel_pct is not None]
+    marks = sorted({m for f in drops if isinstance(f, Drop) for m in f.marks})
+    text = (
+        f"{len(drops)} drops of one cause, {spans[0][0]:.2f} to {spans[-1][1]:.2f} s, "
+        f"{min(lengths):.0f} to {max(lengths):.0f} ms long"
+    )
+    if places:
+        text += f", {min(places):.0f} to {max(places):.0f} % of the travel"
+    if marks:
+        text += f", near {', '.join(f'“{m}”' for m in marks)}"
+    return text + ". Left and right go from one to the next."
+
+
 class FindingsModel(QAbstractListModel):
-    """The findings of one recording."""
+    """The findings of one recording, drops of one cause as one row."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._findings: tuple[Finding, ...] = ()
+        self._rows: tuple[tuple[int, ...], ...] = ()
+        self._at: list[int] = []
 
     def show(self, findings: tuple[Finding, ...]) -> None:
         """Replace what is listed."""
         self.beginResetModel()
-        self._findings = findings
+        self._findings, self._rows = findings, in_rows(findings)
+        self._at = [0] * len(self._rows)
         self.endResetModel()
 
+    @property
+    def findings(self) -> int:
+        """How many there are, each moment counted."""
+        return len(self._findings)
+
+    def number(self, row: int) -> int:
+        """The finding that a row stands for now."""
+        return self._rows[row][self._at[row]]
+
+    def row_of(self, number: int) -> int:
+        """The row of a finding, which stands for it from now on; -1 where there is none."""
+        for row, numbers in enumerate(self._rows):
+            if number in numbers:
+                self._stand_for(row, numbers.index(number))
+                return row
+        return -1
+
+    def go_on(self, row: int, by: int) -> bool:
+        """Let a row stand for its next moment, or the one before; whether it has another."""
+        at = min(max(self._at[row] + by, 0), len(self._rows[row]) - 1)
+        if at == self._at[row]:
+            return False
+        self._stand_for(row, at)
+        return True
+
+    def _stand_for(self, row: int, at: int) -> None:
+        self._at[row] = at
+        self.dataChanged.emit(self.index(row, 0), self.index(row, 0))
+
     def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
-        return 0 if parent.isValid() else len(self._findings)
+        return 0 if parent.isValid() else len(self._rows)
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if not index.isValid():
             return None
-        finding = self._findings[index.row()]
+        row = index.row()
+        own = tuple(self._findings[n] for n in self._rows[row])
         if role == Qt.ItemDataRole.DisplayRole:
-            return "\n".join(short(finding))
+            return "\n".join(short(own[0]) if len(own) == 1 else of_moments(own, self._at[row]))
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
-            return finding.text
+            return own[0].text if len(own) == 1 else all_moments(own)
         return None
+
+
+class _MomentsView(QListView):
+    """A list in which left and right, or a click on what is chosen, go through the moments of a row.
+
+    Signals:
+        moved: to the next moment, or the one before.
+    """
+
+    moved = pyqtSignal(int)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        steps = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Home: -_ALL,
+            Qt.Key.Key_End: _ALL,
+        }
+        if event is not None and event.key() in steps:
+            self.moved.emit(steps[Qt.Key(event.key())])
+            if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+                return
+        super().keyPressEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        again = event is not None and self.indexAt(event.pos()) == self.currentIndex()
+        super().mousePressEvent(event)
+        if again and self.currentIndex().isValid():
+            self.moved.emit(1)
 
 
 class _TwoLines(QStyledItemDelegate):
@@ -170,7 +280,7 @@ class FindingsList(QWidget):
         self._empty.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.model = FindingsModel(self)
         self._delegate = _TwoLines(self)
-        self.view = QListView(self)
+        self.view = _MomentsView(self)
         self.view.setAccessibleName("Findings")
         self.view.setModel(self.model)
         self.view.setItemDelegate(self._delegate)
@@ -181,6 +291,7 @@ class FindingsList(QWidget):
         selection = self.view.selectionModel()
         assert selection is not None  # noqa: S101 - a view with a model has one
         selection.currentChanged.connect(self._current_changed)
+        self.view.moved.connect(self._go_on)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 14, 8, 8)
         layout.setSpacing(8)
@@ -211,18 +322,35 @@ class FindingsList(QWidget):
     def _fill(self, findings: tuple[Finding, ...], empty: str) -> None:
         self.model.show(findings)
         self.circuit.show_explanation(None)
-        self._title.setText(f"Findings · {len(findings)}" if findings else "Findings")
+        self._title.setText(f"Findings · {self.model.rowCount()}" if findings else "Findings")
         self._empty.setText(empty)
         self._empty.setVisible(not findings)
         self.view.setVisible(bool(findings))
 
     def choose(self, number: int) -> None:
         """Choose a finding as if it was clicked."""
-        index = self.model.index(number, 0)
+        before = self.view.currentIndex()
+        index = self.model.index(self.model.row_of(number), 0)
         self.view.setCurrentIndex(index)
         self.view.scrollTo(index)
+        if index.isValid() and index == before:
+            self._told(index)
+
+    @property
+    def number(self) -> int:
+        """The finding that is chosen, or -1."""
+        index = self.view.currentIndex()
+        return self.model.number(index.row()) if index.isValid() else -1
+
+    def _go_on(self, by: int) -> None:
+        index = self.view.currentIndex()
+        if index.isValid() and self.model.go_on(index.row(), by):
+            self._told(index)
 
     def _current_changed(self, current: QModelIndex, _previous: QModelIndex) -> None:
-        number = current.row() if current.isValid() else -1
+        self._told(current)
+
+    def _told(self, current: QModelIndex) -> None:
+        number = self.model.number(current.row()) if current.isValid() else -1
         self.circuit.show_explanation(self._explained.get(number))
         self.chosen.emit(number)

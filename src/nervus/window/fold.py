@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.domain.analysis import Examination, Pass
-from nervus.domain.channel import Channel, FloatArray
+from nervus.domain.channel import Channel, FloatArray, Sensor
 from nervus.domain.finding import DeadSpot, Finding, Noise, Span
 from nervus.signal.spans import overlaps
 
@@ -70,15 +70,18 @@ def _thin(x: FloatArray, y: FloatArray, most: int) -> tuple[FloatArray, FloatArr
     return x[picks], y[picks]
 
 
-def row_marks(examination: Examination) -> tuple[RowMark, ...]:
-    """For each pass, where in the travel its findings show."""
+def row_marks(whole: Examination, sensor: Sensor = Sensor.THROTTLE) -> tuple[RowMark, ...]:
+    """For each pass of a sensor, where in its travel its findings show, numbered as in the whole."""
+    examination = whole.seen_from(sensor)
     travel = examination.travel
     if travel is None:
         return ()
     marks = []
     rows = _rows(examination)
     starts = np.asarray([start for start, _ in rows])
-    for number, finding in enumerate(examination.findings):
+    for number, finding in enumerate(whole.findings):
+        if finding.sensor is not sensor:
+            continue
         for span in finding.times_s:
             # Rows are in the order of time and touch: those that a span reaches lie side by side.
             first = max(0, int(np.searchsorted(starts, span[0], side="right")) - 1)

@@ -534,9 +534,9 @@ class MainWindow(FrameWindow):
             self.panel.select(chosen)
 
     def _step_finding(self, step: int) -> None:
-        count = self.findings.model.rowCount()
+        count = self.findings.model.findings
         if count:
-            now = self.findings.view.currentIndex().row()
+            now = self.findings.number
             self.findings.choose((now + step) % count if now >= 0 else 0)
 
     # -- theme, size, leaving ------------------------------------------------------------------

@@ -3,7 +3,7 @@
 from functools import cached_property
 
 from nervus.domain.analysis import Examination
-from nervus.domain.channel import Channel, Recording, Role
+from nervus.domain.channel import Channel, Recording, Role, Sensor, Unit
 from nervus.window.envelope import Envelope
 from nervus.window.fold import FoldedTrack, RowMark, fold_track, row_marks
 from nervus.window.pair import Pair, pair_of
@@ -14,6 +14,7 @@ class Pictures:
 
     def __init__(self, recording: Recording, examination: Examination) -> None:
         self._recording, self._examination = recording, examination
+        self._marks: dict[Sensor, tuple[RowMark, ...]] = {}
         self._envelopes: dict[str, Envelope] = {}
         self._folds: dict[str, FoldedTrack] = {}
 
@@ -21,9 +22,11 @@ class Pictures:
         """Make all of it now, off the interface thread; returns itself."""
         for channel in self._recording.channels:
             self.envelope(channel)
-        for channel in folded_channels(self._recording):
-            self.fold(channel)
-        _ = self.marks, self.pair
+        for sensor in Sensor:
+            for channel in folded_channels(self._recording, sensor):
+                self.fold(channel)
+            self.marks(sensor)
+        _ = self.pair
         return self
 
     def envelope(self, channel: Channel) -> Envelope:
@@ -35,13 +38,15 @@ class Pictures:
     def fold(self, channel: Channel) -> FoldedTrack:
         """A track over travel."""
         if channel.id not in self._folds:
-            self._folds[channel.id] = fold_track(channel, self._examination)
+            of = self._examination.seen_from(channel.kind.sensor or Sensor.THROTTLE)
+            self._folds[channel.id] = fold_track(channel, of)
         return self._folds[channel.id]
 
-    @cached_property
-    def marks(self) -> tuple[RowMark, ...]:
-        """For each pass, where in the travel its findings show."""
-        return row_marks(self._examination)
+    def marks(self, sensor: Sensor = Sensor.THROTTLE) -> tuple[RowMark, ...]:
+        """For each pass of a sensor, where in its travel its findings show."""
+        if sensor not in self._marks:
+            self._marks[sensor] = row_marks(self._examination, sensor)
+        return self._marks[sensor]
 
     @cached_property
     def pair(self) -> Pair | None:
@@ -49,7 +54,10 @@ class Pictures:
         return pair_of(self._recording)
 
 
-def folded_channels(recording: Recording) -> list[Channel]:
+def folded_channels(recording: Recording, sensor: Sensor = Sensor.THROTTLE) -> list[Channel]:
     """The tracks that are drawn over travel: in volts if there are such, else as reported."""
-    tracks = [c for c in recording.with_role(Role.TRACK) if c.kind.unit == "V"]
-    return tracks or list(recording.with_role(Role.TRACK) or recording.with_role(Role.POSITION))
+    tracks = [c for c in recording.channels if c.kind.sensor is sensor]
+    tracks = [c for c in tracks if c.kind.unit is Unit.VOLT] or tracks
+    if tracks or sensor is Sensor.PEDAL:
+        return tracks
+    return list(recording.with_role(Role.POSITION))

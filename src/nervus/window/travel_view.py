@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Examination, Frame
-from nervus.domain.channel import Channel, Recording
+from nervus.domain.channel import Channel, Recording, Sensor
 from nervus.window.fold import RowMark, place_of
 from nervus.window.pictures import Pictures, folded_channels
 from nervus.window.plots import Chart, segments
@@ -38,6 +38,9 @@ class TravelView(Chart):
         super().__init__("The recording over travel, one row for each pass", parent)
         self.whole = (-1.5, 101.5)
         self._examination: Examination | None = None
+        self._recording: Recording | None = None
+        self._drawn: Pictures | None = None
+        self.sensor = Sensor.THROTTLE
         self._marks: tuple[RowMark, ...] = ()
         self._curves: list[tuple[str, pg.PlotCurveItem]] = []
         self._names: list[tuple[str, pg.TextItem]] = []
@@ -55,12 +58,21 @@ class TravelView(Chart):
         self, recording: Recording, examination: Examination, pictures: Pictures | None = None
     ) -> None:
         """Fold a recording over the travel that was found in it."""
-        self._examination = examination
-        drawn = pictures or Pictures(recording, examination)
-        self._marks = drawn.marks
+        self._recording, self._examination = recording, examination
+        self._drawn = pictures or Pictures(recording, examination)
+        throttle = bool(folded_channels(recording))
+        self._fold(Sensor.THROTTLE if throttle else Sensor.PEDAL)
+
+    def _fold(self, sensor: Sensor) -> None:
+        """Show the tracks of one sensor over its own travel."""
+        recording, drawn, whole = self._recording, self._drawn, self._examination
+        if recording is None or drawn is None or whole is None:
+            return
+        self.sensor, examination = sensor, whole.seen_from(sensor)
+        self._marks = drawn.marks(sensor)
         self.clear_plots()
         self._region = None
-        self._add_fold(folded_channels(recording), examination, drawn)
+        self._add_fold(folded_channels(recording, sensor), examination, drawn)
         self._add_rows(examination)
         self._add_swept(examination)
         self.plots[0].setLimits(xMin=-4.0, xMax=104.0)
@@ -168,7 +180,11 @@ class TravelView(Chart):
 
     def select(self, number: int | None) -> None:
         """Mark a finding's place in the travel and its rows; `None` marks nothing."""
-        if not self.plots or self._examination is None or self._chosen is None:
+        if not self.plots or self._examination is None:
+            return
+        if number is not None and self._examination.findings[number].sensor is not self.sensor:
+            self._fold(self._examination.findings[number].sensor)
+        if self._chosen is None:
             return
         if self._region is not None:
             self.plots[0].removeItem(self._region)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Unit
+from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, Recording, Unit
 from nervus.domain.finding import Floor, Span
 from nervus.signal import sampling
 from nervus.signal.spans import inside
@@ -27,16 +27,23 @@ NOMINAL_SUPPLY_V = 5.0
 _SLOW_S = 0.015
 # A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
 _SUPPLY_IN_USE_V = 4.0
+# A supply that wanders by less than this share is steady; it is followed in steps of this time, at
+# least so many, as far as it stays within its tolerance (common practice: 5 V within 10 % at the most).
+_STEADY, _SLOWLY_S, _LEAST_BLOCKS, _SOME, _TOLERANCE = 0.01, 0.1, 8, 9, 0.1
+# What an open input reads wanders by less than this, percent of supply.
+_SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
+# A meter shows this as zero, not as minus zero.
+_NOTHING = 0.0005
 # Enough samples for a distribution.
 _SKETCH = 20_000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class TrackSignal:
-    """One track, ready for the detectors.
+class Instrument:
+    """One track as it was measured: what it can show, and what of it is noise or rounding.
 
     Attributes:
-        id: its channel.
+        kind: of its channel.
         time_s: instants, shape (n,), strictly rising.
         level: percent of the supply, shape (n,).
         noise: deviation of its quick noise and hum, percent of supply.
@@ -44,9 +51,12 @@ class TrackSignal:
         interval_s: usual time between samples.
         supply_v: volts (or percent) that 100 stands for.
         usual: levels that 5 and 95 % of its samples stay below, interruptions left out.
+        clock: by how many seconds its logger's clock is ahead of the other track's at instant 0, and
+        how many
+            more each second; `time_s` is by the other track's clock.
     """
 
-    id: str
+    kind: ChannelKind
     time_s: FloatArray
     level: FloatArray
     noise: float
@@ -54,6 +64,12 @@ class TrackSignal:
     interval_s: float
     supply_v: float
     usual: tuple[float, float]
+    clock: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def id(self) -> str:
+        """The identifier of its channel."""
+        return self.kind.id
 
     @property
     def tolerance(self) -> float:
@@ -69,6 +85,16 @@ class TrackSignal:
     def step_tolerance(self) -> float:
         """What a step between two samples may be by noise: eight deviations, for it has two of them."""
         return max(8.0 * self.noise, 2.5 * self.resolution, 0.3)
+
+    @property
+    def same_level(self) -> float:
+        """Within this, percent of supply, two levels are one and the same."""
+        return max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), self.resolution)
+
+    def on_its_clock(self, span_s: Span) -> Span:
+        """A span by the clock of the track's own logger: as the recording has it."""
+        offset, drift = self.clock
+        return span_s[0] + offset + drift * span_s[0], span_s[1] + offset + drift * span_s[1]
 
     def beyond_range(self, level: FloatArray) -> BoolArray:
         """Levels at a rail, for a track that usually stays well away from it, shape (n,) to (n,)."""
@@ -87,9 +113,18 @@ class TrackSignal:
         """The same for one level."""
         return bool(self.are_unusual(np.asarray([level]))[0])
 
-    def volts(self, level: float) -> float:
+    def own_value(self, level: float) -> float:
         """A level in the channel's own unit, to as many digits as a meter shows."""
-        return round(level * self.supply_v / 100.0, 3)
+        value = round(level * self.supply_v / 100.0, 3)
+        return 0.0 if abs(value) < _NOTHING else value
+
+    def small(self, value: float) -> str:
+        """A small amount of the channel's own unit, as text."""
+        return f"{1000.0 * value:.0f} mV" if self.kind.unit is Unit.VOLT else f"{value:.1f} %"
+
+    def told(self, value: float) -> str:
+        """A value of the channel, with its unit, as text."""
+        return f"{value:.2f} V" if self.kind.unit is Unit.VOLT else f"{value:.1f} %"
 
     def own(self, level: FloatArray) -> FloatArray:
         """Levels in the channel's own unit."""
@@ -106,13 +141,16 @@ def supply_scale(recording: Recording, nominal_v: float = NOMINAL_SUPPLY_V) -> f
     return float(np.median(in_use)) if in_use.size else nominal_v
 
 
-def prepare(channel: Channel, supply_v: float, ignore: tuple[Span, ...] = ()) -> TrackSignal | None:
+def prepare(
+    channel: Channel, supply_v: float, ignore: tuple[Span, ...] = (), supply: Channel | None = None
+) -> Instrument | None:
     """A track ready for the detectors; `None` where fewer than five samples remain.
 
     Args:
         channel: the track.
         supply_v: volts that are 100 % for it, where it is in volts.
         ignore: stretches in which nothing is to be judged.
+        supply: the supply as recorded: where it sags slowly, the tracks sag with it.
     """
     time_s, values = channel.time_s, channel.values
     keep = ~inside(time_s, ignore) if ignore else np.ones(time_s.shape, dtype=bool)
@@ -121,22 +159,48 @@ def prepare(channel: Channel, supply_v: float, ignore: tuple[Span, ...] = ()) ->
         time_s, values = time_s[keep], values[keep]
     if time_s.size < 5:
         return None
-    scale = supply_v if channel.kind.unit is Unit.VOLT else 100.0
+    is_volts = channel.kind.unit is Unit.VOLT
+    scale = supply_v if is_volts else 100.0
     level = values * (100.0 / scale)
+    sags = _sags(supply, supply_v) if supply is not None and is_volts else None
+    if sags is not None:
+        level = level / np.interp(time_s, *sags)
     interval_s = sampling.interval_s(time_s)
-    return TrackSignal(
-        id=channel.id,
+    return Instrument(
+        kind=channel.kind,
         time_s=time_s,
         level=level,
         noise=sampling.noise_and_hum(level, interval_s),
-        resolution=sampling.resolution(level),
+        resolution=sampling.resolution(values * (100.0 / scale)),
         interval_s=interval_s,
         supply_v=scale,
         usual=_usual(level[:: max(1, level.size // _SKETCH)]),
     )
 
 
-def coarser(track: TrackSignal, interval_s: float) -> TrackSignal | None:
+def _sags(supply: Channel, supply_v: float) -> tuple[FloatArray, FloatArray] | None:
+    """Instants, and the supply then as a share of what it usually is, slowly; `None` where it is steady.
+
+    What is quick, or leaves its tolerance, is an interruption or a spike: the tracks are looked at for
+    those.
+    """
+    size = max(1, round(_SLOWLY_S / max(sampling.interval_s(supply.time_s), 1e-7)))
+    if supply.samples < _LEAST_BLOCKS * size:
+        return None
+    whole = supply.samples // size * size
+    some = supply.values[:whole].reshape(-1, size)[:, :: max(1, size // _SOME)]
+    share = np.median(some, axis=1) / supply_v
+    time_s = sampling.block_means(supply.time_s, size)
+    in_use = np.abs(share - 1.0) < _TOLERANCE
+    if (
+        np.count_nonzero(in_use) < _LEAST_BLOCKS
+        or np.ptp(np.percentile(share[in_use], [2.0, 98.0])) < _STEADY
+    ):
+        return None
+    return time_s[in_use], np.asarray(share[in_use], dtype=np.float64)
+
+
+def coarser(track: Instrument, interval_s: float) -> Instrument | None:
     """The same track as means over blocks of about so many seconds; `None` where it is slow enough."""
     size = round(interval_s / max(track.interval_s, 1e-7))
     if size < 2 or track.level.size < 5 * size:

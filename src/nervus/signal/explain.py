@@ -1,0 +1,443 @@
+"""What happened where a track left its course: the best of a few physical explanations, with its margin.
+
+For each candidate stretch the explanations below are weighed by what they would make of every channel
+then; each weight is a log-likelihood in nats, so a margin of 3 is odds of 20 to 1.
+
+- The shaft moved: all its tracks follow it, no quicker than a plate can, and what asked for it moved
+too.
+- A track left alone: its sister stayed, or moved on as before. Where it went is free, which costs.
+- All tracks left: what they share failed. They leave quicker than any plate, or to a rail, or to a level
+  that comes back from wherever they were.
+"""
+
+from dataclasses import dataclass, replace
+from enum import Enum
+from math import hypot, log
+
+import numpy as np
+
+from nervus.domain.finding import Span
+from nervus.signal import sampling
+from nervus.signal.asked import Asked
+from nervus.signal.candidates import Candidates
+from nervus.signal.edges import quickness
+from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
+from nervus.signal.instrument import Instrument
+from nervus.signal.pair import Pair
+from nervus.signal.spans import Union, merge, runs
+
+# How much seldomer, in nats, than motion of the shaft a track alone leaves its course, and all together.
+_ALONE, _TOGETHER = 3.0, 4.0
+# At the quickest that a plate can be motion is as likely as a fault; beyond it loses so many nats for
+# each e-fold: who moves a plate by hand or spring seldom comes near it.
+_PER_FOLD, _MOST_QUICK = 4.0, 14.0
+# The line between two tracks is known to this share of what one of them moves (gain, lag, filters); so
+# many deviations of noise make a tolerance; no more than so many nats come from one difference.
+_GAIN, _DEVIATIONS, _MOST_APART = 0.13, 4.0, 30.0
+# A level near a rail at which a track never is: only a fault takes it there.
+_RAIL = 8.0
+# It landed on the level that others landed on, from elsewhere.
+_SAME_LEVEL = 8.0
+# Both tracks landed where the line between them says, by chance.
+_MOST_CHANCE = 5.0
+# A sister went along where she went this share of the way.
+_ALONG = 0.5
+# What is shared takes both: who goes by less than this share of the other, and to no rail, did not
+# leave with it.
+_ASIDE = 0.4
+# Tracks agree where what they are apart is worth less than this, in nats.
+_AGREE = 2.0
+# Channels sampled one after the other may show one interruption this many intervals apart.
+_TOGETHER_INTERVALS = 2.1
+# An event longer than this is looked into: where the tracks differ by more than this share of the
+# deepest for most of it, it is one lasting fault; else only the stretches at which they do are.
+_LONG_S, _APART_SHARE, _MOSTLY = 0.4, 0.3, 0.5
+# The bottom of an excursion: no further from its level than this share of its depth; a sister that is
+# further off there than that share of it contradicts it.
+_BOTTOM, _CONTRADICTS = 0.3, 0.5
+# Shallower than this, percent of supply, and no longer than so many samples is roughness unless it
+# comes back at a place.
+_ROUGH_DEPTH_PCT, _ROUGH_SAMPLES = 5.0, 3
+# Events closer than this share their cause: one burst, counted once where places are compared.
+BURST_S = 0.5
+# An excursion is compared at so many instants at most.
+_MANY_LEVELS = 200
+
+
+class Cause(Enum):
+    """The explanations but motion: that is no event."""
+
+    ALONE = "one track left"
+    FEED = "the supply or ground that all share left"
+    ELECTRONICS = "the electronics that all share dropped out"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Event:
+    """Excursions at one instant, one for each track concerned, and what explains them best.
+
+    Attributes:
+        parts: channel and excursion, in the order of time.
+        span_s: from the first instant off the course of any track to the last.
+        cause: the best explanation.
+        margin: by how many nats a fault explains it better than motion; negative where it does not.
+    """
+
+    parts: tuple[tuple[str, Excursion], ...]
+    span_s: Span
+    cause: Cause = Cause.ALONE
+    margin: float = 0.0
+
+    @property
+    def channels(self) -> tuple[str, ...]:
+        """The tracks concerned, in their order."""
+        return tuple(sorted(channel for channel, _ in self.parts))
+
+    @property
+    def is_shallow(self) -> bool:
+        """Whether, alone, it can't be told from roughness or from a quick hand."""
+        return self.is_weak or all(
+            e.depth < _ROUGH_DEPTH_PCT and e.samples <= _ROUGH_SAMPLES for _, e in self.parts
+        )
+
+    @property
+    def is_weak(self) -> bool:
+        """Whether the shaft could have made it."""
+        return self.margin <= 0.0
+
+    @property
+    def deepest(self) -> tuple[str, Excursion]:
+        """The track that fell furthest, with its excursion."""
+        return max(self.parts, key=lambda part: part[1].depth)
+
+
+def explain(
+    tracks: tuple[Instrument, ...],
+    pair: Pair | None,
+    candidates: dict[str, Candidates],
+    asked: Asked | None = None,
+) -> tuple[Event, ...]:
+    """The events that are faults, or, seen on one track alone, may be: those come with a margin below 0.
+
+    Args:
+        tracks: one or two tracks of a sensor.
+        pair: both, where it is known how they relate.
+        candidates: for each track where it may have left its course.
+        asked: what asked the shaft to move, where that was recorded.
+    """
+    scene = _Scene(tracks, pair, asked, {t: c.level for t, c in candidates.items()})
+    kept: list[Event] = []
+    for event in _gathered(tracks, candidates):
+        for piece in scene.pieces(event):
+            told = scene.told(piece)
+            if told is not None:
+                kept.append(told)
+    if pair is not None:
+        known = tuple(e.span_s for e in kept)
+        kept += (e for e in map(scene.parted, _partings(pair, known, candidates)) if e is not None)
+    return tuple(sorted(kept, key=lambda e: e.span_s[0]))
+
+
+def bursts(events: tuple[Event, ...]) -> tuple[tuple[Event, ...], ...]:
+    """Events that follow one another within a burst, grouped."""
+    groups: list[list[Event]] = []
+    for event in events:
+        if groups and event.span_s[0] - groups[-1][-1].span_s[1] <= BURST_S:
+            groups[-1].append(event)
+        else:
+            groups.append([event])
+    return tuple(tuple(group) for group in groups)
+
+
+# What lasts longer than this within the range is no interruption; what parts by less than this, percent
+# of supply, is a bend or roughness.
+_LONGEST_APART_S, _APART_PCT = 1.5, 4.0
+
+
+def _partings(
+    pair: Pair, known: tuple[Span, ...], candidates: dict[str, Candidates]
+) -> tuple[Span, ...]:
+    spikes = tuple(s for c in candidates.values() for s in c.spikes)
+    found = pair.partings(_APART_PCT, (*known, *spikes), BURST_GAP_S)
+    taken = Union(known)
+    return tuple(s for s in found if s[1] - s[0] <= _LONGEST_APART_S and not taken.touches(s))
+
+
+def _gathered(tracks: tuple[Instrument, ...], found: dict[str, Candidates]) -> tuple[Event, ...]:
+    """Candidates of all tracks, one event for each instant."""
+    parts: list[tuple[str, Excursion, float]] = []
+    for track in tracks:
+        gap_s = max(BURST_GAP_S, 2.1 * track.interval_s)
+        for weak in (False, True):
+            some = [e for e in found[track.id].excursions if e.weak is weak]
+            parts += ((track.id, e, track.interval_s) for e in _joined(some, gap_s))
+    parts.sort(key=lambda part: part[1].span_s[0])
+    groups: list[list[tuple[str, Excursion]]] = []
+    for channel, excursion, interval_s in parts:
+        if groups and _at_once(groups[-1], channel, excursion, interval_s):
+            groups[-1].append((channel, excursion))
+        else:
+            groups.append([(channel, excursion)])
+    return tuple(_event(group) for group in groups)
+
+
+def _event(parts: list[tuple[str, Excursion]]) -> Event:
+    start = min(e.span_s[0] for _, e in parts)
+    return Event(tuple(parts), (start, max(e.span_s[1] for _, e in parts)))
+
+
+def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
+    """The interruptions of one burst as one excursion, as deep as the deepest of them."""
+    joined: list[Excursion] = []
+    for later in excursions:
+        if joined and later.span_s[0] - joined[-1].span_s[1] <= gap_s:
+            first = joined[-1]
+            deepest = first if first.depth >= later.depth else later
+            joined[-1] = Excursion(
+                (first.span_s[0], max(first.span_s[1], later.span_s[1])),
+                first.before,
+                later.after,
+                deepest.level,
+                first.samples + later.samples,
+                weak=first.weak,
+                merged=first.merged + later.merged,
+            )
+        else:
+            joined.append(later)
+    return joined
+
+
+def _at_once(
+    group: list[tuple[str, Excursion]], channel: str, excursion: Excursion, step_s: float
+) -> bool:
+    """Whether an excursion shows what a group shows, on another track."""
+    if any(name == channel for name, _ in group):
+        return False
+    slack = _TOGETHER_INTERVALS * step_s
+    start = min(e.span_s[0] for _, e in group)
+    end = max(e.span_s[1] for _, e in group)
+    apart = abs(excursion.span_s[0] - start)
+    return excursion.span_s[0] <= end + slack and apart <= max(slack, 0.5 * (end - start))
+
+
+class _Scene:
+    """All that was recorded of one shaft, to ask what it says of an event."""
+
+    def __init__(
+        self,
+        tracks: tuple[Instrument, ...],
+        pair: Pair | None,
+        asked: Asked | None,
+        levels: dict[str, float | None],
+    ) -> None:
+        self._tracks = {t.id: t for t in tracks}
+        self._pair, self._asked, self._levels = pair, asked, levels
+        self._seen: dict[int, tuple[float, float]] = {}
+        self._blur = {t.id: pair.blur(t) for t in tracks} if pair is not None else {}
+
+    def told(self, event: Event) -> Event | None:
+        """The event by its best explanation; `None` where that is motion of the shaft."""
+        event = self._with_sister(event)
+        self._seen = self._look(event)
+        moved = self._moved(event)
+        ways: list[tuple[float, Cause, tuple[tuple[str, Excursion], ...]]] = []
+        if len(event.parts) > 1:
+            alike = 0.0 if self._alike(event) else self._chance(event)
+            ways.append((-_TOGETHER - alike - self._aside(event), Cause.FEED, event.parts))
+        if not ways or not self._agree(event):
+            for part in event.parts:
+                rest = min(sum(self._no_motion(p) for p in event.parts if p[0] != part[0]), _RAIL)
+                ways.append((-_ALONE - rest, Cause.ALONE, (part,)))
+        weight, cause, parts = max(ways, key=lambda way: way[0])
+        margin = weight - moved
+        spoke = self._pair is not None or self._asked is not None
+        if margin <= 0.0 and (spoke or not all(e.weak for _, e in parts)):
+            return None
+        kept = _event(list(parts))
+        return Event(
+            tuple((n, replace(e, weak=margin <= 0.0)) for n, e in parts), kept.span_s, cause, margin
+        )
+
+    def parted(self, span: Span) -> Event | None:
+        """A stretch at which the tracks contradict each other, as an event of the one that left."""
+        pair, parts = (
+            self._pair,
+            [p for t in self._tracks.values() if (p := _measured(t, span)) is not None],
+        )
+        if pair is None or not parts:
+            return None
+        unusual = [p for p in parts if self._tracks[p[0]].is_unusual(p[1].level)]
+        if len(unusual) == len(self._tracks):
+            return Event(tuple(unusual), span, Cause.FEED, _RAIL)
+        chosen = max(unusual or parts, key=lambda part: part[1].depth)
+        others = [e.depth for name, e in parts if name != chosen[0]]
+        track = self._tracks[chosen[0]]
+        samples = _samples(track, span)
+        apart = np.abs(track.level[samples] - pair.expected_of(track, samples))
+        deep = float(np.max(apart, initial=0.0)) >= deep_enough(track)
+        if not deep or (others and max(others) >= 0.5 * chosen[1].depth):
+            return None
+        return Event((chosen,), span, Cause.ALONE, self._apart(chosen) - _ALONE)
+
+    def pieces(self, event: Event) -> tuple[Event, ...]:
+        """A long event cut down to where the tracks contradict each other.
+
+        A control unit that is lied to moves the plate for real, and both tracks show it: what begins as
+        an interruption of one goes on as motion of both.
+        """
+        pair, (start, end) = self._pair, event.span_s
+        if pair is None or end - start < _LONG_S:
+            return (event,)
+        name, deepest = event.deepest
+        one = self._tracks[name]
+        near = slice(*np.searchsorted(one.time_s, (start - 1e-9, end + 1e-9)).tolist())
+        time_s, own = one.time_s[near], one.level[near]
+        apart = np.abs(own - pair.expected(one, time_s))
+        off = apart > max(2.0 * self._blur[name], _APART_SHARE * deepest.depth)
+        bottom = np.abs(own - deepest.level) <= _BOTTOM * deepest.depth
+        contradicted = bottom.any() and float(np.median(apart[bottom])) > _CONTRADICTS * deepest.depth
+        if time_s.size < 3 or not contradicted or float(np.mean(off)) > _MOSTLY:
+            return (event,)
+        ends = zip(*runs(off), strict=True)
+        spans = merge(((float(time_s[a]), float(time_s[b])) for a, b in ends), BURST_GAP_S)
+        cut = [
+            [part for t in self._tracks.values() if (part := _measured(t, s)) is not None] for s in spans
+        ]
+        return tuple(_event([max(parts, key=lambda p: p[1].depth)]) for parts in cut if parts)
+
+    def _moved(self, event: Event) -> float:
+        """How well motion of the shaft explains an event, in nats."""
+        if self._agree(event) and len(event.parts) > 1:
+            # Who goes along gently shows that the shaft could: the other may leap over a worn place
+            # meanwhile.
+            against = min(map(self._quick, event.parts)) + max(map(self._level, event.parts))
+        else:
+            against = max(map(self._no_motion, event.parts))
+        apart = max(map(self._apart, event.parts))
+        asked = (
+            self._asked.says(self._tracks[event.deepest[0]], event.deepest[1]) if self._asked else 0.0
+        )
+        return -against - apart + asked
+
+    def _no_motion(self, part: tuple[str, Excursion]) -> float:
+        """What speaks, in nats, against an excursion being motion, by the track alone."""
+        return self._quick(part) + self._level(part)
+
+    def _look(self, event: Event) -> dict[int, tuple[float, float]]:
+        """What quickness and sister say against motion, for each part: asked for more than once.
+
+        Where the sister says all that she can, and nothing else is concerned, quickness adds nothing.
+        """
+        seen = {}
+        for name, excursion in event.parts:
+            apart = self._sister_says((name, excursion))
+            alone = len(event.parts) == 1 and apart >= _MOST_APART
+            seen[id(excursion)] = (0.0 if alone else self._quickness((name, excursion)), apart)
+        return seen
+
+    def _quick(self, part: tuple[str, Excursion]) -> float:
+        seen = self._seen.get(id(part[1]))
+        return seen[0] if seen is not None else self._quickness(part)
+
+    def _apart(self, part: tuple[str, Excursion]) -> float:
+        seen = self._seen.get(id(part[1]))
+        return seen[1] if seen is not None else self._sister_says(part)
+
+    def _quickness(self, part: tuple[str, Excursion]) -> float:
+        """What the quickness of its edges says against motion, in nats."""
+        ends = quickness(self._tracks[part[0]], part[1].span_s)
+        return min(sum(max(0.0, _ALONE + _PER_FOLD * log(max(q, 1e-3))) for q in ends), _MOST_QUICK)
+
+    def _level(self, part: tuple[str, Excursion]) -> float:
+        """What the level that it went to says against motion, in nats."""
+        name, excursion = part
+        track, level = self._tracks[name], self._levels[name]
+        against = _RAIL if track.is_unusual(excursion.level) else 0.0
+        if level is not None and abs(excursion.level - level) <= track.same_level + track.resolution:
+            against += _SAME_LEVEL
+        return against
+
+    def _sister_says(self, part: tuple[str, Excursion]) -> float:
+        """What the sister says against an excursion being motion, in nats."""
+        pair, (name, excursion) = self._pair, part
+        if pair is None:
+            return 0.0
+        track = self._tracks[name]
+        samples = _samples(track, excursion.span_s)
+        seen = track.level[samples]
+        if not seen.size:
+            return 0.0
+        expected = pair.expected_of(track, samples)
+        bottom = np.abs(seen - excursion.level) <= _BOTTOM * excursion.depth
+        if bottom.any():
+            seen, expected = seen[bottom], expected[bottom]
+        apart = sampling.middle(np.abs(seen - expected))
+        timing = pair.timing(track, excursion.span_s)
+        spread = hypot(self._blur[name] / _DEVIATIONS, _GAIN * excursion.depth, timing / 2.0)
+        return min((apart / spread) ** 2 / 2.0, _MOST_APART)
+
+    def _chance(self, event: Event) -> float:
+        """What it costs, in nats, that two tracks left and landed where the line between them says."""
+        pair = self._pair
+        if pair is None:
+            return 0.0
+        deepest = event.deepest
+        if not self._agree(event):
+            return 0.0
+        return min(_MOST_CHANCE, log(deepest[1].depth / self._blur[deepest[0]]))
+
+    def _alike(self, event: Event) -> bool:
+        """Whether all tracks went to one and the same level."""
+        same = max(self._tracks[name].tolerance for name, _ in event.parts)
+        return float(np.ptp([e.level for _, e in event.parts])) < 2.0 * same
+
+    def _aside(self, event: Event) -> float:
+        """What it costs, in nats, that one track hardly left while the other went far."""
+        name, deepest = event.deepest
+        aside = any(
+            self._in(name, part) < _ASIDE * deepest.depth and self._level(part) == 0.0
+            for part in event.parts
+            if part[0] != name
+        )
+        return _RAIL if aside and not self._alike(event) else 0.0
+
+    def _agree(self, event: Event) -> bool:
+        """Whether the tracks went along with each other, further than noise would take them."""
+        pair, deepest = self._pair, event.deepest
+        if pair is None or deepest[1].depth < 2.0 * self._blur[deepest[0]]:
+            return False
+        return self._apart(deepest) < _AGREE
+
+    def _in(self, name: str, part: tuple[str, Excursion]) -> float:
+        """How deep an excursion of the sister is, in percent of a track's supply."""
+        slope = abs(self._pair.line.slope) if self._pair is not None else 1.0
+        first = self._pair is not None and name == self._pair.first.id
+        return part[1].depth / slope if first else part[1].depth * slope
+
+    def _with_sister(self, event: Event) -> Event:
+        """An event of one track with what the other showed then, where that went along."""
+        if len(event.parts) > 1 or not self._agree(event):
+            return event
+        (name, _), span = event.parts[0], event.span_s
+        others = (_measured(t, span) for t in self._tracks.values() if t.id != name)
+        least = _ALONG * event.parts[0][1].depth
+        along = [p for p in others if p is not None and self._in(name, p) > least]
+        return _event([*event.parts, *along])
+
+
+def _samples(track: Instrument, span: Span) -> slice:
+    """The samples of a track during an event, or so many of them as are enough."""
+    first, last = track.time_s.searchsorted((span[0] - 1e-9, span[1] + 1e-9)).tolist()
+    return slice(first, last, max(1, (last - first) // _MANY_LEVELS))
+
+
+def _measured(track: Instrument, span: Span) -> tuple[str, Excursion] | None:
+    """What a track shows between two instants, against straight on from before to behind."""
+    first, last = np.searchsorted(track.time_s, (span[0] - 1e-9, span[1] + 1e-9)).tolist()
+    if last <= first:
+        return None
+    before = float(track.level[max(first - 1, 0)])
+    after = float(track.level[min(last, track.level.size - 1)])
+    values = track.level[first:last]
+    level = float(values[np.argmax(np.abs(values - (before + after) / 2.0))])
+    return track.id, Excursion(span, before, after, level, last - first)

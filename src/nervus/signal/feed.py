@@ -1,0 +1,87 @@
+"""What all tracks share: was it their supply or ground that left, or the electronics of the sensor?
+
+An open supply or ground takes every track of a potentiometer to one rail, and a poor joint in it makes
+all
+levels smaller by one factor. A contactless sensor has electronics of its own between the feed and its
+outputs: where these lose the magnet, or restart, the outputs go to a level in between, the same each
+time, wherever the shaft was.
+"""
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from nervus.domain.channel import Channel, Role
+from nervus.domain.finding import Floor, Span
+from nervus.signal.explain import Cause, Event
+from nervus.signal.instrument import Instrument
+
+# A supply that leaves its usual value by this share, or a ground by so many volts, has left.
+_SUPPLY_SHARE, _GROUND_V = 0.08, 0.25
+# The lines are looked at over the event and so much around it.
+_AROUND_S = 0.002
+
+
+def what_is_shared(
+    events: tuple[Event, ...], tracks: Mapping[str, Instrument], feed: tuple[Channel, ...]
+) -> tuple[Event, ...]:
+    """The events of all tracks told apart by what they share, the others as they are.
+
+    Args:
+        events: in the order of time.
+        tracks: by their channel.
+        feed: supply and ground, where they were recorded.
+    """
+    shared = [e for e in events if e.cause is not Cause.ALONE]
+    held = _to_one_level(shared)
+    causes = [_cause(e, tracks, feed, held=held) for e in shared]
+    # Two such faults in one recording are too many: what most of them are, all are.
+    cause = max(Cause, key=causes.count)
+    return tuple(e if e.cause is Cause.ALONE else replace(e, cause=cause) for e in events)
+
+
+def _cause(
+    event: Event, tracks: Mapping[str, Instrument], feed: tuple[Channel, ...], *, held: bool
+) -> Cause:
+    if any(_left(line, event.span_s) for line in feed):
+        return Cause.FEED
+    floors = {part.floor for _, part in event.parts}
+    unusual = all(tracks[name].is_unusual(part.level) for name, part in event.parts)
+    if len(floors) == 1 and Floor.INTERMEDIATE not in floors and unusual:
+        return Cause.FEED
+    return Cause.ELECTRONICS if held else Cause.FEED
+
+
+def _left(line: Channel, span: Span) -> bool:
+    """Whether a line of the feed left its usual value during an event."""
+    first, last = np.searchsorted(line.time_s, (span[0] - _AROUND_S, span[1] + _AROUND_S)).tolist()
+    values = line.values[first:last]
+    if not values.size:
+        return False
+    usual = float(np.median(line.values[:: max(1, line.samples // 2000)]))
+    off = float(np.max(np.abs(values - usual)))
+    return off > (_GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual)
+
+
+def _to_one_level(events: list[Event]) -> bool:
+    """Whether the levels that events go to are alike, more than the shares of where they come from."""
+    by_track: dict[str, list[tuple[float, float]]] = {}
+    for event in events:
+        for name, part in event.parts:
+            by_track.setdefault(name, []).append((part.level, part.level / max(part.course, 1.0)))
+    told = []
+    for pairs in by_track.values():
+        level, share = np.asarray(pairs).T
+        if level.size == 1:
+            # Once is no level that comes back; but no joint makes a level greater.
+            told.append(bool(share[0] > 1.0))
+        else:
+            told.append(_spread(level) <= _spread(share))
+    return bool(told) and sum(told) >= len(told) / 2
+
+
+def _spread(values: np.ndarray[tuple[int], np.dtype[np.float64]]) -> float:
+    """The spread of some values as a share of their middle, one odd one of many left out."""
+    middle = float(np.median(values))
+    return float(np.median(np.abs(values - middle))) / max(abs(middle), 1e-6)

@@ -1,0 +1,78 @@
+"""A few well-known functions of arrays, without the second that loading a library for them would cost.
+
+Each is checked against SciPy in the tests.
+"""
+
+import numpy as np
+
+from nervus.domain.channel import FloatArray
+
+
+def theil_sen(y: FloatArray, x: FloatArray) -> tuple[float, float]:
+    """Slope and offset of a straight line by the median of all slopes; NaN where x does not vary.
+
+    Source: P. K. Sen, "Estimates of the regression coefficient based on Kendall's tau", JASA 63 (1968)
+    1379-1389.
+
+    Args:
+        y: shape (n,), a few hundred at most: all pairs are looked at.
+        x: shape (n,).
+    """
+    first, second = np.triu_indices(x.size, 1)
+    apart = x[second] - x[first]
+    some = apart != 0.0
+    if not some.any():
+        return float("nan"), float("nan")
+    slope = float(np.median((y[second] - y[first])[some] / apart[some]))
+    return slope, float(np.median(y) - slope * np.median(x))
+
+
+def median_of_five(values: FloatArray) -> FloatArray:
+    """The running median of five, the ends repeated beyond themselves, shape (n,) to (n,)."""
+    padded = np.pad(values, 2, mode="edge")
+    a, b, c, d, e = (padded[n : n + values.size] for n in range(5))
+    low = np.maximum(np.minimum(a, b), np.minimum(c, d))
+    high = np.minimum(np.maximum(a, b), np.maximum(c, d))
+    # Of five the median is that of the fifth and the two middle ones of the other four.
+    return np.asarray(np.maximum(np.minimum(e, low), np.minimum(np.maximum(e, low), high)))
+
+
+def running_extremes(values: FloatArray, length: int) -> tuple[FloatArray, FloatArray]:
+    """Least and greatest of every `length` values in a row, shape (n - length + 1,) each.
+
+    In blocks, from both sides: M. van Herk, "A fast algorithm for local minimum and maximum filters",
+    Pattern Recognition Letters 13 (1992) 517-521.
+    """
+    blocks = -(-values.size // length)
+    found = []
+    for filler, accumulate, both in (
+        (np.inf, np.minimum.accumulate, np.minimum),
+        (-np.inf, np.maximum.accumulate, np.maximum),
+    ):
+        table = np.full((blocks, length), filler)
+        table.ravel()[: values.size] = values
+        ahead = accumulate(table, axis=1).ravel()
+        behind = accumulate(table[:, ::-1], axis=1)[:, ::-1].ravel()
+        last = values.size - length + 1
+        found.append(both(behind[:last], ahead[length - 1 : length - 1 + last]))
+    return found[0], found[1]
+
+
+def monotone(level: FloatArray, *, rising: bool) -> FloatArray:
+    """The nearest course (least squares) that never turns back, shape (n,) to (n,).
+
+    Isotonic regression by pool-adjacent-violators: R. E. Barlow et al., "Statistical Inference
+    under Order Restrictions", Wiley 1972.
+    """
+    sign = 1.0 if rising else -1.0
+    sums: list[float] = []
+    counts: list[int] = []
+    for value in (sign * level).tolist():
+        total, count = value, 1
+        while sums and sums[-1] * count >= total * counts[-1]:
+            total += sums.pop()
+            count += counts.pop()
+        sums.append(total)
+        counts.append(count)
+    means = np.asarray(sums) / np.asarray(counts)
+    return np.asarray(sign * np.repeat(means, counts), dtype=np.float64)

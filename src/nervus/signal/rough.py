@@ -1,0 +1,233 @@
+"""Rough stretches: worn places where the signal stays connected but is noisy, pass after pass.
+
+Each sample is held against the middle of its neighbours; what a hand does, it does anywhere, and a bend
+of its motion is the same whether the track is worn or not. So the roughness of every cell of the travel,
+in every pass, is compared, in logarithms, with that of all other cells of the same recording: what
+counts is that a stretch stands out of them, not a limit in millivolts.
+"""
+
+from dataclasses import dataclass, replace
+from math import exp, sqrt
+
+import numpy as np
+
+from nervus.domain.analysis import Pass
+from nervus.domain.channel import BoolArray, FloatArray
+from nervus.domain.finding import Noise, Span
+from nervus.signal.instrument import Instrument
+from nervus.signal.intervals import wilson
+from nervus.signal.pass_cells import sort_into_cells
+from nervus.signal.sampling import block_means
+from nervus.signal.spans import inside, merge, runs
+
+# Closer samples are averaged: a contact that flickers does so for longer.
+_FINEST_S = 0.002
+# Cells of travel where a pass has so many samples in each; wider ones where it has fewer.
+_CELL_PCT, _WIDE_CELL_PCT, _SAMPLES_IN_CELL = 1.0, 2.0, 2.0
+# A cell stands out by so many deviations of what the others show, and is so many times as rough.
+_DEVIATIONS, _TIMES = 4.5, 1.8
+_REACH, _REACH_TIMES = 2.0, 1.5
+# Faster passes, percent of travel a second, are snaps: the plate shakes, and lands.
+_SNAP_PCT_PER_S = 80.0
+_LEAST_PASSES, _LEAST_SHARE, _LEAST_PCT = 3, 0.5, 2.5
+# A sample is rough itself where it is off by so many times what is usual.
+_SAMPLE_TIMES = 3.0
+# It flickers where it turns so often in a pass, and so large a share of all samples is rough: what
+# leaves its course and comes back turns three times.
+_TURNS, _BUSY_SHARE = 5, 0.35
+# The middle of two neighbours varies too: what a sample is off it has 1.5 times its own variance.
+_OWN_SHARE = 1.5
+# A normal deviation is 1.4826 times the median of the sizes.
+_OF_MEDIAN = 1.4826
+# Samples looked at together.
+_PIECE = 1 << 15
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Table:
+    """Roughness of each slow pass and cell: mean squares, percent of supply squared; NaN: not seen."""
+
+    power: FloatArray
+    counts: FloatArray
+    cell_pct: float
+    floor: float
+
+    def log(self) -> FloatArray:
+        """Half the logarithm, so that a difference is a ratio of deviations."""
+        return np.asarray(0.5 * np.log(self.power + self.floor), dtype=np.float64)
+
+
+@dataclass(frozen=True, slots=True)
+class Rough:
+    """A rough stretch, and whether it flickers all over: then nothing but roughness explains it."""
+
+    noise: Noise
+    flickers: bool
+
+
+def rough_stretches(
+    track: Instrument,
+    travel: tuple[FloatArray, FloatArray],
+    passes: tuple[Pass, ...],
+    masked: tuple[Span, ...],
+    sister: FloatArray | None = None,
+) -> tuple[Rough, ...]:
+    """Stretches of travel over which a track is rough in most passes.
+
+    Args:
+        track: the track.
+        travel: instants and percent of travel, shape (n,) each.
+        passes: of the travel.
+        masked: spans that other findings explain.
+        sister: what the other track says this one should read at its instants, percent of supply, shape
+            (m,): against it the motion of the hand falls away.
+    """
+    slow = tuple(
+        p for p in passes if abs(p.to_pct - p.from_pct) <= _SNAP_PCT_PER_S * (p.end_s - p.start_s)
+    )
+    if track.level.size < 5 or len(slow) < _LEAST_PASSES:
+        return ()
+    size = round(_FINEST_S / max(track.interval_s, 1e-7))
+    if size > 1:
+        if sister is not None:
+            sister = block_means(sister, size)
+        track = replace(
+            track,
+            time_s=block_means(track.time_s, size),
+            level=block_means(track.level, size),
+            interval_s=track.interval_s * size,
+        )
+    bend = _bend(track.level)
+    if sister is not None:
+        # Motion is in both tracks, what the sister does alone is in her: neither is roughness here.
+        apart = _bend(track.level - sister)
+        bend = np.where(np.abs(apart) < np.abs(bend), apart, bend)
+    good = _good(track, masked)
+    table = _table(track, bend, good, travel, slow)
+    found = []
+    for stretch in _stand_out(table):
+        place, turns, share = _refined(stretch, bend, good, (track, travel, table))
+        noise = _finding(track, table, place)
+        if noise is not None:
+            found.append(Rough(noise, turns >= _TURNS * len(slow) and share >= _BUSY_SHARE))
+    return tuple(found)
+
+
+def _bend(values: FloatArray) -> FloatArray:
+    """What each value is off the middle of its neighbours, shape (n,) to (n - 2,), piece by piece."""
+    bend = np.empty(max(values.size - 2, 0))
+    for first in range(0, bend.size, _PIECE):
+        around = values[first : first + _PIECE + 2]
+        bend[first : first + around.size - 2] = around[1:-1] - (around[:-2] + around[2:]) / 2.0
+    return bend
+
+
+def _good(track: Instrument, masked: tuple[Span, ...]) -> BoolArray:
+    """Which samples, but the first and last, have both neighbours beside them and nothing told there."""
+    time_s = track.time_s
+    good = ~inside(time_s[1:-1], masked, 2.5 * track.interval_s)
+    good &= time_s[2:] - time_s[:-2] <= 3.2 * track.interval_s
+    return np.asarray(good, dtype=np.bool_)
+
+
+def _table(
+    track: Instrument,
+    bend: FloatArray,
+    good: BoolArray,
+    travel: tuple[FloatArray, FloatArray],
+    passes: tuple[Pass, ...],
+) -> _Table:
+    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in passes]
+    per_cell = _CELL_PCT / max(float(np.median(speeds)) * track.interval_s, 1e-9)
+    cell_pct = _CELL_PCT if per_cell >= _SAMPLES_IN_CELL else _WIDE_CELL_PCT
+    cells = int(100.0 / cell_pct)
+    time_s = track.time_s[1:-1][good]
+    percent = np.interp(time_s, *travel)
+    cell = np.clip((percent / cell_pct).astype(np.int64), 0, cells - 1)
+    sorted_in = sort_into_cells(time_s, cell, passes, cells)
+    counts = sorted_in.counts()
+    with np.errstate(invalid="ignore", divide="ignore"):
+        power = np.where(counts > 0, sorted_in.sums(bend[good] ** 2) / counts, np.nan) / _OWN_SHARE
+    floor = max(track.resolution**2 / 12.0, 1e-4) / 4.0
+    return _Table(power, counts, cell_pct, floor)
+
+
+def _stand_out(table: _Table) -> list[Span]:
+    """The stretches whose roughness stands out of all others."""
+    log = table.log()
+    seen = np.isfinite(log).sum(axis=0)
+    enough = seen >= _LEAST_PASSES
+    if np.count_nonzero(enough) < 5:
+        return []
+    mean = np.full(log.shape[1], np.nan)
+    spread = np.full(log.shape[1], np.nan)
+    mean[enough] = np.nanmean(log[:, enough], axis=0)
+    spread[enough] = np.nanstd(log[:, enough], axis=0)
+    base, within = float(np.nanmedian(mean)), float(np.nanmedian(spread))
+    between = _OF_MEDIAN * float(np.nanmedian(np.abs(mean - base)))
+    deviation = np.sqrt(within**2 / np.maximum(seen, 1) + between**2)
+    above = np.where(enough, mean - base, 0.0)
+    core = above > np.maximum(_DEVIATIONS * deviation, np.log(_TIMES))
+    # Where it is rough for sure it is as far as it is rougher than usual.
+    wide = above > np.maximum(_REACH * deviation, np.log(_REACH_TIMES))
+    found = []
+    for first, last in zip(*runs(wide), strict=True):
+        place = (float(first * table.cell_pct), float((last + 1) * table.cell_pct))
+        if core[first : last + 1].any() and place[1] - place[0] >= 2.0 * table.cell_pct - 1e-9:
+            found.append(place)
+    return list(merge(found, table.cell_pct + 1e-9))
+
+
+def _refined(
+    place: Span,
+    bend: FloatArray,
+    good: BoolArray,
+    seen: tuple[Instrument, tuple[FloatArray, FloatArray], _Table],
+) -> tuple[Span, int, float]:
+    """The stretch from the first to the last rough sample, those furthest out left out.
+
+    And how often it turns from one rough sample to the next, and their share of all that moved there.
+    """
+    track, travel, table = seen
+    usual = exp(float(np.nanmedian(table.log())))
+    rough = np.flatnonzero(good & (np.abs(bend) > _SAMPLE_TIMES * sqrt(_OWN_SHARE) * usual))
+    percent = np.interp(track.time_s[1:-1][rough], *travel)
+    near = percent[(percent > place[0] - table.cell_pct) & (percent < place[1] + table.cell_pct)]
+    if near.size < 2 * _LEAST_PASSES:
+        return place, int(near.size), 0.0
+    low, high = (round(float(q), 2) for q in np.percentile(near, [2.0, 98.0]))
+    first, last = round(low / table.cell_pct), max(round(high / table.cell_pct), 1)
+    there = max(float(table.counts[:, first:last].sum()), 1.0)
+    signs = np.sign(bend[rough[(percent >= low) & (percent <= high)]])
+    return (low, high), int(np.count_nonzero(np.diff(signs))), near.size / there
+
+
+def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
+    first = int(place[0] / table.cell_pct)
+    last = max(int(np.ceil(place[1] / table.cell_pct)), first + 1)
+    if place[1] - place[0] < _LEAST_PCT:
+        return None
+    rows = table.power[:, first:last]
+    rows = rows[np.isfinite(rows).any(axis=1)]
+    of = rows.shape[0]
+    usual = exp(float(np.nanmedian(table.log())))
+    by_pass = np.sqrt(np.nanmean(rows, axis=1))
+    seen = int(np.count_nonzero(by_pass > _TIMES * usual))
+    if seen < _LEAST_PASSES or seen < _LEAST_SHARE * of:
+        return None
+    rms, usual_own = track.own_value(float(np.median(by_pass))), track.own_value(usual)
+    low, _ = wilson(seen, of)
+    return Noise(
+        channels=(track.id,),
+        times_s=(),
+        confidence=round(min(0.98, 0.88 + 0.07 * low + 0.01 * min(seen, 5)), 3),
+        text=(
+            f"{track.kind.track.capitalize()} is rough between {place[0]:.0f} and {place[1]:.0f} % "
+            f"of the travel: {track.small(rms)} against {track.small(usual_own)} elsewhere, "
+            f"in {seen} of {of} passes."
+        ),
+        travel_pct=place,
+        rms=rms,
+        usual_rms=usual_own,
+        unit=track.kind.unit,
+    )

@@ -1,0 +1,31 @@
+"""What every dead spot is told by: how sure it is, and in which words."""
+
+from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
+from nervus.domain.finding import Shape, Span
+from nervus.signal.intervals import wilson
+
+
+def pooled_confidence(seen: int, crossed: int) -> float:
+    """Rises with the lower bound of the share of crossings that show it, and with their number."""
+    low, _ = wilson(seen, crossed)
+    return round(min(0.99, 0.9 + 0.05 * low + 0.05 * min(1.0, seen / 6)), 3)
+
+
+def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int], depth: float) -> str:
+    """A dead spot in a sentence: where it lies, what the track does there, in how many of the passes.
+
+    `depth` is in the track's own unit.
+    """
+    kind = CHANNEL_KINDS[channel_id]
+    amount = f"{depth:.2f} V" if kind.unit is Unit.VOLT else f"{depth:.1f} %"
+    does = f"leaves its course by {amount}"
+    if shape is Shape.FLAT:
+        does = "stands still while the throttle moves on"
+        if kind.sensor is Sensor.PEDAL:
+            does = "stands still while the pedal moves on"
+    elif shape is Shape.STEP:
+        does = f"steps by {amount} and comes back"
+    return (
+        f"Between {place[0]:.1f} and {place[1]:.1f} % of the travel {kind.track} {does}, "
+        f"in {seen[0]} of {seen[1]} passes over it."
+    )
