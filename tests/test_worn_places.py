@@ -38,16 +38,6 @@ def event(
 # -- flats and what looks like them -------------------------------------------------------------
 
 
-def test_a_narrower_flat_of_the_other_track_at_the_same_place_is_a_shadow() -> None:
-    wide, narrow = spot((40.0, 46.0)), spot((41.0, 42.5), channel="tps2_v")
-    elsewhere = spot((70.0, 72.0), channel="tps2_v")
-    step = spot((41.0, 42.0), Shape.STEP, "tps2_v")
-    assert worn_places._without_shadows([wide, narrow, elsewhere, step]) == (wide, elsewhere, step)
-    # On one and the same track two places are two places.
-    same = spot((41.0, 42.5))
-    assert worn_places._without_shadows([wide, same]) == (wide, same)
-
-
 @pytest.mark.parametrize(
     ("flat", "stretch", "explained"),
     [

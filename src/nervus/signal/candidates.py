@@ -4,7 +4,6 @@ from dataclasses import dataclass, replace
 
 from nervus.domain.channel import Channel, Recording
 from nervus.domain.finding import Span
-from nervus.signal import sampling
 from nervus.signal.asked import Asked
 from nervus.signal.excursions import Excursion, describe, find_excursions, find_weak_excursions
 from nervus.signal.instrument import Instrument, coarser
@@ -14,9 +13,6 @@ from nervus.signal.stands import find_stands
 
 # An input's low-pass rounds what is quicker than this; what lasts for fewer blocks is sought in samples.
 _ROUNDED_OVER_S, _SHORT_BLOCKS = 0.001, 3.0
-# What is shallower than this, percent of supply, and so many times noisier inside than the track, told
-# from more samples than that, is roughness.
-_ROUGH_DEPTH_PCT, _ROUGH_SAMPLES, _ROUGH_NOISE = 5.0, 3, 4.0
 # Samples further apart than this share of it are no fast capture.
 _FAST_SHARE = 0.25
 
@@ -60,8 +56,8 @@ def propose(
         e for e in find_weak_excursions(track, sure, witnessed=witnessed) if not held_s.touches(e.span_s)
     )
     found = tuple(sorted((*sure, *held, *weak), key=lambda e: e.span_s[0]))
-    spikes = spikes_of(recording, track, found)
-    kept = tuple(e for e in found if id(e) not in spikes and not _is_roughness(track, e))
+    spikes = spikes_of(recording, track, found, bridged)
+    kept = tuple(e for e in found if id(e) not in spikes)
     spans = tuple(e.span_s for e in found if id(e) in spikes)
     return Candidates(track, kept, spans + bridged, level)
 
@@ -101,12 +97,3 @@ def _refined(track: Instrument, found: Excursion, block_s: float) -> Excursion |
     if fine is None and end - start < _SHORT_BLOCKS * block_s:
         return None
     return fine or replace(found, samples=max(after - before - 1, 1))
-
-
-def _is_roughness(track: Instrument, excursion: Excursion) -> bool:
-    """Whether a shallow excursion is far noisier inside than the track: a worn stretch, not a level."""
-    if excursion.depth >= _ROUGH_DEPTH_PCT or excursion.samples <= _ROUGH_SAMPLES:
-        return False
-    first, last = track.time_s.searchsorted(excursion.span_s).tolist()
-    usual = max(track.noise, track.resolution / 2.0)
-    return sampling.noise(track.level[first : last + 1]) > _ROUGH_NOISE * usual

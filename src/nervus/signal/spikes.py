@@ -35,6 +35,8 @@ _CLIPS_ABOVE_V = 5.05
 _AROUND = 4
 # Around a spike the lines ring for so long, by less than counts as a swing.
 _RINGS_S = 0.0005
+# A bridge from one ringing sample to another leaves less than this, percent of supply.
+_REMAINS_PCT = 2.0
 # From so many spikes on, a recording is full of them.
 _MANY_SPIKES = 3
 # A line swings where it steps by so many deviations of its noise, and by so many volts.
@@ -92,9 +94,9 @@ def _most_samples(track: Instrument) -> float:
 def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v: float) -> float:
     """How far the reference may be from moving by the same volts, as a share of what the track moves.
 
-    What lasts longer than a spike's first swing must be the closer alike. And it must swing to both
-    sides of the course, or go to no rail from openings that are apart: two tracks that read alike move
-    alike too when what they share opens.
+    What lasts longer than a spike's first swing must swing to both sides of the course, or be the closer
+    alike and go to no rail from openings that are apart: two tracks that read alike move alike too when
+    what they share opens.
     """
     if reference.id == "vref_v":
         return _ALIKE
@@ -106,7 +108,9 @@ def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v:
     # An opening would bring both to one level, and so move them differently by what they are apart.
     no_rail = excursion.floor is Floor.INTERMEDIATE or excursion.level > _ABOVE_SUPPLY_PCT
     between = no_rail and apart_v > max(_APART_V, 2.0 * _ALIKE_LONG * peak)
-    return _ALIKE_LONG if swings or between else 0.0
+    if swings:
+        return _ALIKE_TRACKS
+    return _ALIKE_LONG if between else 0.0
 
 
 def _simultaneous(time_s: FloatArray, others_s: FloatArray, slack: float) -> tuple[IntArray, BoolArray]:
@@ -190,16 +194,27 @@ def _swings(line: Channel) -> tuple[Span, ...]:
     return tuple(spans)
 
 
-def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, ...]) -> set[int]:
-    """Identities of the excursions that are spikes.
+def spikes_of(
+    recording: Recording, track: Instrument, found: tuple[Excursion, ...], bridged: tuple[Span, ...] = ()
+) -> set[int]:
+    """Identities of the excursions that are spikes, or what rings on where one was bridged.
 
     Where a recording is full of spikes, a lone sample that no other line was sampled with is one more.
     """
     verdicts = {id(e): _verdicts(recording, track, e) for e in found}
     sure = {e for e, said in verdicts.items() if any(said)}
+    sure |= {id(e) for e in found if _rings_on(e, bridged)}
     if len(sure) < _MANY_SPIKES:
         return sure
     return sure | {e for e, said in verdicts.items() if said and None in said and True not in said}
+
+
+def _rings_on(excursion: Excursion, bridged: tuple[Span, ...]) -> bool:
+    """Whether it is hardly more than the remains of a spike that was bridged."""
+    start, end = excursion.span_s
+    return excursion.depth <= _REMAINS_PCT and any(
+        a - 2.0 * _RINGS_S <= start and end <= b + 2.0 * _RINGS_S for a, b in bridged
+    )
 
 
 def _verdicts(recording: Recording, track: Instrument, excursion: Excursion) -> list[bool | None]:

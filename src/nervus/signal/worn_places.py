@@ -81,7 +81,7 @@ def _dead_spots(
         steps = tuple(s for s in steps if not is_told(s, tuple(spots)))
         spots += steps
         loose = tuple(e for e in loose if not _at_step(e, steps, way))
-    return _without_shadows(spots), loose
+    return tuple(spots), loose
 
 
 def _is_drop_out(flat: DeadSpot, shared: Union) -> bool:
@@ -99,24 +99,6 @@ def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, F
         and _within((place, place), s.travel_pct, _AT_STEP_PCT)
         for s in steps
     )
-
-
-def _without_shadows(spots: list[DeadSpot]) -> tuple[DeadSpot, ...]:
-    """Spots without flats that a wider one of the other track casts: where that leaps, this stands."""
-    flats = [s for s in spots if s.shape is Shape.FLAT]
-    cast = [
-        s
-        for s in flats
-        if any(
-            o.channels != s.channels and overlaps(o.travel_pct, s.travel_pct) and _wide(o) > _wide(s)
-            for o in flats
-        )
-    ]
-    return tuple(s for s in spots if s not in cast)
-
-
-def _wide(spot: DeadSpot) -> float:
-    return spot.travel_pct[1] - spot.travel_pct[0]
 
 
 def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
