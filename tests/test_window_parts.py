@@ -357,6 +357,7 @@ def test_a_recording_without_a_pass_is_shown_with_its_drops(qtbot: QtBot) -> Non
     panel = RecordingPanel()
     qtbot.addWidget(panel)
     panel.show_recording("still", recording, still)
+    assert "tps1_v: a value each" in panel._facts.toolTip()
     panel.select(0)
     assert panel.time_view.marked()
     panel.select(99)

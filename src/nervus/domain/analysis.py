@@ -49,13 +49,31 @@ class SuspectId(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class ChannelSummary:
-    """How a channel was sampled; `shortest_event_s` is the shortest event it is sure to catch."""
+    """How a channel was measured.
+
+    Attributes:
+        id: of the channel.
+        unit: of its values.
+        samples: how many.
+        rate_hz: of the samples as written.
+        shortest_event_s: the shortest event it is sure to catch.
+        noise: deviation of its quick noise, in its unit.
+        step: the smallest step between values, in its unit; 0 where all are equal.
+        repeats: for how many samples each value is written before the next is read.
+        lag_s: by how much it lags behind its sister, at the first instant.
+        drift: by how much that grows each second, where two loggers wrote.
+    """
 
     id: str
     unit: str
     samples: int
     rate_hz: float
     shortest_event_s: float
+    noise: float = 0.0
+    step: float = 0.0
+    repeats: int = 1
+    lag_s: float = 0.0
+    drift: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

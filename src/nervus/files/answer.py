@@ -18,7 +18,7 @@ from nervus.domain.finding import (
     OutOfRange,
     SupplyFault,
 )
-from nervus.judge.words import SUSPECT_NAMES, natural_frequency
+from nervus.judge.words import SUSPECT_NAMES, how_measured, natural_frequency
 
 SCHEMA: Final = "nervus.analysis/1"
 
@@ -204,7 +204,9 @@ def plain_report(name: str, analysis: Analysis) -> str:
     lines += [f"  {finding.text}" for finding in seen.findings] or ["  No finding."]
     if seen.locality.events:
         lines.append(f"  {seen.locality.text}")
-    lines += [f"  {seen.coverage.text}", "", "Suspects"]
+    lines += [f"  {seen.coverage.text}", "", "Measured"]
+    lines += [f"  {how_measured(c)}" for c in seen.channels]
+    lines += ["", "Suspects"]
     for suspect in judged.suspects:
         if suspect.probability >= 0.01:
             share = natural_frequency(suspect.probability)

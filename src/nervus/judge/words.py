@@ -1,6 +1,7 @@
 """Words of the trade for what the numbers say, as one would say it to a colleague."""
 
 from nervus.domain.analysis import (
+    ChannelSummary,
     Coverage,
     Examination,
     StretchSuspicion,
@@ -104,3 +105,23 @@ def _outstanding(own: list[StretchSuspicion]) -> str:
     total = sum(shares.values())
     line = max(shares, key=lambda name: shares[name], default="")
     return line if total and shares[line] >= _STANDS_OUT * total else ""
+
+
+def how_measured(channel: ChannelSummary) -> str:
+    """What a channel can show, in a line: its updates, steps, noise, and its lag behind its sister."""
+
+    def small(value: float) -> str:
+        if channel.unit == "V":
+            return f"{1000.0 * value:.1f} mV"
+        return f"{value:.2g} {channel.unit}".rstrip()
+
+    said = [f"{channel.id}: a value each {1000.0 * channel.shortest_event_s:.3g} ms"]
+    if channel.repeats > 1:
+        said.append(f"written {channel.repeats} times")
+    said.append(f"steps of {small(channel.step)}" if channel.step else "no steps seen")
+    said.append(f"noise {small(channel.noise)}")
+    if round(channel.lag_s, 4):
+        said.append(f"{1000.0 * channel.lag_s:.1f} ms behind its sister")
+    if round(channel.drift, 6):
+        said.append(f"its clock off by {1e6 * channel.drift:.0f} millionths")
+    return ", ".join(said)

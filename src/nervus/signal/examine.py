@@ -1,10 +1,19 @@
 """The chain of the signal room: from a recording to everything it shows."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.analysis import Examination, Locality, Progress, Travel, Verdict, no_progress
+from nervus.domain.analysis import (
+    ChannelSummary,
+    Examination,
+    Locality,
+    Progress,
+    Travel,
+    Verdict,
+    no_progress,
+)
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, Span, SupplyFault
 from nervus.domain.profile import ThrottleProfile
@@ -81,7 +90,7 @@ def examine(
     findings += _out_of_range(recording, supply_v, (*key_off, *_told_spans(findings)), profile)
     place = _of_all(places, worn)
     pairs = zip(recorded.channels, recording.channels, strict=True)
-    channels = tuple(sampling.summarise(c, told) for c, told in pairs)
+    channels = tuple(_timed(sampling.summarise(c, told), (throttle, pedal)) for c, told in pairs)
     progress("Done", 1.0)
     return Examination(
         duration_s=round(recording.duration_s, 6),
@@ -104,6 +113,15 @@ def examine(
         pedal_travel=pedal.travel,
         pedal_passes=pedal.passes,
     )
+
+
+def _timed(measured: ChannelSummary, shafts: tuple[Shaft, ...]) -> ChannelSummary:
+    """With its lag behind its sister, as far as that was found."""
+    for pair in (s.pair for s in shafts):
+        if pair is not None and pair.second.id == measured.id:
+            offset_s, drift = pair.second.clock
+            return replace(measured, lag_s=offset_s + pair.skew_s, drift=drift)
+    return measured
 
 
 def _drops(recording: Recording, shaft: Shaft, loose: tuple[Event, ...]) -> tuple[Finding, ...]:

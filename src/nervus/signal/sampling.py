@@ -103,11 +103,12 @@ def noise_and_hum(values: FloatArray, step_s: float) -> float:
 
 
 def summarise(channel: Channel, told: Channel | None = None) -> ChannelSummary:
-    """Rate and shortest event of a channel, of which `told` are the samples that are no repeats.
+    """How a channel was measured, of which `told` are the samples that are no repeats.
 
     An event is sure to be caught when it is no shorter than the usual interval of the samples.
     """
-    step_s = interval_s((told or channel).time_s)
+    read = told or channel
+    step_s = interval_s(read.time_s)
     span_s = float(channel.time_s[-1] - channel.time_s[0])
     rate_hz = (channel.samples - 1) / span_s if span_s > 0 else 0.0
     return ChannelSummary(
@@ -116,4 +117,7 @@ def summarise(channel: Channel, told: Channel | None = None) -> ChannelSummary:
         samples=channel.samples,
         rate_hz=round(rate_hz, 3),
         shortest_event_s=round(step_s, 6),
+        noise=noise(read.values),
+        step=resolution(read.values) if read.samples > 1 else 0.0,
+        repeats=max(1, round(channel.samples / read.samples)),
     )

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Examination
 from nervus.domain.channel import Recording
+from nervus.judge.words import how_measured
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
 from nervus.window.pair_view import PairView
@@ -105,6 +106,7 @@ class RecordingPanel(QWidget):
         self._recording = self._examination = None
         self._title.setText("")
         self._facts.setText("")
+        self._facts.setToolTip("")
         self._coverage.setText("")
         for button in self.buttons.values():
             button.hide()
@@ -117,6 +119,9 @@ class RecordingPanel(QWidget):
         self._recording, self._examination = recording, analysis.examination
         self._title.setText(title)
         self._facts.setText(_facts(analysis.examination))
+        measured = "\n".join(map(how_measured, analysis.examination.channels))
+        self._facts.setToolTip(measured)
+        self._facts.setAccessibleDescription(measured)
         self._coverage.setText(_limits(analysis.examination))
         drawn = pictures or Pictures(recording, analysis.examination)
         self.time_view.show_recording(recording, analysis.examination, drawn)
