@@ -24,7 +24,7 @@ from nervus.signal.edges import quickness
 from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
 from nervus.signal.instrument import Instrument
 from nervus.signal.pair import Pair
-from nervus.signal.spans import Union
+from nervus.signal.spans import Union, merge, runs
 
 # How much seldomer, in nats, than motion of the shaft a track alone leaves its course, and all together.
 _ALONE, _TOGETHER = 3.0, 4.0
@@ -42,12 +42,19 @@ _SAME_LEVEL = 8.0
 _MOST_CHANCE = 5.0
 # A sister went along where she went this share of the way.
 _ALONG = 0.5
+# What is shared takes both: who goes by less than this share of the other, and to no rail, did not
+# leave with it.
+_ASIDE = 0.4
 # Tracks agree where what they are apart is worth less than this, in nats.
 _AGREE = 2.0
 # Channels sampled one after the other may show one interruption this many intervals apart.
 _TOGETHER_INTERVALS = 2.1
-# The bottom of an excursion: no further from its level than this share of its depth.
-_BOTTOM = 0.3
+# An event longer than this is looked into: where the tracks differ by more than this share of the
+# deepest for most of it, it is one lasting fault; else only the stretches at which they do are.
+_LONG_S, _APART_SHARE, _MOSTLY = 0.4, 0.3, 0.5
+# The bottom of an excursion: no further from its level than this share of its depth; a sister that is
+# further off there than that share of it contradicts it.
+_BOTTOM, _CONTRADICTS = 0.3, 0.5
 # Shallower than this, percent of supply, and no longer than so many samples is roughness unless it
 # comes back at a place.
 _ROUGH_DEPTH_PCT, _ROUGH_SAMPLES = 5.0, 3
@@ -121,9 +128,10 @@ def explain(
     scene = _Scene(tracks, pair, asked, {t: c.level for t, c in candidates.items()})
     kept: list[Event] = []
     for event in _gathered(tracks, candidates):
-        told = scene.told(event)
-        if told is not None:
-            kept.append(told)
+        for piece in scene.pieces(event):
+            told = scene.told(piece)
+            if told is not None:
+                kept.append(told)
     if pair is not None:
         known = tuple(e.span_s for e in kept)
         kept += (e for e in map(scene.parted, _partings(pair, known, candidates)) if e is not None)
@@ -235,7 +243,7 @@ class _Scene:
         ways: list[tuple[float, Cause, tuple[tuple[str, Excursion], ...]]] = []
         if len(event.parts) > 1:
             alike = 0.0 if self._alike(event) else self._chance(event)
-            ways.append((-_TOGETHER - alike, Cause.FEED, event.parts))
+            ways.append((-_TOGETHER - alike - self._aside(event), Cause.FEED, event.parts))
         if not ways or not self._agree(event):
             for part in event.parts:
                 rest = min(sum(self._no_motion(p) for p in event.parts if p[0] != part[0]), _RAIL)
@@ -270,6 +278,32 @@ class _Scene:
         if not deep or (others and max(others) >= 0.5 * chosen[1].depth):
             return None
         return Event((chosen,), span, Cause.ALONE, self._apart(chosen) - _ALONE)
+
+    def pieces(self, event: Event) -> tuple[Event, ...]:
+        """A long event cut down to where the tracks contradict each other.
+
+        A control unit that is lied to moves the plate for real, and both tracks show it: what begins as
+        an interruption of one goes on as motion of both.
+        """
+        pair, (start, end) = self._pair, event.span_s
+        if pair is None or end - start < _LONG_S:
+            return (event,)
+        name, deepest = event.deepest
+        one = self._tracks[name]
+        near = slice(*np.searchsorted(one.time_s, (start - 1e-9, end + 1e-9)).tolist())
+        time_s, own = one.time_s[near], one.level[near]
+        apart = np.abs(own - pair.expected(one, time_s))
+        off = apart > max(2.0 * self._blur[name], _APART_SHARE * deepest.depth)
+        bottom = np.abs(own - deepest.level) <= _BOTTOM * deepest.depth
+        contradicted = bottom.any() and float(np.median(apart[bottom])) > _CONTRADICTS * deepest.depth
+        if time_s.size < 3 or not contradicted or float(np.mean(off)) > _MOSTLY:
+            return (event,)
+        ends = zip(*runs(off), strict=True)
+        spans = merge(((float(time_s[a]), float(time_s[b])) for a, b in ends), BURST_GAP_S)
+        cut = [
+            [part for t in self._tracks.values() if (part := _measured(t, s)) is not None] for s in spans
+        ]
+        return tuple(_event([max(parts, key=lambda p: p[1].depth)]) for parts in cut if parts)
 
     def _moved(self, event: Event) -> float:
         """How well motion of the shaft explains an event, in nats."""
@@ -356,6 +390,16 @@ class _Scene:
         """Whether all tracks went to one and the same level."""
         same = max(self._tracks[name].tolerance for name, _ in event.parts)
         return float(np.ptp([e.level for _, e in event.parts])) < 2.0 * same
+
+    def _aside(self, event: Event) -> float:
+        """What it costs, in nats, that one track hardly left while the other went far."""
+        name, deepest = event.deepest
+        aside = any(
+            self._in(name, part) < _ASIDE * deepest.depth and self._level(part) == 0.0
+            for part in event.parts
+            if part[0] != name
+        )
+        return _RAIL if aside and not self._alike(event) else 0.0
 
     def _agree(self, event: Event) -> bool:
         """Whether the tracks went along with each other, further than noise would take them."""
