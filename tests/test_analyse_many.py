@@ -1,6 +1,7 @@
 """Several recordings in one call: one answer a line, and a bad file stops no other."""
 
 import json
+import os
 import shutil
 import subprocess
 import sys
@@ -8,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+from nervus import analyse_command
 from nervus.cli import main
 from nervus.standin.demo import write_demo
 
@@ -56,3 +58,28 @@ def test_one_file_is_answered_as_ever_and_one_of_many_is_never_standard_input(
     with pytest.raises(SystemExit):
         main(["analyse", str(folder / "0.csv"), "--jobs", "0"])
     assert "at least 1" in capsys.readouterr().err
+    with pytest.raises(SystemExit):
+        main(["analyse", str(folder / "0.csv"), "--jobs", "two"])
+    assert "'two': a number of jobs is needed, at least 1" in capsys.readouterr().err
+
+
+def test_how_a_table_was_read_is_said_of_each_of_many(
+    folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    rows = [f"{0.01 * n:.2f};{0.5 + 0.001 * n:.3f}" for n in range(400)]
+    other = tmp_path / "other.csv"
+    other.write_text("\n".join(("Time [s];Throttle position sensor 1 [V]", *rows)))
+    assert main(["analyse", str(other), "--json"]) == 0
+    alone = [line.removeprefix("nervus: ") for line in capsys.readouterr().err.splitlines()]
+    assert alone
+    assert main(["analyse", str(other), str(folder / "0.csv"), "--json"]) == 0
+    of_many = capsys.readouterr().err.splitlines()
+    assert of_many == [f"nervus: {other}: {remark}" for remark in alone]
+
+
+def test_a_job_that_is_ended_from_outside_is_said(
+    folder: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr(analyse_command, "_analysed", lambda *_: os._exit(9))
+    assert main(["analyse", str(folder), "--jobs", "2"]) == 2
+    assert "ended from outside" in capsys.readouterr().err

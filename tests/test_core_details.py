@@ -263,7 +263,8 @@ def test_suspects_from_one_in_a_hundred_on_are_listed() -> None:
             Suspect(SuspectId.NONE, 0.0099),
         ),
         examination=SimpleNamespace(
-            findings=(), locality=SimpleNamespace(events=0, text=""), coverage=SimpleNamespace(text="")
+            findings=(), channels=(), locality=SimpleNamespace(events=0, text=""),
+                coverage=SimpleNamespace(text=""),
         ),
     )  # fmt: skip
     judged.judgement = judged

@@ -10,7 +10,8 @@ def test_what_rings_on_where_a_spike_was_bridged_is_the_spike() -> None:
     seen = track(time_s, volts(travel))
     rest = Excursion((2.0005, 2.0015), 60.0, 60.0, 59.0, 2)
     deep = Excursion((2.0005, 2.0015), 60.0, 60.0, 40.0, 2)
+    longer = Excursion((2.0005, 2.0035), 60.0, 60.0, 59.0, 4)
     later = Excursion((2.5, 2.501), 60.0, 60.0, 59.0, 2)
     lone = recording(seen.time_s, tps1_v=seen.level / 20.0)
-    found = spikes.spikes_of(lone, seen, (rest, deep, later), ((2.0, 2.001),))
+    found = spikes.spikes_of(lone, seen, (rest, deep, longer, later), ((2.0, 2.001),))
     assert found == {id(rest)}

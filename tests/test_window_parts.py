@@ -441,6 +441,18 @@ def test_drops_of_one_cause_are_one_line_and_left_and_right_go_through_them(qtbo
     assert short(found[2])[0] == "Drop, track 2"
 
 
+def test_the_cursor_over_the_pedals_travel_does_not_turn_the_plate(qtbot: QtBot) -> None:
+    recording = read_recording(SAMPLES.parent / "other-hand" / "pedal-seen-slowly.csv")
+    panel = RecordingPanel()
+    qtbot.addWidget(panel)
+    panel.show_recording("pedal", recording, analyse(recording))
+    with qtbot.waitSignal(panel.moment):
+        panel.travel_view.place.emit(40.0)
+    panel.select(0)
+    with qtbot.assertNotEmitted(panel.moment):
+        panel.travel_view.place.emit(40.0)
+
+
 def test_a_finding_of_the_pedal_is_shown_over_the_pedals_travel(qtbot: QtBot) -> None:
     recording = read_recording(SAMPLES.parent / "other-hand" / "pedal-seen-slowly.csv")
     examination = analyse(recording).examination

@@ -5,12 +5,13 @@ import json
 import sys
 from collections.abc import Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nervus.command_help import MAPPING, PROFILES, add_command
 from nervus.domain.errors import OutsideError
-from nervus.world import UNUSABLE, USED, sentence
+from nervus.world import OF_THE_WORLD, UNUSABLE, USED, words_of
 
 if TYPE_CHECKING:
     from nervus.domain.analysis import Analysis
@@ -65,10 +66,9 @@ def add_analyse(commands: Any) -> None:
 
 
 def _at_least_one(text: str) -> int:
-    number = int(text)
-    if number < 1:
-        raise argparse.ArgumentTypeError("at least 1 is needed")
-    return number
+    if not text.isdecimal() or int(text) < 1:
+        raise argparse.ArgumentTypeError(f"{text!r}: a number of jobs is needed, at least 1")
+    return int(text)
 
 
 def _run(arguments: argparse.Namespace) -> int:
@@ -99,8 +99,10 @@ def _run_all(files: list[Path], arguments: argparse.Namespace) -> int:
     if len(files) > 1 and _STANDARD_INPUT in map(str, files):
         raise OutsideError("standard input can't be one of several recordings.")
     failed = False
-    for path, (told, wrong) in zip(files, _all(files, arguments), strict=True):
+    for path, (told, wrong, remarks) in zip(files, _all(files, arguments), strict=True):
         failed |= bool(wrong)
+        for remark in remarks:
+            print(f"nervus: {path}: {remark}", file=sys.stderr)
         if arguments.json:
             print(told if told else json.dumps({"file": str(path), "error": wrong}), flush=True)
         elif wrong:
@@ -110,26 +112,29 @@ def _run_all(files: list[Path], arguments: argparse.Namespace) -> int:
     return UNUSABLE if failed else USED
 
 
-def _all(files: list[Path], arguments: argparse.Namespace) -> Iterator[tuple[str, str]]:
+def _all(files: list[Path], arguments: argparse.Namespace) -> Iterator[tuple[str, str, tuple[str, ...]]]:
     many = [arguments] * len(files)
     if arguments.jobs == 1 or len(files) == 1:
         yield from map(_told, files, many)
         return
-    with ProcessPoolExecutor(min(arguments.jobs, len(files))) as workers:
-        yield from workers.map(_told, files, many)
-
-
-def _told(path: Path, arguments: argparse.Namespace) -> tuple[str, str]:
-    """What a file shows, as it is printed, or else what is wrong with it."""
     try:
-        name, analysis, _remarks = _analysed(path, arguments)
-    except OutsideError as wrong:
-        return "", str(wrong)
-    except OSError as wrong:
-        return "", sentence(wrong)
-    except MemoryError:
-        return "", f"{path}: there is not enough memory for this; a shorter recording may do."
-    return (_as_json(analysis, str(path)) if arguments.json else _as_report(name, analysis)), ""
+        with ProcessPoolExecutor(min(arguments.jobs, len(files))) as workers:
+            yield from workers.map(_told, files, many)
+    except BrokenProcessPool as wrong:
+        raise OutsideError(
+            "one of the jobs was ended from outside, perhaps for want of memory; "
+            "what is not printed was not judged, and fewer --jobs may do."
+        ) from wrong
+
+
+def _told(path: Path, arguments: argparse.Namespace) -> tuple[str, str, tuple[str, ...]]:
+    """What a file shows, as it is printed, or else what is wrong with it; and how it was read."""
+    try:
+        name, analysis, remarks = _analysed(path, arguments)
+    except OF_THE_WORLD as wrong:
+        return "", words_of(wrong), ()
+    told = _as_json(analysis, str(path)) if arguments.json else _as_report(name, analysis)
+    return told, "", remarks
 
 
 def _analysed(path: Path, arguments: argparse.Namespace) -> tuple[str, "Analysis", tuple[str, ...]]:

@@ -10,6 +10,8 @@ from typing import Final, TextIO
 from nervus.domain.errors import OutsideError
 
 USED, UNUSABLE, INTERRUPTED = 0, 2, 130
+# What may happen to any command, and is no bug of ours.
+OF_THE_WORLD: Final = (OutsideError, OSError, MemoryError)
 _MEANT: Final = {
     errno.ENOENT: "there is no such file or folder",
     errno.EACCES: "it may not be read or written by you",
@@ -39,8 +41,6 @@ def guarded(command: Callable[[], int]) -> int:
         code = command()
         if sys.stdout is not None:  # where it was closed before we began there is none
             sys.stdout.flush()
-    except OutsideError as wrong:
-        return _told(str(wrong))
     except KeyboardInterrupt:
         _told("stopped.")
         return INTERRUPTED
@@ -48,11 +48,18 @@ def guarded(command: Callable[[], int]) -> int:
         # The reader of our output (`| head`) has seen enough; nothing more can be told to it.
         _turn_away(sys.stdout)
         return USED
-    except OSError as wrong:
-        return _told(sentence(wrong))
-    except MemoryError:
-        return _told("there is not enough memory for this; a shorter recording may do.")
+    except OF_THE_WORLD as wrong:
+        return _told(words_of(wrong))
     return code
+
+
+def words_of(wrong: BaseException) -> str:
+    """What is wrong, in one sentence, for each of `OF_THE_WORLD`."""
+    if isinstance(wrong, OSError):
+        return sentence(wrong)
+    if isinstance(wrong, MemoryError):
+        return "there is not enough memory for this; a shorter recording may do."
+    return str(wrong)
 
 
 def sentence(wrong: OSError) -> str:

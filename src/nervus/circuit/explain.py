@@ -21,7 +21,7 @@ from nervus.domain.analysis import (
     NodeReading,
     SuspectId,
 )
-from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Unit
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Role, Sensor, Unit
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, OutOfRange, Shape, Shared
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import supply_scale
@@ -79,7 +79,10 @@ def _concerns_levels(finding: Finding) -> bool:
         return False
     if isinstance(finding, DeadSpot):
         return finding.shape is Shape.DROP
-    return isinstance(finding, Drop | OutOfRange | Disagreement)
+    if isinstance(finding, Disagreement):
+        # A plate that does not follow its command is no matter of levels.
+        return all(CHANNEL_KINDS[c].role is Role.TRACK for c in finding.channels)
+    return isinstance(finding, Drop | OutOfRange)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

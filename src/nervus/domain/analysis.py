@@ -142,8 +142,7 @@ class Locality:
     """Are the events tied to a place in the travel (`position`), or do they come anywhere (`time`)?
 
     `p_value` is what the probability of so tight a cluster would be at most, if events knew nothing of
-    the
-    position; `None` where there were too few events to ask.
+    the position; `None` where there were too few events to ask.
     """
 
     events: int

@@ -6,7 +6,7 @@ from importlib import resources
 from typing import Any, Final
 
 from nervus.domain.analysis import Analysis
-from nervus.domain.channel import Unit
+from nervus.domain.channel import CHANNEL_KINDS, Unit
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -205,7 +205,8 @@ def plain_report(name: str, analysis: Analysis) -> str:
     if seen.locality.events:
         lines.append(f"  {seen.locality.text}")
     lines += [f"  {seen.coverage.text}", "", "Measured"]
-    lines += [f"  {how_measured(c)}" for c in seen.channels]
+    tracks = [c for c in seen.channels if CHANNEL_KINDS[c.id].sensor is not None]
+    lines += [f"  {how_measured(c)}" for c in tracks or seen.channels]
     lines += ["", "Suspects"]
     for suspect in judged.suspects:
         if suspect.probability >= 0.01:

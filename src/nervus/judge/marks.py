@@ -7,11 +7,9 @@ import numpy as np
 
 from nervus.domain.channel import Mark
 from nervus.domain.finding import Drop
+from nervus.signal.drops import MARK_NEAR_S
+from nervus.signal.explain import BURST_S
 
-# A shake of the harness and the drop it makes are no further apart: hand and ear take that long.
-_NEAR_S = 1.5
-# Drops closer than this share their cause, and count once.
-_BURST_S = 0.5
 # So many times as likely with the work as without it (Kass and Raftery, JASA 90 (1995) 773-795:
 # "strong").
 _STRONG = 20.0
@@ -24,9 +22,8 @@ def follows_work(
     """Whether drops come at a higher rate near marks that speak of work at the harness.
 
     The two rates are compared given how many drops there were: near the marks falls a share of them
-    that is
-    the share of the time there, or, if they follow the work, any greater one (the Bayes factor of the
-    conditional test for two Poisson counts). A mark that is always near proves nothing.
+    that is the share of the time there, or, if they follow the work, any greater one (the Bayes factor
+    of the conditional test for two Poisson counts). A mark that is always near proves nothing.
 
     Args:
         drops: in the order of time.
@@ -38,11 +35,11 @@ def follows_work(
     starts: list[float] = []
     for drop in drops:
         start = drop.times_s[0][0]
-        if not starts or start - starts[-1] > _BURST_S:
+        if not starts or start - starts[-1] > BURST_S:
             starts.append(start)
     if not near or not starts or duration_s <= 0.0:
         return False
-    close = sum(1 for s in starts if min(abs(s - m) for m in near) <= _NEAR_S)
+    close = sum(1 for s in starts if min(abs(s - m) for m in near) <= MARK_NEAR_S)
     return _factor(close, len(starts), _share_near(near, duration_s)) >= _STRONG
 
 
@@ -50,8 +47,8 @@ def _share_near(marks: list[float], duration_s: float) -> float:
     """The share of the time that is near a mark."""
     total, end = 0.0, -np.inf
     for mark in sorted(marks):
-        total += mark + _NEAR_S - max(mark - _NEAR_S, end)
-        end = mark + _NEAR_S
+        total += mark + MARK_NEAR_S - max(mark - MARK_NEAR_S, end)
+        end = mark + MARK_NEAR_S
     return min(total / duration_s, 1.0)
 
 

@@ -24,9 +24,6 @@ from nervus.judge.stretches import along_the_way, concerned
 from nervus.judge.words import NEARLY_SURE, headline
 from nervus.knowledge import Judging, Likelihood
 
-# The share of all faults of lines that concern the pedal's (from memory: it sits in the dry).
-_LINES_OF_PEDAL = 0.25
-
 
 def judge(examination: Examination, circuit: CircuitEvidence, knowledge: Judging) -> Judgement:
     """Suspects, ledger and next test for what one recording showed."""
@@ -47,21 +44,21 @@ def rows_of(
 ) -> tuple[tuple[float, Likelihood], ...]:
     """How sure each observation is, and its row, solved or looked up."""
     rows = ((o, o.solved or knowledge.likelihood(o.id)) for o in observations)
-    return tuple((o.confidence, _of_pedal(row) if o.pedal else row) for o, row in rows)
+    share = knowledge.pedal.lines
+    return tuple((o.confidence, _of_pedal(row, share) if o.pedal else row) for o, row in rows)
 
 
-def _of_pedal(row: Likelihood) -> Likelihood:
+def _of_pedal(row: Likelihood, lines: float) -> Likelihood:
     """A row about the throttle's sensor as one about the pedal's: both are tracks under wipers.
 
     The throttle body stands beside the pedal as the pedal stood beside the throttle. Of the lines, and
-    of the
-    unit's inputs, those of the pedal are the smaller part.
+    of the unit's inputs, those of the pedal are the share `lines`.
     """
     s = SuspectId
     chance = dict(row.chance)
     chance[s.SENSOR], chance[s.PEDAL_SENSOR] = row.chance[s.PEDAL_SENSOR], row.chance[s.SENSOR]
     for shared in (s.WIRING, s.SUPPLY_GROUND, s.CONTROL_UNIT):
-        chance[shared] = _LINES_OF_PEDAL * row.chance[shared]
+        chance[shared] = lines * row.chance[shared]
     chance[s.THROTTLE_BODY] = min(row.chance[s.THROTTLE_BODY], row.chance[s.ELSEWHERE])
     return structs.replace(
         row, says=f"pedal: {row.says}", cause=f"{row.cause} of the pedal", chance=chance

@@ -73,12 +73,20 @@ class WorkWords(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     words: list[str]
 
 
+class PedalShare(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How large a share of all faults of lines and of the unit's inputs concerns the pedal's."""
+
+    source: Sentence
+    lines: Chance
+
+
 class Judging(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """All that the judgement needs to know."""
 
     prior: Prior
     observation: list[Likelihood]
     work: WorkWords
+    pedal: PedalShare
     fault: list[FaultLeaf]
     test: list[TestAdvice]
 

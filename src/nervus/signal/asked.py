@@ -48,8 +48,8 @@ class Asked:
         channel: the command.
         every_s: how often it was told.
         ends: the least and the most that it ever told, but for its rounding.
-        lines: for each track, its level = slope x command + offset, and how much later it usually is
-        there.
+        lines: for each track, its level = slope x command + offset, and how much later it usually
+            is there.
     """
 
     channel: Channel

@@ -9,7 +9,7 @@ from nervus.signal.instants import read_at
 from nervus.signal.instrument import Instrument
 
 # A shake of the harness and the drop it makes are no further apart: hand and ear take that long.
-_MARK_NEAR_S = 1.5
+MARK_NEAR_S = 1.5
 
 
 # Explanations that were thought of have so much of the probability.
@@ -41,7 +41,7 @@ def _drop(
     channel, excursion = event.deepest
     start, end = event.span_s
     span = _rounded(event, tracks)
-    near = tuple(m.text for m in marks if start - _MARK_NEAR_S <= m.time_s <= end + _MARK_NEAR_S)
+    near = tuple(m.text for m in marks if start - MARK_NEAR_S <= m.time_s <= end + MARK_NEAR_S)
     place = None
     if travel is not None:
         place = round(float(read_at((start + end) / 2, *travel)), 1)

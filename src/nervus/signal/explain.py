@@ -3,8 +3,8 @@
 For each candidate stretch the explanations below are weighed by what they would make of every channel
 then; each weight is a log-likelihood in nats, so a margin of 3 is odds of 20 to 1.
 
-- The shaft moved: all its tracks follow it, no quicker than a plate can, and what asked for it moved
-too.
+- The shaft moved: all its tracks follow it, no quicker than a plate can, and what asked for it
+  moved too.
 - A track left alone: its sister stayed, or moved on as before. Where it went is free, which costs.
 - All tracks left: what they share failed. They leave quicker than any plate, or to a rail, or to a level
   that comes back from wherever they were.

@@ -1,10 +1,9 @@
 """What all tracks share: was it their supply or ground that left, or the electronics of the sensor?
 
 An open supply or ground takes every track of a potentiometer to one rail, and a poor joint in it makes
-all
-levels smaller by one factor. A contactless sensor has electronics of its own between the feed and its
-outputs: where these lose the magnet, or restart, the outputs go to a level in between, the same each
-time, wherever the shaft was.
+all levels smaller by one factor. A contactless sensor has electronics of its own between the feed and
+its outputs: where these lose the magnet, or restart, the outputs go to a level in between, the same
+each time, wherever the shaft was.
 """
 
 from collections.abc import Mapping
@@ -12,7 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.channel import Channel, Role
+from nervus.domain.channel import Channel, FloatArray, Role
 from nervus.domain.finding import Floor, Span
 from nervus.signal.explain import Cause, Event
 from nervus.signal.instrument import Instrument
@@ -81,7 +80,7 @@ def _to_one_level(events: list[Event]) -> bool:
     return bool(told) and sum(told) >= len(told) / 2
 
 
-def _spread(values: np.ndarray[tuple[int], np.dtype[np.float64]]) -> float:
+def _spread(values: FloatArray) -> float:
     """The spread of some values as a share of their middle, one odd one of many left out."""
     middle = float(np.median(values))
     return float(np.median(np.abs(values - middle))) / max(abs(middle), 1e-6)

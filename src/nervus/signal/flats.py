@@ -15,7 +15,7 @@ from nervus.domain.channel import BoolArray, FloatArray
 from nervus.domain.finding import DeadSpot, Shape, Span
 from nervus.signal.course import Course
 from nervus.signal.flat_places import Stand, place_of_stand
-from nervus.signal.robust import monotone, running_extremes
+from nervus.signal.robust import OF_MEDIAN, monotone, running_extremes
 from nervus.signal.spans import merge
 from nervus.signal.spot import pooled_confidence, spot_text
 
@@ -218,7 +218,7 @@ def _stands_out(hidden: FloatArray, least: float) -> BoolArray:
     held = np.where(known, np.clip(np.nan_to_num(hidden), -3 * least, 3 * least), 0.0)
     mean = held.sum(axis=0) / np.maximum(counts, 1)
     usual = float(np.median(mean[enough]))
-    spread = 1.4826 * float(np.median(np.abs(mean[enough] - usual))) + 1e-3
+    spread = OF_MEDIAN * float(np.median(np.abs(mean[enough] - usual))) + 1e-3
     found: BoolArray = enough & (mean - usual > _SPREADS * spread) & (mean > _MEAN_SHARE * least)
     return found
 

@@ -2,8 +2,9 @@
 
 A control unit tells a value ten times a second, and a logger writes it down a hundred times: a stair.
 Taken as read, every step of it would be an edge that no plate can make. What counts are the updates.
-And a clock that is written down more
-coarsely than it is read gives several samples one stamp: they came one after the other all the same.
+And a
+clock that is written down more coarsely than it is read gives several samples one stamp: they came one
+after the other all the same.
 """
 
 from dataclasses import replace

@@ -52,8 +52,7 @@ class Instrument:
         supply_v: volts (or percent) that 100 stands for.
         usual: levels that 5 and 95 % of its samples stay below, interruptions left out.
         clock: by how many seconds its logger's clock is ahead of the other track's at instant 0, and
-        how many
-            more each second; `time_s` is by the other track's clock.
+            how many more each second; `time_s` is by the other track's clock.
     """
 
     kind: ChannelKind

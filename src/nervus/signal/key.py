@@ -1,8 +1,7 @@
 """Key off: every channel collapses together. That is no fault, and nothing in it is judged.
 
 A supply that is shorted looks alike on supply and tracks. Key off has a witness besides them: the
-battery
-voltage behind the relay, or the engine, which stops; or all that the unit tells falls silent.
+battery voltage behind the relay, or the engine, which stops; or all that the unit tells falls silent.
 """
 
 import numpy as np

@@ -1,15 +1,12 @@
 """Locality: do events come back at one place in the travel, or at any place?
 
 Two explanations are weighed against each other. *Clock*: events know nothing of the travel, so each
-falls
-wherever the shaft happens to be; their places are distributed as the time spent over the travel.
-*Place*: a
-share of them comes from one stretch, of unknown middle and width, the rest from the clock. The Bayes
-factor is
-the average likelihood of the second over all middles, widths and shares, over that of the first (R. E.
-Kass, A. E. Raftery, "Bayes factors", JASA 90 (1995) 773-795). Under the clock its expectation is 1, so a
-factor of b
-or more has a probability of 1/b at most (Markov's inequality): that is the p-value that is told.
+falls wherever the shaft happens to be; their places are distributed as the time spent over the travel.
+*Place*: a share of them comes from one stretch, of unknown middle and width, the rest from the clock.
+The Bayes factor is the average likelihood of the second over all middles, widths and shares, over that
+of the first (R. E. Kass, A. E. Raftery, "Bayes factors", JASA 90 (1995) 773-795). Under the clock its
+expectation is 1, so a factor of b or more has a probability of 1/b at most (Markov's inequality): that
+is the p-value that is told.
 """
 
 import numpy as np

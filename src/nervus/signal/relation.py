@@ -112,8 +112,7 @@ def estimate_clock(first: Course, second: Course, line: Line, interval_s: float)
     """By how many seconds the second track's clock is ahead at instant 0, and how many more each second.
 
     Two loggers have two clocks, apart by tenths of a second and drifting. Looked for only where the
-    tracks
-    agree far better so than with all that reading in turn explains; (0, 0) where they don't.
+    tracks agree far better so than with all that reading in turn explains; (0, 0) where they don't.
     """
     lags = np.arange(-_APART_S, _APART_S + _LAG_S / 2, _LAG_S)
     if 3.0 * interval_s >= _APART_S:

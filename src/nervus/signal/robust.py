@@ -7,6 +7,9 @@ import numpy as np
 
 from nervus.domain.channel import FloatArray
 
+# A normal deviation is so many times the median of the sizes (1 over its quartile, 0.6745).
+OF_MEDIAN = 1.4826
+
 
 def theil_sen(y: FloatArray, x: FloatArray) -> tuple[float, float]:
     """Slope and offset of a straight line by the median of all slopes; NaN where x does not vary.

@@ -17,6 +17,7 @@ from nervus.domain.finding import Noise, Span
 from nervus.signal.instrument import Instrument
 from nervus.signal.intervals import wilson
 from nervus.signal.pass_cells import sort_into_cells
+from nervus.signal.robust import OF_MEDIAN
 from nervus.signal.sampling import block_means
 from nervus.signal.spans import inside, merge, runs
 
@@ -37,8 +38,6 @@ _SAMPLE_TIMES = 3.0
 _TURNS, _BUSY_SHARE = 5, 0.35
 # The middle of two neighbours varies too: what a sample is off it has 1.5 times its own variance.
 _OWN_SHARE = 1.5
-# A normal deviation is 1.4826 times the median of the sizes.
-_OF_MEDIAN = 1.4826
 # Samples looked at together.
 _PIECE = 1 << 15
 
@@ -164,7 +163,7 @@ def _stand_out(table: _Table) -> list[Span]:
     mean[enough] = np.nanmean(log[:, enough], axis=0)
     spread[enough] = np.nanstd(log[:, enough], axis=0)
     base, within = float(np.nanmedian(mean)), float(np.nanmedian(spread))
-    between = _OF_MEDIAN * float(np.nanmedian(np.abs(mean - base)))
+    between = OF_MEDIAN * float(np.nanmedian(np.abs(mean - base)))
     deviation = np.sqrt(within**2 / np.maximum(seen, 1) + between**2)
     above = np.where(enough, mean - base, 0.0)
     core = above > np.maximum(_DEVIATIONS * deviation, np.log(_TIMES))

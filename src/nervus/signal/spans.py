@@ -63,6 +63,11 @@ class Union:
         nearest = bisect_right(self._apart, (span[1] + slack, inf)) - 1
         return nearest >= 0 and self._apart[nearest][1] + slack >= span[0]
 
+    def holds(self, span: Span) -> bool:
+        """Whether it lies within them from its beginning to its end."""
+        nearest = bisect_right(self._apart, (span[0], inf)) - 1
+        return nearest >= 0 and self._apart[nearest][1] >= span[1]
+
 
 def total(spans: Sequence[Span]) -> float:
     """The length of all spans together."""

@@ -14,7 +14,7 @@ from nervus.signal import sampling
 from nervus.signal.edges import large_steps
 from nervus.signal.excursions import Excursion
 from nervus.signal.instrument import Instrument
-from nervus.signal.spans import merge
+from nervus.signal.spans import Union, merge
 
 # A spike, or a few in a row, are over after this time and so many samples.
 _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
@@ -35,8 +35,8 @@ _CLIPS_ABOVE_V = 5.05
 _AROUND = 4
 # Around a spike the lines ring for so long, by less than counts as a swing.
 _RINGS_S = 0.0005
-# A bridge from one ringing sample to another leaves less than this, percent of supply.
-_REMAINS_PCT = 2.0
+# A bridge from one ringing sample to another leaves less than this, percent of supply, no further away.
+_REMAINS_PCT, _REMAINS_S = 2.0, 2.0 * _RINGS_S
 # From so many spikes on, a recording is full of them.
 _MANY_SPIKES = 3
 # A line swings where it steps by so many deviations of its noise, and by so many volts.
@@ -203,18 +203,11 @@ def spikes_of(
     """
     verdicts = {id(e): _verdicts(recording, track, e) for e in found}
     sure = {e for e, said in verdicts.items() if any(said)}
-    sure |= {id(e) for e in found if _rings_on(e, bridged)}
+    near = Union((a - _REMAINS_S, b + _REMAINS_S) for a, b in bridged)
+    sure |= {id(e) for e in found if e.depth <= _REMAINS_PCT and near.holds(e.span_s)}
     if len(sure) < _MANY_SPIKES:
         return sure
     return sure | {e for e, said in verdicts.items() if said and None in said and True not in said}
-
-
-def _rings_on(excursion: Excursion, bridged: tuple[Span, ...]) -> bool:
-    """Whether it is hardly more than the remains of a spike that was bridged."""
-    start, end = excursion.span_s
-    return excursion.depth <= _REMAINS_PCT and any(
-        a - 2.0 * _RINGS_S <= start and end <= b + 2.0 * _RINGS_S for a, b in bridged
-    )
 
 
 def _verdicts(recording: Recording, track: Instrument, excursion: Excursion) -> list[bool | None]:

@@ -14,6 +14,7 @@ from nervus.domain.analysis import Direction, Frame, Pass
 from nervus.domain.channel import FloatArray, IntArray
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.instrument import Instrument
+from nervus.signal.robust import OF_MEDIAN
 from nervus.signal.sampling import block_means
 from nervus.signal.spans import Union, overlaps
 from nervus.signal.spot import pooled_confidence, spot_text
@@ -39,8 +40,6 @@ _NARROWEST_PCT, _WIDEST_PCT, _ALIKE = 0.3, 12.0, 2.5
 _STOP_PCT = 1.5
 # So near to one another in travel or in time two spots are one.
 _NEAR_PCT, _NEAR_S = 2.0, 0.02
-# A normal deviation is 1.4826 times the median of the sizes.
-_OF_MEDIAN = 1.4826
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -102,9 +101,7 @@ def _edges(time_s: FloatArray, own: FloatArray, apart: FloatArray, passes: tuple
     at, number = at[inside], number[inside]
     if not at.size:
         return _Edges(number, *(np.empty(0) for _ in range(4)))
-    spread, own_spread = (
-        max(_OF_MEDIAN * float(np.median(np.abs(x[at]))), 1e-3) for x in (jump, of_own)
-    )
+    spread, own_spread = (max(OF_MEDIAN * float(np.median(np.abs(x[at]))), 1e-3) for x in (jump, of_own))
     if own_spread < spread:
         # The sister takes the motion away, and adds her own noise: where it is slow, that is no gain.
         jump, spread = of_own, own_spread

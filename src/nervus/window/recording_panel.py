@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.domain.analysis import Analysis, Examination
-from nervus.domain.channel import Recording
+from nervus.domain.channel import Recording, Sensor
 from nervus.judge.words import how_measured
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
@@ -107,6 +107,7 @@ class RecordingPanel(QWidget):
         self._title.setText("")
         self._facts.setText("")
         self._facts.setToolTip("")
+        self._facts.setAccessibleDescription("")
         self._coverage.setText("")
         for button in self.buttons.values():
             button.hide()
@@ -178,6 +179,8 @@ class RecordingPanel(QWidget):
         self.moment.emit(place, volts_at(self._recording, time_s))
 
     def _at_place(self, percent: float) -> None:
+        if self.travel_view.sensor is not Sensor.THROTTLE:
+            return  # a place of the pedal's travel says nothing of where the plate is
         travel = self._examination.travel if self._examination is not None else None
         frames: Mapping[str, object] = travel.frames if travel is not None else {}
         self.moment.emit(percent, healthy_volts(dict(travel.frames), percent) if frames else {})  # type: ignore[union-attr] # frames only with a travel
