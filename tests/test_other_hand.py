@@ -82,3 +82,4 @@ def test_a_worn_pedal_track_seen_slowly_is_the_pedal_sensor_s() -> None:
     assert (spot.channels, spot.shape) == (("app2_v",), Shape.DROP)
     assert sum(spot.travel_pct) / 2 == pytest.approx(24.0, abs=3.0)
     assert first("pedal-seen-slowly") is SuspectId.PEDAL_SENSOR
+    assert spot.text.startswith("At 26.5 % of the travel pedal track 2 leaves its course")

@@ -39,6 +39,7 @@ from nervus.signal.key import is_witnessed, key_off_spans
 from nervus.signal.locality import judge_locality
 from nervus.signal.shaft import Shaft, follow
 from nervus.signal.spans import Union, inside, overlaps
+from nervus.signal.spot import place_text
 
 # So near to a bend, percent of travel, roughness is the bend's.
 _BEND_PCT = 4.0
@@ -255,10 +256,10 @@ def _of_all(drops: Mapping[Sensor, Locality], worn: list[Finding]) -> Locality:
     if sure is None:
         return most
     seen = sum(f.seen_in for f in worn if isinstance(f, DeadSpot))
-    low, high = sure.travel_pct
-    text = f"It comes back between {low:.0f} and {high:.0f} % of the travel, pass after pass."
+    text = f"It comes back {place_text(sure.travel_pct, 0)}, pass after pass."
     if most.events:
-        text += f" {most.events} drops lie elsewhere: another cause, or another place."
+        lie = "1 drop lies" if most.events == 1 else f"{most.events} drops lie"
+        text += f" {lie} elsewhere: another cause, or another place."
     return Locality(seen + most.events, Verdict.POSITION, round(1.0 - sure.confidence, 3), text)
 
 

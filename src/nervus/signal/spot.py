@@ -11,6 +11,12 @@ def pooled_confidence(seen: int, crossed: int) -> float:
     return round(min(0.99, 0.9 + 0.05 * low + 0.05 * min(1.0, seen / 6)), 3)
 
 
+def place_text(place: Span, digits: int) -> str:
+    """Where in the travel: "between 26.0 and 27.5 % of the travel", or "at 26.5 % of the travel"."""
+    low, high = (f"{end:.{digits}f}" for end in place)
+    return f"at {low} % of the travel" if low == high else f"between {low} and {high} % of the travel"
+
+
 def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int], depth: float) -> str:
     """A dead spot in a sentence: where it lies, what the track does there, in how many of the passes.
 
@@ -25,7 +31,7 @@ def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int],
             does = "stands still while the pedal moves on"
     elif shape is Shape.STEP:
         does = f"steps by {amount} and comes back"
+    where = place_text(place, 1)
     return (
-        f"Between {place[0]:.1f} and {place[1]:.1f} % of the travel {kind.track} {does}, "
-        f"in {seen[0]} of {seen[1]} passes over it."
+        f"{where[0].upper()}{where[1:]} {kind.track} {does}, in {seen[0]} of {seen[1]} passes over it."
     )

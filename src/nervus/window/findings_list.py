@@ -50,10 +50,9 @@ def short(finding: Finding) -> tuple[str, str]:
     when = f"{finding.times_s[0][0]:.2f} s" if finding.times_s else ""
     match finding:
         case DeadSpot(travel_pct=(a, b)):
-            lines = (
-                f"Dead spot, {who}",
-                f"{a:.1f} to {b:.1f} %, {finding.seen_in} of {finding.crossed} passes",
-            )
+            place = f"{a:.1f} to {b:.1f} %" if round(b - a, 1) else f"at {a:.1f} %"
+            seen = f"{finding.seen_in} of {finding.crossed} passes"
+            lines = f"Dead spot, {who}", f"{place}, {seen}"
         case Noise(travel_pct=(a, b)):
             lines = f"Rough, {who}", f"{a:.0f} to {b:.0f} %, {_small(finding.rms, finding.unit)}"
         case Drop(times_s=((start, end),)):

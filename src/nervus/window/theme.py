@@ -111,7 +111,7 @@ def channel_pen(theme: Theme, channel_id: str, alpha: int = 255) -> QPen:
     if channel_id == "throttle_cmd_pct":
         style = Qt.PenStyle.DotLine
     pen = theme.pen(token, 1.4, style, alpha)
-    if channel_id.startswith("tps2"):
+    if channel_id.startswith(("tps2", "app2")):
         pen.setDashPattern([7.0, 2.0])
     return pen
 
