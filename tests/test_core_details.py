@@ -36,10 +36,9 @@ from nervus.domain.profile import ThrottleKind
 from nervus.files import csv_gate, journal, plain_report, recording_writer
 from nervus.files.csv_gate import Header, inspect
 from nervus.files.mdf import read_mdf
-from nervus.judge.of_job import _about
+from nervus.judge.of_job import judge_job
 from nervus.judge.story import story_of
-from nervus.judge.stretches import EITHER_FEED, Concerned, along_the_way, concerned
-from nervus.judge.told import told_rows
+from nervus.judge.stretches import Concerned, along_the_way, concerned
 from nervus.judge.verdict import advise, weigh
 from nervus.judge.words import SUSPECT_NAMES
 from nervus.knowledge import Likelihood, judging, look_items
@@ -364,16 +363,6 @@ def job(throttle: ThrottleKind) -> Job:
     return Job(id=new_id(), vehicle=vehicle, opened=now(), entries=())
 
 
-def test_where_nothing_names_a_track_all_that_there_are_are_meant_alike() -> None:
-    assert _about(job(ThrottleKind.ELECTRONIC), ()).tracks == {1: 0.5, 2: 0.5}
-    assert _about(job(ThrottleKind.CABLE), ()).tracks == {1: 1.0}
-    assert _about(job(ThrottleKind.CABLE), ()).feeds == EITHER_FEED
-    found: Any = SimpleNamespace(tracks={1: 0.25, 2: 0.75}, feeds={"ground": 1.0})
-    about = _about(job(ThrottleKind.ELECTRONIC), (found,))
-    assert about.tracks == {1: 0.25, 2: 0.75}
-    assert about.feeds == {"ground": 1.0}
-
-
 def test_every_finding_and_every_pass_of_a_dead_spot_weighs_for_its_track() -> None:
     def drop(channel: str, confidence: float) -> Drop:
         return Drop(
@@ -396,20 +385,21 @@ def test_every_finding_and_every_pass_of_a_dead_spot_weighs_for_its_track() -> N
 def test_what_was_told_in_the_moment_of_the_change_counts_as_before_it() -> None:
     at = now()
     before = CodeSet(id=new_id(), at=at, source=Source.TYPED, codes=(SeenCode(code="P0122"),))
-    change = Change(id=new_id(), at=at, source=Source.TYPED, done="part renewed")
+    change = Change(id=new_id(), at=at, source=Source.TYPED, done="sensor renewed")
     opened = job(ThrottleKind.ELECTRONIC)
-    told = with_entries(opened, entries=(before, change))
-    assert told_rows(told)
+    told = judge_job(with_entries(opened, entries=(before, change)))
+    assert [line.text for line in told.ledger] == ["codes as found: P0122"]
     late = with_entries(before, at=at + timedelta(seconds=1))
-    assert told_rows(with_entries(opened, entries=(late, change))) == ()
+    (after,) = judge_job(with_entries(opened, entries=(late, change))).ledger
+    assert after.text == "codes after the change: P0122"
 
 
 def test_a_look_that_found_nothing_wrong_weighs_too() -> None:
     item = look_items().item[0]
     seen = Look(id=new_id(), at=now(), source=Source.TYPED, item=item.id, seen=Seen.GOOD)
-    (found,) = told_rows(with_entries(job(ThrottleKind.ELECTRONIC), entries=(seen,)))
-    assert found[1].says == f"seen: {item.title}"
-    assert found[1].cause == f"{item.cause} good"
+    (found,) = judge_job(with_entries(job(ThrottleKind.ELECTRONIC), entries=(seen,))).ledger
+    assert found.text == f"seen: {item.title}"
+    assert found.times_as_likely[SuspectId.WIRING] < 1.0
 
 
 def test_a_story_says_what_comes_first_and_what_two_tracks_share() -> None:

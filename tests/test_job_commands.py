@@ -21,7 +21,6 @@ from nervus.domain.job import (
 from nervus.files.bundle import bundle_schema, files_of
 from nervus.judge.of_job import judge_job
 from nervus.judge.timeline import second_change, untested_change
-from nervus.knowledge import judging
 from nervus.logbook import Logbook
 from nervus.standin.depot import fill_all
 
@@ -49,7 +48,7 @@ def test_the_demo_has_a_dozen_jobs_in_all_states_on_eight_vehicles(depot: Path) 
     for row in rows:
         job = book.job(row.id)
         assert [e.at for e in job.entries] == sorted(e.at for e in job.entries)
-        assert judge_job(job, judging()) is not None
+        assert judge_job(job).ledger
         for name in files_of(job):
             assert book.attachments.path(name).is_file()
         kept = {found.recording for found in of_kind(job.entries, Findings)}

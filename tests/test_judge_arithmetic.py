@@ -11,6 +11,7 @@ from nervus.domain.analysis import (
     NO_CIRCUIT,
     CircuitEvidence,
     Coverage,
+    EngineState,
     StretchSuspicion,
     Suspect,
     SuspectId,
@@ -275,6 +276,7 @@ def test_a_change_is_tested_by_what_comes_after_it() -> None:
 def seen(*findings: object, **more: Any) -> list[tuple[str, float]]:
     coverage = more.get("coverage", SimpleNamespace(swept_pct=((0.0, 100.0),)))
     examination = SimpleNamespace(
+        engine=EngineState(),
         findings=findings,
         drops=dict.fromkeys(
             Sensor, SimpleNamespace(verdict=more.get("verdict", Verdict.UNDECIDED), p_value=0.01)
@@ -372,6 +374,7 @@ def explained(*at: str) -> CircuitEvidence:
 
 def test_the_circuits_solution_speaks_for_the_levels_where_there_is_one() -> None:
     examination = SimpleNamespace(
+        engine=EngineState(),
         findings=(sure(0.9),),
         drops=dict.fromkeys(Sensor, SimpleNamespace(verdict=Verdict.UNDECIDED, p_value=None)),
         marks=(),

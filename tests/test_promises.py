@@ -37,8 +37,7 @@ from nervus.files.journal import SUFFIX, Journal, owner_of, read_journal
 from nervus.files.recording_csv import read_recording
 from nervus.files.recording_writer import formula_safe, plain_again, write_recording
 from nervus.judge.of_job import judge_job
-from nervus.judge.told import told_rows
-from nervus.knowledge import judging, parameters
+from nervus.knowledge import parameters
 from nervus.link import vehicle_source
 from nervus.link.can_transport import CanTransport
 from nervus.link.diagnostics import Diagnostics
@@ -503,18 +502,24 @@ def finding(recording: Recorded) -> Findings:
     )  # fmt: skip
 
 
-def test_a_recording_made_after_the_first_change_tells_of_the_repair() -> None:
+def test_a_recording_made_after_a_change_tells_of_the_repair() -> None:
     at = now()
     recording = Recorded(
         id=new_id(), at=at, source=Source.VEHICLE, name="r", file=f"{new_id()}-r.nervus", digest="0" * 64
     )
     vehicle = new_vehicle("No 6")
     before = change("wire repaired", new_id())
+    told = []
     for offset, weighs in ((60, True), (0, True), (-60, False)):
         changed = replace(before, at=at + timedelta(seconds=offset))
         entries = (recording, finding(recording), changed)
         job = Job(id=new_id(), vehicle=vehicle, opened=at, entries=entries)
-        assert (judge_job(job, judging()) is not None) is weighs
+        judged = judge_job(job)
+        assert len(judged.ledger) == 1
+        # Made before, it tells of the fault alone; made after, of what the repair left.
+        wiring = {s.id: s.probability for s in judged.standing.suspects}[SuspectId.WIRING]
+        told.append((weighs, wiring))
+    assert told[0][1] == told[1][1] != told[2][1]
 
 
 def test_a_silence_weighs_nothing_and_hides_no_later_answer() -> None:
@@ -529,11 +534,13 @@ def test_a_silence_weighs_nothing_and_hides_no_later_answer() -> None:
         codes=(SeenCode(code="P0222"),),
     )
     vehicle = new_vehicle("No 6", throttle=ThrottleKind.ELECTRONIC)
-    assert told_rows(Job(id=new_id(), vehicle=vehicle, opened=at, entries=(silent,))) == ()
-    both = told_rows(Job(id=new_id(), vehicle=vehicle, opened=at, entries=(silent, told)))
-    alone = told_rows(Job(id=new_id(), vehicle=vehicle, opened=at, entries=(told,)))
-    assert both == alone
-    assert both
+    nothing = judge_job(Job(id=new_id(), vehicle=vehicle, opened=at, entries=(silent,)))
+    assert nothing.ledger == ()
+    assert "did not answer" in nothing.not_weighed[0].text
+    both = judge_job(Job(id=new_id(), vehicle=vehicle, opened=at, entries=(silent, told)))
+    alone = judge_job(Job(id=new_id(), vehicle=vehicle, opened=at, entries=(told,)))
+    assert both.ledger == alone.ledger
+    assert len(both.ledger) == 1
     as_text = msgspec.json.encode(silent)
     assert msgspec.json.decode(as_text, type=CodeSet) == silent
 

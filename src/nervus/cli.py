@@ -13,6 +13,7 @@ from nervus import __version__
 from nervus.analyse_command import add_analyse
 from nervus.command_help import add_command
 from nervus.job_commands import add_commands as add_job_commands
+from nervus.judge_command import add_judge
 from nervus.live_commands import add_commands
 from nervus.vehicle_commands import add_commands as add_vehicle_commands
 from nervus.world import USED, guarded
@@ -47,6 +48,7 @@ def _parser() -> argparse.ArgumentParser:
     add_commands(commands)
     add_vehicle_commands(commands)
     add_job_commands(commands)
+    add_judge(commands)
 
     demo = add_command(
         commands, "demo-files", "write the demo recordings into a folder", "nervus demo-files demo"

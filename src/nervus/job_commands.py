@@ -5,6 +5,7 @@ import json
 import os
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -63,7 +64,12 @@ def _usual() -> Path:
         raise OutsideError("You have no home folder here; choose the logbook with --logbook.") from wrong
 
 
-def _open(chosen: Path | None) -> "Logbook":
+def open_logbook(chosen: Path | None) -> "Logbook":
+    """A logbook that is there: the chosen one, or the window's.
+
+    Raises:
+        OutsideError: there is none.
+    """
     from nervus.logbook import Logbook  # noqa: PLC0415 - loads the database library
 
     path = chosen or _usual()
@@ -73,7 +79,7 @@ def _open(chosen: Path | None) -> "Logbook":
 
 
 def _jobs(arguments: argparse.Namespace) -> int:
-    book = _open(arguments.logbook)
+    book = open_logbook(arguments.logbook)
     for row in matching(book.jobs(), " ".join(arguments.words), frozenset()):
         print(f"{row.id}  {row.state:<9}  {row.vehicle}: {row.complaint}  {row.codes}".rstrip())
     book.close()
@@ -86,9 +92,11 @@ def _give(arguments: argparse.Namespace) -> int:
     from nervus.link.reading import kept_recording  # noqa: PLC0415
 
     to = free_place(arguments.file, replace=arguments.replace)
-    book = _open(arguments.logbook)
+    book = open_logbook(arguments.logbook)
     try:
-        row = _meant(book.jobs(), arguments.job, arguments.file)
+        row = the_one_job(
+            book.jobs(), arguments.job, lambda job_id: f"nervus give {job_id} {arguments.file}"
+        )
         write_bundle(book.job(row.id), book.attachments.path, to, kept_recording)
     finally:
         book.close()
@@ -96,15 +104,19 @@ def _give(arguments: argparse.Namespace) -> int:
     return 0
 
 
-def _meant(rows: "list[JobRow]", typed: str, file: Path) -> "JobRow":
-    """The one job that is meant; where several are, each is told with what to type."""
+def the_one_job(rows: "list[JobRow]", typed: str, to_type: Callable[[str], str]) -> "JobRow":
+    """The one job that is meant; where several are, each is told with what to type.
+
+    Raises:
+        OutsideError: none is, or several are.
+    """
     found = [row for row in rows if row.id == typed] or matching(rows, typed, frozenset())
     if len(found) == 1:
         return found[0]
     if not found:
         raise OutsideError(f"“{typed}”: no job holds it; see them all with nervus jobs.")
     listed = "".join(
-        f"\n  nervus give {row.id} {file}    {row.vehicle}: {row.complaint} ({row.state})"
+        f"\n  {to_type(row.id)}    {row.vehicle}: {row.complaint} ({row.state})"
         for row in found[:_MOST_LISTED]
     )
     more = f"\n  and {len(found) - _MOST_LISTED} more" if len(found) > _MOST_LISTED else ""

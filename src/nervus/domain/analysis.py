@@ -239,6 +239,27 @@ class Judgement:
     next_test: NextTest | None
 
 
+@dataclass(frozen=True, slots=True)
+class EngineState:
+    """What the engine and the battery say while the throttle is left alone.
+
+    Attributes:
+        idle_rpm: its usual idle; `None` where none was recorded for long enough.
+        hunts: whether the idle swings slowly, again and again.
+        rough: whether it dips quickly and at random.
+        high: whether it is too fast for the coolant.
+        low: whether it is too slow.
+        low_battery: whether the battery's voltage is too low for what the engine does.
+    """
+
+    idle_rpm: float | None = None
+    hunts: bool = False
+    rough: bool = False
+    high: bool = False
+    low: bool = False
+    low_battery: bool = False
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Examination:
     """All that the signal says, before anybody is suspected.
@@ -272,6 +293,7 @@ class Examination:
     marks: tuple[Mark, ...] = field(default=())
     pedal_travel: Travel | None = None
     pedal_passes: tuple[Pass, ...] = field(default=())
+    engine: EngineState = field(default=EngineState())
 
     def seen_from(self, sensor: Sensor) -> "Examination":
         """The same, with travel, passes and findings of one sensor alone."""

@@ -172,6 +172,24 @@ def read_bundle(path: Path, into: Path) -> Job:
     return job
 
 
+def read_job_file(path: Path) -> Job:
+    """Read a bundle's `job.json` that stands by itself; its files are not asked for.
+
+    Raises:
+        BundleUnusable: in one sentence, what is wrong.
+    """
+    try:
+        with path.open("rb") as file:
+            text = file.read(_JOB_BYTES + 1)
+    except OSError as wrong:
+        raise _refused(path.name, f"it can't be read ({wrong.strerror})") from wrong
+    if len(text) > _JOB_BYTES:
+        raise _refused(path.name, "it is larger than 32 MB")
+    job = _envelope(path.name, text).job
+    _check_entries(path.name, job.entries)
+    return job
+
+
 def _refused(name: str, what: str) -> BundleUnusable:
     return BundleUnusable(f"{name}: {what}; nothing was taken over.")
 

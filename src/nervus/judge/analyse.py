@@ -1,9 +1,12 @@
 """The whole chain for one recording: examine the signal, then judge the parts."""
 
+from dataclasses import replace
+
 from nervus.circuit.explain import explain
 from nervus.domain.analysis import Analysis, Progress, no_progress
 from nervus.domain.channel import Recording
 from nervus.domain.profile import ThrottleProfile
+from nervus.engine.idle import engine_state
 from nervus.engine.rest_witness import cause_of_rest
 from nervus.judge.verdict import judge
 from nervus.knowledge import judging
@@ -26,5 +29,6 @@ def analyse(
         Always an answer: a recording in which nothing can be seen says so.
     """
     examination = examine(recording, profile, cause_of_rest=cause_of_rest, progress=progress)
+    examination = replace(examination, engine=engine_state(recording))
     circuit = explain(recording, examination)
     return Analysis(examination, judge(examination, circuit, judging()), circuit)

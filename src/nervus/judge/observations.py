@@ -4,7 +4,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nervus.domain.analysis import NO_CIRCUIT, CircuitEvidence, Examination, SuspectId, Verdict
+from nervus.domain.analysis import (
+    NO_CIRCUIT,
+    CircuitEvidence,
+    EngineState,
+    Examination,
+    SuspectId,
+    Verdict,
+)
 from nervus.domain.channel import Sensor
 from nervus.domain.finding import (
     DeadSpot,
@@ -25,6 +32,8 @@ from nervus.judge.words import WHOLE_PCT
 from nervus.knowledge import Likelihood, judging
 
 _LEAST_PASSES = 2
+# How sure one is of an idle that was seen: "from memory".
+_ENGINE_SURE = 0.85
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +61,20 @@ def observe(examination: Examination, circuit: CircuitEvidence) -> tuple[Observa
         own = circuit if sensor is Sensor.THROTTLE else NO_CIRCUIT
         told = _of_one_sensor(examination, own, found)
         seen += told if sensor is Sensor.THROTTLE else [replace(o, pedal=True) for o in told]
-    return tuple(seen) if seen else (Observation(_clean(examination), 1.0),)
+    if not seen:
+        seen.append(Observation(_clean(examination), 1.0))
+    return (*seen, *_of_engine(examination.engine))
+
+
+def _of_engine(engine: EngineState) -> list[Observation]:
+    told = (
+        ("idle_hunts", engine.hunts),
+        ("idle_rough", engine.rough),
+        ("idle_high", engine.high and not engine.hunts),
+        ("idle_low", engine.low and not engine.hunts),
+        ("supply_low_battery", engine.low_battery),
+    )
+    return [Observation(name, _ENGINE_SURE) for name, so in told if so]
 
 
 def _of_one_sensor(

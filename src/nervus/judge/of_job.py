@@ -1,23 +1,63 @@
-"""The judgement of a whole job: what was told, seen and read, with what its recordings showed."""
+"""The judgement of a whole job: all that was told, seen, read, measured and changed, together."""
 
-from nervus.domain.analysis import Analysis, Judgement
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from nervus.domain.analysis import (
+    Analysis,
+    Judgement,
+    NextTest,
+    Step,
+    StretchSuspicion,
+    Suspect,
+    SuspectId,
+)
+from nervus.domain.channel import FloatArray
 from nervus.domain.job import (
+    AnyEntry,
+    Change,
+    CodeSet,
+    Complaint,
     Findings,
     Job,
     KeptObservation,
+    Look,
+    Moved,
+    Reading,
     Recorded,
+    Seen,
     Source,
     new_id,
     now,
     of_kind,
 )
-from nervus.domain.profile import ThrottleKind
+from nervus.domain.judgement import FaultSuspicion, JobJudgement, LedgerLine, RankedTest, Remark
+from nervus.judge.job_words import headline_of, missing_of, outcome_of
+from nervus.judge.next_tests import rank_tests, schools
 from nervus.judge.observations import observe
-from nervus.judge.stretches import EITHER_FEED, Concerned, along_the_way, concerned, shares
-from nervus.judge.told import first_change, told_rows, tracks_told
-from nervus.judge.verdict import advise, rows_of, weigh
-from nervus.judge.words import of_suspects
-from nervus.knowledge import Judging, Likelihood
+from nervus.judge.of_changes import cure_of
+from nervus.judge.of_codes import of_codes
+from nervus.judge.of_readings import of_readings
+from nervus.judge.of_recordings import of_recording
+from nervus.judge.of_told import of_complaint, of_look, of_state
+from nervus.judge.stretches import concerned
+from nervus.judge.verdict import rows_of
+from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without_each
+from nervus.knowledge import Judging
+from nervus.knowledge.tree import Tree, tree_for
+
+_MOST_CONTRADICTIONS, _MOST_FAULTS = 3, 12
+# Two observations contradict each other where together they are this much less probable than by
+# themselves, in nats; and where each alone says something at all.
+_CONTRADICTION, _SAYS_SOMETHING = -1.6, 0.7
+_LOOK_TESTS = {
+    "look_plug": {"pins"},
+    "look_harness": {"harness"},
+    "look_plate": {"dirt"},
+    "turn_plate": {"plate_free"},
+}
 
 
 def kept(analysis: Analysis, recording: Recorded, knowledge: Judging) -> Findings:
@@ -42,56 +82,223 @@ def kept(analysis: Analysis, recording: Recorded, knowledge: Judging) -> Finding
     )
 
 
-def judge_job(job: Job, knowledge: Judging) -> Judgement | None:
-    """Suspects, ledger and next test for all that is in a job; `None` where nothing is.
+@dataclass(slots=True)
+class _Gathered:
+    evidence: list[Evidence] = field(default_factory=list)
+    cures: list[Cure] = field(default_factory=list)
+    aside: list[Remark] = field(default_factory=list)
+    kinds: set[str] = field(default_factory=set)
 
-    Recordings that were made after the first change tell of the repair: they don't count here.
-    """
-    counted = _before_any_change(job)
-    rows = told_rows(job)
-    for found in counted:
-        rows += tuple((o.confidence, _row(o)) for o in found.observations)
-    if not rows:
+
+def judge_job(job: Job) -> JobJudgement:
+    """Faults, suspects, ledger, next tests and schools for all that is in a job."""
+    throttle = job.vehicle.throttle
+    tree = tree_for(throttle)
+    gathered = gather(job, tree)
+    weighed = weigh_faults(tree, gathered.evidence, gathered.cures)
+    suspects = sorted(tree.of_suspect(weighed.share).items(), key=lambda row: -row[1])
+    outcome = outcome_of(suspects, len(gathered.evidence))
+    faults = _faults(tree, weighed)
+    tests = rank_tests(tree, throttle, weighed.share, done=_done(job))
+    cured = weighed.cured if gathered.cures else None
+    headline = headline_of(outcome, suspects, faults, cured)
+    lines = _ledger(tree, gathered, weighed)
+    standing = Judgement(
+        headline,
+        _rounded(suspects),
+        tuple(_step(line) for line in lines),
+        _stretches(faults),
+        _next(tests),
+    )
+    return JobJudgement(
+        standing,
+        outcome,
+        missing_of(outcome, tests[0].text if tests else "", gathered.kinds),
+        faults,
+        lines,
+        _contradictions(tree, gathered),
+        tuple(gathered.aside),
+        tests,
+        schools(throttle, weighed.share),
+        cured,
+    )
+
+
+# -- what is in the job -----------------------------------------------------------------------------
+
+
+def gather(job: Job, tree: Tree) -> _Gathered:
+    """All observations of a job in their order, the changes between them, and what is not weighed."""
+    found = _Gathered()
+    throttle = job.vehicle.throttle
+    changes = of_kind(job.entries, Change)
+    for change in changes:
+        cure, known = cure_of(change, tree)
+        found.cures.append(cure)
+        if not known:
+            found.aside.append(
+                Remark(f"done: {change.done[:80]}: no part and verb known here", (change.id,))
+            )
+
+    def after(entry: AnyEntry) -> int:
+        return sum(1 for c in changes if c.at < entry.at or (c.at == entry.at and _order(job, c, entry)))
+
+    _of_complaints(job, tree, found, after)
+    codes, aside = of_codes([(c, after(c)) for c in of_kind(job.entries, CodeSet)], tree, throttle)
+    _take(found, "codes", codes, [Remark(text, (told.id,)) for told, text in aside])
+    _of_looks(job, tree, found, after)
+    readings = [(r, after(r)) for r in of_kind(job.entries, Reading)]
+    measured, unread = of_readings(readings, tree, throttle)
+    remarks = [
+        Remark(f"{r.where or 'measured'} {r.value:g} {r.unit}: {why}", (r.id,)) for r, why in unread
+    ]
+    _take(found, "readings", measured, remarks)
+    _of_recordings(job, tree, found, after)
+    for moved in of_kind(job.entries, Moved):
+        seen = of_state(moved, tree, after(moved))
+        if seen is not None:
+            found.evidence.append(seen)
+    return found
+
+
+def _order(job: Job, first: AnyEntry, second: AnyEntry) -> bool:
+    return job.entries.index(first) < job.entries.index(second)
+
+
+def _take(found: _Gathered, kind: str, evidence: list[Evidence], aside: list[Remark]) -> None:
+    found.evidence += evidence
+    found.aside += aside
+    if evidence:
+        found.kinds.add(kind)
+
+
+def _of_complaints(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyEntry], int]) -> None:
+    told = of_kind(job.entries, Complaint)
+    counts = [after(t) for t in told]
+    for number, (entry, count) in enumerate(zip(told, counts, strict=True)):
+        if count in counts[number + 1 :]:
+            continue  # told anew before anything was done: the last counts
+        evidence, unknown = of_complaint(entry, tree, job.vehicle.throttle, count)
+        aside = [Remark(f"told: {name}: not known here", (entry.id,)) for name in unknown]
+        _take(found, "told", evidence, aside)
+
+
+def _of_looks(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyEntry], int]) -> None:
+    newest = {(look.item, after(look)): look for look in of_kind(job.entries, Look)}
+    for (item, count), look in newest.items():
+        seen = of_look(look, tree, job.vehicle.throttle, count)
+        if isinstance(seen, str):
+            found.aside.append(Remark(f"looked at: {item}: not known here", (look.id,)))
+        elif seen is not None:
+            _take(found, "looks", [seen], [])
+
+
+def _of_recordings(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyEntry], int]) -> None:
+    newest = {f.recording: f for f in of_kind(job.entries, Findings)}
+    for recording in of_kind(job.entries, Recorded):
+        findings = newest.get(recording.id)
+        if findings is None:
+            what = f"{recording.name[:60]}: recorded, not analysed"
+            found.aside.append(Remark(what, (recording.id,)))
+            continue
+        seen = of_recording(findings, recording, tree, job.vehicle.throttle, after(recording))
+        _take(found, "recordings", [seen], [])
+
+
+def _done(job: Job) -> set[str]:
+    """Tests that the job shows as done."""
+    looked = {look.item for look in of_kind(job.entries, Look) if look.seen is not Seen.NOT_SEEN}
+    return {test for test, items in _LOOK_TESTS.items() if items <= looked}
+
+
+# -- what comes of it -------------------------------------------------------------------------------
+
+
+def _faults(tree: Tree, weighed: Weighed) -> tuple[FaultSuspicion, ...]:
+    ordered = np.argsort(-weighed.share, kind="stable")
+    return tuple(
+        FaultSuspicion(
+            tree.faults[i].id,
+            tree.faults[i].suspect,
+            tree.faults[i].stretch,
+            tree.faults[i].line,
+            float(weighed.share[i]),
+            tree.faults[i].text,
+        )
+        for i in ordered
+    )
+
+
+def _rounded(suspects: Sequence[tuple[SuspectId, float]]) -> tuple[Suspect, ...]:
+    """Probabilities that sum to exactly 1 as they are written, most probable first."""
+    rounded = [round(p, 4) for _, p in suspects]
+    rounded[0] = round(rounded[0] + 1.0 - sum(rounded), 4)
+    return tuple(Suspect(s, p) for (s, _), p in zip(suspects, rounded, strict=True))
+
+
+def _stretches(faults: Sequence[FaultSuspicion]) -> tuple[StretchSuspicion, ...]:
+    """Suspicion along the signal's way, the faults of one stretch and line together."""
+    together: dict[tuple[str, str], tuple[FaultSuspicion, float]] = {}
+    for fault in faults:
+        if not fault.stretch:
+            continue
+        held = together.get((fault.stretch, fault.line))
+        together[fault.stretch, fault.line] = (
+            held[0] if held else fault,
+            (held[1] if held else 0.0) + fault.probability,
+        )
+    rows = [
+        StretchSuspicion(f.stretch, f.line, f.suspect, round(p, 4), f.text) for f, p in together.values()
+    ]
+    return tuple(sorted(rows, key=lambda row: -row.probability))
+
+
+def _next(tests: Sequence[RankedTest]) -> NextTest | None:
+    if not tests:
         return None
-    suspects, ledger = weigh(rows, knowledge)
-    stretches = along_the_way(suspects, _about(job, counted), knowledge)
-    return Judgement(
-        headline=of_suspects(suspects, stretches),
-        suspects=suspects,
-        ledger=ledger,
-        stretches=stretches,
-        next_test=advise(suspects, knowledge),
+    first = tests[0]
+    tells = max(first.outcomes[:-1], key=lambda o: o.probability, default=first.outcomes[-1])
+    return NextTest(first.text, round(first.minutes), f"shows whether {tells.text}", first.caution)
+
+
+def _ledger(tree: Tree, gathered: _Gathered, weighed: Weighed) -> tuple[LedgerLine, ...]:
+    first = _first(tree, weighed.share)
+    without = without_each(tree, gathered.evidence, gathered.cures)
+    lines = []
+    for one, nats, rest in zip(gathered.evidence, weighed.nats, without, strict=True):
+        turns = nats[first] > _SAYS_SOMETHING and _first(tree, rest) is not first
+        times = {s: float(np.exp(np.clip(n, -16.0, 16.0))) for s, n in nats.items()}
+        lines.append(LedgerLine(one.text, one.source, one.entries, times, turns))
+    return tuple(lines)
+
+
+def _first(tree: Tree, chance: FloatArray) -> SuspectId:
+    return max(tree.of_suspect(chance).items(), key=lambda row: row[1])[0]
+
+
+def _step(line: LedgerLine) -> Step:
+    weight = {s: round(float(np.log10(t)), 3) for s, t in line.times_as_likely.items()}
+    return Step(line.text, weight, line.source)
+
+
+def _contradictions(tree: Tree, gathered: _Gathered) -> tuple[Remark, ...]:
+    """Pairs of observations that no fault explains together, the worst first."""
+    early = [e for e in gathered.evidence if e.after == 0]
+    scaled = [e.shown / max(float(tree.prior @ e.shown), 1e-12) for e in early]
+    found = []
+    for i, first in enumerate(scaled):
+        for j in range(i):
+            second = scaled[j]
+            # How probable both are together against each by itself (pointwise mutual information).
+            together = float(np.log(max(float(tree.prior @ (first * second)), 1e-12)))
+            both = min(float(np.log(first.max())), float(np.log(second.max())))
+            if together < _CONTRADICTION and both > _SAYS_SOMETHING:
+                found.append((together, early[j], early[i]))
+    found.sort(key=lambda row: row[0])
+    return tuple(
+        Remark(
+            f"“{one.text}” and “{other.text}” do not fit together: no single fault shows both",
+            (*one.entries, *other.entries),
+        )
+        for _, one, other in found[:_MOST_CONTRADICTIONS]
     )
-
-
-def _before_any_change(job: Job) -> tuple[Findings, ...]:
-    changed = first_change(job)
-    taken = {r.id: r.at for r in of_kind(job.entries, Recorded)}
-    newest: dict[str, Findings] = {f.recording: f for f in of_kind(job.entries, Findings)}
-    # What was found in a recording that was taken out of the job went with it.
-    kept_ones = (f for f in newest.values() if f.recording in taken)
-    return tuple(f for f in kept_ones if changed is None or taken[f.recording] <= changed.at)
-
-
-def _row(kept_row: KeptObservation) -> Likelihood:
-    return Likelihood(
-        id=kept_row.cause,
-        says=kept_row.says,
-        cause=kept_row.cause,
-        source=kept_row.source,
-        chance=kept_row.chance,
-    )
-
-
-def _about(job: Job, counted: tuple[Findings, ...]) -> Concerned:
-    tracks = dict(tracks_told(job))
-    feeds: dict[str, float] = {}
-    for found in counted:
-        for number, share in found.tracks.items():
-            tracks[number] = tracks.get(number, 0.0) + share
-        for name, share in found.feeds.items():
-            feeds[name] = feeds.get(name, 0.0) + share / len(counted)
-    if not tracks:
-        both = job.vehicle.throttle is not ThrottleKind.CABLE
-        tracks = {1: 1.0, 2: 1.0} if both else {1: 1.0}
-    return Concerned(shares(tracks), feeds or dict(EITHER_FEED))

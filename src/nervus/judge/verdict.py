@@ -80,6 +80,15 @@ def weigh(
     return _normalised(chance), tuple(steps)
 
 
+def likelihoods(observations: tuple[tuple[float, Likelihood], ...]) -> dict[SuspectId, float]:
+    """The chance of all observations together with each suspect, one counted for each cause."""
+    chance = dict.fromkeys(SuspectId, 1.0)
+    for confidence, row in _one_for_each_cause(observations):
+        chances = _softened(row, confidence)
+        chance = {s: chance[s] * chances[s] for s in chance}
+    return chance
+
+
 def _one_for_each_cause(
     observations: tuple[tuple[float, Likelihood], ...],
 ) -> list[tuple[float, Likelihood]]:

@@ -3,6 +3,7 @@
 from nervus.domain.analysis import (
     ChannelSummary,
     Coverage,
+    EngineState,
     Examination,
     StretchSuspicion,
     Suspect,
@@ -57,8 +58,21 @@ def headline(
 ) -> str:
     """One sentence: who is suspected, where, and how sure."""
     if not examination.findings:
-        return _of_clean(examination.coverage)
+        return _of_clean(examination.coverage) + _of_engine(examination.engine)
     return of_suspects(suspects, stretches)
+
+
+def _of_engine(engine: EngineState) -> str:
+    """What the engine does meanwhile, as a sentence of its own, "" where nothing of note."""
+    told = (
+        ("the idle hunts", engine.hunts),
+        ("the idle is rough, it dips at random", engine.rough),
+        ("the idle is too fast", engine.high and not engine.hunts),
+        ("the idle is too slow", engine.low and not engine.hunts),
+        ("the battery is low", engine.low_battery),
+    )
+    said = " and ".join(text for text, so in told if so)
+    return f" But {said}." if said else ""
 
 
 def of_suspects(suspects: tuple[Suspect, ...], stretches: tuple[StretchSuspicion, ...]) -> str:

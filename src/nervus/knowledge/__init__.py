@@ -28,7 +28,6 @@ from nervus.knowledge.told import (
     code_evidence,
     complaints,
     fitting,
-    for_each,
     look_items,
     told_in_words,
 )
@@ -47,7 +46,6 @@ __all__ = [
     "code_evidence",
     "complaints",
     "fitting",
-    "for_each",
     "judging",
     "known_codes",
     "look_items",

@@ -188,27 +188,21 @@ class KnownCodes(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     code: tuple[KnownCode, ...]
 
 
-Soft = dict[str, Chance]
-"""A chance for each suspect that is named, and one for all `others`."""
-
-
 class ToldRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A symptom or a condition that can be chosen.
 
     Attributes:
         id: its name in a job.
         title: as it is said.
-        chance: of being told of it.
+        chance: how often each fault is told so.
         throttle: the kind of throttle it concerns, "" for both.
-        cause: what else it would be counted twice with; its own name if empty.
         caution: what to mind when it is told.
     """
 
     id: str
     title: Sentence
-    chance: Soft
+    chance: dict[str, Chance]
     throttle: str = ""
-    cause: str = ""
     caution: str = ""
 
 
@@ -227,24 +221,20 @@ class LookItem(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         id: its name in a job.
         title: how it should be.
         bad: how it is called where it is not so.
-        cause: what else it would be counted twice with.
         stretch: where on the signal's way it lies, "" where it does not.
         minutes: about how long it takes.
         caution: stands at the step.
-        when_bad: chance of seeing it bad.
-        when_good: chance of seeing it good.
+        when_bad: chance of seeing it bad with each fault.
         throttle: the kind of throttle it concerns, "" for both.
     """
 
     id: str
     title: Sentence
     bad: Sentence
-    cause: str
     stretch: str
     minutes: Annotated[int, msgspec.Meta(gt=0)]
     caution: Sentence
-    when_bad: Soft
-    when_good: Soft
+    when_bad: dict[str, Chance]
     throttle: str = ""
 
 
@@ -256,29 +246,25 @@ class LookItems(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class CodeEvidence(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """How certain codes bear on the parts.
+    """Where certain codes point.
 
     Attributes:
         id: its name.
-        says: what it is called in the ledger.
-        cause: what else it would be counted twice with.
+        cause: of one cause the more particular row speaks.
         codes: the codes of which at least `least` are needed.
         stretches: where on the signal's way they point, the likeliest first.
-        chance: of such codes, for each suspect.
         least: how many of the codes make it count.
     """
 
     id: str
-    says: Sentence
     cause: str
     codes: tuple[str, ...]
     stretches: tuple[str, ...]
-    chance: Soft
     least: Annotated[int, msgspec.Meta(gt=0)] = 1
 
 
 class CodeEvidenceRows(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """All that codes say about parts."""
+    """Where all codes point."""
 
     source: Sentence
     evidence: tuple[CodeEvidence, ...]

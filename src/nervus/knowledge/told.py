@@ -1,10 +1,9 @@
-"""What can be told and seen without measuring: complaints, looks, and what codes say about parts."""
+"""What can be told and seen without measuring: complaints, looks, and which codes point where."""
 
 from functools import cache
 from typing import TypeVar
 
 from nervus.codes.notation import read_code
-from nervus.domain.analysis import SuspectId
 from nervus.domain.errors import KnowledgeUnusable
 from nervus.domain.job import Complaint
 from nervus.domain.profile import ThrottleKind
@@ -14,11 +13,11 @@ from nervus.knowledge.shapes import (
     ComplaintRows,
     LookItem,
     LookItems,
-    Soft,
     ToldRow,
 )
+from nervus.knowledge.tree import check_names
+from nervus.knowledge.tree_shapes import ByFault
 
-_OTHERS = "others"
 Row = TypeVar("Row", ToldRow, LookItem)
 
 
@@ -43,37 +42,30 @@ def look_items() -> LookItems:
         KnowledgeUnusable: the file that ships is damaged.
     """
     table = table_of("look.toml", LookItems)
-    softs = [soft for item in table.item for soft in (item.when_bad, item.when_good)]
-    _check("look.toml", [item.id for item in table.item], softs)
+    _check("look.toml", [item.id for item in table.item], [item.when_bad for item in table.item])
     return table
 
 
 @cache
 def code_evidence() -> CodeEvidenceRows:
-    """What codes say about parts.
+    """Which codes point at which stretch.
 
     Raises:
         KnowledgeUnusable: the file that ships is damaged, or names a code that is not known.
     """
     table = table_of("code_evidence.toml", CodeEvidenceRows)
     rows = table.evidence
-    _check("code_evidence.toml", [row.id for row in rows], [row.chance for row in rows])
+    _check("code_evidence.toml", [row.id for row in rows], [])
     strange = {c for row in rows for c in row.codes if read_code(c) not in known_codes()}
     if strange:
         raise KnowledgeUnusable(f"code_evidence.toml: codes that are not known: {sorted(strange)}")
     return table
 
 
-def _check(name: str, ids: list[str], softs: list[Soft]) -> None:
-    allowed = {*map(str, SuspectId), _OTHERS}
-    strange = {key for soft in softs for key in soft} - allowed
-    if strange or len(set(ids)) != len(ids) or any(_OTHERS not in soft for soft in softs):
-        raise KnowledgeUnusable(f"{name} of this installation is damaged: {strange or 'a name twice'}")
-
-
-def for_each(soft: Soft) -> dict[SuspectId, float]:
-    """A chance for every suspect, those that are not named alike."""
-    return {suspect: soft.get(suspect.value, soft[_OTHERS]) for suspect in SuspectId}
+def _check(name: str, ids: list[str], tables: list[ByFault]) -> None:
+    check_names(name, tables)
+    if len(set(ids)) != len(ids):
+        raise KnowledgeUnusable(f"{name} of this installation is damaged: a name twice")
 
 
 def fitting(rows: tuple[Row, ...], throttle: ThrottleKind | None) -> tuple[Row, ...]:

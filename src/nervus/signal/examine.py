@@ -87,7 +87,10 @@ def examine(
     line = recording.get("vref_v")
     if line is not None and not is_witnessed(recording):
         findings += supply.may_be_key_off(key_off, line)
-    findings += _against_others(recording, throttle, tuple(findings), profile)
+    rails = ranges.at_rail(recording, supply_v)
+    if not any(f.channels[0].startswith(("tps", "throttle")) for f in rails):
+        findings += _against_others(recording, throttle, tuple(findings), profile)
+    findings += rails
     findings += _out_of_range(recording, supply_v, (*key_off, *_told_spans(findings)), profile)
     place = _of_all(places, worn)
     pairs = zip(recorded.channels, recording.channels, strict=True)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nervus.domain.channel import Channel, FloatArray, Unit
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Sensor, Unit
 from nervus.domain.finding import OutOfRange, Span
 from nervus.domain.profile import ThrottleProfile
 from nervus.signal.spans import inside, merge, runs_of
@@ -15,6 +15,9 @@ _SLACK_PCT = 1.0
 _LEAST_S, _JOIN_S = 1.0, 0.5
 # A track that glides there is at an unusual end of its own; a broken circuit jumps, by at least this.
 _JUMP_PCT = 6.0
+# In percent: at an end within so much, while the other track moves by this share of its scale, or the
+# command stays below this.
+_AT_END_PCT, _MOVES, _COMMANDED_PCT = 0.8, 0.12, 60.0
 
 
 def out_of_range(
@@ -70,6 +73,72 @@ def out_of_range(
             )
         )
     return tuple(found)
+
+
+def at_rail(recording: Recording, supply_v: float) -> tuple[OutOfRange, ...]:
+    """Tracks told in percent that stand at an end of the scale while the shaft is seen elsewhere.
+
+    A closed throttle may be told as 0 % and an open one as 100 %, so the end alone says nothing: the
+    other track must move meanwhile, or the command be far from the upper end.
+
+    Args:
+        recording: what was captured.
+        supply_v: what 100 % of the supply is.
+    """
+    found = []
+    tracks = [c for s in Sensor for c in recording.tracks(s)] + list(recording.with_role(Role.POSITION))
+    for track in tracks:
+        if track.kind.unit is not Unit.PERCENT or track.samples < 2:
+            continue
+        for end, way in ((0.0, "low"), (100.0, "high")):
+            lasting = _lasting(track, np.abs(track.values - end) <= _AT_END_PCT)
+            seen = tuple(s for s in lasting if _seen_elsewhere(recording, track, s, end))
+            if seen:
+                found.append(_told_at_rail(track, seen, end, way, supply_v))
+    return tuple(found)
+
+
+def _lasting(track: Channel, at_end: BoolArray) -> tuple[Span, ...]:
+    stays = zip(*runs_of(np.flatnonzero(at_end)), strict=True)
+    spans = ((float(track.time_s[a]), float(track.time_s[b])) for a, b in stays)
+    return tuple(s for s in merge(spans, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
+
+
+def _seen_elsewhere(recording: Recording, track: Channel, stay: Span, end: float) -> bool:
+    """Whether another witness of the same shaft was not at this end during a stay."""
+    sensor = track.kind.sensor or Sensor.THROTTLE
+    sisters = [c for c in recording.tracks(sensor) if c.id != track.id]
+    for other in sisters:
+        seen = _during(other, stay)
+        whole = 100.0 if other.kind.unit is Unit.PERCENT else 5.0
+        if seen.size > 1 and np.ptp(np.percentile(seen, [2.0, 98.0])) > _MOVES * whole:
+            return True
+    for command in recording.with_role(Role.COMMAND) if sensor is Sensor.THROTTLE and end else ():
+        seen = _during(command, stay)
+        if seen.size and float(np.percentile(seen, 75.0)) < _COMMANDED_PCT:
+            return True
+    return False
+
+
+def _during(channel: Channel, stay: Span) -> FloatArray:
+    return channel.values[(channel.time_s >= stay[0]) & (channel.time_s <= stay[1])]
+
+
+def _told_at_rail(
+    track: Channel, spans: tuple[Span, ...], end: float, way: str, supply_v: float
+) -> OutOfRange:
+    seconds = sum(b - a for a, b in spans)
+    return OutOfRange(
+        channels=(track.id,),
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+        confidence=0.95,
+        text=(
+            f"{track.kind.track.capitalize()} stands at {end:.0f} %, the {way} end of its scale, for "
+            f"{seconds:.1f} s, while the shaft is seen elsewhere."
+        ),
+        level_v=round(end * supply_v / 100.0, 3),
+        limit_v=round((_LOW_PCT if end == 0.0 else _HIGH_PCT) * supply_v / 100.0, 3),
+    )
 
 
 def _jumps(share: FloatArray, first: int, last: int) -> bool:

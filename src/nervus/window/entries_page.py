@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.domain.analysis import Judgement
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import (
     UNFINISHED,
@@ -159,31 +158,6 @@ class WrittenPage(EntriesPage):
             return
         self.line.clear()
         self.put.emit(entry)
-
-
-class DecidePage(WrittenPage):
-    """The decision, beside all reasons for and against."""
-
-    def __init__(self, make: Callable[[str], AnyEntry], parent: QWidget | None = None) -> None:
-        hint = "What stands at the right is kept with it. Nervus advises; the technician decides."
-        words = "what is decided, and why … then Enter"
-        super().__init__("Decide", hint, words, make, Decision, parent)
-        self.reasons = QListWidget(self)
-        self.reasons.setAccessibleName("All reasons for and against")
-        self.reasons.setWordWrap(True)
-        self.reasons.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
-        self.column.insertWidget(0, self.reasons, 2)
-
-    def show_judgement(self, judgement: Judgement | None) -> None:
-        """List every step of the ledger, with its source."""
-        self.reasons.clear()
-        for step in judgement.ledger if judgement is not None else ():
-            first = judgement.suspects[0] if judgement is not None else None
-            weight = step.weight[first.id] if first is not None else 0.0
-            sign = "+" if weight > 0 else "−"  # noqa: RUF001 - a true minus sign
-            item = QListWidgetItem(f"{sign} {abs(weight):.2f}   {step.observation}", self.reasons)
-            item.setToolTip(step.source)
-        self.reasons.setVisible(self.reasons.count() > 0)
 
 
 def reading(text: str) -> Reading:

@@ -27,6 +27,7 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.job_list import JobRow
+from nervus.domain.judgement import JobJudgement
 from nervus.window.attaching import Attaching
 from nervus.window.book_keeper import BookKeeper
 
@@ -83,7 +84,7 @@ class JobPart(QObject):
     def __init__(self, logbook: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.job: Job | None = None
-        self.judgement: Judgement | None = None
+        self.weighed: JobJudgement | None = None
         self._done: list[_Done] = []
         self.keeper = BookKeeper(logbook, self)
         self.files = logbook.with_suffix(".files")
@@ -165,7 +166,8 @@ class JobPart(QObject):
 
         def read(book: "Logbook") -> tuple[Job, Judgement | None]:
             job = book.job(job_id)
-            return job, judged(job)
+            weighed = judged(job)
+            return job, weighed.standing if weighed is not None else None
 
         self.keeper.ask(read, lambda found: done(*found))
 
@@ -264,9 +266,14 @@ class JobPart(QObject):
 
     def _show(self, job: Job | None) -> None:
         self.job = job
-        self.judgement = judged(job) if job is not None else None
+        self.weighed = judged(job) if job is not None else None
         self.shown.emit(job)
-        self.judged.emit(self.judgement)
+        self.judged.emit(self.weighed)
+
+    @property
+    def judgement(self) -> Judgement | None:
+        """How the job in hand stands; `None` where nothing in it was weighed."""
+        return self.weighed.standing if self.weighed is not None else None
 
     def put_identities(self, told: dict[int, dict[str, str]]) -> None:
         """What control units told of themselves; what is kept already is not kept twice."""
@@ -352,12 +359,12 @@ class JobPart(QObject):
             self._show(job)
 
 
-def judged(job: Job) -> Judgement | None:
-    """The judgement of all that is in a job."""
+def judged(job: Job) -> JobJudgement | None:
+    """The judgement of all that is in a job; `None` where nothing in it could be weighed."""
     from nervus.judge.of_job import judge_job  # noqa: PLC0415 - off the way to the first window
-    from nervus.knowledge import judging  # noqa: PLC0415
 
-    return judge_job(job, judging())
+    weighed = judge_job(job)
+    return weighed if weighed.ledger else None
 
 
 def code_set(codes: "tuple[ReadCode, ...]", frames: "tuple[Frame, ...]") -> tuple[SeenCode, ...]:

@@ -214,6 +214,7 @@ class MainWindow(FrameWindow):
         self.stations.arrived.connect(self._arrived)
         self.stations.stretch.connect(lambda stretch: self.nerve.choose(stretch or None))
         self.stations.read_codes.connect(self._read_codes)
+        self.stations.supposed.connect(self._suppose)
 
     # -- jobs ------------------------------------------------------------------------------------
 
@@ -504,6 +505,13 @@ class MainWindow(FrameWindow):
             self.standing.show(opened.analysis.judgement, opened.vehicle, recording)
         elif self.stations.now != JOBS:
             self.standing.show(None, None, None)
+
+    def _suppose(self, judgement: Judgement | None) -> None:
+        """Show how it would stand, or how it stands."""
+        if judgement is None or self.job is None:
+            self._stand()
+        else:
+            self.standing.show(judgement, self.job.vehicle, None)
 
     def _show_nothing(self) -> None:
         self.opened = None

@@ -24,11 +24,13 @@ class Stations(QObject):
         arrived: the station that is shown now.
         stretch: a stretch of the signal's way to mark, or "".
         read_codes: codes are to be read from the connected vehicle.
+        supposed: a judgement as it would stand after a test, or `None` to go back to how it stands.
     """
 
     arrived = pyqtSignal(str)
     stretch = pyqtSignal(str)
     read_codes = pyqtSignal()
+    supposed = pyqtSignal(object)
 
     def __init__(self, part: JobPart, home: QWidget, record: QWidget, parent: QWidget) -> None:
         super().__init__(parent)
@@ -71,6 +73,8 @@ class Stations(QObject):
         self.now = name
         if name in self._fixed:
             self.stretch.emit("")
+        if name != "decide":
+            self.supposed.emit(None)
         self.arrived.emit(name)
 
     def add_codes(
@@ -203,11 +207,13 @@ class Stations(QObject):
         return page
 
     def _decide(self) -> StationPage:
-        from nervus.window.entries_page import DecidePage  # noqa: PLC0415 - when first wanted
+        from nervus.window.decide_page import DecidePage  # noqa: PLC0415 - when first wanted
 
         page = DecidePage(self._part.decision)
         self._part.judged.connect(page.show_judgement)
-        page.show_judgement(self._part.judgement)
+        page.show_judgement(self._part.weighed)
+        page.supposed.connect(self.supposed)
+        page.station.connect(self.go)
         return page
 
     def _mend(self) -> StationPage:

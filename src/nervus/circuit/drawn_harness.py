@@ -1,0 +1,207 @@
+"""Vehicles drawn by chance, with one fault in harness, plugs or sensor; seeded, so always the same.
+
+Source of all ranges: "from memory: usual potentiometers, inputs, contacts and ways in which they fail".
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+
+from nervus.circuit.harness import LINES, PLACES, Harness
+from nervus.circuit.sensor import OPEN_OHMS
+from nervus.domain.channel import FloatArray
+
+DRAWS: Final = 96
+_JOINT = (0.02, 0.08)
+_NEVER_OHMS = 1e11
+# A contact that is gone is open in this share of all draws, else very poor.
+_OPEN_SHARE = 0.65
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What is asked about.
+
+    Attributes:
+        position: `closed`, `half_open` or `wide_open`.
+        tracks: one or two.
+        pedal: whether it is the pedal's sensor.
+    """
+
+    position: str
+    tracks: int
+    pedal: bool
+
+
+@dataclass(frozen=True, slots=True)
+class _Fault:
+    name: str
+    classes: tuple[str, ...]
+    random: np.random.Generator
+
+    @property
+    def track(self) -> int:
+        """The track that it concerns, from 0."""
+        return 1 if "of_track_2" in self.classes or "pedal_2" in self.classes else 0
+
+    @property
+    def place(self) -> str:
+        return next((p for p in PLACES if self.name.endswith(p)), "sensor_plug")
+
+    def between(self, low: float, high: float) -> FloatArray:
+        """Drawn evenly in the logarithm."""
+        return np.asarray(np.exp(self.random.uniform(np.log(low), np.log(high), DRAWS)))
+
+    def gone(self) -> FloatArray:
+        """Ohms of a contact that is gone."""
+        is_open = self.random.random(DRAWS) < _OPEN_SHARE
+        return np.where(is_open, OPEN_OHMS, self.between(2e3, 1e6))
+
+
+def drawn(asked: Asked, fault: str, classes: tuple[str, ...]) -> Harness:
+    """`DRAWS` vehicles, the same for each fault, with one fault by its name and classes in the tree."""
+    sound = _sound(asked)
+    change = next((_CHANGES[name] for name in (fault, *classes) if name in _CHANGES), None)
+    if change is None:
+        return sound
+    return change(sound, _Fault(fault, classes, np.random.default_rng(23)))
+
+
+def _sound(asked: Asked) -> Harness:
+    random, n = np.random.default_rng(11 + asked.tracks), DRAWS
+    travel = {
+        "closed": random.uniform(0.0, 0.10, n),
+        "half_open": random.uniform(0.35, 0.65, n),
+        "wide_open": random.uniform(0.92, 1.0, n),
+    }[asked.position]
+    closed, opened = random.uniform(0.08, 0.2, n), random.uniform(0.74, 0.94, n)
+    if asked.pedal:
+        opened = random.uniform(0.6, 0.9, n)
+    first = closed + (opened - closed) * travel
+    # The second track mirrors the first, or has half its range, or is the same.
+    kind, mirrored = random.random(n), 0.15 if asked.pedal else 0.6
+    low, high = random.uniform(0.05, 0.12, n), random.uniform(0.36, 0.48, n)
+    half = low + (high - low) * travel
+    second = np.where(kind < mirrored, 1.0 - first, np.where(kind < 0.9, half, first))
+    joint = random.uniform(*_JOINT, (len(LINES), len(PLACES), n))
+    wipers = np.exp(random.uniform(np.log(50.0), np.log(1_500.0), (asked.tracks, n)))
+    return Harness(
+        tracks=asked.tracks,
+        share=(first, second)[: asked.tracks],
+        track_ohms=np.exp(random.uniform(np.log(1_000.0), np.log(6_000.0), n)),
+        wiper_ohms=tuple(wipers),
+        pull_ohms=np.exp(random.uniform(np.log(50_000.0), np.log(1e6), n)),
+        pull_up=(random.random(n) < 0.5).astype(float),
+        series={
+            (line, place): joint[i, j] for i, line in enumerate(LINES) for j, place in enumerate(PLACES)
+        },
+        shorts={},
+        unit_ground_v=random.uniform(0.0, 0.03, n),
+        regulator_v=random.normal(5.0, 0.03, n),
+        regulator_ohms=np.full(n, 0.3),
+    )
+
+
+# -- what each fault changes ------------------------------------------------------------------------
+
+
+def _in_series(h: Harness, line: str, place: str, ohms: FloatArray) -> Harness:
+    return replace(h, series={**h.series, (line, place): ohms})
+
+
+def _open_line(h: Harness, fault: _Fault) -> Harness:
+    return _in_series(h, f"signal{fault.track + 1}", fault.place, fault.gone())
+
+
+def _broken_wiper(h: Harness, fault: _Fault) -> Harness:
+    wipers = list(h.wiper_ohms)
+    wipers[fault.track] = fault.gone()
+    return replace(h, wiper_ohms=tuple(wipers))
+
+
+def _open_feed(h: Harness, fault: _Fault) -> Harness:
+    line = "supply" if "open_supply" in fault.classes else "ground"
+    return _in_series(h, line, fault.place, fault.gone())
+
+
+def _poor_feed(h: Harness, fault: _Fault) -> Harness:
+    """Too much resistance; where on its line is not told by its name."""
+    line = "supply" if "poor_supply" in fault.classes else "ground"
+    ohms, at = fault.between(1.5, 2_000.0), fault.random.integers(len(PLACES), size=DRAWS)
+    for number, place in enumerate(PLACES):
+        h = _in_series(h, line, place, np.where(at == number, ohms, h.series[line, place]))
+    return h
+
+
+def _open_pedal_feed(h: Harness, fault: _Fault) -> Harness:
+    gone, of_supply = fault.gone(), fault.random.random(DRAWS) < 0.5
+    for line, here in (("supply", of_supply), ("ground", ~of_supply)):
+        h = _in_series(h, line, "sensor_plug", np.where(here, gone, h.series[line, "sensor_plug"]))
+    return h
+
+
+def _short_supply(h: Harness, fault: _Fault) -> Harness:
+    """The unit's supply gives way behind some ohms of its own."""
+    shorts = {("supply", "ground"): fault.between(1.0, 150.0)}
+    return replace(h, shorts=shorts, regulator_ohms=fault.between(15.0, 60.0))
+
+
+def _short_signal(h: Harness, fault: _Fault) -> Harness:
+    ohms, signal = fault.between(0.5, 300.0), f"signal{fault.track + 1}"
+    to_ground = fault.random.random(DRAWS) < 0.6
+    shorts = {
+        (signal, "ground"): np.where(to_ground, ohms, _NEVER_OHMS),
+        (signal, "supply"): np.where(to_ground, _NEVER_OHMS, ohms),
+    }
+    return replace(h, shorts=shorts)
+
+
+def _leak(h: Harness, fault: _Fault) -> Harness:
+    ohms = fault.between(300.0, 30_000.0)
+    to = "signal2" if h.tracks > 1 else "ground"
+    return replace(h, shorts={("signal1", to): ohms, ("signal1", "supply"): 3.0 * ohms})
+
+
+def _lifted_ground(h: Harness, fault: _Fault) -> Harness:
+    return replace(h, unit_ground_v=fault.between(0.1, 2.0))
+
+
+def _bad_regulator(h: Harness, fault: _Fault) -> Harness:
+    bad, volts = fault.random.random(DRAWS) < 0.3, fault.random.uniform(0.0, 5.8, DRAWS)
+    return replace(h, regulator_v=np.where(bad, volts, h.regulator_v))
+
+
+def _shifted(h: Harness, fault: _Fault) -> Harness:
+    share = list(h.share)
+    sign = fault.random.choice((-1.0, 1.0), DRAWS)
+    share[fault.track] = share[fault.track] + sign * fault.random.uniform(0.03, 0.2, DRAWS)
+    return replace(h, share=tuple(share))
+
+
+def _bad_input(h: Harness, fault: _Fault) -> Harness:
+    bad = fault.random.random(DRAWS) < 0.4
+    return replace(h, pull_ohms=np.where(bad, fault.between(100.0, 5e3), h.pull_ohms))
+
+
+_CHANGES: dict[str, Callable[[Harness, _Fault], Harness]] = {
+    "broken_wiper_1": _broken_wiper,
+    "broken_wiper_2": _broken_wiper,
+    "pedal_gone": _broken_wiper,
+    "line": _open_line,
+    "open_supply": _open_feed,
+    "open_ground": _open_feed,
+    "poor": _poor_feed,
+    "pedal_feed": _open_pedal_feed,
+    "short_supply": _short_supply,
+    "short_signal": _short_signal,
+    "leak": _leak,
+    "battery_ground": _lifted_ground,
+    "unit_processor": _bad_regulator,
+    "unit_input": _bad_input,
+    "bent": _shifted,
+    "misset": _shifted,
+    "electronics": _shifted,
+}
+"""By the name of a fault or of a class of the fault tree, the most particular first."""

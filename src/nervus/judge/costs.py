@@ -1,0 +1,137 @@
+"""What it costs on average to mend a case: plans of repairs, the schools' orders, and tests before them.
+
+A plan is an order of repairs, each followed by its re-test until one cured it; its expected cost is
+the sum of each step's cost times the chance that it is needed. For repairs that each cure faults of
+their own, the order of chance over cost is the cheapest (L. G. Mitten, "An analytic solution to the
+least cost testing sequence problem", J. Industrial Engineering 11 (1960) 17; J. B. Kadane, H. A. Simon,
+"Optimal strategies for a class of constrained sequential problems", Annals of Statistics 5 (1977)
+237-255). Where repairs overlap the same ratio is taken anew after each step, which is greedy.
+"""
+
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+
+from nervus.domain.channel import FloatArray
+from nervus.domain.profile import ThrottleKind
+from nervus.knowledge.tree import fits, known_changes, repairs, tree_for
+from nervus.knowledge.tree_shapes import Repair
+
+_SURE = 0.985
+# Work is stopped where what is left to hope for is not worth the cheapest repair.
+_MOST_STEPS = 9
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Workshop:
+    """What can be done, what it cures and costs.
+
+    Attributes:
+        repairs: in the order of the rows below.
+        cures: chance that each cures each fault, shape (R, F).
+        minutes: of each with its re-test, shape (R,).
+        money: of each, shape (R,).
+        cost: both, in money, shape (R,).
+        parts: whether each renews a part, shape (R,).
+        shows: chance that a fault that is still there is seen in the re-test, shape (F,).
+    """
+
+    repairs: tuple[Repair, ...]
+    cures: FloatArray
+    minutes: FloatArray
+    money: FloatArray
+    cost: FloatArray
+    parts: FloatArray
+    shows: FloatArray
+
+
+@dataclass(frozen=True, slots=True)
+class Expected:
+    """What a way of going about it comes to on average; `order` are rows of the workshop's repairs."""
+
+    cost: float
+    minutes: float
+    money: float
+    parts_in_vain: float
+    come_backs: float
+    order: tuple[int, ...]
+
+
+@cache
+def workshop_for(throttle: ThrottleKind | None) -> Workshop:
+    """The repairs that fit a throttle, with the prices that ship."""
+    tree, table = tree_for(throttle), repairs()
+    changes = {c.id: c for c in known_changes().change}
+    rows = tuple(r for r in table.repair if fits(r.throttle, throttle))
+    minutes = np.asarray([r.minutes for r in rows]) + table.retest_minutes
+    money = np.asarray([r.money for r in rows])
+    return Workshop(
+        rows,
+        np.asarray([tree.row(changes[r.change].cures) for r in rows]),
+        minutes,
+        money,
+        money + table.minute * minutes,
+        np.asarray([float(r.part) for r in rows]),
+        0.5 + 0.5 * tree.always,
+    )
+
+
+def expected_cost(chance: FloatArray, shop: Workshop, order: str = "proposed") -> Expected:
+    """What mending costs on average with repairs alone, for chances of faults, shape (F,).
+
+    Args:
+        chance: of each fault, summing to 1.
+        shop: what can be done.
+        order: `proposed` (chance over cost), `cheapest_first` or `likeliest_first`.
+    """
+    sums, done = _plans(chance[None, :], shop, order)
+    cost, minutes, money, in_vain, backs = (float(s[0]) for s in sums)
+    steps = tuple(int(d[0]) for d in done if d[0] >= 0)
+    return Expected(cost, minutes, money, in_vain, backs, steps)
+
+
+def expected_costs(chances: FloatArray, shop: Workshop) -> FloatArray:
+    """The cost of the proposed order for many sets of chances at once, shape (n, F) to (n,)."""
+    return _plans(chances, shop, "proposed")[0][0]
+
+
+def _plans(
+    chances: FloatArray, shop: Workshop, order: str
+) -> tuple[tuple[FloatArray, ...], list["np.ndarray[tuple[int], np.dtype[np.int_]]"]]:
+    """Cost, minutes, money, parts in vain, come-backs, each (n,); and at each step the repair, or -1."""
+    table = repairs()
+    handed = table.handed_on_money + table.minute * table.handed_on_minutes
+    back = table.comeback_money + table.minute * table.comeback_minutes
+    rows = np.arange(len(chances))
+    left = chances.copy()
+    cost, minutes, money, in_vain, backs = np.zeros((5, len(chances)))
+    free = np.ones((len(chances), len(shop.repairs)), dtype=bool)
+    done = []
+    for _ in range(_MOST_STEPS):
+        needed = left.sum(axis=1)
+        # The hope of each repair is what it would cure of what is left.
+        gain = left @ shop.cures.T
+        worth = gain * handed > shop.cost * needed[:, None]
+        by = {"cheapest_first": -shop.cost, "likeliest_first": gain, "proposed": gain / shop.cost}[order]
+        scored = np.where(free & worth, by, -np.inf)
+        choice = np.argmax(scored, axis=1)
+        goes_on = np.isfinite(scored[rows, choice]) & (needed > 1.0 - _SURE)
+        if not goes_on.any():
+            break
+        does = goes_on.astype(float) * needed
+        uncured = np.where(goes_on[:, None], left * (1.0 - shop.cures[choice]), left)
+        # What is still there and keeps quiet in the re-test is taken for mended, and comes back.
+        quiet = goes_on * (uncured @ (0.5 * (1.0 - shop.shows)))
+        cost += does * shop.cost[choice] + quiet * back
+        minutes += does * shop.minutes[choice]
+        money += does * shop.money[choice]
+        in_vain += goes_on * shop.parts[choice] * uncured.sum(axis=1)
+        backs += quiet
+        left = uncured
+        free[rows, choice] &= ~goes_on
+        done.append(np.where(goes_on, choice, -1))
+    rest = left.sum(axis=1)
+    minutes += rest * table.handed_on_minutes
+    money += rest * table.handed_on_money
+    return (cost + rest * handed, minutes, money, in_vain, backs), done

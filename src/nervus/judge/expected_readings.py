@@ -1,0 +1,178 @@
+"""What a meter would read with every single fault, for vehicles drawn by chance."""
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+
+from nervus.circuit.drawn_harness import DRAWS, Asked, drawn
+from nervus.circuit.harness import Harness, contact_ohms, joined, line_ohms
+from nervus.circuit.sensor import OPEN_OHMS
+from nervus.domain.channel import FloatArray
+from nervus.domain.profile import ThrottleKind
+from nervus.judge.reading_words import Measured
+from nervus.knowledge.tree import Tree, tree_for
+
+# Of what comes and goes, the chance that it shows while the harness is moved, or the plug is wet.
+_MOVED, _WET = 0.75, 0.9
+_OTHER_SIDE, _STICKY = 0.5, 0.6
+_NOTHING_OHMS, _LINE_OHMS = 1e11, 0.2
+# Battery volts: usual, its deviation, and between which values a weak one lies.
+# Source: "from memory: 12.4 V and more at rest, 13.5 to 14.7 V running, above 9.6 V cranking".
+_BATTERY = {
+    "running": (14.1, 0.25, 11.3, 13.2),
+    "cranking": (10.6, 0.4, 6.5, 9.6),
+    "": (12.5, 0.2, 9.5, 12.0),
+}
+_MOTOR_OHMS, _BAD_MOTOR_OHMS = (1.0, 10.0), (15.0, 500.0)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class WouldRead:
+    """What would be read.
+
+    Attributes:
+        faulty: with each fault, shape (F, DRAWS).
+        sound: with a sound vehicle, shape (DRAWS,).
+        there: the chance that the fault shows while one measures, shape (F, DRAWS).
+    """
+
+    faulty: FloatArray
+    sound: FloatArray
+    there: FloatArray
+
+
+@lru_cache(maxsize=256)
+def would_read(m: Measured, throttle: ThrottleKind | None) -> WouldRead | None:
+    """What a reading would be, whatever its value; `None` where the circuit has no answer."""
+    tree = tree_for(throttle)
+    read = _of_line(m, tree, throttle)
+    if read is None:
+        return None
+    there = tree.always
+    if "moved" in m.states:
+        moved = tree.of("line") | tree.of("feed") | tree.of("plug_contact") | tree.of("pedal")
+        there = np.where(moved, np.maximum(there, _MOVED), there)
+    if "wet" in m.states:
+        there = np.where(tree.of("leak"), _WET, there)
+    # What comes and goes is mostly there, or away, for as long as one measures.
+    sticky = (_STICKY * there + 0.03, _STICKY * (1.0 - there) + 0.03)
+    draws = np.random.default_rng(7).beta(*sticky, (DRAWS, there.size)).T
+    return WouldRead(*read, draws)
+
+
+def _of_line(
+    m: Measured, tree: Tree, throttle: ThrottleKind | None
+) -> tuple[FloatArray, FloatArray] | None:
+    if m.line == "battery":
+        return _of_battery(m, tree)
+    if m.line == "motor":
+        return _of_motor(m, tree)
+    if m.unit == "V" and "key_off" in m.states:
+        return None  # nothing is fed then; a short to the battery is too rare to be asked about
+    asked = Asked(_position(m), 1 if throttle is ThrottleKind.CABLE and not m.pedal else 2, m.pedal)
+    if m.line == "signal2" and asked.tracks == 1:
+        return None
+    return _of_ohms(m, tree, asked) if m.unit == "Ω" else _of_volts(m, asked, throttle)
+
+
+def _position(m: Measured) -> str:
+    return next((p for p in ("wide_open", "half_open", "closed") if p in m.states), "closed")
+
+
+def _of_volts(m: Measured, asked: Asked, throttle: ThrottleKind | None) -> tuple[FloatArray, FloatArray]:
+    plugged = "plug_off" not in m.states
+    volts = _solved(asked, throttle, plugged=plugged)
+    place = m.place if m.place == "unit_plug" else "sensor_plug"
+    # A probe at a plug touches the wire's side of the contact or the other, where the plug is on.
+    side = {"sensor_plug": "sensor" if plugged else place, "unit_plug": "unit"}[place]
+    beside = np.random.default_rng(5).random(DRAWS) < _OTHER_SIDE
+    at = np.where(beside, volts[m.line, side], volts[m.line, place])
+    return at[:-1], at[-1]
+
+
+@lru_cache(maxsize=64)
+def _solved(
+    asked: Asked, throttle: ThrottleKind | None, *, plugged: bool
+) -> dict[tuple[str, str], FloatArray]:
+    """Volts of each (line, place) with every fault and, last, sound: shape (F + 1, DRAWS)."""
+    faults = tree_for(throttle).faults
+    changing = [i for i, f in enumerate(faults) if _acts(f.id, f.classes, pedal=asked.pedal)]
+    made = [drawn(asked, faults[i].id, faults[i].classes) for i in changing]
+    made.append(drawn(asked, "", ()))
+    volts = replace(joined(made), plugged=plugged).volts()
+    rows = np.full(len(faults) + 1, len(made) - 1)
+    rows[changing] = range(len(changing))
+    return {key: v.reshape(len(made), DRAWS)[rows] for key, v in volts.items()}
+
+
+def _acts(fault: str, classes: tuple[str, ...], *, pedal: bool) -> bool:
+    """Whether a fault changes what this sensor's circuit reads."""
+    if pedal:
+        return "pedal" in classes or fault in ("battery_ground", "short_supply", "unit_processor")
+    acting = ("of_track_1", "of_track_2", "feed", "leak", "voltage", "unit", "electronics")
+    return any(c in classes for c in acting)
+
+
+# -- ohms, motor, battery ---------------------------------------------------------------------------
+
+
+def _of_ohms(m: Measured, tree: Tree, asked: Asked) -> tuple[FloatArray, FloatArray]:
+    sound = _ohms(m, drawn(asked, "", ()))
+    rows = [
+        _ohms(m, drawn(asked, f.id, f.classes)) if _acts(f.id, f.classes, pedal=asked.pedal) else sound
+        for f in tree.faults
+    ]
+    return np.asarray(rows), sound
+
+
+def _ohms(m: Measured, h: Harness) -> FloatArray:
+    at_pins = m.place == "pin_to_pin" or (m.place == "sensor_plug" and "plug_off" in m.states)
+    if at_pins and m.line in ("supply", "ground"):
+        return h.track_ohms / h.tracks
+    if m.place == "pin_to_pin":
+        number = int(m.line[-1]) - 1
+        return np.asarray(h.wiper_ohms[number] + h.share[number] * h.track_ohms)
+    if m.place == "to_battery_negative" and m.line != "ground":
+        short = [v for pair, v in h.shorts.items() if m.line in pair and "ground" in pair]
+        return np.minimum(_NOTHING_OHMS, short[0]) if short else np.full(DRAWS, _NOTHING_OHMS)
+    # The leads go to the pins: what a contact does is in it or not, half and half.
+    contact = np.random.default_rng(3).random(DRAWS) < 0.5
+    ohms = line_ohms(h, m.line) + np.where(contact, contact_ohms(h, m.line), 0.0)
+    to_battery = h.unit_ground_v / 5.0 if m.place == "to_battery_negative" else 0.0
+    return np.asarray(ohms + to_battery)
+
+
+def _of_motor(m: Measured, tree: Tree) -> tuple[FloatArray, FloatArray] | None:
+    """Ohms of the motor's winding, with its lines where not at the throttle; volts say little."""
+    if m.unit != "Ω" or not tree.of("motor").any():
+        return None
+    random = np.random.default_rng(31)
+    sound = _spread(random, *_MOTOR_OHMS)
+    poor = _spread(random, *_BAD_MOTOR_OHMS)
+    bad = np.where(random.random(DRAWS) < 0.6, OPEN_OHMS, poor)
+    lines_alone = m.place == "plug_to_plug"
+    if lines_alone:
+        sound = np.full(DRAWS, _LINE_OHMS)
+    rows = np.tile(sound, (len(tree.faults), 1))
+    if not lines_alone:
+        rows[tree.of("motor")] = bad
+    if m.place in ("unit_plug", "plug_to_plug", ""):
+        rows[tree.of("motor_line")] = bad
+    return rows, sound
+
+
+def _spread(random: np.random.Generator, low: float, high: float) -> FloatArray:
+    return np.asarray(np.exp(random.uniform(np.log(low), np.log(high), DRAWS)))
+
+
+def _of_battery(m: Measured, tree: Tree) -> tuple[FloatArray, FloatArray] | None:
+    if m.unit != "V":
+        return None
+    state = next((s for s in ("running", "cranking") if s in m.states), "")
+    usual, spread, low, high = _BATTERY[state]
+    random = np.random.default_rng(37)
+    sound, weak = random.normal(usual, spread, DRAWS), random.uniform(low, high, DRAWS)
+    rows = np.tile(sound, (len(tree.faults), 1))
+    rows[tree.of("battery_weak")] = weak
+    return rows, sound

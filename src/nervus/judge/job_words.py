@@ -1,0 +1,95 @@
+"""A whole job's judgement in words: outcome, headline, and what is missing."""
+
+from collections.abc import Sequence
+
+from nervus.domain.analysis import SuspectId
+from nervus.domain.judgement import FaultSuspicion, Outcome
+from nervus.judge.words import SUSPECT_NAMES
+
+# Clear is what one would act on; between two, both of which have to be had in mind.
+CLEAR, BETWEEN = 0.6, 0.75
+_SURE = 0.85
+# A fault that holds this share of its suspect's probability is named.
+_STANDS_OUT = 0.6
+_CURED = 0.8
+
+
+def outcome_of(suspects: Sequence[tuple[SuspectId, float]], observed: int) -> Outcome:
+    """How far a judgement came: suspects with their probability, most probable first."""
+    first, second = suspects[0][1], suspects[1][1]
+    if observed and first >= CLEAR:
+        return Outcome.CLEAR
+    if observed and first + second >= BETWEEN:
+        return Outcome.BETWEEN
+    return Outcome.NOT_ENOUGH
+
+
+def headline_of(
+    outcome: Outcome,
+    suspects: Sequence[tuple[SuspectId, float]],
+    faults: Sequence[FaultSuspicion],
+    cured: float | None,
+) -> str:
+    """One sentence that one would say to a colleague."""
+    first, probability = suspects[0]
+    if outcome is Outcome.BETWEEN:
+        second = suspects[1][0]
+        told = f"It lies between {SUSPECT_NAMES[first]} and {SUSPECT_NAMES[second]}."
+        if {first, second} == {SuspectId.SENSOR, SuspectId.WIRING}:
+            told = "It lies between the sensor and its wiring; a wiper and its wire can look alike."
+        return told
+    if outcome is Outcome.NOT_ENOUGH:
+        return f"Not enough is known yet: {SUSPECT_NAMES[first]} is no more than the first guess."
+    what = _named(first, faults)
+    if cured is not None and cured >= _CURED:
+        return f"It was {what}, and it is cured."
+    how = "Almost surely" if probability >= _SURE else "Most likely"
+    return f"{how} {what}."
+
+
+def _named(suspect: SuspectId, faults: Sequence[FaultSuspicion]) -> str:
+    own = [f for f in faults if f.suspect is suspect]
+    total = sum(f.probability for f in own)
+    if own and own[0].probability >= _STANDS_OUT * total:
+        return own[0].text
+    general = {
+        SuspectId.SENSOR: "the sensor",
+        SuspectId.WIRING: "the wiring of the throttle",
+        SuspectId.SUPPLY_GROUND: "the sensor's supply or ground",
+        SuspectId.THROTTLE_BODY: "the throttle body itself",
+        SuspectId.PEDAL_SENSOR: "the pedal's sensor",
+        SuspectId.CONTROL_UNIT: "the control unit",
+        SuspectId.ELSEWHERE: "something that is not the throttle",
+        SuspectId.NONE: "nothing: what was seen is within what a sound throttle shows",
+    }[suspect]
+    if suspect is SuspectId.NONE or not own:
+        return general
+    # The line that they have in common, where they have one.
+    half = [f for f in own if f.probability >= 0.1 * total]
+    lines = {f.line for f in half}
+    if len(lines) == 1 and half[0].line and suspect in (SuspectId.WIRING, SuspectId.SUPPLY_GROUND):
+        return (
+            f"the wiring of {half[0].line}"
+            if suspect is SuspectId.WIRING
+            else f"the sensor's {half[0].line}"
+        )
+    return f"{general}, first of all {own[0].text}" if suspect is SuspectId.ELSEWHERE else general
+
+
+def missing_of(outcome: Outcome, next_text: str, kinds: set[str]) -> str:
+    """What would have to be known; "" where it is clear."""
+    if outcome is Outcome.CLEAR:
+        return ""
+    wanted = [
+        what
+        for kind, what in (
+            ("told", "what it does and when"),
+            ("codes", "the codes of all modules"),
+            ("looks", "a look at plug, harness and plate"),
+            ("recordings", "a recording of the tracks"),
+        )
+        if kind not in kinds
+    ]
+    if outcome is Outcome.BETWEEN or not wanted:
+        return f"What would part them: {next_text}." if next_text else ""
+    return f"Missing: {', '.join(wanted[:3])}."

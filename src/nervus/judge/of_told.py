@@ -1,0 +1,95 @@
+"""What was told and looked at as observations: complaint and looks, and where the job stands."""
+
+from functools import cache
+
+import numpy as np
+
+from nervus.domain.channel import FloatArray
+from nervus.domain.job import Complaint, JobState, Look, Moved, Seen
+from nervus.domain.profile import ThrottleKind
+from nervus.judge.weighing import Evidence
+from nervus.knowledge import complaints, fitting, look_items
+from nervus.knowledge.tree import Tree, tree_for
+
+# How often what is told or seen is a slip. Source: "from memory, no published source".
+_TOLD_SLIP, _SEEN_SLIP = 0.12, 0.05
+# Of what is told again after a change: with the fault still there, and with a sound vehicle.
+_AGAIN, _STILL_TOLD = 0.6, 0.06
+# How probable it is that a job goes into a state after a change: with the fault there, and gone.
+_MOVES = {
+    JobState.CAME_BACK: (0.5, 0.03),
+    JobState.MENDED: (0.03, 0.5),
+    JobState.WATCHING: (0.2, 0.5),
+}
+
+
+def of_complaint(
+    told: Complaint, tree: Tree, throttle: ThrottleKind | None, after: int
+) -> tuple[list[Evidence], list[str]]:
+    """Symptoms and conditions, each one observation; and those that are not known."""
+    symptoms, conditions = _shares(throttle)
+    source = complaints().source
+    evidence = []
+    unknown = []
+    for chosen, shares in ((told.symptoms, symptoms), (told.conditions, conditions)):
+        for name in dict.fromkeys(chosen):
+            if name not in shares:
+                unknown.append(name)
+                continue
+            title, chance = shares[name]
+            text = f"told: {title}" if not after else f"told after the change: {title}"
+            sound = float(chance[tree.sound].mean())
+            shown = chance
+            if after and name != "check":
+                shown, sound = _AGAIN * np.maximum(chance, 0.05), _STILL_TOLD * 0.3
+            elif after:
+                shown, sound = np.full_like(chance, 0.05), 0.5
+            evidence.append(Evidence(text, source, (told.id,), shown, sound, _TOLD_SLIP, after))
+    return evidence, unknown
+
+
+@cache
+def _shares(
+    throttle: ThrottleKind | None,
+) -> tuple[dict[str, tuple[str, FloatArray]], dict[str, tuple[str, FloatArray]]]:
+    """For symptoms and for conditions: title, and the share of each in what a fault is told by, (F,)."""
+    tree, table = tree_for(throttle), complaints()
+    found = []
+    for known in (table.symptom, table.condition):
+        rows = fitting(known, throttle)
+        chances = np.asarray([tree.row(row.chance) for row in rows])
+        chances /= chances.sum(axis=0)
+        found.append({row.id: (row.title, chances[i]) for i, row in enumerate(rows)})
+    return found[0], found[1]
+
+
+def of_look(look: Look, tree: Tree, throttle: ThrottleKind | None, after: int) -> Evidence | str | None:
+    """A look; `None` where nothing was seen, its name where it is not known."""
+    item = next((i for i in fitting(look_items().item, throttle) if i.id == look.item), None)
+    if item is None:
+        return look.item
+    if look.seen is Seen.NOT_SEEN:
+        return None
+    bad = tree.row(item.when_bad)
+    sound = float(bad[tree.sound].mean())
+    if look.seen is Seen.BAD:
+        return Evidence(item.bad, look_items().source, (look.id,), bad, sound, _SEEN_SLIP, after)
+    text = f"seen: {item.title}"
+    return Evidence(text, look_items().source, (look.id,), 1.0 - bad, 1.0 - sound, _SEEN_SLIP, after)
+
+
+def of_state(moved: Moved, tree: Tree, after: int) -> Evidence | None:
+    """Where the job went after a change: it came back, or it stayed well."""
+    if not after or moved.state not in _MOVES:
+        return None
+    there, gone = _MOVES[moved.state]
+    # A fault that comes and goes stays away for a while by itself.
+    quiet = 1.0 - 0.7 * (1.0 - tree.always)
+    shown = (
+        there * quiet
+        if moved.state is JobState.CAME_BACK
+        else there + (gone - there) * 0.3 * (1.0 - quiet)
+    )
+    return Evidence(
+        f"after the change: {moved.state}", "from memory", (moved.id,), shown, gone, 0.02, after
+    )

@@ -1,0 +1,111 @@
+"""What a reading is of: line, place, state and unit, from the words that stand behind its value."""
+
+import math
+import re
+from dataclasses import dataclass
+
+from nervus.domain.job import Reading
+
+_UNITS = {
+    "V": ("V", 1.0), "mV": ("V", 1e-3), "v": ("V", 1.0), "Ω": ("Ω", 1.0), "mΩ": ("Ω", 1e-3),
+    "kΩ": ("Ω", 1e3), "KΩ": ("Ω", 1e3), "MΩ": ("Ω", 1e6), "ohm": ("Ω", 1.0), "Ohm": ("Ω", 1.0),
+    "ohms": ("Ω", 1.0), "kohm": ("Ω", 1e3), "Mohm": ("Ω", 1e6),
+}  # fmt: skip
+_OHM_SIGN, _OMEGA = "\N{OHM SIGN}", "\N{GREEK CAPITAL LETTER OMEGA}"
+# What a reading's words may say, the more particular first; the first that is found counts.
+_PLACES = (
+    ("plug_to_plug", r"(from )?plug to plug|end to end"),
+    ("pin_to_pin", r"pin to pin"),
+    ("to_battery_negative", r"(to|against) (the )?(battery( negative| minus)|body|earth|chassis)"),
+    ("pedal_plug", r"(at )?the pedal('s)? plug|pedal plug"),
+    ("unit_plug", r"(control[- ]?)?(unit|ecu)('s|s)? (plug|connector|end|side)|at the (control )?unit"),
+    (
+        "sensor_plug",
+        r"(sensor|throttle|tps)('s|s)? (plug|connector|end|side)|at (the )?plug|at the sensor",
+    ),
+)
+_LINES = (
+    ("pedal_signal1", r"pedal (signal|track) ?1|app ?1"),
+    ("pedal_signal2", r"pedal (signal|track) ?2|app ?2"),
+    ("pedal_supply", r"pedal (supply|5 ?v)"),
+    ("pedal_ground", r"pedal (sensor )?ground"),
+    ("motor", r"motor"),
+    ("battery", r"battery|system voltage|charging"),
+    ("supply", r"supply|reference|vref|5 ?v\b"),
+    ("ground", r"ground"),
+    ("signal2", r"(signal|track|sig|tps) ?2"),
+    ("signal1", r"(signal|track|sig|tps) ?1?"),
+)
+_STATES = (
+    ("plug_off", r"plug off|unplugged|disconnected|both off"),
+    ("key_off", r"key off|ignition off"),
+    ("running", r"engine running|running|at idle"),
+    ("cranking", r"cranking|while starting"),
+    ("wide_open", r"(throttle )?wide open|wot|full throttle|pressed"),
+    ("half_open", r"half open|half"),
+    ("closed", r"closed|released|at rest"),
+    ("moved", r"(harness |plug )?(moved|shaken|wiggled|bent)"),
+    ("hot", r"\bhot\b"),
+    ("wet", r"\bwet\b"),
+)
+_MOST_VOLTS, _MOST_OHMS = 60.0, 1e12
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """A reading that was understood.
+
+    Attributes:
+        line: `supply`, `ground`, `signal1`, `signal2`, `motor` or `battery`.
+        pedal: whether it is a line of the pedal's sensor.
+        place: where, "" where that is not said.
+        states: those that are said.
+        unit: `V` or `Ω`.
+        value: in that unit; infinite for no continuity.
+    """
+
+    line: str
+    pedal: bool
+    place: str
+    states: frozenset[str]
+    unit: str
+    value: float
+
+
+def understand(reading: Reading) -> Measured | str:
+    """What a reading is of, or in words why it is not weighed."""
+    unit = _UNITS.get(reading.unit.strip().replace(_OHM_SIGN, _OMEGA))
+    if unit is None:
+        return f"a reading in “{reading.unit[:20]}” has no place in the circuit"
+    words = " ".join(
+        f"{reading.where} {reading.conditions}".lower()
+        .replace("\N{RIGHT SINGLE QUOTATION MARK}", "'")
+        .split()
+    )
+    place, rest = _first(words, _PLACES)
+    line, _ = _first(rest, _LINES)
+    if not line:
+        return "no line of the circuit is named in it"
+    value = reading.value * unit[1]
+    wrong = _impossible(value, unit[0])
+    if wrong:
+        return wrong
+    states = frozenset(name for name, pattern in _STATES if re.search(pattern, rest))
+    pedal = line.startswith("pedal_")
+    return Measured(line.removeprefix("pedal_"), pedal, place, states, unit[0], value)
+
+
+def _impossible(value: float, unit: str) -> str:
+    if unit == "V" and not abs(value) <= _MOST_VOLTS:
+        return f"{value:g} V can't be in this circuit: look at the meter's range and write it again"
+    if unit == "Ω" and (value < 0.0 or math.isnan(value)):
+        return f"{value:g} Ω can't be: the key was on, or the leads were not zeroed"
+    return ""
+
+
+def _first(words: str, rows: tuple[tuple[str, str], ...]) -> tuple[str, str]:
+    """The first row that is found in the words, and the words without it."""
+    for name, pattern in rows:
+        if re.search(pattern, words):
+            return name, re.sub(pattern, " ", words)
+    return "", words

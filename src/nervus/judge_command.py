@@ -1,0 +1,108 @@
+"""`nervus judge`: one job weighed, from a bundle, its `job.json`, or the logbook."""
+
+import argparse
+import json
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from nervus.command_help import add_command
+from nervus.domain.errors import OutsideError
+from nervus.job_commands import open_logbook, the_one_job
+from nervus.world import USED
+
+if TYPE_CHECKING:
+    from nervus.domain.job import Findings, Job, Recorded
+
+_FILES = "files"
+
+
+def add_judge(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add the command to the parser."""
+    judge = add_command(commands, "judge", "weigh all that is in a job", "nervus judge job.zip --json")
+    judge.add_argument(
+        "job", nargs="?", type=Path, metavar="JOB", help="a bundle (.zip), or its job.json"
+    )
+    judge.add_argument("--logbook", metavar="WORDS", help="a job of the logbook that holds these words")
+    judge.add_argument(
+        "--logbook-file", type=Path, metavar="FILE", help="another logbook than the window's"
+    )
+    judge.add_argument("--json", action="store_true", help="print nervus.judgement/1")
+    judge.set_defaults(run=_judge)
+
+
+def _judge(arguments: argparse.Namespace) -> int:
+    if (arguments.job is None) == (arguments.logbook is None):
+        raise OutsideError(
+            "judge takes one job: a bundle (.zip), a job.json, or --logbook with its words."
+        )
+    with tempfile.TemporaryDirectory() as folder:
+        if arguments.job is None:
+            job, where = _of_logbook(arguments)
+        else:
+            job, where = _of_file(arguments.job, Path(folder))
+        job = with_findings(job, where)
+    print(_told(job, as_json=arguments.json))
+    return USED
+
+
+def _of_logbook(arguments: argparse.Namespace) -> "tuple[Job, Callable[[str], Path]]":
+    book = open_logbook(arguments.logbook_file)
+    try:
+        row = the_one_job(
+            book.jobs(), arguments.logbook, lambda job_id: f"nervus judge --logbook {job_id}"
+        )
+        return book.job(row.id), book.attachments.path
+    finally:
+        book.close()
+
+
+def _of_file(path: Path, folder: Path) -> "tuple[Job, Callable[[str], Path]]":
+    from nervus.files.bundle import read_bundle, read_job_file  # noqa: PLC0415
+
+    if path.suffix.lower() == ".json":
+        beside = path.parent / _FILES
+        return read_job_file(path), lambda name: beside / name if beside.is_dir() else path.parent / name
+    return read_bundle(path, folder), lambda name: folder / name
+
+
+def with_findings(job: "Job", where: "Callable[[str], Path]") -> "Job":
+    """The job with findings for each recording that is there and has none yet."""
+    from msgspec.structs import replace  # noqa: PLC0415
+
+    from nervus.domain.job import Findings, Recorded, of_kind  # noqa: PLC0415 - start-up
+
+    known = {f.recording for f in of_kind(job.entries, Findings)}
+    made = [
+        _found(recording, where(recording.file))
+        for recording in of_kind(job.entries, Recorded)
+        if recording.id not in known and where(recording.file).is_file()
+    ]
+    return replace(job, entries=(*job.entries, *(f for f in made if f is not None)))
+
+
+def _found(recording: "Recorded", path: Path) -> "Findings | None":
+    """What a recording shows; `None`, and a remark, where it can't be read."""
+    from nervus.judge.analyse import analyse  # noqa: PLC0415
+    from nervus.judge.of_job import kept  # noqa: PLC0415
+    from nervus.knowledge import judging  # noqa: PLC0415
+    from nervus.link.reading import kept_recording  # noqa: PLC0415
+
+    try:
+        return kept(analyse(kept_recording(path)), recording, judging())
+    except OutsideError as wrong:
+        print(f"nervus: {wrong} The job is judged without it.", file=sys.stderr)
+        return None
+
+
+def _told(job: "Job", *, as_json: bool) -> str:
+    from nervus.files.judgement_answer import judgement_answer, judgement_report  # noqa: PLC0415
+    from nervus.judge.of_job import judge_job  # noqa: PLC0415
+
+    judged = judge_job(job)
+    if as_json:
+        plain = (sys.stdout.encoding or "").lower().replace("-", "") != "utf8"
+        return json.dumps(judgement_answer(job, judged), ensure_ascii=plain, allow_nan=False)
+    return judgement_report(job, judged)

@@ -1,0 +1,331 @@
+"""Whole jobs, each with a trap of the trade: who is suspected, why, and what is not weighed."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import jsonschema
+import msgspec
+import pytest
+from msgspec.structs import replace
+
+from jobs import CABLE, ELECTRONIC, Written, chance_of, fault
+from nervus.domain.job import CodeState, Job, Moment, Reading, Seen, Source, new_id
+from nervus.domain.judgement import Outcome
+from nervus.domain.profile import ThrottleKind
+from nervus.files.bundle import Envelope
+from nervus.files.judgement_answer import judgement_answer, judgement_report, judgement_schema
+from nervus.judge.of_changes import what_was_done
+from nervus.judge.of_job import judge_job
+from nervus.judge.reading_words import Measured, understand
+from nervus.judge.what_if import what_if
+from nervus.knowledge.tree import known_changes, tree_for
+
+TRADE = "common practice, no published source"
+HISTORY = (CodeState.HISTORY,)
+
+
+def test_a_sensor_ground_far_from_zero_is_the_ground() -> None:
+    """Source: Kirchhoff's laws; an open ground lets every track rise to its supply."""
+    told = Written().told("no_pedal").codes("P0123", "P0223")
+    judged = judge_job(
+        told.read(
+            "sensor ground at the sensor plug to battery negative", 4.6, "V", "plug on, key on"
+        ).job
+    )
+    assert judged.outcome is Outcome.CLEAR
+    assert chance_of(judged, "supply_ground") > 0.95
+    assert "ground" in judged.standing.headline
+
+
+def test_a_low_supply_under_load_is_the_supply_though_one_track_has_the_code() -> None:
+    told = Written().told("reduced_power").codes("P0122", "P2135")
+    before = chance_of(judge_job(told.job), "supply_ground")
+    after = judge_job(told.read("supply at the sensor plug", 3.75, "V", "plug on, key on").job)
+    assert chance_of(after, "supply_ground") > max(0.6, 3.0 * before)
+
+
+def test_some_ohms_in_the_ground_wire_are_a_poor_ground() -> None:
+    """Common practice, no published source: a line is under half an ohm from plug to plug."""
+    told = Written().told("hunting_idle").codes("P2135")
+    good = judge_job(told.read("ground wire from plug to plug, both off", 0.2, "Ω").job)
+    bad = judge_job(
+        Written().told("hunting_idle").codes("P2135").read("ground wire plug to plug", 3.5, "Ω").job
+    )
+    assert fault(bad, "poor_ground") > 0.5 > 5.0 * fault(good, "poor_ground")
+
+
+def test_the_same_wire_read_at_both_ends_tells_where_it_is_broken() -> None:
+    told = Written().told("reduced_power").codes("P0222", "P2106")
+    at = "plug on, key on, throttle closed"
+    one = told.read("signal 2 at the control unit plug", 0.02, "V", at)
+    tie = judge_job(one.job)
+    assert tie.outcome is Outcome.BETWEEN, "a broken wiper and its wire look alike from one end"
+    both = judge_job(one.read("signal 2 at the sensor plug", 4.1, "V", at).job)
+    assert chance_of(both, "wiring") > chance_of(tie, "wiring") + 0.1
+    assert fault(both, "broken_wiper_2") < fault(tie, "broken_wiper_2") / 2.0
+
+
+def test_codes_left_over_are_told_from_codes_that_come_back() -> None:
+    """Common practice, no published source: what stays away after clearing was old."""
+    old = Written().told("lamp", when=("after_work",)).codes("P0122", "P2135", states=HISTORY)
+    left = judge_job(old.codes(moment=Moment.CLEARED).job)
+    assert left.standing.suspects[0].id == "none"
+    assert left.faults[0].id == "left_over"
+    new = Written().told("lamp", when=("after_work",)).codes("P0122", "P2135")
+    back = judge_job(new.codes("P0122", "P2135", moment=Moment.CLEARED).job)
+    assert chance_of(back, "none") < 0.05
+
+
+def test_the_status_byte_says_whether_a_code_is_of_now() -> None:
+    """Source: ISO 14229-1, annex D: bit 0 is set while the test fails."""
+    now = judge_job(Written().told("lamp").codes("P0122", "P2135", states=(), status=0x2F).job)
+    old = judge_job(Written().told("lamp").codes("P0122", "P2135", states=(), status=0x28).job)
+    assert fault(old, "left_over") > 3.0 * fault(now, "left_over")
+
+
+@pytest.mark.parametrize(
+    ("codes", "suspect", "name"),
+    [
+        (("P0300", "P0302"), "elsewhere", "ignition"),
+        (("P0087", "P0171"), "elsewhere", "fuel"),
+        (("P0606", "P2107"), "control_unit", "unit_processor"),
+        (("P2100", "P2102"), "wiring", "motor_line"),
+        (("P0562", "U0100"), "supply_ground", "battery_weak"),
+        (("P0123", "P0223", "P2135"), "supply_ground", "open_ground_sensor_plug"),
+        (("U0100", "U0121", "P0700"), "elsewhere", "other_system"),
+    ],
+)
+def test_codes_of_every_part_name_it(codes: tuple[str, ...], suspect: str, name: str) -> None:
+    """Source: what SAE J2012 says that each is about; which part is behind it from memory."""
+    judged = judge_job(Written().told("lamp").codes(*codes).job)
+    assert judged.standing.suspects[0].id == suspect
+    assert name in [f.id for f in judged.faults[:3]]
+
+
+def test_an_idle_code_and_a_throttle_code_both_point_at_a_dirty_plate() -> None:
+    """Common practice, no published source: dirt at the edge makes the plate stand open for the idle."""
+    judged = judge_job(Written().told("stalls").codes("P0506", "P2112").looked("dirt", Seen.BAD).job)
+    assert judged.faults[0].id == "dirty_plate"
+
+
+def test_a_part_renewed_in_vain_is_no_suspect_any_more() -> None:
+    told = Written().told("reduced_power").codes("P0222", "P2135")
+    before = judge_job(told.job)
+    after = judge_job(told.done("sensor renewed").codes("P0222", "P2135", moment=Moment.REPAIRED).job)
+    assert chance_of(after, "sensor") < chance_of(before, "sensor") / 2.0
+    assert after.cured is not None
+    assert after.cured < 0.2
+
+
+def test_two_changes_at_once_cure_and_do_not_tell_why() -> None:
+    one = Written().told("reduced_power").codes("P0222", "P2135").done("sensor renewed").job
+    told = (
+        Written()
+        .told("reduced_power")
+        .codes("P0222", "P2135")
+        .done("sensor renewed")
+        .done("plug cleaned")
+    )
+    many = judge_job(told.codes(moment=Moment.REPAIRED).job)
+    assert many.outcome is Outcome.BETWEEN
+    assert many.cured is not None
+    assert many.cured > 0.5
+    assert judge_job(one).cured is not None
+    assert judge_job(Written().told("lamp").job).cured is None, "nothing was changed"
+
+
+def test_a_pedal_code_on_a_dirty_plate_is_the_pedal() -> None:
+    judged = judge_job(Written().told("no_pedal").codes("P2122", "P2138").looked("dirt", Seen.BAD).job)
+    assert judged.standing.suspects[0].id == "pedal_sensor"
+
+
+def test_every_line_says_what_it_did_and_which_one_turns_the_answer() -> None:
+    told = Written(CABLE).told("high_idle").codes("P0507", "P0171").looked("hoses", Seen.BAD)
+    judged = judge_job(told.job)
+    assert [line.text for line in judged.ledger] == [
+        "told: idles too fast", "codes as found: P0171, P0507", "a hose is off or split",
+    ]  # fmt: skip
+    first = judged.standing.suspects[0].id
+    assert all(line.times_as_likely[first] > 1.0 for line in judged.ledger)
+    turned = judge_job(Written().told("check").codes("P2135").job)
+    assert any(line.turns for line in turned.ledger)
+
+
+def test_observations_that_no_fault_shows_together_are_named_as_a_pair() -> None:
+    told = Written().codes("P0300", "P0301", "P0302").codes()
+    judged = judge_job(told.read("sensor ground at the sensor plug", 4.7, "V", "plug on, key on").job)
+    (remark,) = [r for r in judged.contradictions if "P0300" in r.text]
+    assert "sensor ground" in remark.text
+    assert len(remark.entries) == 2
+
+
+@pytest.mark.parametrize(
+    ("where", "value", "unit", "why"),
+    [
+        ("supply at the plug", 400.0, "V", "can't be in this circuit"),
+        ("ground wire", -3.0, "Ω", "the key was on"),
+        ("left front wheel", 5.0, "V", "no line of the circuit"),
+        ("supply at the plug", 5.0, "bar", "has no place in the circuit"),
+        ("signal 1", 2.0, "%", "has no place in the circuit"),
+    ],
+)
+def test_what_can_not_be_weighed_is_kept_and_named(
+    where: str, value: float, unit: str, why: str
+) -> None:
+    judged = judge_job(Written().told("lamp").read(where, value, unit).job)
+    (remark,) = judged.not_weighed
+    assert why in remark.text
+    assert where in remark.text
+    assert len(judged.ledger) == 1
+
+
+def test_names_of_another_version_are_kept_and_named() -> None:
+    told = (
+        Written().told("lamp", "sings", when=("at_full_moon",)).codes("P3FFF").looked("flux", Seen.BAD)
+    )
+    judged = judge_job(told.done("prayed").job)
+    text = " ".join(r.text for r in judged.not_weighed)
+    for word in ("sings", "at_full_moon", "P3FFF", "flux", "prayed"):
+        assert word in text
+
+
+@pytest.mark.parametrize(
+    ("where", "conditions", "unit", "line", "place", "states"),
+    [
+        ("Signal 2 at the control unit plug", "harness moved", "V", "signal2", "unit_plug", {"moved"}),
+        ("SENSOR GROUND to battery negative", "key on", "mV", "ground", "to_battery_negative", set()),
+        ("pedal signal 1 at the pedal plug, released", "", "V", "signal1", "pedal_plug", {"closed"}),
+        ("supply wire from plug to plug", "both off", "Ω", "supply", "plug_to_plug", {"plug_off"}),
+        ("motor pin to pin", "plug off, hot", "Ω", "motor", "pin_to_pin", {"plug_off", "hot"}),
+        ("battery", "engine running", "V", "battery", "", {"running"}),
+        ("wide open, signal 1 at the plug", "wet", "V", "signal1", "sensor_plug", {"wide_open", "wet"}),
+    ],
+)  # fmt: skip
+def test_the_words_of_a_reading_are_understood(
+    where: str, conditions: str, unit: str, line: str, place: str, states: set[str]
+) -> None:
+    reading = Reading(
+        id=new_id(), at=Written().told("lamp").job.opened, source=Source.TYPED, where=where, value=5.0,
+        unit=unit, conditions=conditions,
+    )  # fmt: skip
+    found = understand(reading)
+    assert isinstance(found, Measured)
+    assert (found.line, found.place, set(found.states)) == (line, place, states)
+    assert found.pedal is where.startswith("pedal")
+    assert found.value == (0.005 if unit == "mV" else 5.0)
+
+
+@pytest.mark.parametrize(
+    ("words", "change"),
+    [
+        ("sensor renewed", "sensor_renewed"),
+        ("throttle body cleaned", "throttle_body_cleaned"),
+        ("ground pin cleaned", "plug_cleaned"),
+        ("plug seated", "plug_cleaned"),
+        ("throttle body renewed", "throttle_body_renewed"),
+        ("pedal sensor renewed", "pedal_sensor_renewed"),
+        ("wire repaired", "wire_repaired"),
+        ("battery terminal tightened", "battery"),
+        ("throttle sensor renewed, set to 0.51 V closed", "sensor_renewed"),
+        ("crankcase hose renewed", "crankcase"),
+        ("spark plugs replaced", "ignition"),
+        ("signal 2 wire soldered at the splice", "signal_2_line"),
+        ("codes cleared", "codes_cleared"),
+        ("thought about it", None),
+    ],
+)
+def test_a_change_is_understood_by_part_and_verb(words: str, change: str | None) -> None:
+    found = what_was_done(words)
+    assert (found.id if found else None) == change
+
+
+@pytest.mark.parametrize("throttle", [None, *ThrottleKind])
+def test_every_table_names_every_fault(throttle: ThrottleKind | None) -> None:
+    tree = tree_for(throttle)
+    assert tree.prior.sum() == pytest.approx(1.0)
+    assert {f.suspect for f in tree.faults} >= {"sensor", "wiring", "none", "elsewhere"}
+    for change in known_changes().change:
+        assert tree.row(change.cures).max() > 0.0 or change.id == "pedal_plug" or "pedal" in change.id
+
+
+def test_supposing_an_outcome_moves_suspects_and_keeps_nothing() -> None:
+    job = Written().told("reduced_power").codes("P0222").job
+    judged = judge_job(job)
+    test = next(t for t in judged.tests if t.id == "shake")
+    supposed = what_if(judged, test, test.outcomes[0])
+    wiring = next(s.probability for s in supposed.suspects if s.id == "wiring")
+    assert wiring > chance_of(judged, "wiring")
+    assert supposed.headline.startswith("If “drops answer to the hand”")
+    assert judge_job(job).standing == judged.standing
+
+
+# -- the command -------------------------------------------------------------------------------------
+
+
+def written(job: Job, to: Path) -> Path:
+    envelope = Envelope(format="nervus-job", version=1, written_by="test", job=job)
+    to.write_bytes(msgspec.json.encode(envelope))
+    return to
+
+
+def run(*arguments: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "nervus", "judge", *arguments],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+
+
+def full_job() -> Job:
+    told = (
+        Written().told("reduced_power", when=("wet",)).codes("P0222", "P2135").looked("pins", Seen.BAD)
+    )
+    told = told.read("signal 2 at the control unit plug", 0.02, "V", "plug on, key on").read(
+        "x", 400, "V"
+    )
+    return told.done("plug cleaned").codes(moment=Moment.REPAIRED).job
+
+
+def test_the_answer_obeys_its_published_schema_and_the_published_copy_is_the_same() -> None:
+    """Reference: jsonschema, draft 2020-12."""
+    schema = judgement_schema()
+    jsonschema.Draft202012Validator.check_schema(schema)
+    published = Path(__file__).parent.parent / "docs" / "judgement.schema.json"
+    assert json.loads(published.read_text("utf-8")) == schema
+    for job in (full_job(), Written().job, Written(CABLE).told("check").job):
+        told = judgement_answer(job, judge_job(job))
+        jsonschema.validate(told, schema, jsonschema.Draft202012Validator)
+        assert sum(s["probability"] for s in told["suspects"]) == pytest.approx(1.0, abs=1e-6)
+        assert ("cured" in told) is bool([e for e in job.entries if type(e).__name__ == "Change"])
+        assert json.loads(json.dumps(told, allow_nan=False)) == told
+
+
+def test_the_command_judges_a_job_file_and_says_one_sentence_where_it_can_not(tmp_path: Path) -> None:
+    path = written(full_job(), tmp_path / "job.json")
+    done = run(str(path), "--json")
+    assert (done.returncode, done.stderr) == (0, "")
+    jsonschema.validate(json.loads(done.stdout), judgement_schema())
+    plain = run(str(path))
+    assert plain.returncode == 0
+    assert "Nervus advises; the technician decides." in plain.stdout
+    for arguments, says in (
+        ((), "judge takes one job"),
+        ((str(tmp_path / "none.json"),), "can't be read"),
+        ((str(written(full_job(), tmp_path / "b.zip")),), "it is no bundle"),
+    ):
+        refused = run(*arguments)
+        assert refused.returncode == 2
+        assert refused.stdout == ""
+        assert says in refused.stderr
+        assert refused.stderr.count("\n") == 1
+
+
+def test_the_report_tells_headline_reasons_next_test_and_ways() -> None:
+    job = replace(full_job(), vehicle=replace(full_job().vehicle, name="No 6 · bus"))
+    text = judgement_report(job, judge_job(job))
+    for part in ("No 6 · bus:", "Because", "not weighed:", "cured:", "proof before parts"):
+        assert part in text
+    assert ELECTRONIC.value not in text
