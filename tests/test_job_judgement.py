@@ -195,7 +195,8 @@ def test_names_of_another_version_are_kept_and_named() -> None:
     ("where", "conditions", "unit", "line", "place", "states"),
     [
         ("Signal 2 at the control unit plug", "harness moved", "V", "signal2", "unit_plug", {"moved"}),
-        ("SENSOR GROUND to battery negative", "key on", "mV", "ground", "to_battery_negative", set()),
+        ("SENSOR GROUND to battery negative", "key on", "mV", "ground", "", {"to_battery"}),
+        ("ground, unit plug, to battery negative", "", "V", "ground", "unit_plug", {"to_battery"}),
         ("pedal signal 1 at the pedal plug, released", "", "V", "signal1", "pedal_plug", {"closed"}),
         ("supply wire from plug to plug", "both off", "Ω", "supply", "plug_to_plug", {"plug_off"}),
         ("motor pin to pin", "plug off, hot", "Ω", "motor", "pin_to_pin", {"plug_off", "hot"}),

@@ -133,13 +133,13 @@ def _ohms(m: Measured, h: Harness) -> FloatArray:
     if m.place == "pin_to_pin":
         number = int(m.line[-1]) - 1
         return np.asarray(h.wiper_ohms[number] + h.share[number] * h.track_ohms)
-    if m.place == "to_battery_negative" and m.line != "ground":
+    if "to_battery" in m.states and m.line != "ground":
         short = [v for pair, v in h.shorts.items() if m.line in pair and "ground" in pair]
         return np.minimum(_NOTHING_OHMS, short[0]) if short else np.full(DRAWS, _NOTHING_OHMS)
     # The leads go to the pins: what a contact does is in it or not, half and half.
     contact = np.random.default_rng(3).random(DRAWS) < 0.5
     ohms = line_ohms(h, m.line) + np.where(contact, contact_ohms(h, m.line), 0.0)
-    to_battery = h.unit_ground_v / 5.0 if m.place == "to_battery_negative" else 0.0
+    to_battery = h.unit_ground_v / 5.0 if "to_battery" in m.states else 0.0
     return np.asarray(ohms + to_battery)
 
 

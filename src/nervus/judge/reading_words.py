@@ -16,7 +16,6 @@ _OHM_SIGN, _OMEGA = "\N{OHM SIGN}", "\N{GREEK CAPITAL LETTER OMEGA}"
 _PLACES = (
     ("plug_to_plug", r"(from )?plug to plug|end to end"),
     ("pin_to_pin", r"pin to pin"),
-    ("to_battery_negative", r"(to|against) (the )?(battery( negative| minus)|body|earth|chassis)"),
     ("pedal_plug", r"(at )?the pedal('s)? plug|pedal plug"),
     ("unit_plug", r"(control[- ]?)?(unit|ecu)('s|s)? (plug|connector|end|side)|at the (control )?unit"),
     (
@@ -24,6 +23,7 @@ _PLACES = (
         r"(sensor|throttle|tps)('s|s)? (plug|connector|end|side)|at (the )?plug|at the sensor",
     ),
 )
+_TO_BATTERY = r"(to|against) (the )?(battery( negative| minus)?|body|earth|chassis)"
 _LINES = (
     ("pedal_signal1", r"pedal (signal|track) ?1|app ?1"),
     ("pedal_signal2", r"pedal (signal|track) ?2|app ?2"),
@@ -59,7 +59,7 @@ class Measured:
         line: `supply`, `ground`, `signal1`, `signal2`, `motor` or `battery`.
         pedal: whether it is a line of the pedal's sensor.
         place: where, "" where that is not said.
-        states: those that are said.
+        states: those that are said; `to_battery` where the other probe is there.
         unit: `V` or `Ω`.
         value: in that unit; infinite for no continuity.
     """
@@ -82,7 +82,8 @@ def understand(reading: Reading) -> Measured | str:
         .replace("\N{RIGHT SINGLE QUOTATION MARK}", "'")
         .split()
     )
-    place, rest = _first(words, _PLACES)
+    to_battery = re.search(_TO_BATTERY, words) is not None
+    place, rest = _first(re.sub(_TO_BATTERY, " ", words), _PLACES)
     line, _ = _first(rest, _LINES)
     if not line:
         return "no line of the circuit is named in it"
@@ -90,9 +91,11 @@ def understand(reading: Reading) -> Measured | str:
     wrong = _impossible(value, unit[0])
     if wrong:
         return wrong
-    states = frozenset(name for name, pattern in _STATES if re.search(pattern, rest))
+    states = {name for name, pattern in _STATES if re.search(pattern, rest)}
+    if to_battery:
+        states.add("to_battery")
     pedal = line.startswith("pedal_")
-    return Measured(line.removeprefix("pedal_"), pedal, place, states, unit[0], value)
+    return Measured(line.removeprefix("pedal_"), pedal, place, frozenset(states), unit[0], value)
 
 
 def _impossible(value: float, unit: str) -> str:

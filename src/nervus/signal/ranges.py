@@ -113,7 +113,9 @@ def _seen_elsewhere(recording: Recording, track: Channel, stay: Span, end: float
         whole = 100.0 if other.kind.unit is Unit.PERCENT else 5.0
         if seen.size > 1 and np.ptp(np.percentile(seen, [2.0, 98.0])) > _MOVES * whole:
             return True
-    for command in recording.with_role(Role.COMMAND) if sensor is Sensor.THROTTLE and end else ():
+    # A track that mirrors its sister is at the upper end where the throttle is shut.
+    alone = sensor is Sensor.THROTTLE and not sisters and end > 0.0
+    for command in recording.with_role(Role.COMMAND) if alone else ():
         seen = _during(command, stay)
         if seen.size and float(np.percentile(seen, 75.0)) < _COMMANDED_PCT:
             return True
