@@ -168,7 +168,14 @@ def workshop(cost: list[float], cures: FloatArray) -> Workshop:
     )
     price = np.asarray(cost)
     return Workshop(
-        rows, cures, np.zeros(len(cost)), price, price, np.zeros(len(cost)), np.ones(cures.shape[1])
+        rows,
+        cures,
+        np.zeros(len(cost)),
+        price,
+        price,
+        np.zeros(len(cost)),
+        np.ones(cures.shape[1]),
+        repairs(),
     )
 
 

@@ -29,6 +29,9 @@ def add_judge(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -
     judge.add_argument(
         "--logbook-file", type=Path, metavar="FILE", help="another logbook than the window's"
     )
+    judge.add_argument(
+        "--prices", type=Path, metavar="FILE.toml", help="the workshop's own times, prices and tools"
+    )
     judge.add_argument("--json", action="store_true", help="print nervus.judgement/1")
     judge.set_defaults(run=_judge)
 
@@ -44,7 +47,7 @@ def _judge(arguments: argparse.Namespace) -> int:
         else:
             job, where = _of_file(arguments.job, Path(folder))
         job = with_findings(job, where)
-    print(_told(job, as_json=arguments.json))
+    print(_told(job, arguments.prices, as_json=arguments.json))
     return USED
 
 
@@ -97,11 +100,15 @@ def _found(recording: "Recorded", path: Path) -> "Findings | None":
         return None
 
 
-def _told(job: "Job", *, as_json: bool) -> str:
+def _told(job: "Job", prices: Path | None, *, as_json: bool) -> str:
     from nervus.files.judgement_answer import judgement_answer, judgement_report  # noqa: PLC0415
     from nervus.judge.of_job import judge_job  # noqa: PLC0415
+    from nervus.knowledge.own_prices import AS_SHIPPED, read_own_prices, remarks_on  # noqa: PLC0415
 
-    judged = judge_job(job)
+    own = read_own_prices(prices) if prices is not None else AS_SHIPPED
+    for remark in remarks_on(own):
+        print(f"nervus: {prices}: {remark}.", file=sys.stderr)
+    judged = judge_job(job, own)
     if as_json:
         plain = (sys.stdout.encoding or "").lower().replace("-", "") != "utf8"
         return json.dumps(judgement_answer(job, judged), ensure_ascii=plain, allow_nan=False)

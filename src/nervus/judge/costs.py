@@ -15,8 +15,9 @@ import numpy as np
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.profile import ThrottleKind
-from nervus.knowledge.tree import fits, known_changes, repairs, tree_for
-from nervus.knowledge.tree_shapes import Repair
+from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices, repairs_of
+from nervus.knowledge.tree import fits, known_changes, tree_for
+from nervus.knowledge.tree_shapes import Repair, Repairs
 
 _SURE = 0.985
 # Work is stopped where what is left to hope for is not worth the cheapest repair.
@@ -35,6 +36,7 @@ class Workshop:
         cost: both, in money, shape (R,).
         parts: whether each renews a part, shape (R,).
         shows: chance that a fault that is still there is seen in the re-test, shape (F,).
+        table: what stands around the repairs.
     """
 
     repairs: tuple[Repair, ...]
@@ -44,6 +46,7 @@ class Workshop:
     cost: FloatArray
     parts: FloatArray
     shows: FloatArray
+    table: Repairs
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,9 +62,9 @@ class Expected:
 
 
 @cache
-def workshop_for(throttle: ThrottleKind | None) -> Workshop:
-    """The repairs that fit a throttle, with the prices that ship."""
-    tree, table = tree_for(throttle), repairs()
+def workshop_for(throttle: ThrottleKind | None, own: OwnPrices = AS_SHIPPED) -> Workshop:
+    """The repairs that fit a throttle, with the prices of a workshop."""
+    tree, table = tree_for(throttle), repairs_of(own)
     changes = {c.id: c for c in known_changes().change}
     rows = tuple(r for r in table.repair if fits(r.throttle, throttle))
     minutes = np.asarray([r.minutes for r in rows]) + table.retest_minutes
@@ -74,6 +77,7 @@ def workshop_for(throttle: ThrottleKind | None) -> Workshop:
         money + table.minute * minutes,
         np.asarray([float(r.part) for r in rows]),
         0.5 + 0.5 * tree.always,
+        table,
     )
 
 
@@ -100,7 +104,7 @@ def _plans(
     chances: FloatArray, shop: Workshop, order: str
 ) -> tuple[tuple[FloatArray, ...], list["np.ndarray[tuple[int], np.dtype[np.int_]]"]]:
     """Cost, minutes, money, parts in vain, come-backs, each (n,); and at each step the repair, or -1."""
-    table = repairs()
+    table = shop.table
     handed = table.handed_on_money + table.minute * table.handed_on_minutes
     back = table.comeback_money + table.minute * table.comeback_minutes
     rows = np.arange(len(chances))

@@ -16,7 +16,8 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.judgement import PossibleOutcome, RankedTest, School
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.costs import Expected, Workshop, expected_cost, expected_costs, workshop_for
-from nervus.knowledge.tree import Tree, fits, known_tests, repairs, tree_for
+from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices, repairs_of, tests_of
+from nervus.knowledge.tree import Tree, fits, tree_for
 from nervus.knowledge.tree_shapes import KnownTest
 
 _SURE_BITS = 0.02
@@ -34,11 +35,11 @@ class _Possible:
 
 
 @cache
-def _tests_for(throttle: ThrottleKind | None) -> tuple[_Possible, ...]:
-    tree, minute = tree_for(throttle), repairs().minute
+def _tests_for(throttle: ThrottleKind | None, own: OwnPrices) -> tuple[_Possible, ...]:
+    tree, minute = tree_for(throttle), repairs_of(own).minute
     return tuple(
         _Possible(t, outcome_chances(t, tree), t.money + minute * t.minutes)
-        for t in known_tests().test
+        for t in tests_of(own).test
         if fits(t.throttle, throttle)
     )
 
@@ -60,7 +61,7 @@ def rank_tests(
     chance: FloatArray,
     *,
     done: Iterable[str] = (),
-    missing: Iterable[str] = (),
+    own: OwnPrices = AS_SHIPPED,
 ) -> tuple[RankedTest, ...]:
     """Every test that is left, the one with the best saving a minute first.
 
@@ -69,12 +70,12 @@ def rank_tests(
         throttle: which tests fit.
         chance: of each fault, shape (F,), summing to 1.
         done: tests that were done already.
-        missing: what is not at hand.
+        own: the workshop's times, prices and tools.
     """
-    shop = workshop_for(throttle)
+    shop = workshop_for(throttle, own)
     now = float(expected_costs(chance[None, :], shop)[0])
-    without, lacking = {*done}, {*missing}
-    left = [p for p in _tests_for(throttle) if p.test.id not in without and p.test.needs not in lacking]
+    without = {*done}
+    left = [p for p in _tests_for(throttle, own) if p.test.id not in without]
     after = _costs_after(left, chance, shop)
     ranked = [_ranked(p, tree, chance, now - cost) for p, cost in zip(left, after, strict=True)]
     telling = [r for r in ranked if r.information_bits >= _SURE_BITS] or ranked[:1]
@@ -137,18 +138,20 @@ def _entropy(tree: Tree, chance: FloatArray) -> float:
 # -- the schools --------------------------------------------------------------------------------------
 
 
-def schools(throttle: ThrottleKind | None, chance: FloatArray) -> tuple[School, ...]:
+def schools(
+    throttle: ThrottleKind | None, chance: FloatArray, own: OwnPrices = AS_SHIPPED
+) -> tuple[School, ...]:
     """What each way of going about it costs on average: repairs by price, by likelihood, after proof.
 
     Proof before parts does the best test, whether it saves or not, and one more where that saves. The
     proposed way is the cheapest of all that were looked at.
     """
-    shop = workshop_for(throttle)
+    shop, tests = workshop_for(throttle, own), _tests_for(throttle, own)
     cheapest = (expected_cost(chance, shop, "cheapest_first"), ())
     likeliest = (expected_cost(chance, shop, "likeliest_first"), ())
-    proof = _after_tests(throttle, chance, shop, _PROOFS, frozenset(), always=True)
+    proof = _after_tests(tests, chance, shop, _PROOFS, always=True)
     plain = (expected_cost(chance, shop), ())
-    one = _after_tests(throttle, chance, shop, 1, frozenset(), always=False)
+    one = _after_tests(tests, chance, shop, 1, always=False)
     best = min((plain, one, proof, cheapest, likeliest), key=lambda way: way[0].cost)
     ways = (
         ("cheapest_first", cheapest),
@@ -165,17 +168,15 @@ def _school(name: str, way: Expected, tests: tuple[str, ...], shop: Workshop) ->
 
 
 def _after_tests(
-    throttle: ThrottleKind | None,
+    left: tuple[_Possible, ...],
     chance: FloatArray,
     shop: Workshop,
     most: int,
-    used: frozenset[str],
     *,
     always: bool,
 ) -> tuple[Expected, tuple[str, ...]]:
     """The best test, the best after each outcome, then repairs; with the texts of the likeliest way."""
     bare = expected_cost(chance, shop)
-    left = [p for p in _tests_for(throttle) if p.test.id not in used and not p.test.needs]
     costs = _costs_after(left, chance, shop) if most else []
     if not costs or (not always and min(costs) >= bare.cost):
         return bare, ()
@@ -184,8 +185,8 @@ def _after_tests(
     for row in best.chance:
         probability = float(row @ chance)
         then = row * chance / max(probability, 1e-300)
-        without = used | {best.test.id}
-        ways.append((probability, *_after_tests(throttle, then, shop, most - 1, without, always=False)))
+        others = tuple(p for p in left if p is not best)
+        ways.append((probability, *_after_tests(others, then, shop, most - 1, always=False)))
     _, likeliest, texts = max(ways, key=lambda way: way[0])
 
     def mean(of: Callable[[Expected], float]) -> float:

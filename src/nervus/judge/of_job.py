@@ -46,6 +46,7 @@ from nervus.judge.stretches import concerned
 from nervus.judge.verdict import rows_of
 from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without_each
 from nervus.knowledge import Judging
+from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.knowledge.tree import Tree, tree_for
 
 _MOST_CONTRADICTIONS, _MOST_FAULTS = 3, 12
@@ -90,8 +91,13 @@ class _Gathered:
     kinds: set[str] = field(default_factory=set)
 
 
-def judge_job(job: Job) -> JobJudgement:
-    """Faults, suspects, ledger, next tests and schools for all that is in a job."""
+def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
+    """Faults, suspects, ledger, next tests and schools for all that is in a job.
+
+    Args:
+        job: all that was told, seen, read, measured and changed.
+        own: the workshop's times, prices and tools.
+    """
     throttle = job.vehicle.throttle
     tree = tree_for(throttle)
     gathered = gather(job, tree)
@@ -99,7 +105,7 @@ def judge_job(job: Job) -> JobJudgement:
     suspects = sorted(tree.of_suspect(weighed.share).items(), key=lambda row: -row[1])
     outcome = outcome_of(suspects, len(gathered.evidence))
     faults = _faults(tree, weighed)
-    tests = rank_tests(tree, throttle, weighed.share, done=_done(job))
+    tests = rank_tests(tree, throttle, weighed.share, done=_done(job), own=own)
     cured = weighed.cured if gathered.cures else None
     headline = headline_of(outcome, suspects, faults, cured)
     lines = _ledger(tree, gathered, weighed)
@@ -119,7 +125,7 @@ def judge_job(job: Job) -> JobJudgement:
         _contradictions(tree, gathered),
         tuple(gathered.aside),
         tests,
-        schools(throttle, weighed.share),
+        schools(throttle, weighed.share, own),
         cured,
     )
 
@@ -284,16 +290,14 @@ def _step(line: LedgerLine) -> Step:
 def _contradictions(tree: Tree, gathered: _Gathered) -> tuple[Remark, ...]:
     """Pairs of observations that no fault explains together, the worst first."""
     early = [e for e in gathered.evidence if e.after == 0]
-    scaled = [e.shown / max(float(tree.prior @ e.shown), 1e-12) for e in early]
-    found = []
-    for i, first in enumerate(scaled):
-        for j in range(i):
-            second = scaled[j]
-            # How probable both are together against each by itself (pointwise mutual information).
-            together = float(np.log(max(float(tree.prior @ (first * second)), 1e-12)))
-            both = min(float(np.log(first.max())), float(np.log(second.max())))
-            if together < _CONTRADICTION and both > _SAYS_SOMETHING:
-                found.append((together, early[j], early[i]))
+    if not early:
+        return ()
+    scaled = np.asarray([e.shown / max(float(tree.prior @ e.shown), 1e-12) for e in early])
+    # How probable two are together against each by itself (pointwise mutual information).
+    together = np.log(np.maximum((scaled * tree.prior) @ scaled.T, 1e-12))
+    says = np.log(scaled.max(axis=1)) > _SAYS_SOMETHING
+    pairs = np.argwhere(np.tril((together < _CONTRADICTION) & says[:, None] & says[None, :], -1))
+    found = [(float(together[i, j]), early[j], early[i]) for i, j in pairs]
     found.sort(key=lambda row: row[0])
     return tuple(
         Remark(

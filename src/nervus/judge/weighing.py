@@ -202,17 +202,16 @@ def _nats(
     share: FloatArray,
 ) -> tuple[dict[SuspectId, float], ...]:
     """For each observation and suspect: expected log-likelihood for it against that for all others."""
-    told = []
-    members = {s: tree.of(s.value) for s in SuspectId}
-    for e, (with_it, without) in zip(evidence, shown, strict=True):
-        there = left[e.after]
-        log = there * np.log(with_it) + (1.0 - there) * np.log(without)
-        told.append({s: _mean(log, share, m) - _mean(log, share, ~m) for s, m in members.items()})
-    return tuple(told)
-
-
-def _mean(
-    log: FloatArray, share: FloatArray, members: "np.ndarray[tuple[int], np.dtype[np.bool_]]"
-) -> float:
-    weight = np.where(members, share + 1e-15, 0.0)
-    return float(weight @ log / weight.sum()) if members.any() else 0.0
+    if not evidence:
+        return ()
+    there = left[[e.after for e in evidence]]
+    gone = np.log([without for _, without in shown])[:, None]
+    log = there * np.log([with_it for with_it, _ in shown]) + (1.0 - there) * gone
+    weight = share + 1e-15
+    told = np.zeros((len(SuspectId), len(evidence)))
+    for number, suspect in enumerate(SuspectId):
+        members = tree.of(suspect.value)
+        if members.any():
+            own, rest = weight * members, weight * ~members
+            told[number] = log @ (own / own.sum()) - log @ (rest / rest.sum())
+    return tuple({s: float(n) for s, n in zip(SuspectId, column, strict=True)} for column in told.T)
