@@ -281,7 +281,7 @@ def test_the_list_of_commands_is_whole(capsys: pytest.CaptureFixture[str]) -> No
 
 
 def test_the_values_that_help_names_are_those_that_are_taken() -> None:
-    for fault in re.findall(r"\b(sticks|stays-open|weak-motor|false-air)\b", FAULTS):
+    for fault in re.findall(r"\b(sticks|stays-open|weak-motor|dead-motor|false-air)\b", FAULTS):
         read_fault(fault)
     for line in ("supply", "ground", "signal1", "signal2", "wiper1", "above1", "below1", "plug_signal1"):
         assert line in FAULTS

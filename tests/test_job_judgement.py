@@ -21,6 +21,7 @@ from nervus.judge.of_job import judge_job
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.what_if import what_if
 from nervus.knowledge.tree import known_changes, tree_for
+from nervus.standin.depot_traps import traps
 
 TRADE = "common practice, no published source"
 HISTORY = (CodeState.HISTORY,)
@@ -260,6 +261,39 @@ def test_supposing_an_outcome_moves_suspects_and_keeps_nothing() -> None:
     assert wiring > chance_of(judged, "wiring")
     assert supposed.headline.startswith("If “drops answer to the hand”")
     assert judge_job(job).standing == judged.standing
+
+
+@pytest.mark.parametrize(
+    ("words", "suspect", "name", "outcome"),
+    [
+        ("harness was off for the gearbox", "none", "left_over", Outcome.CLEAR),
+        ("dies on the gravel", "wiring", "open_signal_1", Outcome.CLEAR),
+        ("reduced power every other day", "", "", Outcome.BETWEEN),
+        ("hunts at idle and stalls", "throttle_body", "dirty_plate", Outcome.CLEAR),
+        ("stumbles on the hill", "elsewhere", "ignition", Outcome.CLEAR),
+        ("limps home from the tip", "sensor", "", Outcome.CLEAR),
+        ("no pedal at the clinic", "pedal_sensor", "open_pedal_signal_1", Outcome.CLEAR),
+        ("crawled back from the airfield", "", "", Outcome.NOT_ENOUGH),
+        ("jerks when it pulls away", "wiring", "open_signal_2", Outcome.CLEAR),
+    ],
+)
+def test_the_classic_traps_of_the_demo(words: str, suspect: str, name: str, outcome: Outcome) -> None:
+    """Common practice, no published source: each is what a careful technician would say of it."""
+    (course,) = [c for c in traps() if any(words in getattr(e, "words", "") for e in c.entries)]
+    judged = judge_job(replace(course.job, entries=tuple(course.entries)))
+    assert judged.outcome is outcome
+    if suspect:
+        assert judged.standing.suspects[0].id == suspect
+        assert any(f.id.startswith(name) for f in judged.faults[:2])
+
+
+def test_a_test_that_was_done_is_not_advised_again_until_something_was_changed() -> None:
+    at = "plug on, key on"
+    told = Written().told("reduced_power").codes("P0222").read("supply at the plug", 5.0, "V", at)
+    assert "drop_ground" in [t.id for t in judge_job(told.job).tests]
+    both = told.read("sensor ground at the plug", 0.02, "V", at)
+    assert "drop_ground" not in [t.id for t in judge_job(both.job).tests]
+    assert "drop_ground" in [t.id for t in judge_job(both.done("plug cleaned").job).tests]
 
 
 # -- the command -------------------------------------------------------------------------------------

@@ -7,7 +7,7 @@ FAULTS = """faults:
   open-LINE  resistance-LINE=OHMS  short-LINE-LINE     lines: supply, ground, signal1, signal2; battery
                                         for shorts; wiper1, above1, below1 of track 1 (2 alike),
                                         plug_signal1, supply_plug, ground_plug
-  sticks  stays-open  weak-motor  false-air            mechanics and air
+  sticks  stays-open  weak-motor  dead-motor  false-air    mechanics and air
   FAULT~shake  ~water  ~heat  ~chance                  shows only then
   FAULT@18-21                                          shows at this place of the travel, percent
   pedal:FAULT                                          the same in the pedal's sensor"""

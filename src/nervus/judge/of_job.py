@@ -24,6 +24,7 @@ from nervus.domain.job import (
     Job,
     KeptObservation,
     Look,
+    Moment,
     Moved,
     Reading,
     Recorded,
@@ -42,6 +43,7 @@ from nervus.judge.of_codes import of_codes
 from nervus.judge.of_readings import of_readings
 from nervus.judge.of_recordings import of_recording
 from nervus.judge.of_told import of_complaint, of_look, of_state
+from nervus.judge.reading_words import Measured, understand
 from nervus.judge.stretches import concerned
 from nervus.judge.verdict import rows_of
 from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without_each
@@ -212,9 +214,24 @@ def _of_recordings(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyE
 
 
 def _done(job: Job) -> set[str]:
-    """Tests that the job shows as done."""
-    looked = {look.item for look in of_kind(job.entries, Look) if look.seen is not Seen.NOT_SEEN}
-    return {test for test, items in _LOOK_TESTS.items() if items <= looked}
+    """Tests that the job shows as done, since the last change."""
+    since = max((c.at for c in of_kind(job.entries, Change)), default=job.opened)
+    entries = tuple(e for e in job.entries if e.at >= since)
+    looked = {look.item for look in of_kind(entries, Look) if look.seen is not Seen.NOT_SEEN}
+    done = {test for test, items in _LOOK_TESTS.items() if items <= looked}
+    if any(c.moment is Moment.CLEARED for c in of_kind(entries, CodeSet)):
+        done.add("clear_and_see")
+    read = [
+        m for m in map(understand, of_kind(entries, Reading)) if isinstance(m, Measured) and not m.pedal
+    ]
+    for plugged, test in ((True, "drop_ground"), (False, "plug_off")):
+        at = {m.line for m in read if m.unit == "V" and ("plug_off" not in m.states) is plugged}
+        if {"supply", "ground"} <= at:
+            done.add(test)
+    places = {(m.line, m.place) for m in read if m.unit == "V"}
+    if any({(line, "unit_plug"), (line, "sensor_plug")} <= places for line in ("signal1", "signal2")):
+        done.add("both_ends")
+    return done
 
 
 # -- what comes of it -------------------------------------------------------------------------------

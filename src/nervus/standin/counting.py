@@ -24,6 +24,7 @@ from nervus.standin.vehicle import SimulatedVehicle
 
 _SECONDS = 22.0
 _BY_ITSELF = 0.05
+_ELECTRONIC = ("motor", "spring", "motor_line", "unit_driver", "worn_gear")
 _LOG = (
     "tps1_pct", "tps2_pct", "throttle_pct", "throttle_cmd_pct", "pedal_pct", "app1_pct", "app2_pct",
     "rpm", "ect_c", "batt_v",
@@ -49,12 +50,18 @@ PLAYS: dict[str, str] = {
     "short_supply": "short-supply-ground={low}{when}",
     "sticking_plate": "sticks{heat}",
     "spring": "stays-open",
-    "motor": "weak-motor",
+    "motor": "{motor}-motor",
     "false_air": "false-air",
     **{f"worn_pedal_{n}": f"pedal:open-wiper{n}@{{place}}" for n in (1, 2)},
     **{f"open_pedal_signal_{n}": f"pedal:open-signal{n}{{when}}" for n in (1, 2)},
     "pedal_feed": "pedal:open-{feed}{when}",
     "nothing": "",
+    "motor_line": "dead-motor",
+    "unit_driver": "dead-motor",
+    "worn_gear": "sticks{heat}",
+    **{f"open_signal_{n}_unit_plug": f"open-signal{n}{{when}}" for n in (1, 2)},
+    "open_supply_unit_plug": "open-supply{when}",
+    "open_ground_unit_plug": "open-ground{when}",
 }
 
 
@@ -62,7 +69,7 @@ def count(runs: int, seed: int) -> Iterator[tuple[str, str, Played]]:
     """Each kind of throttle and fault with what came of so many runs."""
     for kind in ThrottleKind:
         for number, (fault, written) in enumerate(PLAYS.items()):
-            second = "_2" in fault or "pedal" in fault or fault in ("motor", "spring")
+            second = "_2" in fault or "pedal" in fault or fault in _ELECTRONIC
             if kind is ThrottleKind.CABLE and (second or fault == "water_in_plug"):
                 continue
             seeds = np.random.SeedSequence([seed, number, kind is ThrottleKind.CABLE]).spawn(runs)
@@ -138,6 +145,7 @@ def _drawn_words(random: np.random.Generator) -> dict[str, str]:
         "place": f"{place:.1f}-{place + random.uniform(0.8, 5.0):.1f}",
         "when": _WHEN[int(random.choice(4, p=(0.35, 0.35, 0.2, 0.1)))],
         "rare": ("", "~chance", "~heat")[int(random.choice(3, p=(0.5, 0.4, 0.1)))],
+        "motor": ("weak", "dead")[int(random.random() < 0.5)],
         "heat": ("", "~heat")[int(random.random() < 0.4)],
         "rail1": names[1],
         "rail2": names[2],

@@ -7,7 +7,7 @@ A fault is written as one word: what, where it is bound to a place, and what mak
     open-signal2~shake      in bursts while the harness is shaken (also ~water, ~heat, ~chance)
     open-wiper1@18-21       at this place of the travel, in most crossings: a worn track
     pedal:open-signal1      the same in the pedal's sensor
-    sticks, stays-open, weak-motor, false-air      mechanics and air
+    sticks, stays-open, weak-motor, dead-motor, false-air      mechanics and air
 """
 
 import re
@@ -20,7 +20,7 @@ from nervus.circuit.signatures import CircuitFault, circuit_faults
 from nervus.domain.errors import OutsideError
 from nervus.domain.finding import Span
 
-MECHANICAL = ("sticks", "stays-open", "weak-motor", "false-air")
+MECHANICAL = ("sticks", "stays-open", "weak-motor", "dead-motor", "false-air")
 _WRITTEN = re.compile(
     r"(?P<pedal>pedal:)?(?P<what>[a-z0-9_-]+?)(?:=(?P<ohms>[0-9.]+))?"
     r"(?:@(?P<low>[0-9.]+)-(?P<high>[0-9.]+))?(?:~(?P<when>[a-z]+))?"

@@ -85,9 +85,9 @@ class SimulatedVehicle:
         self.advance(0.02)
 
     def _plate_data(self, faults: tuple[Planted, ...]) -> PlateData:
-        weak = any(f.what == "weak-motor" for f in faults)
-        sound = PlateData()
-        return replace(sound, motor=sound.motor * _WEAK) if weak else sound
+        sound, planted = PlateData(), {f.what for f in faults if isinstance(f.what, str)}
+        left = 0.0 if "dead-motor" in planted else _WEAK if "weak-motor" in planted else 1.0
+        return replace(sound, motor=sound.motor * left)
 
     def _make_unit(self) -> ControlUnit:
         tracks = range(1, len(self.wiring.circuit.tracks) + 1)
