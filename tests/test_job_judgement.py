@@ -256,7 +256,7 @@ def test_supposing_an_outcome_moves_suspects_and_keeps_nothing() -> None:
     job = Written().told("reduced_power").codes("P0222").job
     judged = judge_job(job)
     test = next(t for t in judged.tests if t.id == "shake")
-    supposed = what_if(judged, test, test.outcomes[0])
+    supposed = what_if(judged, test.outcomes[0])
     wiring = next(s.probability for s in supposed.suspects if s.id == "wiring")
     assert wiring > chance_of(judged, "wiring")
     assert supposed.headline.startswith("If “drops answer to the hand”")

@@ -53,7 +53,8 @@ def of_readings(
         shown = (held * with_it).mean(axis=1) / held.mean(axis=1)
         as_sound = float((sound * without).mean() / sound.mean())
         weight[after] = (held * with_it, sound * without)
-        text = f"{reading.where or 'measured'}: {reading.value:g} {reading.unit}"
+        where = ", ".join(w for w in (reading.where, reading.conditions) if w) or "measured"
+        text = f"{where}: {reading.value:g} {reading.unit}"
         evidence.append(Evidence(text, SOURCE, (reading.id,), shown, as_sound, _SLIP, after))
     return evidence, left
 

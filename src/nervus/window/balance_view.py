@@ -23,6 +23,7 @@ from nervus.judge.words import SUSPECT_NAMES
 from nervus.window.theme import BRIGHT, Theme
 
 _ROW, _TALL_ROW, _TOP, _TEXT_SHARE = 28, 44, 28, 0.52
+_BELOW = 6
 # Less than this is neither for nor against; a bar is as long as it can be at this many times.
 _LEAST, _MOST = 1.06, 1000.0
 _NUMBER_WIDTH = 64
@@ -55,7 +56,7 @@ class BalanceView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(400, self._tops()[-1] + 6)
+        return QSize(400, self._tops()[-1] + _BELOW)
 
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()
@@ -71,7 +72,7 @@ class BalanceView(QWidget):
         self._lines = sorted(ledger, key=lambda line: -abs(math.log(line.times_as_likely[suspect])))
         self._row = min(self._row, len(self._lines) - 1)
         self.setAccessibleDescription("; ".join(self.rows()))
-        self.updateGeometry()
+        self._fit()
         self.update()
 
     def rows(self) -> list[str]:
@@ -92,7 +93,13 @@ class BalanceView(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self.updateGeometry()
+        self._fit()
+
+    def _fit(self) -> None:
+        """As high as its rows are at this width."""
+        height = self._tops()[-1] + _BELOW
+        if height != self.minimumHeight():
+            self.setFixedHeight(height)
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -18,7 +18,7 @@ from nervus.window.tests_view import TestsView
 from nervus.window.theme import Theme
 from nervus.window.ways_view import WaysView
 
-_SHOWN_SUSPECTS = 3
+_SHOWN_SUSPECTS, _SHOWN_REMARKS = 3, 2
 _OUTCOMES = {
     Outcome.CLEAR: "Clear enough to act on.",
     Outcome.BETWEEN: "Between two.",
@@ -33,10 +33,12 @@ class DecidePage(WrittenPage):
     Signals:
         supposed: a judgement as it would stand after an outcome, or `None` to go back.
         station: a test is begun there.
+        prices_wanted: the workshop's own times and prices are to be set.
     """
 
     supposed = pyqtSignal(object)
     station = pyqtSignal(str)
+    prices_wanted = pyqtSignal()
 
     def __init__(self, make: Callable[[str], AnyEntry], parent: QWidget | None = None) -> None:
         hint = "What stands at the right is kept with it. Nervus advises; the technician decides."
@@ -44,7 +46,10 @@ class DecidePage(WrittenPage):
         super().__init__("Decide", hint, words, make, Decision, parent)
         self._judged: JobJudgement | None = None
         self._suspect: SuspectId | None = None
+        self._job_id = ""
         self.balance, self.tests, self.ways = BalanceView(self), TestsView(self), WaysView(self)
+        self.prices = QPushButton("Own times, prices and tools …", self)
+        self.prices.clicked.connect(self.prices_wanted)
         self.how_far = quiet("", self)
         self.source = quiet("", self)
         self.remarks = quiet("", self)
@@ -81,7 +86,12 @@ class DecidePage(WrittenPage):
         column.addWidget(scrolled(self.balance, why), 1)
         column.addWidget(self.source)
         column.addWidget(self.remarks)
-        for view in (why, self.tests, scrolled(self.ways, self)):
+        costs = QWidget(self)
+        below = QVBoxLayout(costs)
+        below.setContentsMargins(0, 0, 0, 0)
+        below.addWidget(scrolled(self.ways, costs), 1)
+        below.addWidget(self.prices, 0, Qt.AlignmentFlag.AlignLeft)
+        for view in (why, self.tests, costs):
             self.stack.addWidget(view)
         self.column.insertLayout(0, row)
         self.column.insertWidget(1, self.stack, 1)
@@ -117,9 +127,9 @@ class DecidePage(WrittenPage):
         self.ways.show_ways(judged.schools)
         told = [f"Contradiction: {r.text}." for r in judged.contradictions]
         told += [f"Not weighed: {r.text}." for r in judged.not_weighed]
-        self.remarks.setText(
-            "\n".join(told[:4]) + (f"\nand {len(told) - 4} more" if len(told) > 4 else "")
-        )
+        more = len(told) - _SHOWN_REMARKS
+        shown = [*told[:_SHOWN_REMARKS], *([f"and {more} more"] if more > 0 else [])]
+        self.remarks.setText("\n".join(shown))
         self.remarks.setToolTip("\n".join(told))
         self.remarks.setVisible(bool(told))
         self.source.setText(
@@ -128,8 +138,10 @@ class DecidePage(WrittenPage):
 
     def _offer_suspects(self, judged: JobJudgement) -> None:
         shown = judged.standing.suspects[:_SHOWN_SUSPECTS]
-        if self._suspect not in [s.id for s in shown]:
+        job_id = self.job.id if self.job is not None else ""
+        if self._suspect not in [s.id for s in shown] or job_id != self._job_id:
             self._suspect = shown[0].id
+        self._job_id = job_id
         while (item := self._suspect_row.takeAt(0)) is not None:
             old = item.widget()
             if old is not None:
@@ -163,4 +175,4 @@ class DecidePage(WrittenPage):
         if test is None or self._judged is None:
             self.supposed.emit(None)
         else:
-            self.supposed.emit(what_if(self._judged, test, outcome))  # type: ignore[arg-type] # as emitted
+            self.supposed.emit(what_if(self._judged, outcome))  # type: ignore[arg-type] # as emitted

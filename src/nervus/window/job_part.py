@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from nervus.codes.notation import Code, CodeStatus
 from nervus.domain.analysis import Judgement
+from nervus.domain.errors import OutsideError
 from nervus.domain.job import (
     AnyEntry,
     CodeState,
@@ -28,6 +29,13 @@ from nervus.domain.job import (
 )
 from nervus.domain.job_list import JobRow
 from nervus.domain.judgement import JobJudgement
+from nervus.knowledge.own_prices import (
+    AS_SHIPPED,
+    OwnPrices,
+    read_own_prices,
+    remarks_on,
+    write_own_prices,
+)
 from nervus.window.attaching import Attaching
 from nervus.window.book_keeper import BookKeeper
 
@@ -85,6 +93,8 @@ class JobPart(QObject):
         super().__init__(parent)
         self.job: Job | None = None
         self.weighed: JobJudgement | None = None
+        self.own = AS_SHIPPED
+        self._prices = logbook.with_name("workshop.toml")
         self._done: list[_Done] = []
         self.keeper = BookKeeper(logbook, self)
         self.files = logbook.with_suffix(".files")
@@ -98,7 +108,12 @@ class JobPart(QObject):
         self.keeper.overtaken.connect(lambda _entry: self._overtaken())
 
     def start(self) -> None:
-        """Open the logbook and list what is in it."""
+        """Open the logbook and list what is in it; read the workshop's own prices."""
+        if self._prices.is_file():
+            try:
+                self._count_with(read_own_prices(self._prices))
+            except OutsideError as wrong:
+                self.told.emit(str(wrong))
         self.keeper.start()
         self.refresh()
         self.keeper.ask(
@@ -166,7 +181,7 @@ class JobPart(QObject):
 
         def read(book: "Logbook") -> tuple[Job, Judgement | None]:
             job = book.job(job_id)
-            weighed = judged(job)
+            weighed = judged(job, self.own)
             return job, weighed.standing if weighed is not None else None
 
         self.keeper.ask(read, lambda found: done(*found))
@@ -266,7 +281,7 @@ class JobPart(QObject):
 
     def _show(self, job: Job | None) -> None:
         self.job = job
-        self.weighed = judged(job) if job is not None else None
+        self.weighed = judged(job, self.own) if job is not None else None
         self.shown.emit(job)
         self.judged.emit(self.weighed)
 
@@ -274,6 +289,23 @@ class JobPart(QObject):
     def judgement(self) -> Judgement | None:
         """How the job in hand stands; `None` where nothing in it was weighed."""
         return self.weighed.standing if self.weighed is not None else None
+
+    def keep_prices(self, own: OwnPrices) -> None:
+        """Count with a workshop's own times, prices and tools from now on."""
+        try:
+            self._prices.parent.mkdir(parents=True, exist_ok=True)
+            write_own_prices(own, self._prices)
+        except OSError as wrong:
+            self.told.emit(f"{self._prices.name}: {wrong.strerror}; they count until Nervus is closed.")
+        self._count_with(own)
+        if self.job is not None:
+            self._show(self.job)
+
+    def _count_with(self, own: OwnPrices) -> None:
+        self.own = own
+        remarks = remarks_on(own)
+        if remarks:
+            self.told.emit(f"Times and prices: {'; '.join(remarks)}.")
 
     def put_identities(self, told: dict[int, dict[str, str]]) -> None:
         """What control units told of themselves; what is kept already is not kept twice."""
@@ -359,11 +391,11 @@ class JobPart(QObject):
             self._show(job)
 
 
-def judged(job: Job) -> JobJudgement | None:
+def judged(job: Job, own: OwnPrices) -> JobJudgement | None:
     """The judgement of all that is in a job; `None` where nothing in it could be weighed."""
     from nervus.judge.of_job import judge_job  # noqa: PLC0415 - off the way to the first window
 
-    weighed = judge_job(job)
+    weighed = judge_job(job, own)
     return weighed if weighed.ledger else None
 
 

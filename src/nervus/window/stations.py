@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from nervus.codes.notation import Code
@@ -214,7 +214,16 @@ class Stations(QObject):
         page.show_judgement(self._part.weighed)
         page.supposed.connect(self.supposed)
         page.station.connect(self.go)
+        page.prices_wanted.connect(lambda: self._ask_prices(page))
         return page
+
+    def _ask_prices(self, page: QWidget) -> None:
+        from nervus.window.prices_dialog import PricesDialog  # noqa: PLC0415 - when first wanted
+
+        dialog = PricesDialog(self._part.own, page)
+        dialog.accepted.connect(lambda: self._part.keep_prices(dialog.prices))
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
 
     def _mend(self) -> StationPage:
         from nervus.window.entries_page import MendPage  # noqa: PLC0415 - when first wanted

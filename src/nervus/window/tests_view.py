@@ -2,10 +2,11 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QRectF, QSignalBlocker, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QPainter, QPaintEvent
+from PyQt6.QtCore import QRect, QRectF, QSignalBlocker, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
+    QListView,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -20,7 +21,7 @@ from nervus.window.station_page import quiet, scrolled
 from nervus.window.theme import BRIGHT, Theme
 
 _STATION_NAMES = {"look": "Look", "record": "Record", "pins": "Pins", "codes": "Codes"}
-_BITS_WIDTH = 60
+_ITEM_MARGIN = 36
 
 
 class OutcomeButton(QPushButton):
@@ -94,6 +95,7 @@ class TestsView(QWidget):
         self.list = QListWidget(self)
         self.list.setAccessibleName("Tests that are left, the best first")
         self.list.setWordWrap(True)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._show)
         self.how, self.caution = quiet("", self), quiet("", self)
@@ -120,6 +122,25 @@ class TestsView(QWidget):
         row.addWidget(self.list, 5)
         row.addWidget(scrolled(inner, self), 6)
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Every test as high as its words are at the width that the list has."""
+        view = self.list.viewport()
+        width = max(120, (view.width() if view is not None else 0) - _ITEM_MARGIN)
+        wrap = int(Qt.TextFlag.TextWordWrap)
+        for row in range(self.list.count()):
+            item = self.list.item(row)
+            if item is not None:
+                box = self.list.fontMetrics().boundingRect(QRect(0, 0, width, 400), wrap, item.text())
+                item.setSizeHint(QSize(width, box.height() + _ITEM_MARGIN // 2))
+
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
         self._theme = theme
@@ -141,6 +162,7 @@ class TestsView(QWidget):
             item = QListWidgetItem(f"{test.text}\n{worth}", self.list)
             item.setToolTip(test.how)
         silent.unblock()
+        self._fit()
         ids = [test.id for test in self._tests]
         self.list.setCurrentRow(ids.index(chosen) if chosen in ids else 0)
         self._show(self.list.currentRow())

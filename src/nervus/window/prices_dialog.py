@@ -1,0 +1,170 @@
+"""The workshop's own times, prices and tools: a table over the usual ones, kept beside the logbook."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nervus.knowledge.own_prices import OwnPrices, OwnRow
+from nervus.knowledge.tree import known_tests, repairs
+
+_HEADS = ("what is done", "minutes", "money")
+_HINT = (
+    "Empty means the usual value, which stands behind the words. Money is in your own currency, a minute"
+    " of work too. Tests for which something is not at hand are not proposed."
+)
+_TOOLS = "At hand"
+
+
+class PricesDialog(QDialog):
+    """Edits a workshop's numbers; `prices` is what stands there when it was accepted."""
+
+    def __init__(self, own: OwnPrices, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Times, prices and tools of this workshop")
+        self.resize(760, 600)
+        self.prices = own
+        self.currency = _field("Currency", own.currency)
+        minute = repairs().minute
+        self.minute = _field("A minute of work", _written(own.minute), f"{minute:g}")
+        self.table = QTableWidget(0, len(_HEADS), self)
+        self.table.setAccessibleName("Times and prices")
+        self.table.setHorizontalHeaderLabels(list(_HEADS))
+        self.tools: dict[str, QCheckBox] = {}
+        self._rows: list[tuple[str, str]] = []
+        self.wrong = QLabel("", self)
+        self.wrong.setObjectName("caution")
+        self.wrong.setWordWrap(True)
+        self.wrong.hide()
+        self._fill(own)
+        self._lay_out(own)
+
+    def _fill(self, own: OwnPrices) -> None:
+        for kind, known, rows in (
+            ("repair", [(r.id, r.text, r.minutes, r.money) for r in repairs().repair], own.repair),
+            ("test", [(t.id, t.text, t.minutes, t.money) for t in known_tests().test], own.test),
+        ):
+            given = {row.id: row for row in rows}
+            for name, text, minutes, money in known:
+                row = self.table.rowCount()
+                self.table.insertRow(row)
+                words = QTableWidgetItem(f"{text}  (usually {minutes:g} min, {money:g})")
+                words.setFlags(Qt.ItemFlag.ItemIsEnabled)
+                words.setToolTip(text)
+                self.table.setItem(row, 0, words)
+                mine = given.get(name)
+                for column, usual, own_value in (
+                    (1, minutes, mine.minutes if mine else None),
+                    (2, money, mine.money if mine else None),
+                ):
+                    self.table.setItem(row, column, QTableWidgetItem(_written(own_value)))
+                    cell = self.table.item(row, column)
+                    assert cell is not None  # noqa: S101 - set the line before
+                    cell.setToolTip(f"usually {usual:g}")
+                self._rows.append((kind, name))
+
+    def _lay_out(self, own: OwnPrices) -> None:
+        side = self.table.verticalHeader()
+        if side is not None:
+            side.hide()
+        head = self.table.horizontalHeader()
+        if head is not None:
+            head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        above = QHBoxLayout()
+        for words, field in (("Currency", self.currency), ("A minute of work costs", self.minute)):
+            above.addWidget(QLabel(words, self))
+            above.addWidget(field)
+        above.addStretch(1)
+        grid = QGridLayout()
+        needed = sorted({t.needs for t in known_tests().test if t.needs})
+        for number, tool in enumerate(needed):
+            box = QCheckBox(f"{_TOOLS}: {tool}", self)
+            box.setChecked(tool not in own.missing)
+            grid.addWidget(box, number // 3, number % 3)
+            self.tools[tool] = box
+        keep, leave = QPushButton("Keep", self), QPushButton("Leave as it was", self)
+        keep.setDefault(True)
+        keep.clicked.connect(self._keep)
+        leave.clicked.connect(self.reject)
+        below = QHBoxLayout()
+        below.addStretch(1)
+        below.addWidget(leave)
+        below.addWidget(keep)
+        hint = QLabel(_HINT, self)
+        hint.setWordWrap(True)
+        hint.setObjectName("quiet")
+        whole = QVBoxLayout(self)
+        whole.addWidget(hint)
+        whole.addLayout(above)
+        whole.addLayout(grid)
+        whole.addWidget(self.table, 1)
+        whole.addWidget(self.wrong)
+        whole.addLayout(below)
+
+    def _keep(self) -> None:
+        try:
+            rows: dict[str, list[OwnRow]] = {"repair": [], "test": []}
+            for number, (kind, name) in enumerate(self._rows):
+                minutes, money = self._number(number, 1), self._number(number, 2)
+                if minutes is not None or money is not None:
+                    rows[kind].append(OwnRow(id=name, minutes=minutes, money=money))
+            self.prices = OwnPrices(
+                currency=self.currency.text().strip()[:8],
+                minute=_number(self.minute.text(), "a minute of work"),
+                missing=tuple(tool for tool, box in self.tools.items() if not box.isChecked()),
+                repair=tuple(rows["repair"]),
+                test=tuple(rows["test"]),
+            )
+        except ValueError as wrong:
+            self.wrong.setText(str(wrong))
+            self.wrong.show()
+            return
+        self.accept()
+
+    def _number(self, row: int, column: int) -> float | None:
+        cell, words = self.table.item(row, column), self.table.item(row, 0)
+        what = f"{words.text() if words else ''}, {_HEADS[column]}"
+        return _number(cell.text() if cell else "", what)
+
+
+def _field(name: str, text: str, placeholder: str = "") -> QLineEdit:
+    field = QLineEdit(text)
+    field.setAccessibleName(name)
+    field.setPlaceholderText(placeholder)
+    field.setMaximumWidth(110)
+    return field
+
+
+def _written(value: float | None) -> str:
+    return "" if value is None else f"{value:g}"
+
+
+def _number(text: str, what: str) -> float | None:
+    """A number as people write it, `None` for nothing.
+
+    Raises:
+        ValueError: it is none, or below zero; the sentence says which.
+    """
+    words = text.strip().replace(",", ".")
+    if not words:
+        return None
+    try:
+        value = float(words)
+    except ValueError:
+        value = -1.0
+    if not 0.0 <= value <= 1e7:
+        raise ValueError(
+            f"“{text.strip()[:20]}” ({what}) is no number to count with; accepted is 35 or 12,50."
+        )
+    return value
