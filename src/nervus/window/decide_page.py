@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from nervus.domain.analysis import SuspectId
-from nervus.domain.job import AnyEntry, Decision
+from nervus.domain.job import AnyEntry, Decision, Job
 from nervus.domain.judgement import JobJudgement, LedgerLine, Outcome
 from nervus.judge.what_if import what_if
 from nervus.judge.words import SUSPECT_NAMES, natural_frequency
@@ -46,7 +46,6 @@ class DecidePage(WrittenPage):
         super().__init__("Decide", hint, words, make, Decision, parent)
         self._judged: JobJudgement | None = None
         self._suspect: SuspectId | None = None
-        self._job_id = ""
         self.balance, self.tests, self.ways = BalanceView(self), TestsView(self), WaysView(self)
         self.prices = QPushButton("Own times, prices and tools …", self)
         self.prices.clicked.connect(self.prices_wanted)
@@ -99,6 +98,15 @@ class DecidePage(WrittenPage):
         self.nothing.setText("Nothing is decided yet.")
         self.views["Why"].setChecked(True)
 
+    def show_job(self, job: Job) -> None:
+        if self.job is None or self.job.id != job.id:
+            # Another job: its own first suspect, its own best test.
+            self._suspect = None
+            self.tests.choose_best()
+            if self._judged is not None:
+                self._offer_suspects(self._judged)
+        super().show_job(job)
+
     def show_view(self, number: int) -> None:
         """Show the reasons (0), the tests (1) or the ways (2)."""
         list(self.views.values())[number].setChecked(True)
@@ -123,7 +131,7 @@ class DecidePage(WrittenPage):
             return
         self.how_far.setText(" ".join((_OUTCOMES[judged.outcome], judged.missing)).strip())
         self._offer_suspects(judged)
-        self.tests.show_tests(judged.tests, self.job.id if self.job is not None else "")
+        self.tests.show_tests(judged.tests)
         self.ways.show_ways(judged.schools)
         told = [f"Contradiction: {r.text}." for r in judged.contradictions]
         told += [f"Not weighed: {r.text}." for r in judged.not_weighed]
@@ -138,10 +146,8 @@ class DecidePage(WrittenPage):
 
     def _offer_suspects(self, judged: JobJudgement) -> None:
         shown = judged.standing.suspects[:_SHOWN_SUSPECTS]
-        job_id = self.job.id if self.job is not None else ""
-        if self._suspect not in [s.id for s in shown] or job_id != self._job_id:
+        if self._suspect not in [s.id for s in shown]:
             self._suspect = shown[0].id
-        self._job_id = job_id
         while (item := self._suspect_row.takeAt(0)) is not None:
             old = item.widget()
             if old is not None:

@@ -91,7 +91,6 @@ class TestsView(QWidget):
         super().__init__(parent)
         self._theme: Theme = BRIGHT
         self._tests: list[RankedTest] = []
-        self._job_id = ""
         self.list = QListWidget(self)
         self.list.setAccessibleName("Tests that are left, the best first")
         self.list.setWordWrap(True)
@@ -147,12 +146,14 @@ class TestsView(QWidget):
         for button in self.outcomes:
             button.apply_theme(theme)
 
-    def show_tests(self, tests: Sequence[RankedTest], job_id: str = "") -> None:
-        """Show these; the one that is chosen stays chosen as long as the job is the same."""
+    def choose_best(self) -> None:
+        """Choose the first of them."""
+        self.list.setCurrentRow(0 if self._tests else -1)
+
+    def show_tests(self, tests: Sequence[RankedTest]) -> None:
+        """Show these; the one that is chosen stays chosen."""
         row = self.list.currentRow()
-        same = job_id == self._job_id and 0 <= row < len(self._tests)
-        chosen = self._tests[row].id if same else ""
-        self._job_id = job_id
+        chosen = self._tests[row].id if 0 <= row < len(self._tests) else ""
         self._tests = list(tests)
         silent = QSignalBlocker(self.list)
         self.list.clear()
