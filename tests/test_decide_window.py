@@ -54,12 +54,23 @@ def test_the_reasons_are_drawn_for_the_suspect_that_is_asked_about(
     page: DecidePage, qtbot: QtBot
 ) -> None:
     assert len(page.balance.rows()) == 4
-    first = page.suspects[0].text()
-    assert first.startswith("wiring")
+    assert page.suspects[0].text().startswith("wiring")
     assert "Not weighed: supply at the plug" in page.remarks.text()
     before = page.balance.rows()
     qtbot.wait(100)  # for the buttons to have their places
     qtbot.mouseClick(page.suspects[1], Qt.MouseButton.LeftButton)
+    assert page.balance.rows() != before
+    page.balance.setFocus()
+    qtbot.keyClick(page.balance, Qt.Key.Key_Down)
+    assert "from memory" in page.source.text() or "common practice" in page.source.text()
+
+
+def test_an_outcome_is_tried_and_nothing_of_it_is_kept(
+    page: DecidePage, window: MainWindow, qtbot: QtBot
+) -> None:
+    stood = window.judgement.headline.text()
+    entries = window.job.entries if window.job is not None else ()
+    page.show_view(1)
     qtbot.mouseClick(page.tests.outcomes[0], Qt.MouseButton.LeftButton)
     assert window.judgement.headline.text().startswith("If “")
     qtbot.mouseClick(page.tests.outcomes[0], Qt.MouseButton.LeftButton)
