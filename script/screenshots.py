@@ -82,6 +82,7 @@ def take_all(folder: Path) -> None:
 def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
     """Fill the logbook with the demo's jobs and save each station of one."""
     from nervus.domain.job import Change, Source, new_id, now  # noqa: PLC0415 - after the screen is set
+    from nervus.window.decide_page import DecidePage  # noqa: PLC0415
     from nervus.window.mapping_dialog import MappingDialog  # noqa: PLC0415
 
     window.set_theme("bright")
@@ -97,6 +98,7 @@ def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None])
         ("codes", "bright"),
         ("complaint", "bright"),
         ("look", "dim"),
+        ("decide", "bright"),
         ("mend", "bright"),
     ):
         window.set_theme(theme)
@@ -109,6 +111,19 @@ def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None])
             window.job_part.put(Change(id=new_id(), at=now(), source=Source.SEEN, done=done))
         settle(600)
         window.grab().save(str(folder / f"job-{station}.png"))
+    window.go("jobs")
+    row = next(r for r in window.home.model.rows if "pulls away" in r.complaint)
+    window.set_theme("dim")
+    window.open_job(row.id, "decide")
+    settle(600)
+    page = window.stations.page("decide")
+    assert isinstance(page, DecidePage)  # noqa: S101 - what the station is made of
+    page.show_view(1)
+    page.tests.outcomes[0].click()
+    settle(400)
+    window.grab().save(str(folder / "job-decide-next-dim.png"))
+    page.show_view(0)
+    window.set_theme("bright")
     window.go("jobs")
     table = Path(os.environ["XDG_CONFIG_HOME"]) / "other-program.csv"
     rows = ""

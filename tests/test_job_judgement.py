@@ -192,6 +192,20 @@ def test_names_of_another_version_are_kept_and_named() -> None:
         assert word in text
 
 
+def test_free_words_tell_where_nothing_was_chosen_and_only_there() -> None:
+    def told(words: str, *symptoms: str) -> list[str]:
+        job = Written(CABLE).told(*symptoms).job
+        (complaint,) = job.entries
+        return [
+            line.text
+            for line in judge_job(replace(job, entries=(replace(complaint, words=words),))).ledger
+        ]
+
+    assert told("Hunts at idle, on rainy days") == ["told: hunting idle", "told: wet"]
+    assert told("hunts at idle", "stalls") == ["told: stalls at a stop"]
+    assert told("the driver is unhappy") == []
+
+
 @pytest.mark.parametrize(
     ("where", "conditions", "unit", "line", "place", "states"),
     [

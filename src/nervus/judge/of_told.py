@@ -8,11 +8,11 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.job import Complaint, JobState, Look, Moved, Seen
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.weighing import Evidence
-from nervus.knowledge import complaints, fitting, look_items
+from nervus.knowledge import ToldRow, complaints, fitting, look_items
 from nervus.knowledge.tree import Tree, tree_for
 
 # How often what is told or seen is a slip. Source: "from memory, no published source".
-_TOLD_SLIP, _SEEN_SLIP = 0.12, 0.05
+_TOLD_SLIP, _WORDS_SLIP, _SEEN_SLIP = 0.12, 0.3, 0.05
 # Of what is told again after a change: with the fault still there, and with a sound vehicle.
 _AGAIN, _STILL_TOLD = 0.6, 0.06
 # How probable it is that a job goes into a state after a change: with the fault there, and gone.
@@ -31,10 +31,17 @@ def of_complaint(
     source = complaints().source
     evidence = []
     unknown = []
-    for chosen, shares in ((told.symptoms, symptoms), (told.conditions, conditions)):
-        for name in dict.fromkeys(chosen):
+    by_words = not told.symptoms and not told.conditions
+    slip = _WORDS_SLIP if by_words else _TOLD_SLIP
+    for chosen, known, shares in (
+        (told.symptoms, complaints().symptom, symptoms),
+        (told.conditions, complaints().condition, conditions),
+    ):
+        names = _in_words(told.words, known) if by_words else chosen
+        for name in dict.fromkeys(names):
             if name not in shares:
-                unknown.append(name)
+                if not by_words:
+                    unknown.append(name)
                 continue
             title, chance = shares[name]
             text = f"told: {title}" if not after else f"told after the change: {title}"
@@ -44,8 +51,14 @@ def of_complaint(
                 shown, sound = _AGAIN * np.maximum(chance, 0.05), _STILL_TOLD * 0.3
             elif after:
                 shown, sound = np.full_like(chance, 0.05), 0.5
-            evidence.append(Evidence(text, source, (told.id,), shown, sound, _TOLD_SLIP, after))
+            evidence.append(Evidence(text, source, (told.id,), shown, sound, slip, after))
     return evidence, unknown
+
+
+def _in_words(words: str, rows: tuple[ToldRow, ...]) -> tuple[str, ...]:
+    """What free words tell of, by the parts that stand in them."""
+    said = " ".join(words.lower().split())
+    return tuple(row.id for row in rows if any(part in said for part in row.words))
 
 
 @cache

@@ -197,6 +197,7 @@ class ToldRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         chance: how often each fault is told so.
         throttle: the kind of throttle it concerns, "" for both.
         caution: what to mind when it is told.
+        words: parts of free words that tell it, where nothing was chosen.
     """
 
     id: str
@@ -204,6 +205,7 @@ class ToldRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     chance: dict[str, Chance]
     throttle: str = ""
     caution: str = ""
+    words: tuple[str, ...] = ()
 
 
 class ComplaintRows(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
