@@ -52,8 +52,9 @@ def full_job() -> Job:
     measured = (("supply", 5.0), ("sensor ground", 0.02), ("signal 1", 0.6), ("signal 2", 0.1))
     places, openings = ("sensor plug", "control unit plug"), ("closed", "half open", "wide open")
     for plug, place, (line, volts), opening in product(("on", "off"), places, measured, openings):
-        words = {"where": f"{line} at the {place}", "conditions": f"plug {plug}, throttle {opening}"}
-        entries.append(Reading(**base(), **words, value=volts, unit="V"))  # type: ignore[arg-type]
+        where, conditions = f"{line} at the {place}", f"plug {plug}, throttle {opening}"
+        told = {**base(), "where": where, "conditions": conditions, "value": volts, "unit": "V"}
+        entries.append(Reading(**told))  # type: ignore[arg-type] # noqa: PERF401 - counts itself
     entries.append(Change(**base(), done="plug cleaned"))  # type: ignore[arg-type]
     entries.append(CodeSet(**base(), codes=codes[:1]))  # type: ignore[arg-type]
     vehicle = Vehicle(id=new_id(), name="v", throttle=ThrottleKind.ELECTRONIC)

@@ -105,6 +105,10 @@ def test_the_ways_stand_side_by_side_and_the_decision_keeps_how_it_stood(
     assert window.job is not None
     (decided,) = of_kind(window.job.entries, Decision)
     assert max(decided.suspects, key=lambda s: decided.suspects[s]) == "wiring"
+    assert decided.headline == window.judgement.headline.text()
+    assert "open_signal_2_sensor_plug" in decided.faults
+    assert len(decided.because) == 4
+    assert decided.next_test
 
 
 @pytest.mark.parametrize("theme", ["bright", "dim"])

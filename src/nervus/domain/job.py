@@ -244,10 +244,23 @@ class Change(Entry, frozen=True, kw_only=True, tag="change"):
 
 
 class Decision(Entry, frozen=True, kw_only=True, tag="decision"):
-    """What was decided, with the suspects as they stood then."""
+    """What was decided, with the judgement as it stood then.
+
+    Attributes:
+        words: what was decided, and why.
+        suspects: each with its probability.
+        headline: what the judgement said.
+        faults: the most probable single faults.
+        because: what spoke for and against the first suspect, each with its factor.
+        next_test: what was advised.
+    """
 
     words: Words
     suspects: dict[Name, Chance] = {}
+    headline: Words = ""
+    faults: dict[Name, Chance] = {}
+    because: tuple[Words, ...] = ()
+    next_test: Words = ""
 
 
 class Moved(Entry, frozen=True, kw_only=True, tag="state"):

@@ -119,6 +119,7 @@ class JobJudgement:
         standing: headline, suspects, ledger and stretches, as any picture of a judgement shows them.
         outcome: how far it came.
         missing: what would have to be known, "" where it is clear.
+        turning: what would change the answer most, in words, "" where nothing that is left would.
         faults: single faults, most probable first.
         ledger: every observation.
         contradictions: pairs of observations that do not fit together.
@@ -131,6 +132,7 @@ class JobJudgement:
     standing: Judgement
     outcome: Outcome
     missing: str
+    turning: str
     faults: tuple[FaultSuspicion, ...]
     ledger: tuple[LedgerLine, ...]
     contradictions: tuple[Remark, ...]

@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 
 from nervus.domain.analysis import SuspectId
-from nervus.domain.judgement import FaultSuspicion, Outcome
-from nervus.judge.words import SUSPECT_NAMES
+from nervus.domain.judgement import FaultSuspicion, Outcome, RankedTest
+from nervus.judge.words import SUSPECT_NAMES, natural_frequency
 
 # Clear is what one would act on; between two, both of which have to be had in mind.
 CLEAR, BETWEEN = 0.6, 0.75
@@ -74,6 +74,24 @@ def _named(suspect: SuspectId, faults: Sequence[FaultSuspicion]) -> str:
             else f"the sensor's {half[0].line}"
         )
     return f"{general}, first of all {own[0].text}" if suspect is SuspectId.ELSEWHERE else general
+
+
+def turning_of(first: SuspectId, tests: Sequence[RankedTest]) -> str:
+    """The outcome of a test that would most probably put another suspect first; "" where none would."""
+    turning = [
+        (outcome.probability, test.text, outcome)
+        for test in tests
+        for outcome in test.outcomes
+        if max(outcome.suspects, key=lambda s: outcome.suspects[s]) is not first
+    ]
+    if not turning:
+        return ""
+    chance, text, outcome = max(turning, key=lambda row: row[0])
+    other = max(outcome.suspects, key=lambda s: outcome.suspects[s])
+    return (
+        f"What would change it most: “{outcome.text}” ({text[0].lower()}{text[1:]}), "
+        f"{natural_frequency(chance)}; then {SUSPECT_NAMES[other]} would be first."
+    )
 
 
 def missing_of(outcome: Outcome, next_text: str, kinds: set[str]) -> str:

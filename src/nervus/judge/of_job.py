@@ -35,7 +35,7 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.judgement import FaultSuspicion, JobJudgement, LedgerLine, RankedTest, Remark
-from nervus.judge.job_words import headline_of, missing_of, outcome_of
+from nervus.judge.job_words import headline_of, missing_of, outcome_of, turning_of
 from nervus.judge.next_tests import rank_tests, schools
 from nervus.judge.observations import observe
 from nervus.judge.of_changes import cure_of
@@ -122,6 +122,7 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
         standing,
         outcome,
         missing_of(outcome, tests[0].text if tests else "", gathered.kinds),
+        turning_of(suspects[0][0], tests),
         faults,
         lines,
         _contradictions(tree, gathered),

@@ -5,6 +5,7 @@ step whose neighbours move by much less the same way is electrical, as far as th
 to be said; `least_step` is the smallest that does.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil
 
@@ -73,25 +74,28 @@ def is_no_motion(
     return np.asarray(size > enough, dtype=np.bool_)
 
 
-def quickness(track: Instrument, span_s: Span) -> tuple[float, float]:
-    """How quickly a track leaves its course at the beginning of a span, and comes back at its end.
+def quickness(track: Instrument, spans: Sequence[Span]) -> FloatArray:
+    """How quickly a track leaves its course at the beginning of spans, and comes back at their ends.
 
     As a multiple of the quickest that a plate can be (`is_no_motion`), over one sample, two, or the time
     that input filters take; what the track moves the same way just before, or behind, is no part of it.
+    Shape (n, 2) for n spans: all in one go, for there may be a thousand of them.
     """
-    first, last = track.time_s.searchsorted((span_s[0] - 1e-9, span_s[1] + 1e-9)).tolist()
+    if not spans:
+        return np.zeros((0, 2))
+    ends = track.time_s.searchsorted(np.asarray(spans) + np.asarray((-1e-9, 1e-9))).ravel()
     rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
     widths = {1, 2, rounded} if rounded < track.level.size // 8 else {1, 2}
-    quickest = [_quickest(track, (first, last), w) for w in widths]
-    return max(q[0] for q in quickest), max(q[1] for q in quickest)
+    quickest = np.max([_quickest(track, ends, width) for width in widths], axis=0)
+    return np.asarray(quickest.reshape(-1, 2))
 
 
-def _quickest(track: Instrument, ends: tuple[int, int], width: int) -> tuple[float, float]:
-    """The quickest step over `width` samples from beside each of two indices to it or beyond."""
+def _quickest(track: Instrument, ends: IntArray, width: int) -> FloatArray:
+    """The quickest step over `width` samples from beside each index to it or beyond, shape (n,)."""
     level, size = track.level, track.level.size
     if size <= width:
-        return 0.0, 0.0
-    starts = np.add.outer(np.asarray(ends), np.arange(-width - 1, 2)).clip(0, size - width - 1)
+        return np.zeros(ends.size)
+    starts = np.add.outer(ends, np.arange(-width - 1, 2)).clip(0, size - width - 1)
     here, there = level[starts], level[starts + width]
     step = there - here
     sign = np.sign(step)
@@ -101,8 +105,7 @@ def _quickest(track: Instrument, ends: tuple[int, int], width: int) -> tuple[flo
     own = step - np.maximum(np.maximum(before, behind), 0.0) - track.tolerance / 2.0
     took_s = np.maximum(track.time_s[starts + width] - track.time_s[starts], 1e-9)
     most = np.where(step < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
-    into, out = (own / (most * ((width + 1) / width * took_s / 2.0) ** 2)).max(axis=1).tolist()
-    return into, out
+    return np.asarray((own / (most * ((width + 1) / width * took_s / 2.0) ** 2)).max(axis=1))
 
 
 def split_at_edges(track: Instrument, leniency: float = 1.0) -> Segments:

@@ -10,12 +10,14 @@ then; each weight is a log-likelihood in nats, so a margin of 3 is odds of 20 to
   that comes back from wherever they were.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import Enum
 from math import hypot, log
 
 import numpy as np
 
+from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
 from nervus.signal import sampling
 from nervus.signal.asked import Asked
@@ -126,12 +128,9 @@ def explain(
         asked: what asked the shaft to move, where that was recorded.
     """
     scene = _Scene(tracks, pair, asked, {t: c.level for t, c in candidates.items()})
-    kept: list[Event] = []
-    for event in _gathered(tracks, candidates):
-        for piece in scene.pieces(event):
-            told = scene.told(piece)
-            if told is not None:
-                kept.append(told)
+    pieces = [piece for event in _gathered(tracks, candidates) for piece in scene.pieces(event)]
+    scene.prepare(pieces)
+    kept = [told for piece in pieces if (told := scene.told(piece)) is not None]
     if pair is not None:
         known = tuple(e.span_s for e in kept)
         kept += (e for e in map(scene.parted, _partings(pair, known, candidates)) if e is not None)
@@ -232,13 +231,24 @@ class _Scene:
     ) -> None:
         self._tracks = {t.id: t for t in tracks}
         self._pair, self._asked, self._levels = pair, asked, levels
-        self._seen: dict[int, tuple[float, float]] = {}
+        self._quick_ends: dict[tuple[str, Span], FloatArray] = {}
+        self._apart_of: dict[int, float] = {}
+        self._sister_decides = False
         self._blur = {t.id: pair.blur(t) for t in tracks} if pair is not None else {}
+
+    def prepare(self, events: Sequence[Event]) -> None:
+        """Measure how quick the edges of all parts are, track by track."""
+        for name, track in self._tracks.items():
+            spans = [e.span_s for event in events for n, e in event.parts if n == name]
+            for span, ends in zip(spans, quickness(track, spans), strict=True):
+                self._quick_ends[name, span] = ends
 
     def told(self, event: Event) -> Event | None:
         """The event by its best explanation; `None` where that is motion of the shaft."""
+        self._apart_of = {}
         event = self._with_sister(event)
-        self._seen = self._look(event)
+        # Where the sister says all that she can, and nothing else is concerned, quickness adds nothing.
+        self._sister_decides = len(event.parts) == 1 and self._apart(event.parts[0]) >= _MOST_APART
         moved = self._moved(event)
         ways: list[tuple[float, Cause, tuple[tuple[str, Excursion], ...]]] = []
         if len(event.parts) > 1:
@@ -277,7 +287,7 @@ class _Scene:
         deep = float(np.max(apart, initial=0.0)) >= deep_enough(track)
         if not deep or (others and max(others) >= 0.5 * chosen[1].depth):
             return None
-        return Event((chosen,), span, Cause.ALONE, self._apart(chosen) - _ALONE)
+        return Event((chosen,), span, Cause.ALONE, self._sister_says(chosen) - _ALONE)
 
     def pieces(self, event: Event) -> tuple[Event, ...]:
         """A long event cut down to where the tracks contradict each other.
@@ -323,30 +333,23 @@ class _Scene:
         """What speaks, in nats, against an excursion being motion, by the track alone."""
         return self._quick(part) + self._level(part)
 
-    def _look(self, event: Event) -> dict[int, tuple[float, float]]:
-        """What quickness and sister say against motion, for each part: asked for more than once.
-
-        Where the sister says all that she can, and nothing else is concerned, quickness adds nothing.
-        """
-        seen = {}
-        for name, excursion in event.parts:
-            apart = self._sister_says((name, excursion))
-            alone = len(event.parts) == 1 and apart >= _MOST_APART
-            seen[id(excursion)] = (0.0 if alone else self._quickness((name, excursion)), apart)
-        return seen
-
     def _quick(self, part: tuple[str, Excursion]) -> float:
-        seen = self._seen.get(id(part[1]))
-        return seen[0] if seen is not None else self._quickness(part)
+        """What the quickness of its edges says against motion, in nats."""
+        name, excursion = part
+        if self._sister_decides:
+            return 0.0
+        ends = self._quick_ends.get((name, excursion.span_s))
+        if ends is None:
+            (ends,) = quickness(self._tracks[name], (excursion.span_s,))
+        told = sum(max(0.0, _ALONE + _PER_FOLD * log(max(q, 1e-3))) for q in ends.tolist())
+        return min(told, _MOST_QUICK)
 
     def _apart(self, part: tuple[str, Excursion]) -> float:
-        seen = self._seen.get(id(part[1]))
-        return seen[1] if seen is not None else self._sister_says(part)
-
-    def _quickness(self, part: tuple[str, Excursion]) -> float:
-        """What the quickness of its edges says against motion, in nats."""
-        ends = quickness(self._tracks[part[0]], part[1].span_s)
-        return min(sum(max(0.0, _ALONE + _PER_FOLD * log(max(q, 1e-3))) for q in ends), _MOST_QUICK)
+        """What the sister says against an excursion being motion, in nats; asked for more than once."""
+        known = self._apart_of.get(id(part[1]))
+        if known is None:
+            known = self._apart_of[id(part[1])] = self._sister_says(part)
+        return known
 
     def _level(self, part: tuple[str, Excursion]) -> float:
         """What the level that it went to says against motion, in nats."""

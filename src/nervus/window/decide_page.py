@@ -141,7 +141,7 @@ class DecidePage(WrittenPage):
         self.remarks.setToolTip("\n".join(told))
         self.remarks.setVisible(bool(told))
         self.source.setText(
-            f"{len(judged.ledger)} observations. Without a bold one another suspect would be first."
+            f"{len(judged.ledger)} observations; without a bold one another is first. {judged.turning}"
         )
 
     def _offer_suspects(self, judged: JobJudgement) -> None:

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from math import log
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -48,6 +49,7 @@ Filling = Callable[["Logbook"], object]
 # Strokes of one word are one thing to undo.
 _SAME_STROKE_S, _MOST_UNDONE = 2.0, 200
 _NO_ID = "0" * 16
+_KEPT_FAULTS = 8
 _TYPED_FIELDS = {"words", "note", "name", "description"}
 
 
@@ -338,14 +340,20 @@ class JobPart(QObject):
         self.refresh()
 
     def decision(self, words: str) -> Decision:
-        """What was decided, with the suspects as they stand."""
-        suspects = self.judgement.suspects if self.judgement is not None else ()
-        return Decision(
-            id=new_id(),
-            at=now(),
-            source=Source.TYPED,
-            words=words,
-            suspects={s.id.value: s.probability for s in suspects},
+        """What was decided, with the judgement as it stands."""
+        decided = Decision(id=new_id(), at=now(), source=Source.TYPED, words=words)
+        weighed = self.weighed
+        if weighed is None:
+            return decided
+        standing, first = weighed.standing, weighed.standing.suspects[0].id
+        reasons = sorted(weighed.ledger, key=lambda line: -abs(log(line.times_as_likely[first])))
+        return replace(
+            decided,
+            suspects={s.id.value: s.probability for s in standing.suspects},
+            headline=standing.headline,
+            faults={f.id: round(f.probability, 4) for f in weighed.faults[:_KEPT_FAULTS]},
+            because=tuple(f"{line.times_as_likely[first]:.3g} x: {line.text}" for line in reasons),
+            next_test=standing.next_test.title if standing.next_test is not None else "",
         )
 
     def take_bundle(self, path: Path, done: Callable[[str], object]) -> None:
