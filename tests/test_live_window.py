@@ -259,7 +259,7 @@ def test_codes_of_the_connected_vehicle_are_kept_in_the_job_with_what_was_frozen
     assert codes["P0222-16"].frame["batt_v"] == pytest.approx(12.6, abs=0.2)
     assert codes["P0222-16"].states[0] is CodeState.STORED
     assert codes["P0222-16"].status is not None
-    assert live.judgement.headline.text().startswith("Nothing can be decided yet")
+    assert live.judgement.headline.text().startswith("It lies between the sensor and its wiring")
     live.live_part.leave()
 
 

@@ -357,7 +357,7 @@ def fill(window: MainWindow, qtbot: QtBot) -> None:
     for course in courses():
         window.job_part.keeper.write(course.job.id, partial(Logbook.put_job, job=course.job))
     window.job_part.refresh()
-    qtbot.waitUntil(lambda: window.home.model.rowCount() == 21, timeout=20_000)
+    qtbot.waitUntil(lambda: window.home.model.rowCount() == 12, timeout=20_000)
 
 
 def test_jobs_are_found_as_one_types_and_filtered(window: MainWindow, keys: Keys, qtbot: QtBot) -> None:

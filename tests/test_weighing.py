@@ -163,7 +163,7 @@ def test_a_cure_is_believed_as_far_as_the_test_after_it_goes() -> None:
 
 def workshop(cost: list[float], cures: FloatArray) -> Workshop:
     rows = tuple(
-        Repair(id=str(n), text="a repair", minutes=0.0, money=c, part=False, change="")
+        Repair(id=str(n), text="a repair", caution="none", minutes=0.0, money=c, part=False, change="")
         for n, c in enumerate(cost)
     )
     price = np.asarray(cost)

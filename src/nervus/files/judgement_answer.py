@@ -11,7 +11,7 @@ from nervus.judge.words import SUSPECT_NAMES, natural_frequency
 
 SCHEMA: Final = "nervus.judgement/1"
 Json = dict[str, Any]
-_LISTED_TESTS, _LISTED_REASONS, _LISTED_FAULTS = 3, 8, 4
+_LISTED_REASONS, _LISTED_FAULTS, _LISTED_TESTS = 8, 4, 4
 _WORTH_SAYING = 1.15
 SCHOOL_NAMES: Final = {
     "cheapest_first": "cheapest first",
@@ -126,11 +126,16 @@ def judgement_report(job: Job, judged: JobJudgement) -> str:
         lines.append(f"  not weighed: {remark.text}")
     if judged.missing:
         lines.append(judged.missing)
-    if judged.outcome is not Outcome.CLEAR or judged.cured is None:
-        lines.append("Next:")
-        for test in judged.tests[:_LISTED_TESTS]:
-            lines.append(f"  {test.minutes:.0f} minutes, {test.information_bits:.2f} bits: {test.text}")
-            lines.append(f"      {test.caution}")
+    following = judged.standing.next_test
+    if following is not None:
+        lines.append(f"Next, {following.minutes} minutes: {following.title}: {following.tells}.")
+        lines.append(f"      {following.caution}")
+    others = [t for t in judged.tests if following is None or t.text != following.title]
+    for test in others[:_LISTED_TESTS]:
+        if test.saving > 0.0 or judged.outcome is not Outcome.CLEAR:
+            lines.append(
+                f"  or {test.minutes:.0f} minutes, {test.information_bits:.2f} bits: {test.text}"
+            )
     lines.append("What each way costs on average (minutes, money, parts in vain):")
     for school in judged.schools:
         vain = f"{school.parts_in_vain:.2f}"

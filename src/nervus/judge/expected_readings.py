@@ -15,7 +15,7 @@ from nervus.knowledge.tree import Tree, tree_for
 
 # Of what comes and goes, the chance that it shows while the harness is moved, or the plug is wet.
 _MOVED, _WET = 0.75, 0.9
-_OTHER_SIDE, _STICKY = 0.5, 0.6
+_OTHER_SIDE, _STICKY = 0.5, 0.3
 _NOTHING_OHMS, _LINE_OHMS = 1e11, 0.2
 # Battery volts: usual, its deviation, and between which values a weak one lies.
 # Source: "from memory: 12.4 V and more at rest, 13.5 to 14.7 V running, above 9.6 V cranking".

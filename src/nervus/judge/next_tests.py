@@ -18,7 +18,7 @@ from nervus.domain.profile import ThrottleKind
 from nervus.judge.costs import Expected, Workshop, expected_cost, expected_costs, workshop_for
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices, repairs_of, tests_of
 from nervus.knowledge.tree import Tree, fits, tree_for
-from nervus.knowledge.tree_shapes import KnownTest
+from nervus.knowledge.tree_shapes import KnownTest, Repair
 
 _SURE_BITS = 0.02
 _WORTH_NAMING = 0.005
@@ -133,6 +133,15 @@ def _entropy(tree: Tree, chance: FloatArray) -> float:
     shares = np.asarray(list(tree.of_suspect(chance).values()))
     shares = shares[shares > 0.0]
     return float(-(shares * np.log2(shares)).sum())
+
+
+def first_repair(
+    throttle: ThrottleKind | None, chance: FloatArray, own: OwnPrices = AS_SHIPPED
+) -> Repair | None:
+    """The repair to begin with where no test is worth its minutes; `None` where none is worth doing."""
+    shop = workshop_for(throttle, own)
+    order = expected_cost(chance, shop).order
+    return shop.repairs[order[0]] if order else None
 
 
 # -- the schools --------------------------------------------------------------------------------------

@@ -36,7 +36,7 @@ from nervus.domain.job import (
 )
 from nervus.domain.judgement import FaultSuspicion, JobJudgement, LedgerLine, RankedTest, Remark
 from nervus.judge.job_words import headline_of, missing_of, outcome_of, turning_of
-from nervus.judge.next_tests import rank_tests, schools
+from nervus.judge.next_tests import first_repair, rank_tests, schools
 from nervus.judge.observations import observe
 from nervus.judge.of_changes import cure_of
 from nervus.judge.of_codes import of_codes
@@ -50,6 +50,7 @@ from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without
 from nervus.knowledge import Judging
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.knowledge.tree import Tree, tree_for
+from nervus.knowledge.tree_shapes import Repair
 
 _MOST_CONTRADICTIONS, _MOST_FAULTS = 3, 12
 # Two observations contradict each other where together they are this much less probable than by
@@ -108,6 +109,7 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
     outcome = outcome_of(suspects, len(gathered.evidence))
     faults = _faults(tree, weighed)
     tests = rank_tests(tree, throttle, weighed.share, done=_done(job), own=own)
+    repair = first_repair(throttle, weighed.share, own)
     cured = weighed.cured if gathered.cures else None
     headline = headline_of(outcome, suspects, faults, cured)
     lines = _ledger(tree, gathered, weighed)
@@ -116,7 +118,7 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
         _rounded(suspects),
         tuple(_step(line) for line in lines),
         _stretches(faults),
-        _next(tests),
+        _next(tests, repair),
     )
     return JobJudgement(
         standing,
@@ -277,7 +279,12 @@ def _stretches(faults: Sequence[FaultSuspicion]) -> tuple[StretchSuspicion, ...]
     return tuple(sorted(rows, key=lambda row: -row.probability))
 
 
-def _next(tests: Sequence[RankedTest]) -> NextTest | None:
+def _next(tests: Sequence[RankedTest], repair: Repair | None) -> NextTest | None:
+    """The test that saves most a minute; where none saves anything, the repair to begin with."""
+    if repair is not None and not any(t.saving > 0.0 for t in tests):
+        title = f"{repair.text[0].upper()}{repair.text[1:]}"
+        why = "no test that is left is worth its minutes; afterwards the same test again"
+        return NextTest(title, round(repair.minutes), why, repair.caution)
     if not tests:
         return None
     first = tests[0]

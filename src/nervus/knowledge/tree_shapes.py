@@ -140,6 +140,7 @@ class Repair(Row, frozen=True, kw_only=True):
 
     id: str
     text: Sentence
+    caution: Sentence
     minutes: Minutes
     money: Money
     part: bool
