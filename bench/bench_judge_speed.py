@@ -51,10 +51,19 @@ def full_job() -> Job:
         entries.append(Look(**base(), item=item.id, seen=Seen.GOOD))  # type: ignore[arg-type]
     measured = (("supply", 5.0), ("sensor ground", 0.02), ("signal 1", 0.6), ("signal 2", 0.1))
     places, openings = ("sensor plug", "control unit plug"), ("closed", "half open", "wide open")
-    for plug, place, (line, volts), opening in product(("on", "off"), places, measured, openings):
-        where, conditions = f"{line} at the {place}", f"plug {plug}, throttle {opening}"
-        told = {**base(), "where": where, "conditions": conditions, "value": volts, "unit": "V"}
-        entries.append(Reading(**told))  # type: ignore[arg-type] # noqa: PERF401 - counts itself
+    states = product(("on", "off"), places, measured, openings)
+    entries += [
+        Reading(
+            id=new_id(),
+            at=BEGAN + timedelta(hours=1, minutes=number),
+            source=Source.TYPED,
+            where=f"{line} at the {place}",
+            conditions=f"plug {plug}, throttle {opening}",
+            value=volts,
+            unit="V",
+        )
+        for number, (plug, place, (line, volts), opening) in enumerate(states)
+    ]
     entries.append(Change(**base(), done="plug cleaned"))  # type: ignore[arg-type]
     entries.append(CodeSet(**base(), codes=codes[:1]))  # type: ignore[arg-type]
     vehicle = Vehicle(id=new_id(), name="v", throttle=ThrottleKind.ELECTRONIC)
