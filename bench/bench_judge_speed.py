@@ -47,8 +47,8 @@ def full_job() -> Job:
     entries.append(Complaint(**base(), symptoms=("reduced_power", "lamp"), conditions=("wet", "key")))  # type: ignore[arg-type]
     codes = tuple(SeenCode(code=c, states=(CodeState.STORED,)) for c in ("P0222", "P2135", "P2106"))
     entries.append(CodeSet(**base(), codes=codes))  # type: ignore[arg-type]
-    for item in fitting(look_items().item, ThrottleKind.ELECTRONIC):
-        entries.append(Look(**base(), item=item.id, seen=Seen.GOOD))  # type: ignore[arg-type]
+    looks = fitting(look_items().item, ThrottleKind.ELECTRONIC)
+    entries += [Look(**base(), item=item.id, seen=Seen.GOOD) for item in looks]  # type: ignore[arg-type]
     measured = (("supply", 5.0), ("sensor ground", 0.02), ("signal 1", 0.6), ("signal 2", 0.1))
     places, openings = ("sensor plug", "control unit plug"), ("closed", "half open", "wide open")
     states = product(("on", "off"), places, measured, openings)

@@ -46,7 +46,7 @@ from nervus.judge.of_told import of_complaint, of_look, of_state
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.stretches import concerned
 from nervus.judge.verdict import rows_of
-from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without_each
+from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without
 from nervus.knowledge import Judging
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.knowledge.tree import Tree, tree_for
@@ -294,10 +294,11 @@ def _next(tests: Sequence[RankedTest], repair: Repair | None) -> NextTest | None
 
 def _ledger(tree: Tree, gathered: _Gathered, weighed: Weighed) -> tuple[LedgerLine, ...]:
     first = _first(tree, weighed.share)
-    without = without_each(tree, gathered.evidence, gathered.cures)
     lines = []
-    for one, nats, rest in zip(gathered.evidence, weighed.nats, without, strict=True):
-        turns = nats[first] > _SAYS_SOMETHING and _first(tree, rest) is not first
+    for number, (one, nats) in enumerate(zip(gathered.evidence, weighed.nats, strict=True)):
+        turns = nats[first] > _SAYS_SOMETHING and first is not _first(
+            tree, without(tree, gathered.evidence, gathered.cures, number)
+        )
         times = {s: float(np.exp(np.clip(n, -16.0, 16.0))) for s, n in nats.items()}
         lines.append(LedgerLine(one.text, one.source, one.entries, times, turns))
     return tuple(lines)

@@ -92,17 +92,11 @@ def weigh_faults(tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure]
     return Weighed(single, single + of_pairs, share, float(cured), nats)
 
 
-def without_each(
-    tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure] = ()
-) -> tuple[FloatArray, ...]:
-    """For each observation the chances of all faults without it, of single faults alone, (F,) each."""
-    shown = [_softened(tree, e) for e in evidence]
-    left = []
-    for number in range(len(evidence)):
-        rest = [e for i, e in enumerate(evidence) if i != number]
-        alone, _, _ = _singles(tree, rest, [s for i, s in enumerate(shown) if i != number], cures)
-        left.append(alone / alone.sum())
-    return tuple(left)
+def without(tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure], number: int) -> FloatArray:
+    """The chances of all faults without one observation, of single faults alone, shape (F,)."""
+    rest = [e for i, e in enumerate(evidence) if i != number]
+    alone, _, _ = _singles(tree, rest, [_softened(tree, e) for e in rest], cures)
+    return np.asarray(alone / alone.sum())
 
 
 def _softened(tree: Tree, e: Evidence) -> tuple[FloatArray, float]:
