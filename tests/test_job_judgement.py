@@ -155,7 +155,7 @@ def test_every_line_says_what_it_did_and_which_one_turns_the_answer() -> None:
 
 
 def test_observations_that_no_fault_shows_together_are_named_as_a_pair() -> None:
-    told = Written().codes("P0300", "P0301", "P0302").codes()
+    told = Written().codes("P0300", "P0301", "P0302")
     judged = judge_job(told.read("sensor ground at the sensor plug", 4.7, "V", "plug on, key on").job)
     (remark,) = [r for r in judged.contradictions if "P0300" in r.text]
     assert "sensor ground" in remark.text
@@ -192,6 +192,20 @@ def test_names_of_another_version_are_kept_and_named() -> None:
         assert word in text
 
 
+def test_what_was_read_of_two_units_is_one_set_and_a_silent_unit_proves_no_absence() -> None:
+    engine = Written().told("no_pedal").codes("P0123").codes("P0223").job
+    both = Written().told("no_pedal").codes("P0123", "P0223").job
+    judged = judge_job(engine)
+    assert [line.text for line in judged.ledger][1:] == ["codes as found: P0123, P0223"]
+    assert len(judged.ledger[1].entries) == 2
+    assert judged.standing.suspects == judge_job(both).standing.suspects
+    told, codes = Written().told("no_pedal").codes("P0123").job.entries
+    silent = replace(codes, missing=("gearbox: no answer",))
+    whole = judge_job(replace(both, entries=(told, codes)))
+    partly = judge_job(replace(both, entries=(told, silent)))
+    assert chance_of(partly, "supply_ground") > chance_of(whole, "supply_ground")
+
+
 def test_free_words_tell_where_nothing_was_chosen_and_only_there() -> None:
     def told(words: str, *symptoms: str) -> list[str]:
         job = Written(CABLE).told(*symptoms).job
@@ -203,7 +217,7 @@ def test_free_words_tell_where_nothing_was_chosen_and_only_there() -> None:
 
     assert told("Hunts at idle, on rainy days") == ["told: hunting idle", "told: wet"]
     assert told("hunts at idle", "stalls") == ["told: stalls at a stop"]
-    assert told("the driver is unhappy") == []
+    assert told("the driver is unhappy, a clamp came off at the hotel") == []
 
 
 @pytest.mark.parametrize(
@@ -249,6 +263,8 @@ def test_the_words_of_a_reading_are_understood(
         ("spark plugs replaced", "ignition"),
         ("signal 2 wire soldered at the splice", "signal_2_line"),
         ("codes cleared", "codes_cleared"),
+        ("coolant temperature sensor renewed", "another_sensor"),
+        ("control unit plug seated", "control_unit_plug"),
         ("thought about it", None),
     ],
 )

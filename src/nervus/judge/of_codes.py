@@ -91,35 +91,55 @@ def _table(throttle: ThrottleKind | None) -> _Table:
 def of_codes(
     sets: Sequence[tuple[CodeSet, int]], tree: Tree, throttle: ThrottleKind | None
 ) -> tuple[list[Evidence], list[tuple[CodeSet, str]]]:
-    """Observations of sets of codes, each with the changes before it; and what is not weighed."""
+    """Observations of sets of codes, each with the changes before it; and what is not weighed.
+
+    What was read of several units, or again, with nothing done between is one observation.
+    """
     evidence: list[Evidence] = []
     left: list[tuple[CodeSet, str]] = []
-    table = _table(throttle)
-    first: set[str] = set()
-    seen_at: set[tuple[int, Moment]] = set()
+    groups: dict[tuple[int, Moment], list[CodeSet]] = {}
     for told, after in sets:
-        # A set in which nothing was told because a unit did not answer is no result.
         if not told.codes and told.missing:
             left.append((told, "codes: a unit did not answer, which is no “none”"))
-            continue
-        strange = sorted({c.code for c in told.codes if read_code(c.code).base not in known_codes()})
-        if strange:
-            left.append((told, f"{', '.join(strange)}: not known here, not guessed at"))
-        codes = {c.code.partition("-")[0]: c for c in told.codes if c.code not in strange}
-        moment = Moment.REPAIRED if after else told.moment
-        if (after, moment) in seen_at:
-            left.append((told, "codes read again with nothing done between: counted once"))
-            continue
-        seen_at.add((after, moment))
-        if after or (told.moment is not Moment.FOUND and first):
-            evidence.append(_again(told, codes, first, tree, table, after))
         else:
-            evidence.append(_as_found(told, codes, tree, table))
+            groups.setdefault((after, Moment.REPAIRED if after else told.moment), []).append(told)
+    first: set[str] = set()
+    for (after, moment), told_sets in groups.items():
+        codes: dict[str, SeenCode] = {}
+        for told in told_sets:
+            strange = sorted({c.code for c in told.codes if read_code(c.code).base not in known_codes()})
+            if strange:
+                left.append((told, f"{', '.join(strange)}: not known here, not guessed at"))
+            codes |= {c.code.partition("-")[0]: c for c in told.codes if c.code not in strange}
+        read = _Read(tuple(told_sets), moment, codes)
+        if after or (moment is not Moment.FOUND and first):
+            evidence.append(_again(read, first, tree, _table(throttle), after))
+        else:
+            evidence.append(_as_found(read, tree, _table(throttle)))
         first |= set(codes)
     return evidence, left
 
 
-def _as_found(told: CodeSet, codes: dict[str, SeenCode], tree: Tree, table: _Table) -> Evidence:
+@dataclass(frozen=True, slots=True)
+class _Read:
+    """What was read at one moment, and its codes by their base."""
+
+    sets: tuple[CodeSet, ...]
+    moment: Moment
+    codes: dict[str, SeenCode]
+
+    @property
+    def entries(self) -> tuple[str, ...]:
+        return tuple(told.id for told in self.sets)
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether every unit told, so that what is not there is not there."""
+        return not any(told.missing for told in self.sets)
+
+
+def _as_found(read: _Read, tree: Tree, table: _Table) -> Evidence:
+    codes = read.codes
     size = len(tree.faults)
     now, old = np.ones(size), np.ones(size)
     for code, seen in codes.items():
@@ -130,7 +150,7 @@ def _as_found(told: CodeSet, codes: dict[str, SeenCode], tree: Tree, table: _Tab
     stray = float(np.prod([table.stray * _of_states(s, tree.always)[1] for s in codes.values()]))
     # What is not there speaks too, but not against what was not all read.
     absent = np.ones(size)
-    if not told.missing:
+    if read.is_whole:
         for code, chance in table.of.items():
             if code not in codes:
                 absent *= 1.0 - chance
@@ -139,14 +159,12 @@ def _as_found(told: CodeSet, codes: dict[str, SeenCode], tree: Tree, table: _Tab
     before = np.where(tree.sound, 0.0, tree.prior)
     shown[left] = 0.9 * float((before / before.sum()) @ (old * absent)) + 0.1 * stray
     sound = 0.02 * stray + 0.98 * (1.0 if not codes else stray)
-    return Evidence(_text(told, codes), code_chances().source, (told.id,), shown, sound, _SLIP)
+    return Evidence(_text(read), code_chances().source, read.entries, shown, sound, _SLIP)
 
 
-def _again(
-    told: CodeSet, codes: dict[str, SeenCode], first: set[str], tree: Tree, table: _Table, after: int
-) -> Evidence:
+def _again(read: _Read, first: set[str], tree: Tree, table: _Table, after: int) -> Evidence:
     """Codes after clearing, or after a change: what came back, what stayed away, what is new."""
-    size = len(tree.faults)
+    codes, size = read.codes, len(tree.faults)
     comes = np.where(tree.always > 0.7, _COMES_BACK, _COMES_AND_GOES + 0.4 * tree.always)
     stays = _STAYS_CHANGED if after else _STAYS_CLEARED
     shown, sound = np.ones(size), 1.0
@@ -169,13 +187,14 @@ def _again(
     shown = np.where(sound_like, sound, shown)
     what = "after the change" if after else "after clearing"
     text = f"codes {what}: {', '.join(sorted(codes)) or 'none'}"
-    return Evidence(text, code_chances().source, (told.id,), shown, sound, _SLIP, after)
+    return Evidence(text, code_chances().source, read.entries, shown, sound, _SLIP, after)
 
 
-def _text(told: CodeSet, codes: dict[str, SeenCode]) -> str:
-    shown = ", ".join(sorted(codes)) or "none"
-    only_old = codes and all(set(c.states) == {CodeState.HISTORY} for c in codes.values())
-    return f"codes {told.moment}: {shown}" + (", all of them history" if only_old else "")
+def _text(read: _Read) -> str:
+    shown = ", ".join(sorted(read.codes)) or "none"
+    states = [set(c.states) for c in read.codes.values()]
+    only_old = bool(states) and all(s == {CodeState.HISTORY} for s in states)
+    return f"codes {read.moment}: {shown}" + (", all of them history" if only_old else "")
 
 
 def _of_states(seen: SeenCode, always: FloatArray) -> tuple[FloatArray, float]:

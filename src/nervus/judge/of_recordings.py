@@ -29,7 +29,7 @@ _NEEDS = {
     "idle": ("rpm",),
     "supply": ("vref_v", "sgnd_v"),
     "battery": ("batt_v",),
-    "pair": ("tps2_v", "tps2_pct", "tps1_pct"),
+    "pair": ("tps2_v", "tps2_pct"),
 }
 # How much of the weight lies on the track, or the line, that the findings are about.
 _OF_TRACK = 0.92

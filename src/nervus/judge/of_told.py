@@ -1,5 +1,6 @@
 """What was told and looked at as observations: complaint and looks, and where the job stands."""
 
+import re
 from functools import cache
 
 import numpy as np
@@ -58,7 +59,7 @@ def of_complaint(
 def _in_words(words: str, rows: tuple[ToldRow, ...]) -> tuple[str, ...]:
     """What free words tell of, by the parts that stand in them."""
     said = " ".join(words.lower().split())
-    return tuple(row.id for row in rows if any(part in said for part in row.words))
+    return tuple(row.id for row in rows if any(_stands_in(part, said) for part in row.words))
 
 
 @cache
@@ -74,6 +75,12 @@ def _shares(
         chances /= chances.sum(axis=0)
         found.append({row.id: (row.title, chances[i]) for i, row in enumerate(rows)})
     return found[0], found[1]
+
+
+def _stands_in(part: str, said: str) -> bool:
+    """Whether words stand in what was said: whole, or, with a star, how they begin."""
+    end = "" if part.endswith("*") else r"\b"
+    return re.search(rf"\b{re.escape(part.removesuffix('*'))}{end}", said) is not None
 
 
 def of_look(look: Look, tree: Tree, throttle: ThrottleKind | None, after: int) -> Evidence | str | None:

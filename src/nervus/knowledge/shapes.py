@@ -197,7 +197,7 @@ class ToldRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         chance: how often each fault is told so.
         throttle: the kind of throttle it concerns, "" for both.
         caution: what to mind when it is told.
-        words: parts of free words that tell it, where nothing was chosen.
+        words: free words that tell it, where nothing was chosen; with a star, how they begin.
     """
 
     id: str

@@ -156,6 +156,8 @@ def known_changes() -> Changes:
     """
     table = table_of("changes.toml", Changes)
     check_names("changes.toml", [c.cures for c in table.change])
+    if len({c.id for c in table.change}) != len(table.change):
+        raise KnowledgeUnusable("changes.toml of this installation is damaged: a name twice")
     return table
 
 
@@ -184,4 +186,6 @@ def known_tests() -> Tests:
     """
     table = table_of("tests.toml", Tests)
     check_names("tests.toml", [o.chance for t in table.test for o in t.outcome])
+    if len({t.id for t in table.test}) != len(table.test):
+        raise KnowledgeUnusable("tests.toml of this installation is damaged: a name twice")
     return table
