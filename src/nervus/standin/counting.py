@@ -65,13 +65,21 @@ PLAYS: dict[str, str] = {
 }
 
 
+def counted_for(kind: ThrottleKind) -> tuple[str, ...]:
+    """The faults that a throttle of this kind can play."""
+    if kind is ThrottleKind.ELECTRONIC:
+        return tuple(PLAYS)
+    of_two = (f for f in PLAYS if "_2" in f or "pedal" in f or f in _ELECTRONIC)
+    return tuple(f for f in PLAYS if f not in {*of_two, "water_in_plug"})
+
+
 def count(runs: int, seed: int) -> Iterator[tuple[str, str, Played]]:
     """Each kind of throttle and fault with what came of so many runs."""
     for kind in ThrottleKind:
-        for number, (fault, written) in enumerate(PLAYS.items()):
-            second = "_2" in fault or "pedal" in fault or fault in _ELECTRONIC
-            if kind is ThrottleKind.CABLE and (second or fault == "water_in_plug"):
+        for number, fault in enumerate(PLAYS):
+            if fault not in counted_for(kind):
                 continue
+            written = PLAYS[fault]
             seeds = np.random.SeedSequence([seed, number, kind is ThrottleKind.CABLE]).spawn(runs)
             yield kind.value, fault, _played(kind, written, [np.random.default_rng(s) for s in seeds])
 
