@@ -147,9 +147,8 @@ def main() -> None:
         here = (chances.max(axis=1) >= low) & (chances.max(axis=1) < high)
         if here.any():
             sure, hit = chances.max(axis=1)[here], (chances.argmax(axis=1) == right)[here]
-            print(
-                f"  told {low:.2f} to {min(high, 1.0):.2f}: {here.sum()} jobs, told {sure.mean():.2f}, right {hit.mean():.2f}"
-            )
+            span = f"{low:.2f} to {min(high, 1.0):.2f}"
+            print(f"  told {span}: {here.sum()} jobs, told {sure.mean():.2f}, right {hit.mean():.2f}")
 
 
 if __name__ == "__main__":
