@@ -4,14 +4,17 @@ import json
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import jsonschema
 import msgspec
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from jobs import CABLE, ELECTRONIC, Written, chance_of, fault
-from nervus.domain.job import CodeState, Job, Moment, Reading, Seen, Source, new_id
+from nervus.domain.job import CodeSet, CodeState, Job, Moment, Reading, Seen, Source, new_id
 from nervus.domain.judgement import Outcome
 from nervus.domain.profile import ThrottleKind
 from nervus.files.bundle import Envelope
@@ -20,7 +23,8 @@ from nervus.judge.of_changes import what_was_done
 from nervus.judge.of_job import judge_job
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.what_if import what_if
-from nervus.knowledge.tree import known_changes, tree_for
+from nervus.knowledge import complaints, look_items
+from nervus.knowledge.tree import code_chances, known_changes, tree_for
 from nervus.standin.depot_traps import traps
 
 TRADE = "common practice, no published source"
@@ -394,3 +398,71 @@ def test_the_report_tells_headline_reasons_next_test_and_ways() -> None:
     for part in ("No 6 · bus:", "Because", "not weighed:", "cured:", "proof before parts"):
         assert part in text
     assert ELECTRONIC.value not in text
+
+
+_WORDS = st.sampled_from(
+    ["signal 1", "signal 2", "supply", "sensor ground", "pedal signal 1", "pedal supply", "motor", "battery", "ground wire", "at the sensor plug", "at the control unit plug", "pin to pin", "from plug to plug", "to battery negative", "plug off", "plug on", "key off", "engine running", "throttle wide open", "wet", "cranking", "harness moved", "bananas", ""]
+)
+_READINGS = st.builds(
+    lambda where, conditions, value, unit: ("read", " ".join(where), value, unit, " ".join(conditions)),
+    st.lists(_WORDS, max_size=3),
+    st.lists(_WORDS, max_size=3),
+    st.floats(allow_nan=False) | st.floats(0.0, 6.0),
+    st.sampled_from(["V", "mV", "Ω", "kΩ", "MΩ", "A", "%", "°C", "", "furlongs"]),
+)
+_CODE_NAMES = st.sampled_from(
+    [*sorted({c for row in code_chances().row for c in row.codes}), "P1545", "B0001"]
+)
+_SETS = st.builds(
+    lambda codes, moment, status: ("codes", codes, moment, status),
+    st.lists(_CODE_NAMES, max_size=5, unique=True),
+    st.sampled_from(Moment),
+    st.none() | st.integers(0, 255),
+)
+_TOLD = st.builds(
+    lambda symptoms, when: ("told", symptoms, when),
+    st.lists(st.sampled_from([*(r.id for r in complaints().symptom), "sings"]), max_size=3),
+    st.lists(st.sampled_from([*(r.id for r in complaints().condition), "moon"]), max_size=3),
+)
+_LOOKS = st.builds(
+    lambda item, seen: ("looked", item, seen),
+    st.sampled_from([*(i.id for i in look_items().item), "flux"]),
+    st.sampled_from(Seen),
+)
+_DONE = st.sampled_from(["sensor renewed", "plug cleaned", "codes cleared", "prayed", ""]).map(
+    lambda w: ("done", w)
+)
+
+
+@settings(max_examples=120, deadline=None)
+@given(
+    st.sampled_from([CABLE, ELECTRONIC]),
+    st.lists(_READINGS | _SETS | _TOLD | _LOOKS | _DONE, max_size=9),
+)
+def test_every_job_has_an_answer_that_obeys_the_schema(
+    throttle: ThrottleKind, steps: list[tuple[Any, ...]]
+) -> None:
+    job = Written(throttle)
+    for step in steps:
+        match step:
+            case ("read", where, value, unit, conditions):
+                job.read(where, value, unit, conditions)
+            case ("codes", codes, moment, status):
+                job.codes(*codes, moment=moment, status=status)
+            case ("told", symptoms, when):
+                job.told(*symptoms, when=tuple(when))
+            case ("looked", item, seen):
+                job.looked(item, seen)
+            case ("done", words):
+                job.done(words)
+    judged = judge_job(job.job)
+    told = judgement_answer(job.job, judged)
+    jsonschema.validate(told, judgement_schema())
+    json.dumps(told, allow_nan=False)
+    assert sum(s.probability for s in judged.standing.suspects) == pytest.approx(1.0, abs=1e-6)
+    assert sum(f.probability for f in judged.faults) == pytest.approx(1.0, abs=1e-6)
+    # Whatever came in is either weighed or named.
+    counted = {e for line in judged.ledger for e in line.entries}
+    named = {e for remark in judged.not_weighed for e in remark.entries}
+    silent = {e.id for e in job.job.entries if isinstance(e, Reading | CodeSet)} - counted - named
+    assert silent == set()
