@@ -401,7 +401,10 @@ def test_the_report_tells_headline_reasons_next_test_and_ways() -> None:
 
 
 _WORDS = st.sampled_from(
-    ["signal 1", "signal 2", "supply", "sensor ground", "pedal signal 1", "pedal supply", "motor", "battery", "ground wire", "at the sensor plug", "at the control unit plug", "pin to pin", "from plug to plug", "to battery negative", "plug off", "plug on", "key off", "engine running", "throttle wide open", "wet", "cranking", "harness moved", "bananas", ""]
+    """signal 1, signal 2, supply, sensor ground, pedal signal 1, pedal supply, motor, battery,
+    ground wire, at the sensor plug, at the control unit plug, pin to pin, from plug to plug,
+    to battery negative, plug off, plug on, key off, engine running, throttle wide open, wet,
+    cranking, harness moved, bananas""".replace("\n", " ").split(", ")
 )
 _READINGS = st.builds(
     lambda where, conditions, value, unit: ("read", " ".join(where), value, unit, " ".join(conditions)),
