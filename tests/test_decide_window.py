@@ -212,3 +212,25 @@ def test_a_cured_job_says_so(window: MainWindow, qtbot: QtBot) -> None:
     assert window.job_part.weighed is not None
     assert window.job_part.weighed.cured is not None
     assert window.job_part.weighed.cured > 0.3
+
+
+def test_a_long_job_is_weighed_beside_and_stands_as_it_stood_until_then(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    told = Written().told("no_pedal").codes("P0123", "P0223")
+    for _ in range(30):
+        told.read("supply at the sensor plug", 5.0, "V", "plug on")
+    job = told.job
+    window.job_part.keeper.write("job", lambda book: book.put_job(job))
+    window.job_part.refresh()
+    qtbot.waitUntil(lambda: window.home.model.rowCount() == 1, timeout=20_000)
+    window.open_job(job.id, "decide")
+    qtbot.waitUntil(lambda: window.job is not None, timeout=20_000)
+    stood = window.job_part.weighed
+    assert stood is not None
+    window.job_part.put(Written().looked("pins", Seen.BAD).job.entries[0])
+    assert window.job_part.weighed is stood, "not waited for"
+    qtbot.waitUntil(lambda: window.job_part.weighed is not stood, timeout=20_000)
+    assert window.job_part.weighed is not None
+    assert len(window.job_part.weighed.ledger) == len(stood.ledger) + 1
+    assert window.judgement.headline.text() == window.job_part.weighed.standing.headline

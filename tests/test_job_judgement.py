@@ -13,9 +13,21 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from jobs import CABLE, ELECTRONIC, Written, chance_of, fault
-from nervus.domain.job import CodeSet, CodeState, Job, Moment, Reading, Seen, Source, new_id
-from nervus.domain.judgement import Outcome
+from jobs import BEGAN, CABLE, ELECTRONIC, Written, chance_of, fault
+from nervus.domain.job import (
+    CodeSet,
+    CodeState,
+    Findings,
+    Job,
+    KeptObservation,
+    Moment,
+    Reading,
+    Recorded,
+    Seen,
+    Source,
+    new_id,
+)
+from nervus.domain.judgement import JobJudgement, Outcome
 from nervus.domain.profile import ThrottleKind
 from nervus.files.bundle import Envelope
 from nervus.files.judgement_answer import judgement_answer, judgement_report, judgement_schema
@@ -23,7 +35,7 @@ from nervus.judge.of_changes import what_was_done
 from nervus.judge.of_job import judge_job
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.what_if import what_if
-from nervus.knowledge import complaints, look_items
+from nervus.knowledge import complaints, judging, look_items
 from nervus.knowledge.tree import code_chances, known_changes, tree_for
 from nervus.standin.depot_traps import traps
 
@@ -208,6 +220,74 @@ def test_what_was_read_of_two_units_is_one_set_and_a_silent_unit_proves_no_absen
     whole = judge_job(replace(both, entries=(told, codes)))
     partly = judge_job(replace(both, entries=(told, silent)))
     assert chance_of(partly, "supply_ground") > chance_of(whole, "supply_ground")
+
+
+def a_recording(
+    rows: tuple[str, ...], tracks: dict[int, float], channels: tuple[str, ...]
+) -> tuple[Recorded, Findings]:
+    """A recording with observations of `judging.toml`, about these tracks."""
+    recorded = Recorded(
+        id=new_id(), at=BEGAN, source=Source.FILE, name="r", file=f"{new_id()}-r.csv", digest="0" * 64,
+        channels=channels,
+    )  # fmt: skip
+    seen = tuple(
+        KeptObservation(says=row.says, cause=row.cause, confidence=0.95, source="s", chance=row.chance)
+        for row in map(judging().likelihood, rows)
+    )
+    found = Findings(
+        id=new_id(), at=BEGAN, source=Source.ANALYSIS, recording=recorded.id, headline="h",
+        observations=seen, tracks=tracks,
+    )  # fmt: skip
+    return recorded, found
+
+
+BOTH = ("tps1_v", "tps2_v")
+
+
+@pytest.mark.parametrize("tracks", [{2: 1.0}, {1: 0.0, 2: 1.0}])
+def test_a_recording_about_one_track_is_about_its_lines(tracks: dict[int, float]) -> None:
+    job = Written().job
+    judged = judge_job(
+        replace(job, entries=a_recording(("drops_anywhere", "drop_one_rail"), tracks, BOTH))
+    )
+    for one, two in (
+        ("broken_wiper_1", "broken_wiper_2"),
+        ("open_signal_1_harness", "open_signal_2_harness"),
+    ):
+        assert fault(judged, two) > 8.0 * fault(judged, one)
+
+
+def test_a_clean_recording_takes_from_what_it_could_have_shown() -> None:
+    """A worn track shows in a whole sweep, hardly where nothing moved; a misfire shows in neither."""
+    job = Written().told("stumble").job
+
+    def after(row: str, channels: tuple[str, ...] = BOTH) -> JobJudgement:
+        return judge_job(replace(job, entries=(*job.entries, *a_recording((row,), {}, channels))))
+
+    before, whole, still = judge_job(job), after("clean_whole"), after("clean_still")
+    assert fault(whole, "worn_track_1") < 0.4 * fault(before, "worn_track_1")
+    assert fault(whole, "worn_track_1") < 0.5 * fault(still, "worn_track_1")
+    assert fault(whole, "ignition") > fault(before, "ignition")
+    with_speed = after("clean_whole", (*BOTH, "rpm"))
+    assert fault(with_speed, "ignition") < fault(whole, "ignition"), "its idle would have been rough"
+
+
+def test_a_code_that_comes_back_tells_more_than_a_new_one() -> None:
+    told = Written().told("lamp").codes("P0122")
+    back = judge_job(told.codes("P0122", moment=Moment.CLEARED).job)
+    new = judge_job(Written().told("lamp").codes("P0122").codes("P0562", moment=Moment.CLEARED).job)
+    away = judge_job(Written().told("lamp").codes("P0122").codes(moment=Moment.CLEARED).job)
+    of_signal_1 = [fault(j, "open_signal_1_harness") for j in (back, away, new)]
+    assert of_signal_1[0] > 1.2 * of_signal_1[1]
+    assert of_signal_1[1] > of_signal_1[2]
+    assert fault(back, "left_over") < 0.2 * fault(away, "left_over")
+
+
+def test_no_resistance_at_all_is_a_reading_and_less_than_none_is_not() -> None:
+    reading = Written().read("ground wire", 0.0, "Ω").job.entries[0]
+    assert isinstance(reading, Reading)
+    assert isinstance(understand(reading), Measured)
+    assert isinstance(understand(replace(reading, value=-0.1)), str)
 
 
 def test_free_words_tell_where_nothing_was_chosen_and_only_there() -> None:

@@ -40,6 +40,7 @@ def test_time_near_marks_is_counted_once() -> None:
     assert marks._share_near([10.0, 20.0], 60.0) == pytest.approx(6.0 / 60.0)
     assert marks._share_near([10.0, 11.0], 60.0) == pytest.approx(4.0 / 60.0)
     assert marks._share_near([1.0, 2.0, 3.0], 4.0) == 1.0
+    assert marks._share_near([40.0, 50.0], 100.0) == pytest.approx(6.0 / 100.0)
 
 
 @pytest.mark.parametrize(

@@ -181,7 +181,8 @@ def _again(read: _Read, first: set[str], tree: Tree, table: _Table, after: int) 
             shown *= 1.0 - here
             sound *= 1.0 - by_itself
     # Whether any comes back is one question, not one a code: the fault shows again, or it does not.
-    away = float(np.prod([stays if c in codes else 1.0 - stays for c in first])) if first else 1.0
+    away = float(np.prod([stays if c in codes else 1.0 - stays for c in first]))
+    away *= float(np.prod([table.stray for c in codes if c not in first]))
     shown = 0.75 * shown + 0.25 * away * (1.0 - comes)
     sound_like = tree.of("left_over") | tree.of("nothing")
     shown = np.where(sound_like, sound, shown)

@@ -32,7 +32,7 @@ _NEEDS = {
     "pair": ("tps2_v", "tps2_pct"),
 }
 # How much of the weight lies on the track, or the line, that the findings are about.
-_OF_TRACK = 0.92
+_OF_TRACK = 0.95
 _LEAST = 0.001
 
 
@@ -166,17 +166,14 @@ def _of_lines(found: Findings, rows: list[Row], tree: Tree) -> FloatArray:
     factor = np.ones(len(tree.faults))
     if all(row[1] in _CLEAN or row[0] for row in rows):
         return factor
-    for number, share in found.tracks.items():
-        if len(found.tracks) > 1 or share < 1.0 or number > 1:
-            factor[tree.of(f"of_track_{number}")] *= 2.0 * (
-                1.0 - _OF_TRACK + (2.0 * _OF_TRACK - 1.0) * share
-            )
-    if len(found.tracks) == 1 and 2 in found.tracks:
-        factor[tree.of("of_track_1")] *= 2.0 * (1.0 - _OF_TRACK)
-    if len(found.tracks) == 1 and 1 in found.tracks and tree.of("of_track_2").any():
-        factor[tree.of("of_track_2")] *= 2.0 * (1.0 - _OF_TRACK)
-        factor[tree.of("of_track_1")] *= 2.0 * _OF_TRACK
+    if found.tracks and tree.of("of_track_2").any():
+        for number in (1, 2):
+            factor[tree.of(f"of_track_{number}")] *= _of_share(found.tracks.get(number, 0.0))
     for line, share in found.feeds.items():
-        member = np.asarray([f.line == line for f in tree.faults])
-        factor[member] *= 2.0 * (1.0 - _OF_TRACK + (2.0 * _OF_TRACK - 1.0) * share)
+        factor[[f.line == line for f in tree.faults]] *= _of_share(share)
     return factor
+
+
+def _of_share(share: float) -> float:
+    """How much likelier a line is to be the one that so much of the weight lies on."""
+    return 2.0 * (1.0 - _OF_TRACK + (2.0 * _OF_TRACK - 1.0) * share)

@@ -45,7 +45,7 @@ class Evidence:
     entries: tuple[str, ...]
     shown: FloatArray
     sound: float
-    slip: float = 0.0
+    slip: float
     after: int = 0
 
 

@@ -39,6 +39,7 @@ from nervus.knowledge.own_prices import (
 )
 from nervus.window.attaching import Attaching
 from nervus.window.book_keeper import BookKeeper
+from nervus.window.tasks import Task
 
 if TYPE_CHECKING:
     from nervus.link.diagnostics import Frame, ReadCode
@@ -50,6 +51,8 @@ Filling = Callable[["Logbook"], object]
 _SAME_STROKE_S, _MOST_UNDONE = 2.0, 200
 _NO_ID = "0" * 16
 _KEPT_FAULTS = 8
+# A job of so many entries is weighed within a frame or two; a longer one is weighed beside.
+_MOST_AT_ONCE = 25
 _TYPED_FIELDS = {"words", "note", "name", "description"}
 
 
@@ -282,10 +285,27 @@ class JobPart(QObject):
         self._show(replace(self.job, vehicle=vehicle))
 
     def _show(self, job: Job | None) -> None:
+        same = job is not None and self.job is not None and job.id == self.job.id
         self.job = job
-        self.weighed = judged(job, self.own) if job is not None else None
         self.shown.emit(job)
-        self.judged.emit(self.weighed)
+        if job is not None and same and len(job.entries) > _MOST_AT_ONCE:
+            self._weigh_beside(job)
+        else:
+            self._weighed(job, judged(job, self.own) if job is not None else None)
+
+    def _weigh_beside(self, job: Job) -> None:
+        """Weigh a long job off the interface thread; how it stood stays until then."""
+        own = self.own
+        task = Task(lambda _progress: judged(job, own), self)
+        task.succeeded.connect(lambda weighed: self._weighed(job, weighed))
+        task.failed.connect(self.told)
+        task.start()
+
+    def _weighed(self, job: Job | None, weighed: JobJudgement | None) -> None:
+        """Take a judgement, unless the job has changed since."""
+        if job is self.job:
+            self.weighed = weighed
+            self.judged.emit(weighed)
 
     @property
     def judgement(self) -> Judgement | None:
