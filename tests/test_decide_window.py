@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from jobs import ELECTRONIC, Written
 from nervus.domain.analysis import SuspectId
-from nervus.domain.job import Decision, Job, Moment, Seen, of_kind
+from nervus.domain.job import Decision, Job, Moment, Reading, Seen, of_kind
 from nervus.knowledge.own_prices import (
     AS_SHIPPED,
     OwnPrices,
@@ -23,6 +23,7 @@ from nervus.knowledge.own_prices import (
 from nervus.knowledge.tree import repairs
 from nervus.window.balance_view import BalanceView, times_in_words
 from nervus.window.decide_page import DecidePage
+from nervus.window.entries_page import WrittenPage
 from nervus.window.main_window import MainWindow
 from nervus.window.prices_dialog import PricesDialog
 from nervus.window.theme import BRIGHT, DIM
@@ -90,6 +91,28 @@ def test_a_test_is_begun_at_its_station(page: DecidePage, window: MainWindow, qt
     assert "Fingers away from plate" in page.tests.caution.text()
     qtbot.mouseClick(page.tests.begin, Qt.MouseButton.LeftButton)
     assert window.stations.now == "record"
+
+
+def test_a_test_at_the_pins_is_begun_with_its_line_written(
+    page: DecidePage, window: MainWindow, qtbot: QtBot
+) -> None:
+    page.show_view(1)
+    rows = range(page.tests.list.count())
+    names = [page.tests.list.item(n).text() for n in rows]  # type: ignore[union-attr] # it is there
+    page.tests.list.setCurrentRow(next(n for n in rows if "Plug off" in names[n]))
+    qtbot.mouseClick(page.tests.begin, Qt.MouseButton.LeftButton)
+    assert window.stations.now == "pins"
+    pins = window.stations.page("pins")
+    assert "Key off before the plug comes off" in pins.hint.text()
+    assert isinstance(pins, WrittenPage)
+    qtbot.keyClicks(pins.line, ".03")
+    qtbot.keyClick(pins.line, Qt.Key.Key_Return)
+    assert window.job is not None
+    (read,) = [r for r in of_kind(window.job.entries, Reading) if r.value == 0.03]
+    assert read.where == "supply at the sensor plug, plug off, key on"
+    usual = pins.hint.text()
+    window.go("look")
+    assert pins.hint.text() != usual
 
 
 def test_the_ways_stand_side_by_side_and_the_decision_keeps_how_it_stood(

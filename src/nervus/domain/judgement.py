@@ -74,6 +74,7 @@ class RankedTest:
         money: what it costs besides.
         information_bits: how much less uncertain the suspects are after it, on average.
         saving: of expected cost, in the workshop's money, after the test itself is paid for.
+        prepare: what stands in the line of its station when it is begun.
     """
 
     id: str
@@ -85,6 +86,7 @@ class RankedTest:
     caution: str
     how: str
     station: str
+    prepare: str
     outcomes: tuple[PossibleOutcome, ...]
 
 

@@ -124,6 +124,7 @@ def _ranked(possible: _Possible, tree: Tree, chance: FloatArray, saving: float) 
         test.caution,
         test.how,
         test.station,
+        test.prepare,
         tuple(outcomes),
     )
 

@@ -191,6 +191,7 @@ class KnownTest(Row, frozen=True, kw_only=True):
         needs: what must be at hand, "" for nothing of note.
         money: what it costs besides the minutes.
         throttle: the kind of throttle it is for, "" for both.
+        prepare: what stands in the line of its station when it is begun, "" for nothing.
     """
 
     id: str
@@ -203,6 +204,7 @@ class KnownTest(Row, frozen=True, kw_only=True):
     needs: str = ""
     money: Money = 0.0
     throttle: str = ""
+    prepare: str = ""
 
 
 class Tests(Row, frozen=True, kw_only=True):

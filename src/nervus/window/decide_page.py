@@ -32,12 +32,12 @@ class DecidePage(WrittenPage):
 
     Signals:
         supposed: a judgement as it would stand after an outcome, or `None` to go back.
-        station: a test is begun there.
+        begun: a test is begun.
         prices_wanted: the workshop's own times and prices are to be set.
     """
 
     supposed = pyqtSignal(object)
-    station = pyqtSignal(str)
+    begun = pyqtSignal(object)
     prices_wanted = pyqtSignal()
 
     def __init__(self, make: Callable[[str], AnyEntry], parent: QWidget | None = None) -> None:
@@ -58,7 +58,7 @@ class DecidePage(WrittenPage):
         self._suspect_row = QHBoxLayout()
         self._lay_out()
         self.tests.tried.connect(self._try)
-        self.tests.begun.connect(lambda test: self.station.emit(test.station))
+        self.tests.begun.connect(self.begun)
         self.balance.chosen.connect(self._chosen)
 
     def _lay_out(self) -> None:

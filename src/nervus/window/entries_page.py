@@ -147,6 +147,11 @@ class WrittenPage(EntriesPage):
     def begin(self) -> None:
         self.line.setFocus(Qt.FocusReason.TabFocusReason)
 
+    def prepare(self, how: str, text: str) -> None:
+        super().prepare(how, text)
+        if text and not self.line.text().strip():
+            self.line.setText(text)
+
     def _write(self) -> None:
         text = self.line.text().strip()
         if not text:

@@ -23,6 +23,7 @@ class StationPage(QWidget):
     def __init__(self, title: str, hint: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.job: Job | None = None
+        self._usual_hint = hint
         heading = QLabel(title, self)
         heading.setObjectName("station")
         self.hint = quiet(hint, self)
@@ -41,6 +42,14 @@ class StationPage(QWidget):
 
     def begin(self) -> None:
         """The page comes up: the focus goes where one begins."""
+
+    def prepare(self, how: str, _text: str) -> None:
+        """A test is begun here: how it is done stands where the hint was, until one leaves."""
+        self.hint.setText(how)
+
+    def leave(self) -> None:
+        """One goes elsewhere: the usual hint again."""
+        self.hint.setText(self._usual_hint)
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from nervus.codes.notation import Code
 from nervus.domain.job import Job, Reading, SeenCode, Source
+from nervus.domain.judgement import RankedTest
 from nervus.window.job_part import JobPart, Listed
 from nervus.window.rail import JOBS
 from nervus.window.station_page import StationPage
@@ -70,6 +71,8 @@ class Stations(QObject):
             page.show_job(self._part.job)
             self.stack.setCurrentWidget(page)
             page.begin()
+        if self.now in self._pages and self.now != name:
+            self._pages[self.now].leave()
         self.now = name
         if name in self._fixed:
             self.stretch.emit("")
@@ -213,9 +216,18 @@ class Stations(QObject):
         self._part.judged.connect(page.show_judgement)
         page.show_judgement(self._part.weighed)
         page.supposed.connect(self.supposed)
-        page.station.connect(self.go)
+        page.begun.connect(self._begin_test)
         page.prices_wanted.connect(lambda: self._ask_prices(page))
         return page
+
+    def _begin_test(self, test: RankedTest) -> None:
+        """Go to a test's station, with its place prepared and how it is done in sight."""
+        how = f"{test.text}. {test.how} {test.caution}"
+        self.go(test.station)
+        if test.station in self._fixed:
+            self._part.told.emit(how)
+        else:
+            self.page(test.station).prepare(how, test.prepare)
 
     def _ask_prices(self, page: QWidget) -> None:
         from nervus.window.prices_dialog import PricesDialog  # noqa: PLC0415 - when first wanted
