@@ -13,7 +13,9 @@ from nervus.circuit.harness import LINES, PLACES, Harness
 from nervus.circuit.sensor import OPEN_OHMS
 from nervus.domain.channel import FloatArray
 
+# So many vehicles are drawn for each reading: more cost time, fewer make the density lumpy.
 DRAWS: Final = 96
+# Ohms of a sound joint; and of what should not be there and is not.
 _JOINT = (0.02, 0.08)
 _NEVER_OHMS = 1e11
 # A contact that is gone is open in this share of all draws, else very poor.

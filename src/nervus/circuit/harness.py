@@ -17,6 +17,7 @@ from nervus.domain.channel import FloatArray
 
 LINES = ("supply", "ground", "signal1", "signal2")
 PLACES = ("unit_plug", "harness", "sensor_plug")
+# Ohms of a plug that is off, of a usual meter (10 megohms), and of a resistor that is not there.
 _APART_OHMS = 1e11
 _METER_OHMS = 1e7
 _NEVER_OHMS = 1e12

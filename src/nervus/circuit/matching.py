@@ -21,8 +21,9 @@ _PULL_OHMS = (10_000.0, 100_000.0, 470_000.0)
 _RAILS, _DIVIDER_CHANCE = (0.0, 1.0), 0.1
 # A level that a divider holds: the same at so many instants within this, percent, and at no rail.
 _LEAST_HELD, _HELD_PCT, _RAIL_PCT = 3, 1.5, 4.0
-# Resistances that are too much, and such as two lines may touch with.
+# Resistances that are too much in a line.
 _SERIES_OHMS = tuple(float(x) for x in np.geomspace(100.0, 1e6, 13))
+# What two lines may touch with.
 _SHORT_OHMS = (0.1, 100.0, 1000.0)
 _TRAVEL = np.linspace(0.0, 1.0, 11)
 # What reads like anything at all, per percent of supply: so that nothing is ever ruled out for good.

@@ -17,6 +17,7 @@ GAMMA_AIR, R_AIR = 1.4, 287.05
 CRITICAL_RATIO = (2.0 / (GAMMA_AIR + 1.0)) ** (GAMMA_AIR / (GAMMA_AIR - 1.0))
 """Below this pressure ratio (0.528) the flow is choked: it no longer asks what is behind."""
 
+# The standard atmosphere at sea level (ISO 2533).
 STANDARD_PA, STANDARD_K = 101_325.0, 288.15
 _CHOKED = (2.0 / (GAMMA_AIR + 1.0)) ** ((GAMMA_AIR + 1.0) / (2.0 * (GAMMA_AIR - 1.0)))
 

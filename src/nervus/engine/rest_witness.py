@@ -28,6 +28,7 @@ _RISES, _STAYS = 0.20, 0.08
 _SPEED_RISES = 0.12
 # Below these no engine runs.
 _STANDING = {"rpm": 200.0, "maf_gs": 0.2}
+# A rest is looked at in so many points.
 _POINTS = 200
 
 

@@ -19,6 +19,7 @@ from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices, repairs_of
 from nervus.knowledge.tree import fits, known_changes, tree_for
 from nervus.knowledge.tree_shapes import Repair, Repairs
 
+# Mended for sure, for the plan: what is left then is handed on.
 _SURE = 0.985
 # Work is stopped where what is left to hope for is not worth the cheapest repair.
 _MOST_STEPS = 9

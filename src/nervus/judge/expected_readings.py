@@ -24,6 +24,7 @@ _BATTERY = {
     "cranking": (10.6, 0.4, 6.5, 9.6),
     "": (12.5, 0.2, 9.5, 12.0),
 }
+# Ohms of a sound winding, and of one with poor brushes. Source: "from memory".
 _MOTOR_OHMS, _BAD_MOTOR_OHMS = (1.0, 10.0), (15.0, 500.0)
 
 

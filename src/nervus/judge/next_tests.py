@@ -20,8 +20,10 @@ from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices, repairs_of, tests
 from nervus.knowledge.tree import Tree, fits, tree_for
 from nervus.knowledge.tree_shapes import KnownTest, Repair
 
-_SURE_BITS = 0.02
+# A test that tells less than so many bits is not proposed; a fault with less is not named after it.
+_LEAST_BITS = 0.02
 _WORTH_NAMING = 0.005
+# Proof before parts does so many tests one after the other at most.
 _PROOFS = 2
 
 
@@ -78,7 +80,7 @@ def rank_tests(
     left = [p for p in _tests_for(throttle, own) if p.test.id not in without]
     after = _costs_after(left, chance, shop)
     ranked = [_ranked(p, tree, chance, now - cost) for p, cost in zip(left, after, strict=True)]
-    telling = [r for r in ranked if r.information_bits >= _SURE_BITS] or ranked[:1]
+    telling = [r for r in ranked if r.information_bits >= _LEAST_BITS] or ranked[:1]
     return tuple(sorted(telling, key=lambda r: (-_worth(r), r.id)))
 
 

@@ -31,6 +31,7 @@ from nervus.judge.marks import follows_work
 from nervus.judge.words import WHOLE_PCT
 from nervus.knowledge import Likelihood, judging
 
+# Fewer passes without a finding say nothing of the whole travel.
 _LEAST_PASSES = 2
 # How sure one is of an idle that was seen: "from memory".
 _ENGINE_SURE = 0.85

@@ -20,6 +20,7 @@ from nervus.knowledge import known_codes
 from nervus.knowledge.counted import counted_codes
 from nervus.knowledge.tree import Tree, code_chances, tree_for
 
+# How often a set of codes says nothing of the fault. Source: "from memory".
 _SLIP = 0.03
 # Chances of what a code's states say. Source: the bits of ISO 14229-1 annex D; the chances from memory.
 _FAILED, _PENDING = 0x01, 0x04
@@ -35,6 +36,7 @@ _STATES_OLD = {
     CodeState.PERMANENT: 0.1,
     CodeState.HISTORY: 0.6,
 }
+# That its test fails now: of a code left over, of a fault always there, of one that comes and goes.
 _OLD_FAILED, _ALWAYS_FAILED, _SOMETIMES_FAILED = 0.03, 0.85, 0.3
 # After clearing, a code comes back where its fault is there and is given its moment; one that was left
 # over does not, but for codes that could not be cleared. After a change it is not known who cleared.

@@ -52,7 +52,8 @@ from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.knowledge.tree import Tree, tree_for
 from nervus.knowledge.tree_shapes import Repair
 
-_MOST_CONTRADICTIONS, _MOST_FAULTS = 3, 12
+# So many pairs that contradict each other are told.
+_MOST_CONTRADICTIONS = 3
 # Two observations contradict each other where together they are this much less probable than by
 # themselves, in nats; and where each alone says something at all.
 _CONTRADICTION, _SAYS_SOMETHING = -1.6, 0.7

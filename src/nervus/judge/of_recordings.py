@@ -18,6 +18,7 @@ from nervus.knowledge import Likelihood, judging
 from nervus.knowledge.counted import counted_rows
 from nervus.knowledge.tree import Tree, recording_chances, tree_for
 
+# How often what a recording shows is of something else. Source: "from memory".
 _SLIP = 0.04
 _PEDAL = "pedal: "
 _LEVELS = "the levels "

@@ -23,6 +23,7 @@ from nervus.knowledge.tree import Tree
 
 TWO_FAULTS = 0.03
 """How often two faults at once turn out to be there: "from memory, no published source"."""
+# No observation rules a fault out altogether.
 _LEAST = 1e-9
 
 

@@ -39,6 +39,7 @@ _TIME_AGREES, _NEAR_CELLS = 0.3, 2
 # Cells so far from a stand the tracks go together within this share, on one side at least; on the other
 # one the track may leap, which takes less than this share of the usual way. Else it is bent there.
 _NEAR, _FAR, _STRAIGHT, _LEAPS = range(2, 5), range(5, 10), 0.2, 0.5
+# A look at fewer points of a course says nothing.
 _LEAST_POINTS = 8
 # Of very many passes so many, spread over the recording, are looked at first; where no cell hides
 # anything in this share of them, the others are not.
