@@ -1,4 +1,6 @@
-"""What a meter reads at either plug, against dividers worked by hand and the circuit's other solution."""
+"""What a meter reads at either plug, against dividers worked by hand and the other solution."""
+
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -68,8 +70,7 @@ def test_a_poor_ground_lifts_all_and_with_the_plug_off_nothing_flows() -> None:
     made = harness(ground_sensor_plug=1_000.0)
     assert volts(made, "ground", "sensor") == pytest.approx(1.0, abs=0.02)
     assert volts(made, "ground", "sensor_plug") == pytest.approx(0.0, abs=1e-3)
-    off = joined([made])
-    unplugged = Harness(*[getattr(off, f) for f in list(Harness.__slots__)[:-1]], plugged=False)
+    unplugged = replace(joined([made]), plugged=False)
     assert volts(unplugged, "ground", "sensor_plug") == pytest.approx(0.0, abs=1e-3)
     assert volts(unplugged, "signal1", "sensor_plug") == pytest.approx(0.0, abs=0.01)
     assert volts(unplugged, "supply", "sensor_plug") == pytest.approx(5.0, abs=1e-3)
@@ -125,9 +126,8 @@ def test_battery_and_motor_read_what_the_trade_says(
     """From memory: 12.4 V at rest, 13.5 to 14.7 V running, 9.6 V cranking; a winding of some ohms."""
     unit = "Ω" if line == "motor" else "V"
     place = "sensor_plug" if line == "motor" else ""
-    read = would_read(
-        Measured(line, False, place, frozenset(states), unit, 0.0), ThrottleKind.ELECTRONIC
-    )
+    asked = Measured(line, pedal=False, place=place, states=frozenset(states), unit=unit, value=0.0)
+    read = would_read(asked, ThrottleKind.ELECTRONIC)
     assert read is not None
     ids = [f.id for f in tree_for(ThrottleKind.ELECTRONIC).faults]
     bad = read.faulty[ids.index(fault)]
