@@ -1,0 +1,171 @@
+"""Small parts of the core, each against values worked by hand."""
+
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+import pytest
+
+from nervus.circuit import explain as circuit_explain
+from nervus.circuit import matching
+from nervus.circuit.signatures import FaultMode
+from nervus.domain.analysis import SuspectId
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
+from nervus.engine import rest_witness
+from nervus.engine.air_flow import STANDARD_PA
+from nervus.signal import excursions, feed, pair, rest, stands
+from nervus.signal.instrument import Instrument
+
+S = SuspectId
+
+
+def instrument(level: FloatArray, *, noise: float, resolution: float) -> Instrument:
+    return Instrument(
+        kind=CHANNEL_KINDS["tps1_v"], time_s=np.arange(level.size) * 0.01, level=level, noise=noise,
+        resolution=resolution, interval_s=0.01, supply_v=5.0, usual=(10.0, 90.0),
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("noise", "resolution", "tolerance"),
+    [(0.01, 0.01, 0.2), (0.2, 0.1, 1.0), (0.01, 0.4, 0.8), (0.1, 0.3, 0.6)],
+)
+def test_a_tolerance_is_five_deviations_or_two_steps(
+    noise: float, resolution: float, tolerance: float
+) -> None:
+    assert instrument(np.zeros(9), noise=noise, resolution=resolution).tolerance == pytest.approx(
+        tolerance
+    )
+
+
+def test_the_speed_around_an_instant_is_of_the_steps_within_two_samples() -> None:
+    level = np.asarray([0.0, 0.0, 0.0, 5.0, 5.0, 5.0, 5.0, 5.0])
+    time_s = np.arange(8) * 0.1
+    speeds = [float(pair._speed_around(level, time_s, np.asarray([at]))[0]) for at in range(8)]
+    assert speeds == pytest.approx([0.0, 50.0, 50.0, 50.0, 50.0, 0.0, 0.0, 0.0])
+
+
+def test_what_a_shaft_goes_through_is_no_stand() -> None:
+    through = np.asarray([0.0, 0.0, 20.0, 20.0, 40.0, 40.0])
+    there_and_back = np.asarray([0.0, 0.0, 20.0, 20.0, 0.0, 0.0])
+    first, last = np.asarray([2]), np.asarray([3])
+    assert stands._passes(through, first, last).tolist() == [True]
+    assert stands._passes(there_and_back, first, last).tolist() == [False]
+    assert stands._passes(np.asarray([0.0, 0.0, 20.0, 20.0, 20.0, 20.0]), first, last).tolist() == [
+        False
+    ]
+
+
+def test_a_pedal_is_let_go_up_to_a_little_above_its_least() -> None:
+    values = np.asarray([5.0] * 50 + [5.5] * 10 + [20.0] * 40)
+    channel = Channel(CHANNEL_KINDS["pedal_pct"], np.arange(100.0), values)
+    told = rest._at_least_value(channel, np.arange(100.0))
+    assert told[:60].all()
+    assert not told[60:].any()
+
+
+def event(*parts: tuple[str, float, float]) -> Any:
+    """An event by the level and the course of each track's part."""
+    made = tuple((name, SimpleNamespace(level=level, course=course)) for name, level, course in parts)
+    return SimpleNamespace(parts=made)
+
+
+def test_one_level_comes_back_where_levels_are_alike_more_than_shares() -> None:
+    """A contact takes a share of where it comes from; electronics go to a level of their own."""
+    level = [event(("a", 30.0, 60.0)), event(("a", 30.2, 80.0)), event(("a", 29.9, 45.0))]
+    share = [event(("a", 30.0, 60.0)), event(("a", 40.0, 80.0)), event(("a", 22.5, 45.0))]
+    assert feed._to_one_level(level)
+    assert not feed._to_one_level(share)
+    assert feed._to_one_level([event(("a", 80.0, 60.0))]), "no joint makes a level greater"
+    assert not feed._to_one_level([event(("a", 30.0, 60.0))])
+    assert not feed._to_one_level([])
+
+
+def test_a_course_is_drawn_straight_from_one_point_to_the_other() -> None:
+    x = np.asarray([1.0, 2.0, 3.0])
+    assert excursions._line(x, (1.0, 10.0), (3.0, 20.0)).tolist() == [10.0, 15.0, 20.0]
+    assert excursions._line(x, (2.0, 10.0), (2.0, 20.0)).tolist() == [15.0, 15.0, 15.0]
+
+
+# -- the circuit ----------------------------------------------------------------------------------------
+
+
+def match(mode: FaultMode, density: float, *suspects: SuspectId) -> Any:
+    return SimpleNamespace(fault=SimpleNamespace(mode=mode, suspects=suspects), density=density)
+
+
+def test_a_suspects_chance_is_the_mean_of_its_faults_by_how_they_fail() -> None:
+    matches = (
+        match(FaultMode.OPEN, 0.8, S.WIRING),
+        match(FaultMode.OPEN, 0.2, S.WIRING),
+        match(FaultMode.SHORT, 0.4, S.WIRING),
+        match(FaultMode.RESISTANCE, 0.6, S.SUPPLY_GROUND),
+    )
+    chance = circuit_explain._of_suspects(matches)
+    assert chance[S.WIRING] == pytest.approx(0.55 * 0.5 + 0.15 * 0.4)
+    assert chance[S.SUPPLY_GROUND] == pytest.approx(0.30 * 0.6)
+    assert chance[S.CONTROL_UNIT] == pytest.approx(0.25 * chance[S.WIRING])
+    assert chance[S.SENSOR] == 0.0
+
+
+def test_groups_of_interruptions_weigh_as_many_as_they_hold() -> None:
+    even = dict.fromkeys(S, 0.1)
+    one = {**even, S.WIRING: 0.4}
+    other = {**even, S.SENSOR: 0.4}
+    both = circuit_explain._together([(3, one), (1, other)])
+    assert both[S.WIRING] == 1.0
+    assert both[S.SENSOR] == pytest.approx((0.1**3 * 0.4) ** 0.25 / (0.4**3 * 0.1) ** 0.25)
+    assert circuit_explain._together([]) == {}
+    far = circuit_explain._together([(1, {**dict.fromkeys(S, 1e-12), S.WIRING: 1.0})])
+    assert far[S.SENSOR] == 0.03, "no suspect becomes less likely than that"
+
+
+def test_the_chances_of_all_input_resistors_sum_to_one() -> None:
+    rails = matching._chances(matching._RAILS)
+    assert sum(rails) == pytest.approx(1.0)
+    divided = matching._chances((*matching._RAILS, 0.4))
+    assert sum(divided) == pytest.approx(1.0)
+    assert divided[-1] * len(matching._PULL_OHMS) == pytest.approx(matching._DIVIDER_CHANCE)
+    assert len(set(divided[: 2 * len(matching._PULL_OHMS)])) == 1
+
+
+# -- the engine -----------------------------------------------------------------------------------------
+
+
+def engine(**values: FloatArray) -> Recording:
+    size = len(next(iter(values.values())))
+    return Recording(
+        tuple(Channel(CHANNEL_KINDS[n], np.arange(size) * 0.5, v) for n, v in values.items())
+    )
+
+
+def test_the_pressure_outside_is_what_the_manifold_has_while_the_engine_stands() -> None:
+    """Source: common practice, no published source: key on, engine off, it reads the day's pressure."""
+    standing, turning = np.zeros(10), np.full(10, 800.0)
+    rpm = np.concatenate([standing, turning])
+    high = np.concatenate([np.full(10, 84.0), np.full(10, 30.0)])
+    assert rest_witness._ambient_pa(engine(rpm=rpm, map_kpa=high)) == pytest.approx(84_000.0)
+    for pressure in (69.9, 70.0, 110.0, 120.0):
+        odd = np.concatenate([np.full(10, pressure), np.full(10, 30.0)])
+        assert rest_witness._ambient_pa(engine(rpm=rpm, map_kpa=odd)) == STANDARD_PA
+    few = np.concatenate([np.zeros(4), np.full(16, 800.0)])
+    assert rest_witness._ambient_pa(engine(rpm=few, map_kpa=high)) == STANDARD_PA
+
+
+def test_twice_the_air_is_twice_the_opening() -> None:
+    """Choked flow (Heywood, appendix C): at one pressure and temperature air is proportional to area."""
+    rpm, cold = np.full(40, 800.0), np.full(40, 20.0)
+    span = ((0.0, 19.0),)
+
+    def opening(**more: FloatArray) -> float:
+        found = rest_witness.relative_opening(engine(rpm=rpm, iat_c=cold, **more), span)
+        assert found is not None
+        return found
+
+    one = opening(maf_gs=np.full(40, 2.0), map_kpa=np.full(40, 30.0))
+    assert opening(maf_gs=np.full(40, 4.0), map_kpa=np.full(40, 30.0)) == pytest.approx(2.0 * one)
+    low, high = (opening(map_kpa=np.full(40, kpa)) for kpa in (25.0, 50.0))
+    assert high == pytest.approx(2.0 * low, rel=0.01), "speed times pressure, both choked"
+    assert (
+        rest_witness.relative_opening(engine(rpm=np.zeros(40), map_kpa=np.full(40, 100.0)), span) is None
+    )
