@@ -21,7 +21,7 @@ S = SuspectId
 
 def instrument(level: FloatArray, *, noise: float, resolution: float) -> Instrument:
     return Instrument(
-        kind=CHANNEL_KINDS["tps1_v"], time_s=np.arange(level.size) * 0.01, level=level, noise=noise,
+        kind=CHANNEL_KINDS["tps1_v"], time_s=np.linspace(0.0, 0.01 * (level.size - 1), level.size), level=level, noise=noise,
         resolution=resolution, interval_s=0.01, supply_v=5.0, usual=(10.0, 90.0),
     )  # fmt: skip
 
@@ -40,7 +40,7 @@ def test_a_tolerance_is_five_deviations_or_two_steps(
 
 def test_the_speed_around_an_instant_is_of_the_steps_within_two_samples() -> None:
     level = np.asarray([0.0, 0.0, 0.0, 5.0, 5.0, 5.0, 5.0, 5.0])
-    time_s = np.arange(8) * 0.1
+    time_s: FloatArray = np.linspace(0.0, 0.7, 8)
     speeds = [float(pair._speed_around(level, time_s, np.asarray([at]))[0]) for at in range(8)]
     assert speeds == pytest.approx([0.0, 50.0, 50.0, 50.0, 50.0, 0.0, 0.0, 0.0])
 
@@ -135,7 +135,10 @@ def test_the_chances_of_all_input_resistors_sum_to_one() -> None:
 def engine(**values: FloatArray) -> Recording:
     size = len(next(iter(values.values())))
     return Recording(
-        tuple(Channel(CHANNEL_KINDS[n], np.arange(size) * 0.5, v) for n, v in values.items())
+        tuple(
+            Channel(CHANNEL_KINDS[n], np.linspace(0.0, 0.5 * (size - 1), size), v)
+            for n, v in values.items()
+        )
     )
 
 
