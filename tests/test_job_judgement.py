@@ -153,6 +153,25 @@ def test_two_changes_at_once_cure_and_do_not_tell_why() -> None:
     assert judge_job(Written().told("lamp").job).cured is None, "nothing was changed"
 
 
+def test_after_a_change_the_same_test_comes_first_and_what_it_cured_is_not_repaired_again() -> None:
+    told = Written().told("no_pedal").codes("P0123", "P0223").done("ground pin cleaned")
+    untested = judge_job(told.job).standing.next_test
+    assert untested is not None
+    assert untested.title == "The same test again as before the change"
+    assert "ground pin cleaned" in untested.tells
+    cured = judge_job(told.codes(moment=Moment.REPAIRED).job)
+    again = judge_job(
+        Written().told("no_pedal").codes("P0123", "P0223").done("ground pin cleaned")
+        .codes("P0123", "P0223", moment=Moment.REPAIRED).job
+    )  # fmt: skip
+    cost = {
+        name: {s.id: s.cost for s in j.schools}["proposed"]
+        for name, j in (("cured", cured), ("again", again))
+    }
+    assert cost["cured"] < 0.7 * cost["again"], "what is cured costs nothing more"
+    assert cured.standing.suspects[0].id == "supply_ground", "it is still told what it was"
+
+
 def test_a_pedal_code_on_a_dirty_plate_is_the_pedal() -> None:
     judged = judge_job(Written().told("no_pedal").codes("P2122", "P2138").looked("dirt", Seen.BAD).job)
     assert judged.standing.suspects[0].id == "pedal_sensor"

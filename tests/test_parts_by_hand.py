@@ -21,9 +21,15 @@ S = SuspectId
 
 def instrument(level: FloatArray, *, noise: float, resolution: float) -> Instrument:
     return Instrument(
-        kind=CHANNEL_KINDS["tps1_v"], time_s=np.linspace(0.0, 0.01 * (level.size - 1), level.size), level=level, noise=noise,
-        resolution=resolution, interval_s=0.01, supply_v=5.0, usual=(10.0, 90.0),
-    )  # fmt: skip
+        kind=CHANNEL_KINDS["tps1_v"],
+        time_s=np.linspace(0.0, 0.01 * (level.size - 1), level.size),
+        level=level,
+        noise=noise,
+        resolution=resolution,
+        interval_s=0.01,
+        supply_v=5.0,
+        usual=(10.0, 90.0),
+    )
 
 
 @pytest.mark.parametrize(

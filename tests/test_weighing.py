@@ -176,6 +176,7 @@ def workshop(cost: list[float], cures: FloatArray) -> Workshop:
         np.zeros(len(cost)),
         np.ones(cures.shape[1]),
         repairs(),
+        np.zeros(cures.shape[1]),
     )
 
 

@@ -38,6 +38,7 @@ class Workshop:
         parts: whether each renews a part, shape (R,).
         shows: chance that a fault that is still there is seen in the re-test, shape (F,).
         table: what stands around the repairs.
+        sound: which faults are none, shape (F,).
     """
 
     repairs: tuple[Repair, ...]
@@ -48,6 +49,7 @@ class Workshop:
     parts: FloatArray
     shows: FloatArray
     table: Repairs
+    sound: FloatArray
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +81,7 @@ def workshop_for(throttle: ThrottleKind | None, own: OwnPrices = AS_SHIPPED) -> 
         np.asarray([float(r.part) for r in rows]),
         0.5 + 0.5 * tree.always,
         table,
+        tree.of("nothing").astype(float),
     )
 
 
@@ -121,13 +124,14 @@ def _plans(
         by = {"cheapest_first": -shop.cost, "likeliest_first": gain, "proposed": gain / shop.cost}[order]
         scored = np.where(free & worth, by, -np.inf)
         choice = np.argmax(scored, axis=1)
-        goes_on = np.isfinite(scored[rows, choice]) & (needed > 1.0 - _SURE)
+        faulty = needed - left @ shop.sound
+        goes_on = np.isfinite(scored[rows, choice]) & (faulty > 1.0 - _SURE)
         if not goes_on.any():
             break
         does = goes_on.astype(float) * needed
         uncured = np.where(goes_on[:, None], left * (1.0 - shop.cures[choice]), left)
         # What is still there and keeps quiet in the re-test is taken for mended, and comes back.
-        quiet = goes_on * (uncured @ (0.5 * (1.0 - shop.shows)))
+        quiet = goes_on * (uncured @ (0.5 * (1.0 - shop.shows) * (1.0 - shop.sound)))
         cost += does * shop.cost[choice] + quiet * back
         minutes += does * shop.minutes[choice]
         money += does * shop.money[choice]
@@ -136,7 +140,8 @@ def _plans(
         left = uncured
         free[rows, choice] &= ~goes_on
         done.append(np.where(goes_on, choice, -1))
-    rest = left.sum(axis=1)
+    # Where there is nothing, nothing is handed on: what was done was in vain, and that is all.
+    rest = left @ (1.0 - shop.sound)
     minutes += rest * table.handed_on_minutes
     money += rest * table.handed_on_money
     return (cost + rest * handed, minutes, money, in_vain, backs), done

@@ -45,6 +45,7 @@ from nervus.judge.of_recordings import of_recording
 from nervus.judge.of_told import of_complaint, of_look, of_state
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.stretches import concerned
+from nervus.judge.timeline import untested_change
 from nervus.judge.verdict import rows_of
 from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without
 from nervus.knowledge import Judging
@@ -54,6 +55,8 @@ from nervus.knowledge.tree_shapes import Repair
 
 # So many pairs that contradict each other are told.
 _MOST_CONTRADICTIONS = 3
+# Of a change so many letters are shown; a re-test takes about so many minutes ("from memory").
+_SHOWN_CHANGE, _RETEST_MINUTES = 60, 8
 # Two observations contradict each other where together they are this much less probable than by
 # themselves, in nats; and where each alone says something at all.
 _CONTRADICTION, _SAYS_SOMETHING = -1.6, 0.7
@@ -109,8 +112,9 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
     suspects = sorted(tree.of_suspect(weighed.share).items(), key=lambda row: -row[1])
     outcome = outcome_of(suspects, len(gathered.evidence))
     faults = _faults(tree, weighed)
-    tests = rank_tests(tree, throttle, weighed.share, done=_done(job), own=own)
-    repair = first_repair(throttle, weighed.share, own)
+    now = _as_it_is_now(tree, weighed)
+    tests = rank_tests(tree, throttle, now, done=_done(job), own=own)
+    repair = first_repair(throttle, now, own)
     cured = weighed.cured if gathered.cures else None
     headline = headline_of(outcome, suspects, faults, cured)
     lines = _ledger(tree, gathered, weighed)
@@ -119,7 +123,7 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
         _rounded(suspects),
         tuple(_step(line) for line in lines),
         _stretches(faults),
-        _next(tests, repair),
+        _retest(job) or _next(tests, repair),
     )
     return JobJudgement(
         standing,
@@ -131,7 +135,7 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
         _contradictions(tree, gathered),
         tuple(gathered.aside),
         tests,
-        schools(throttle, weighed.share, own),
+        schools(throttle, now, own),
         cured,
     )
 
@@ -278,6 +282,28 @@ def _stretches(faults: Sequence[FaultSuspicion]) -> tuple[StretchSuspicion, ...]
         StretchSuspicion(f.stretch, f.line, f.suspect, round(p, 4), f.text) for f, p in together.values()
     ]
     return tuple(sorted(rows, key=lambda row: -row.probability))
+
+
+def _as_it_is_now(tree: Tree, weighed: Weighed) -> FloatArray:
+    """The chance of each fault to be there now, shape (F,): what was cured leaves nothing."""
+    there = weighed.share * weighed.still
+    nothing = tree.of("nothing")
+    there[nothing] += 1.0 - there.sum()
+    return np.maximum(there, 0.0)
+
+
+def _retest(job: Job) -> NextTest | None:
+    """After a change that nobody has tested, nothing comes before the test that showed the fault."""
+    change = untested_change(job)
+    if change is None:
+        return None
+    done = change.done[:_SHOWN_CHANGE]
+    return NextTest(
+        "The same test again as before the change",
+        _RETEST_MINUTES,
+        f"shows whether “{done}” cured it",
+        "Road test only when safe, with a second person to read.",
+    )
 
 
 def _next(tests: Sequence[RankedTest], repair: Repair | None) -> NextTest | None:

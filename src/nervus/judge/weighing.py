@@ -68,6 +68,7 @@ class Weighed:
         fault: probability of each fault, alone or one of two, shape (F,); sums to more than 1 by pairs.
         share: the same with each of two faults counted half; sums to 1.
         cured: probability that all that was there is gone.
+        still: of each fault, the chance that it is there now, if it was; 1 where nothing was changed.
         nats: of each observation, its expected log-likelihood for each suspect against the others.
     """
 
@@ -75,6 +76,7 @@ class Weighed:
     fault: FloatArray
     share: FloatArray
     cured: float
+    still: FloatArray
     nats: tuple[dict[SuspectId, float], ...] = field(default=())
 
 
@@ -90,7 +92,7 @@ def weigh_faults(tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure]
     cured = (1.0 - TWO_FAULTS) * alone_cured.sum() / total + TWO_FAULTS * two_cured / total
     share = single + of_pairs / 2.0
     nats = _nats(tree, evidence, shown, left, share)
-    return Weighed(single, single + of_pairs, share, float(cured), nats)
+    return Weighed(single, single + of_pairs, share, float(cured), left[-1], nats)
 
 
 def without(tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure], number: int) -> FloatArray:
