@@ -23,7 +23,7 @@ from nervus.knowledge.own_prices import (
 from nervus.knowledge.tree import repairs
 from nervus.window.balance_view import BalanceView, times_in_words
 from nervus.window.decide_page import DecidePage
-from nervus.window.entries_page import WrittenPage
+from nervus.window.entries_page import ProvePage, WrittenPage
 from nervus.window.main_window import MainWindow
 from nervus.window.prices_dialog import PricesDialog
 from nervus.window.theme import BRIGHT, DIM
@@ -235,6 +235,10 @@ def test_a_cured_job_says_so(window: MainWindow, qtbot: QtBot) -> None:
     assert window.job_part.weighed is not None
     assert window.job_part.weighed.cured is not None
     assert window.job_part.weighed.cured > 0.3
+    window.go("prove")
+    prove = window.stations.page("prove")
+    assert isinstance(prove, ProvePage)
+    assert prove.cured.text().startswith("By all that was read since: cured, ")
 
 
 def test_a_long_job_is_weighed_beside_and_stands_as_it_stood_until_then(

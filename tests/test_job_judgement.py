@@ -1,5 +1,6 @@
 """Whole jobs, each with a trap of the trade: who is suspected, why, and what is not weighed."""
 
+import hashlib
 import json
 import subprocess
 import sys
@@ -29,7 +30,7 @@ from nervus.domain.job import (
 )
 from nervus.domain.judgement import JobJudgement, Outcome
 from nervus.domain.profile import ThrottleKind
-from nervus.files.bundle import Envelope
+from nervus.files.bundle import Envelope, write_bundle
 from nervus.files.judgement_answer import judgement_answer, judgement_report, judgement_schema
 from nervus.judge.of_changes import what_was_done
 from nervus.judge.of_job import judge_job
@@ -37,6 +38,7 @@ from nervus.judge.reading_words import Measured, understand
 from nervus.judge.what_if import what_if
 from nervus.knowledge import complaints, judging, look_items
 from nervus.knowledge.tree import code_chances, known_changes, tree_for
+from nervus.logbook import Logbook
 from nervus.standin.depot_traps import traps
 
 TRADE = "common practice, no published source"
@@ -568,3 +570,56 @@ def test_every_job_has_an_answer_that_obeys_the_schema(
     named = {e for remark in judged.not_weighed for e in remark.entries}
     silent = {e.id for e in job.job.entries if isinstance(e, Reading | CodeSet)} - counted - named
     assert silent == set()
+
+
+def test_a_recording_of_a_bundle_that_nobody_judged_is_analysed(tmp_path: Path) -> None:
+    sample = Path(__file__).parent / "data" / "samples" / "sample-09-wiring-drops.csv"
+    digest = hashlib.sha256(sample.read_bytes()).hexdigest()
+    recorded = Recorded(
+        id=new_id(), at=BEGAN, source=Source.FILE, name="r.csv", file=f"{digest[:16]}-r.csv",
+        digest=digest, channels=("tps1_v",),
+    )  # fmt: skip
+    job = Written(CABLE).told("bucking").job
+    job = replace(job, entries=(*job.entries, recorded))
+    write_bundle(job, lambda _name: sample, tmp_path / "job.zip")
+    told = json.loads(run(str(tmp_path / "job.zip"), "--json").stdout)
+    assert told["suspects"][0]["id"] == "wiring"
+    assert any(line["text"].startswith("recorded: drops") for line in told["ledger"])
+    # The same beside its job.json; damaged, it is told, and the job is judged without it.
+    path = written(job, tmp_path / "job.json")
+    (tmp_path / "files").mkdir()
+    (tmp_path / "files" / recorded.file).write_bytes(sample.read_bytes())
+    assert json.loads(run(str(path), "--json").stdout)["suspects"] == told["suspects"]
+    (tmp_path / "files" / recorded.file).write_text("time_s,tps1_v\n0,zero\n")
+    damaged = run(str(path), "--json")
+    assert damaged.returncode == 0
+    assert "The job is judged without it." in damaged.stderr
+    (aside,) = json.loads(damaged.stdout)["not_weighed"]
+    assert "not analysed" in aside["text"]
+
+
+def test_a_job_of_the_logbook_is_found_by_its_words(tmp_path: Path) -> None:
+    book = Logbook(tmp_path / "logbook.db")
+    for symptom in ("stalls", "high_idle"):
+        book.put_job(Written(CABLE).told(symptom).job)
+    book.close()
+    own = ("--logbook-file", str(tmp_path / "logbook.db"))
+    found = run("--logbook", "idles too fast", "--json", *own)
+    assert json.loads(found.stdout)["ledger"][0]["text"] == "told: idles too fast"
+    for words, says in (("zebra", "no job holds it"), ("No 6", "2 jobs hold it")):
+        refused = run("--logbook", words, *own)
+        assert (refused.returncode, refused.stdout) == (2, "")
+        assert says in refused.stderr
+    assert "nervus judge --logbook" in refused.stderr
+
+
+def test_a_workshops_prices_are_counted_with_by_the_command(tmp_path: Path) -> None:
+    path = written(full_job(), tmp_path / "job.json")
+    prices = tmp_path / "workshop.toml"
+    prices.write_text('minute = 5.0\nmissing = ["meter", "crystal ball"]\n')
+    told = run(str(path), "--json", "--prices", str(prices))
+    assert "crystal ball" in told.stderr
+    assert not {"sweep", "plug_off"} & {t["id"] for t in json.loads(told.stdout)["next_tests"]}
+    prices.write_text("minute = -5.0\n")
+    refused = run(str(path), "--prices", str(prices))
+    assert (refused.returncode, refused.stdout) == (2, "")

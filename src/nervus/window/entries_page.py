@@ -36,8 +36,10 @@ from nervus.domain.job import (
     now,
     of_kind,
 )
+from nervus.domain.judgement import JobJudgement
 from nervus.domain.quantity import read_quantity
 from nervus.judge.timeline import untested_change
+from nervus.judge.words import natural_frequency
 from nervus.knowledge import look_items, told_in_words
 from nervus.window.change_line import ChangeLine
 from nervus.window.station_page import StationPage, quiet
@@ -233,8 +235,17 @@ class ProvePage(EntriesPage):
         self.history.clicked.connect(self._ask_history)
         row.addWidget(self.history)
         row.addWidget(self.remove)
+        self.cured = quiet("", self)
+        self.column.addWidget(self.cured)
         self.column.addWidget(self.untested)
         self.column.addLayout(row)
+
+    def show_judgement(self, judged: JobJudgement | None) -> None:
+        """How far what was read after the last change says that it cured."""
+        cured = judged.cured if judged is not None else None
+        told = natural_frequency(cured) if cured is not None else ""
+        self.cured.setText(f"By all that was read since: cured, {told}." if told else "")
+        self.cured.setVisible(bool(told))
 
     def show_job(self, job: Job) -> None:
         super().show_job(job)

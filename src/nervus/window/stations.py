@@ -247,4 +247,6 @@ class Stations(QObject):
 
         page = ProvePage()
         page.history_wanted.connect(self._part.tell_history)
+        self._part.judged.connect(page.show_judgement)
+        page.show_judgement(self._part.weighed)
         return page
