@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from jobs import BEGAN, CABLE, ELECTRONIC, Written, chance_of, fault
+from nervus.domain.analysis import SuspectId
 from nervus.domain.job import (
     CodeSet,
     CodeState,
@@ -276,6 +277,17 @@ def test_a_recording_about_one_track_is_about_its_lines(tracks: dict[int, float]
         ("open_signal_1_harness", "open_signal_2_harness"),
     ):
         assert fault(judged, two) > 8.0 * fault(judged, one)
+
+
+def test_three_recordings_that_show_the_same_are_worth_less_than_three_times_one() -> None:
+    rows, job = ("drops_anywhere", "drop_one_rail"), Written().told("bucking").job
+    one = a_recording(rows, {1: 1.0}, BOTH)
+    three = tuple(e for _ in range(3) for e in a_recording(rows, {1: 1.0}, BOTH))
+    single = judge_job(replace(job, entries=(*job.entries, *one)))
+    many = judge_job(replace(job, entries=(*job.entries, *three)))
+    assert chance_of(many, "wiring") > chance_of(single, "wiring")
+    weights = [line.times_as_likely[SuspectId.WIRING] for line in many.ledger if "recorded" in line.text]
+    assert weights[0] > 2.0 * weights[1] > 2.0 * weights[2] > 1.0
 
 
 def test_a_clean_recording_takes_from_what_it_could_have_shown() -> None:

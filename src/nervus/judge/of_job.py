@@ -41,7 +41,7 @@ from nervus.judge.observations import observe
 from nervus.judge.of_changes import cure_of
 from nervus.judge.of_codes import of_codes
 from nervus.judge.of_readings import of_readings
-from nervus.judge.of_recordings import of_recording
+from nervus.judge.of_recordings import mislead_together, of_recording
 from nervus.judge.of_told import of_complaint, of_look, of_state
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.stretches import concerned
@@ -211,14 +211,15 @@ def _of_looks(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyEntry]
 
 def _of_recordings(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyEntry], int]) -> None:
     newest = {f.recording: f for f in of_kind(job.entries, Findings)}
+    seen = []
     for recording in of_kind(job.entries, Recorded):
         findings = newest.get(recording.id)
         if findings is None:
             what = f"{recording.name[:60]}: recorded, not analysed"
             found.aside.append(Remark(what, (recording.id,)))
             continue
-        seen = of_recording(findings, recording, tree, job.vehicle.throttle, after(recording))
-        _take(found, "recordings", [seen], [])
+        seen.append(of_recording(findings, recording, tree, job.vehicle.throttle, after(recording)))
+    _take(found, "recordings", mislead_together(seen, tree), [])
 
 
 def _done(job: Job) -> set[str]:

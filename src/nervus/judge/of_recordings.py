@@ -4,6 +4,8 @@ A recording shows its fault or it does not; how probable that is depends on the 
 recording swept. Where it shows it, of each cause one row is seen, or none.
 """
 
+from collections.abc import Sequence
+from dataclasses import replace
 from functools import cache
 
 import numpy as np
@@ -52,7 +54,26 @@ def of_recording(
     says = "; ".join(dict.fromkeys(o.says for o in found.observations)) or found.headline
     text = f"recorded: {says}"
     entries = (recording.id, found.id)
-    return Evidence(text, recording_chances().source, entries, shown, as_sound, _SLIP, after)
+    return Evidence(text, recording_chances().source, entries, shown, as_sound, 0.0, after)
+
+
+def mislead_together(evidence: Sequence[Evidence], tree: Tree) -> list[Evidence]:
+    """Recordings, of which what misleads one misleads all that were made in the same way.
+
+    That each shows the same is worth less than so many independent ones: with the chance of a slip none
+    of them says anything of the fault. Each gets the factor that it adds to those before it.
+    """
+    told = []
+    so_far: dict[int, tuple[FloatArray, float, FloatArray, float]] = {}
+    for one in evidence:
+        mean = max(float(tree.prior @ one.shown), _LEAST * _LEAST)
+        nothing = (np.ones(one.shown.size), 1.0, np.ones(one.shown.size), 1.0)
+        shown, sound, before, sound_before = so_far.get(one.after, nothing)
+        shown, sound = shown * one.shown / mean, sound * one.sound / mean
+        now, sound_now = (1.0 - _SLIP) * shown + _SLIP, (1.0 - _SLIP) * sound + _SLIP
+        told.append(replace(one, shown=now / before, sound=sound_now / sound_before))
+        so_far[one.after] = (shown, sound, now, sound_now)
+    return told
 
 
 def _as_the_suspects(kept: tuple[KeptObservation, ...], shown: FloatArray, tree: Tree) -> FloatArray:
