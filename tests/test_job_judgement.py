@@ -323,6 +323,16 @@ def test_no_resistance_at_all_is_a_reading_and_less_than_none_is_not() -> None:
     assert isinstance(understand(replace(reading, value=-0.1)), str)
 
 
+def test_a_freeze_frame_is_named_as_not_weighed() -> None:
+    job = Written().codes("P0122").job
+    (codes,) = job.entries
+    assert isinstance(codes, CodeSet)
+    frozen = replace(codes, codes=(replace(codes.codes[0], frame={"rpm": 800.0}),))
+    (remark,) = judge_job(replace(job, entries=(frozen,))).not_weighed
+    assert "freeze frames" in remark.text
+    assert judge_job(job).not_weighed == ()
+
+
 def test_free_words_tell_where_nothing_was_chosen_and_only_there() -> None:
     def told(words: str, *symptoms: str) -> list[str]:
         job = Written(CABLE).told(*symptoms).job

@@ -16,6 +16,7 @@ from nervus.judge import costs, next_tests
 from nervus.judge.costs import Workshop, expected_cost, expected_costs, workshop_for
 from nervus.judge.next_tests import outcome_chances, rank_tests, schools
 from nervus.judge.weighing import TWO_FAULTS, Cure, Evidence, weigh_faults
+from nervus.knowledge.counted import WORTH, counted, together
 from nervus.knowledge.tree import Tree, known_tests, repairs, tree_for
 from nervus.knowledge.tree_shapes import Fault, Repair
 
@@ -275,6 +276,20 @@ def test_no_school_is_cheaper_than_what_is_proposed_and_parts_are_last_to_be_tri
         assert ways["proposed"].parts_in_vain <= ways["cheapest_first"].parts_in_vain + 0.3
 
 
+def test_the_mean_over_the_faults_is_the_cost_and_a_sure_case_has_no_spread() -> None:
+    random, tree = np.random.default_rng(4), tree_for(ELECTRONIC)
+    shop = workshop_for(ELECTRONIC)
+    for _ in range(10):
+        chance = random.dirichlet(4.0 * tree.prior)
+        for name in ("cheapest_first", "likeliest_first", "proposed"):
+            way = expected_cost(chance, shop, name)
+            assert float(chance @ way.by_fault) == pytest.approx(way.cost, rel=1e-6)
+        for school in schools(ELECTRONIC, chance):
+            assert school.spread > 0.0
+    sure = np.asarray([float(f.id == "dirty_plate") for f in tree.faults])
+    assert all(s.spread == pytest.approx(0.0, abs=1e-6) for s in schools(ELECTRONIC, sure))
+
+
 def test_a_lone_fault_is_met_by_what_cures_it() -> None:
     tree = tree_for(ELECTRONIC)
     shop = workshop_for(ELECTRONIC)
@@ -299,3 +314,14 @@ def test_the_score_that_the_bench_uses_is_the_reference_librarys() -> None:
     truth = random.integers(4, size=50)
     expected = sum(brier_score_loss(truth == k, told[:, k]) for k in range(4))
     assert brier(told, truth) == pytest.approx(expected)
+
+
+def test_a_table_and_a_count_are_one_distribution() -> None:
+    """Reference: SciPy's Beta distribution: the mean after n runs of which k showed it."""
+    from scipy.stats import beta
+
+    chance, worth, seen, runs = 0.3, 10.0, 14, 20
+    after = beta(worth * chance + WORTH * seen, worth * (1.0 - chance) + WORTH * (runs - seen))
+    assert together(chance, worth, seen, runs) == pytest.approx(after.mean())
+    assert together(chance, worth, 0, 0) == chance
+    assert counted().played["electronic"]["open_signal_2_harness"].runs == 20

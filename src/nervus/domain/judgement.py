@@ -99,6 +99,7 @@ class School:
         minutes: of work, expected.
         money: for parts and material, expected, without the work.
         cost: both together, in money, with come-backs and what is handed on.
+        spread: by how much the cost differs from fault to fault (standard deviation).
         parts_in_vain: parts that are renewed and were sound, expected.
         come_backs: chance that it is taken for mended and is not.
         order: what is done, in this order, in words.
@@ -108,6 +109,7 @@ class School:
     minutes: float
     money: float
     cost: float
+    spread: float
     parts_in_vain: float
     come_backs: float
     order: tuple[str, ...]

@@ -52,9 +52,14 @@ class Workshop:
     sound: FloatArray
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Expected:
-    """What a way of going about it comes to on average; `order` are rows of the workshop's repairs."""
+    """What a way of going about it comes to on average.
+
+    Attributes:
+        order: rows of the workshop's repairs.
+        by_fault: the cost that it comes to with each fault, shape (F,); `cost` is their mean.
+    """
 
     cost: float
     minutes: float
@@ -62,6 +67,7 @@ class Expected:
     parts_in_vain: float
     come_backs: float
     order: tuple[int, ...]
+    by_fault: FloatArray
 
 
 @cache
@@ -96,7 +102,30 @@ def expected_cost(chance: FloatArray, shop: Workshop, order: str = "proposed") -
     sums, done = _plans(chance[None, :], shop, order)
     cost, minutes, money, in_vain, backs = (float(s[0]) for s in sums)
     steps = tuple(int(d[0]) for d in done if d[0] >= 0)
-    return Expected(cost, minutes, money, in_vain, backs, steps)
+    return Expected(cost, minutes, money, in_vain, backs, steps, _by_fault(steps, shop))
+
+
+def _by_fault(order: tuple[int, ...], shop: Workshop) -> FloatArray:
+    """What an order of repairs comes to with each fault, shape (F,)."""
+    handed, back = _whole_costs(shop)
+    left, cost = np.ones(shop.sound.size), np.zeros(shop.sound.size)
+    for step in order:
+        cost += left * shop.cost[step]
+        left = left * (1.0 - shop.cures[step])
+        cost += left * _quiet(shop) * back
+    return np.asarray(cost + left * (1.0 - shop.sound) * handed)
+
+
+def _whole_costs(shop: Workshop) -> tuple[float, float]:
+    """What a case that is handed on costs, and a come-back, in money with the minutes."""
+    table = shop.table
+    handed = table.handed_on_money + table.minute * table.handed_on_minutes
+    return handed, table.comeback_money + table.minute * table.comeback_minutes
+
+
+def _quiet(shop: Workshop) -> FloatArray:
+    """The chance that a fault which is still there keeps quiet in the re-test, shape (F,)."""
+    return 0.5 * (1.0 - shop.shows) * (1.0 - shop.sound)
 
 
 def expected_costs(chances: FloatArray, shop: Workshop) -> FloatArray:
@@ -108,9 +137,7 @@ def _plans(
     chances: FloatArray, shop: Workshop, order: str
 ) -> tuple[tuple[FloatArray, ...], list["np.ndarray[tuple[int], np.dtype[np.int_]]"]]:
     """Cost, minutes, money, parts in vain, come-backs, each (n,); and at each step the repair, or -1."""
-    table = shop.table
-    handed = table.handed_on_money + table.minute * table.handed_on_minutes
-    back = table.comeback_money + table.minute * table.comeback_minutes
+    table, (handed, back) = shop.table, _whole_costs(shop)
     rows = np.arange(len(chances))
     left = chances.copy()
     cost, minutes, money, in_vain, backs = np.zeros((5, len(chances)))
@@ -131,7 +158,7 @@ def _plans(
         does = goes_on.astype(float) * needed
         uncured = np.where(goes_on[:, None], left * (1.0 - shop.cures[choice]), left)
         # What is still there and keeps quiet in the re-test is taken for mended, and comes back.
-        quiet = goes_on * (uncured @ (0.5 * (1.0 - shop.shows) * (1.0 - shop.sound)))
+        quiet = goes_on * (uncured @ _quiet(shop))
         cost += does * shop.cost[choice] + quiet * back
         minutes += does * shop.minutes[choice]
         money += does * shop.money[choice]

@@ -171,12 +171,18 @@ def schools(
         ("proof_first", proof),
         ("proposed", best),
     )
-    return tuple(_school(name, *way, shop) for name, way in ways)
+    return tuple(_school(name, *way, shop, chance) for name, way in ways)
 
 
-def _school(name: str, way: Expected, tests: tuple[str, ...], shop: Workshop) -> School:
+def _school(
+    name: str, way: Expected, tests: tuple[str, ...], shop: Workshop, chance: FloatArray
+) -> School:
     order = (*tests, *(shop.repairs[i].text for i in way.order))
-    return School(name, way.minutes, way.money, way.cost, way.parts_in_vain, way.come_backs, order)
+    mean = float(chance @ way.by_fault)
+    spread = float(np.sqrt(chance @ (way.by_fault - mean) ** 2))
+    return School(
+        name, way.minutes, way.money, way.cost, spread, way.parts_in_vain, way.come_backs, order
+    )
 
 
 def _after_tests(
@@ -211,5 +217,6 @@ def _after_tests(
         mean(lambda e: e.parts_in_vain),
         mean(lambda e: e.come_backs),
         likeliest.order,
+        best.cost + sum(row * way.by_fault for row, (_, way, _) in zip(best.chance, ways, strict=True)),
     )
     return expected, (best.test.text, *texts)

@@ -113,6 +113,8 @@ def of_codes(
             if strange:
                 left.append((told, f"{', '.join(strange)}: not known here, not guessed at"))
             codes |= {c.code.partition("-")[0]: c for c in told.codes if c.code not in strange}
+        frozen = [told for told in told_sets if any(c.frame for c in told.codes)]
+        left += [(told, "freeze frames are kept and shown, they do not weigh yet") for told in frozen]
         read = _Read(tuple(told_sets), moment, codes)
         if after or (moment is not Moment.FOUND and first):
             evidence.append(_again(read, first, tree, _table(throttle), after))

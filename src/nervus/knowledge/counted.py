@@ -2,8 +2,9 @@
 
 `counted.json` is written by `script/likelihoods`: each fault that the stand-in can play is planted in
 vehicles drawn anew, codes are read as the link reads them, and recordings are judged as any. A table's
-chance is worth `MEMORY` jobs (a Beta distribution of that size); a count of n runs is worth `n` times
-`WORTH`, for the stand-in is not the world.
+chance is worth as many jobs as the table says (a Beta distribution of that size); a count of n runs is
+worth `n` times `WORTH`, for the stand-in is not the world. What counts is the mean of what both make:
+that is the integral over all that the chance may be.
 """
 
 from functools import cache
@@ -15,9 +16,9 @@ import numpy as np
 from nervus.domain.channel import FloatArray
 from nervus.domain.errors import KnowledgeUnusable
 from nervus.domain.profile import ThrottleKind
-from nervus.knowledge.tree import Tree
+from nervus.knowledge.tree import Tree, code_chances, recording_chances
 
-MEMORY, WORTH = 10.0, 0.25
+WORTH = 0.25
 
 
 class Played(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -60,30 +61,32 @@ def counted() -> Counted:
         raise KnowledgeUnusable(f"counted.json of this installation is damaged: {wrong}") from wrong
 
 
-def together(chance: float, seen: float, runs: float) -> float:
+def together(chance: float, worth: float, seen: float, runs: float) -> float:
     """A chance from memory and a count as one: the mean of the Beta distribution that both make."""
-    return (MEMORY * chance + WORTH * seen) / (MEMORY + WORTH * runs)
+    return (worth * chance + WORTH * seen) / (worth + WORTH * runs)
 
 
 def counted_codes(
     throttle: ThrottleKind | None, tree: Tree, any_set: FloatArray, codes: dict[str, FloatArray]
 ) -> None:
     """Bring the counts into the chance that any code is set, (F,), and of each code, (F,) each."""
+    worth = code_chances().worth
     for index, played in _of(throttle, tree):
-        any_set[index] = together(float(any_set[index]), played.coded, played.runs)
+        any_set[index] = together(float(any_set[index]), worth, played.coded, played.runs)
         for code in {*played.codes, *codes}:
             row = codes.setdefault(code, np.zeros(len(tree.faults)))
             seen = played.codes.get(code, 0)
             if seen or row[index] > 0.0:
-                row[index] = together(float(row[index]), seen, played.coded)
+                row[index] = together(float(row[index]), worth, seen, played.coded)
 
 
 def counted_rows(throttle: ThrottleKind | None, tree: Tree, rows: dict[str, FloatArray]) -> None:
     """Bring the counts into the chance of each row of a recording that shows its fault, (F,) each."""
+    worth = recording_chances().worth
     for index, played in _of(throttle, tree):
         shown = played.recordings - played.seen.get("clean", 0)
         for name, row in rows.items():
-            row[index] = together(float(row[index]), played.seen.get(name, 0), shown)
+            row[index] = together(float(row[index]), worth, played.seen.get(name, 0), shown)
 
 
 def _of(throttle: ThrottleKind | None, tree: Tree) -> list[tuple[int, Played]]:

@@ -67,10 +67,16 @@ class CodeChance(Row, frozen=True, kw_only=True):
 
 
 class CodeChances(Row, frozen=True, kw_only=True):
-    """Which codes all faults set; `stray` is the chance of a code that has nothing to do with it."""
+    """Which codes all faults set.
+
+    Attributes:
+        stray: the chance of a code that has nothing to do with the fault.
+        worth: how many counted jobs a chance of the table is worth.
+    """
 
     source: Sentence
     stray: Share
+    worth: Annotated[float, msgspec.Meta(gt=0.0)]
     row: tuple[CodeChance, ...]
 
 
@@ -79,6 +85,7 @@ class RecordingChances(Row, frozen=True, kw_only=True):
 
     Attributes:
         mistake: the chance of any row where no fault shows.
+        worth: how many counted recordings a chance of the table is worth.
         swept_part: what is left of `shows` where part of the travel was swept: of what is bound to a
             place, and of all else.
         hardly_moved: the same where the plate hardly moved.
@@ -90,6 +97,7 @@ class RecordingChances(Row, frozen=True, kw_only=True):
 
     source: Sentence
     mistake: Share
+    worth: Annotated[float, msgspec.Meta(gt=0.0)]
     swept_part: tuple[Share, Share]
     hardly_moved: tuple[Share, Share]
     placed: tuple[str, ...]

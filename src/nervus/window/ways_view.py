@@ -2,8 +2,8 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QBrush, QFont, QPainter, QPaintEvent
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QBrush, QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nervus.domain.judgement import School
@@ -15,7 +15,7 @@ WAY_NAMES = {
     "likeliest_first": "Most likely first",
     "cheapest_first": "Cheapest first",
 }
-_ROW, _HEAD, _STEPS = 78, 22, 3
+_ROW, _HEAD, _STEPS = 69, 20, 3
 
 
 class WaysView(QWidget):
@@ -53,7 +53,7 @@ class WaysView(QWidget):
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        most = max((w.cost for w in self._ways), default=1.0) or 1.0
+        most = max((w.cost + w.spread for w in self._ways), default=1.0) or 1.0
         self._write(painter, QRectF(0, 0, self.width(), _HEAD), 12, "muted", _LEGEND)
         for number, way in enumerate(self._ways):
             self._paint_way(painter, _HEAD + number * _ROW, way, most)
@@ -67,20 +67,27 @@ class WaysView(QWidget):
         self._write(
             painter, QRectF(width * 0.4, top, width * 0.6, 22), 13, "ink", _cost(way), side=right
         )
-        whole = QRectF(0, top + 23, width, 12)
+        whole = QRectF(0, top + 21, width, 12)
         painter.fillRect(whole, theme.color("soft"))
         length = width * way.cost / most
         money = width * min(way.money, way.cost) / most
-        painter.fillRect(QRectF(0, top + 23, length, 12), theme.color("action"))
-        painter.fillRect(QRectF(0, top + 23, money, 12), theme.color("ink"))
+        painter.fillRect(QRectF(0, top + 21, length, 12), theme.color("action"))
+        painter.fillRect(QRectF(0, top + 21, money, 12), theme.color("ink"))
         painter.fillRect(
-            QRectF(money, top + 23, length - money, 12),
+            QRectF(money, top + 21, length - money, 12),
             QBrush(theme.color("surface"), Qt.BrushStyle.Dense6Pattern),
         )
-        self._write(painter, QRectF(0, top + 36, width, 16), 12, "muted", _risk(way))
+        # How far it may be off, by which fault it turns out to be.
+        reach = width * way.spread / most
+        painter.setPen(QPen(theme.color("ink"), 2))
+        ends = max(0.0, length - reach), min(width, length + reach)
+        painter.drawLine(QPointF(ends[0], top + 27), QPointF(ends[1], top + 27))
+        for end in ends:
+            painter.drawLine(QPointF(end, top + 23), QPointF(end, top + 31))
+        self._write(painter, QRectF(0, top + 33, width, 15), 12, "muted", _risk(way))
         steps = "  →  ".join(way.order[:_STEPS]) + ("  →  …" if len(way.order) > _STEPS else "")
         self._write(
-            painter, QRectF(0, top + 51, width, 20), 13, "ink", steps or "nothing is worth doing yet"
+            painter, QRectF(0, top + 47, width, 18), 13, "ink", steps or "nothing is worth doing yet"
         )
 
     def _write(
@@ -103,11 +110,15 @@ class WaysView(QWidget):
         painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | side, shown)
 
 
-_LEGEND = "On average in this case: parts and material (dark), work and what goes wrong (light)."
+_LEGEND = (
+    "On average here: parts (dark), work and what goes wrong (light); the line: as the fault may be."
+)
 
 
 def _cost(way: School) -> str:
-    return f"{way.minutes:.0f} min and {way.money:.0f} for parts: {way.cost:.0f} in all"
+    return (
+        f"{way.minutes:.0f} min and {way.money:.0f} of outlay: {way.cost:.0f} ± {way.spread:.0f} in all"
+    )
 
 
 def _risk(way: School) -> str:
