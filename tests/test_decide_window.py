@@ -160,6 +160,10 @@ def test_own_prices_are_set_kept_and_counted_with(
     qtbot.mouseClick(keep, Qt.MouseButton.LeftButton)
     assert "“a lot” (a minute of work) is no number" in dialog.wrong.text()
     dialog.minute.setText("2,5")
+    dialog.given_back.setText("120")
+    qtbot.mouseClick(keep, Qt.MouseButton.LeftButton)
+    assert "“120” (what comes back of a part) is more than all" in dialog.wrong.text()
+    dialog.given_back.setText("30 ")
     dialog.currency.setText("kr")
     dialog.tools["meter"].setChecked(False)
     qtbot.mouseClick(keep, Qt.MouseButton.LeftButton)
@@ -167,7 +171,7 @@ def test_own_prices_are_set_kept_and_counted_with(
     assert window.job_part.own.minute == 2.5
     kept = read_own_prices(window.job_part.keeper.path.with_name("workshop.toml"))
     assert kept == window.job_part.own
-    assert kept.currency == "kr"
+    assert (kept.currency, kept.given_back) == ("kr", 0.3)
     assert "meter" in kept.missing
     texts = [page.tests.list.item(n).text() for n in range(page.tests.list.count())]  # type: ignore[union-attr] # it is there
     assert not any("Sweep slowly" in text for text in texts), "it needs the meter"

@@ -17,6 +17,7 @@ from nervus.judge.costs import Workshop, expected_cost, expected_costs, workshop
 from nervus.judge.next_tests import outcome_chances, rank_tests, schools
 from nervus.judge.weighing import TWO_FAULTS, Cure, Evidence, weigh_faults
 from nervus.knowledge.counted import WORTH, counted, together
+from nervus.knowledge.own_prices import OwnPrices
 from nervus.knowledge.tree import Tree, known_tests, repairs, tree_for
 from nervus.knowledge.tree_shapes import Fault, Repair
 
@@ -162,7 +163,7 @@ def test_a_cure_is_believed_as_far_as_the_test_after_it_goes() -> None:
 # -- costs -------------------------------------------------------------------------------------------
 
 
-def workshop(cost: list[float], cures: FloatArray) -> Workshop:
+def workshop(cost: list[float], cures: FloatArray, given_back: FloatArray | float = 0.0) -> Workshop:
     rows = tuple(
         Repair(id=str(n), text="a repair", caution="none", minutes=0.0, money=c, part=False, change="")
         for n, c in enumerate(cost)
@@ -175,6 +176,7 @@ def workshop(cost: list[float], cures: FloatArray) -> Workshop:
         price,
         price,
         np.zeros(len(cost)),
+        given_back * price,
         np.ones(cures.shape[1]),
         repairs(),
         np.zeros(cures.shape[1]),
@@ -183,28 +185,34 @@ def workshop(cost: list[float], cures: FloatArray) -> Workshop:
 
 def test_the_order_of_repairs_is_the_cheapest_of_all_orders() -> None:
     """Theorem: chance over cost, highest first (L. G. Mitten, J. Industr. Engineering 11 (1960) 17);
-    held against every order of five repairs that each cure one fault.
+    held against every order of five repairs that each cure one fault, some parts given back in part.
     """
     random = np.random.default_rng(5)
     for _ in range(20):
         chance = random.dirichlet(np.ones(5))
         price = random.uniform(1.0, 9.0, 5)
-        shop = workshop(list(price), np.eye(5))
+        share = random.choice([0.0, 0.9], 5)
+        shop = workshop(list(price), np.eye(5), share)
         found = expected_cost(chance, shop).order
         if len(found) < 5:
             continue  # what is left is not worth a repair
 
         def cost_of(
-            order: tuple[int, ...], chance: FloatArray = chance, price: FloatArray = price
+            order: tuple[int, ...],
+            chance: FloatArray = chance,
+            price: FloatArray = price,
+            share: FloatArray = share,
         ) -> float:
             left, cost = 1.0, 0.0
             for step in order:
                 cost += left * price[step]
                 left -= chance[step]
+                cost -= left * share[step] * price[step]
             return cost
 
         best = min(map(cost_of, permutations(range(5))))
         assert cost_of(found) == pytest.approx(best)
+        assert expected_cost(chance, shop).cost == pytest.approx(best)
 
 
 def test_many_plans_at_once_cost_what_each_costs_alone() -> None:
@@ -278,7 +286,7 @@ def test_no_school_is_cheaper_than_what_is_proposed_and_parts_are_last_to_be_tri
 
 def test_the_mean_over_the_faults_is_the_cost_and_a_sure_case_has_no_spread() -> None:
     random, tree = np.random.default_rng(4), tree_for(ELECTRONIC)
-    shop = workshop_for(ELECTRONIC)
+    shop = workshop_for(ELECTRONIC, OwnPrices(given_back=0.4))
     for _ in range(10):
         chance = random.dirichlet(4.0 * tree.prior)
         for name in ("cheapest_first", "likeliest_first", "proposed"):

@@ -5,7 +5,9 @@ the sum of each step's cost times the chance that it is needed. For repairs that
 their own, the order of chance over cost is the cheapest (L. G. Mitten, "An analytic solution to the
 least cost testing sequence problem", J. Industrial Engineering 11 (1960) 17; J. B. Kadane, H. A. Simon,
 "Optimal strategies for a class of constrained sequential problems", Annals of Statistics 5 (1977)
-237-255). Where repairs overlap the same ratio is taken anew after each step, which is greedy.
+237-255). Of a part that is given back after it was in vain, the ratio takes the cost less what comes
+back, by the same exchange of neighbours. Where repairs overlap the ratio is taken anew after each step,
+which is greedy.
 """
 
 from dataclasses import dataclass
@@ -36,6 +38,7 @@ class Workshop:
         money: of each, shape (R,).
         cost: both, in money, shape (R,).
         parts: whether each renews a part, shape (R,).
+        given_back: money that comes back of each where it was in vain, shape (R,).
         shows: chance that a fault that is still there is seen in the re-test, shape (F,).
         table: what stands around the repairs.
         sound: which faults are none, shape (F,).
@@ -47,6 +50,7 @@ class Workshop:
     money: FloatArray
     cost: FloatArray
     parts: FloatArray
+    given_back: FloatArray
     shows: FloatArray
     table: Repairs
     sound: FloatArray
@@ -78,13 +82,15 @@ def workshop_for(throttle: ThrottleKind | None, own: OwnPrices = AS_SHIPPED) -> 
     rows = tuple(r for r in table.repair if fits(r.throttle, throttle))
     minutes = np.asarray([r.minutes for r in rows]) + table.retest_minutes
     money = np.asarray([r.money for r in rows])
+    parts = np.asarray([float(r.part) for r in rows])
     return Workshop(
         rows,
         np.asarray([tree.row(changes[r.change].cures) for r in rows]),
         minutes,
         money,
         money + table.minute * minutes,
-        np.asarray([float(r.part) for r in rows]),
+        parts,
+        table.given_back * parts * money,
         0.5 + 0.5 * tree.always,
         table,
         tree.of("nothing").astype(float),
@@ -112,7 +118,7 @@ def _by_fault(order: tuple[int, ...], shop: Workshop) -> FloatArray:
     for step in order:
         cost += left * shop.cost[step]
         left = left * (1.0 - shop.cures[step])
-        cost += left * _quiet(shop) * back
+        cost += left * (_quiet(shop) * back - shop.given_back[step])
     return np.asarray(cost + left * (1.0 - shop.sound) * handed)
 
 
@@ -147,8 +153,9 @@ def _plans(
         needed = left.sum(axis=1)
         # The hope of each repair is what it would cure of what is left.
         gain = left @ shop.cures.T
-        worth = gain * handed > shop.cost * needed[:, None]
-        by = {"cheapest_first": -shop.cost, "likeliest_first": gain, "proposed": gain / shop.cost}[order]
+        worth = gain * handed > shop.cost * needed[:, None] - shop.given_back * (needed[:, None] - gain)
+        net = shop.cost - shop.given_back
+        by = {"cheapest_first": -shop.cost, "likeliest_first": gain, "proposed": gain / net}[order]
         scored = np.where(free & worth, by, -np.inf)
         choice = np.argmax(scored, axis=1)
         faulty = needed - left @ shop.sound
@@ -159,10 +166,12 @@ def _plans(
         uncured = np.where(goes_on[:, None], left * (1.0 - shop.cures[choice]), left)
         # What is still there and keeps quiet in the re-test is taken for mended, and comes back.
         quiet = goes_on * (uncured @ _quiet(shop))
-        cost += does * shop.cost[choice] + quiet * back
+        vain = goes_on * uncured.sum(axis=1)
+        returned = vain * shop.given_back[choice]
+        cost += does * shop.cost[choice] + quiet * back - returned
         minutes += does * shop.minutes[choice]
-        money += does * shop.money[choice]
-        in_vain += goes_on * shop.parts[choice] * uncured.sum(axis=1)
+        money += does * shop.money[choice] - returned
+        in_vain += shop.parts[choice] * vain
         backs += quiet
         left = uncured
         free[rows, choice] &= ~goes_on

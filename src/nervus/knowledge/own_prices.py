@@ -35,6 +35,7 @@ class OwnPrices(Row, frozen=True, kw_only=True):
     Attributes:
         currency: how money is written, "" for nothing.
         minute: what a minute of work costs.
+        given_back: the share of its price that comes back for a part that was fitted in vain.
         missing: what is not at hand, by the names in `tests.toml`.
         repair: repairs with times and prices of their own.
         test: tests with the same.
@@ -42,6 +43,7 @@ class OwnPrices(Row, frozen=True, kw_only=True):
 
     currency: Annotated[str, msgspec.Meta(max_length=8)] = ""
     minute: Amount | None = None
+    given_back: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] | None = None
     missing: tuple[Name, ...] = USUALLY_MISSING
     repair: tuple[OwnRow, ...] = ()
     test: tuple[OwnRow, ...] = ()
@@ -89,6 +91,8 @@ def _as_toml(own: OwnPrices) -> str:
     lines = [f"currency = {written(own.currency)}"]
     if own.minute is not None:
         lines.append(f"minute = {written(own.minute)}")
+    if own.given_back is not None:
+        lines.append(f"given_back = {written(own.given_back)}")
     lines.append(f"missing = [{', '.join(map(written, own.missing))}]")
     for kind, rows in (("repair", own.repair), ("test", own.test)):
         for row in rows:
@@ -134,7 +138,12 @@ def repairs_of(own: OwnPrices) -> Repairs:
         else r
         for r in table.repair
     )
-    return replace(table, minute=_or(own.minute, table.minute), repair=made)
+    return replace(
+        table,
+        minute=_or(own.minute, table.minute),
+        given_back=_given(own.given_back, table.given_back),
+        repair=made,
+    )
 
 
 @cache

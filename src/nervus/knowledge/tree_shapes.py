@@ -162,6 +162,7 @@ class Repairs(Row, frozen=True, kw_only=True):
     Attributes:
         minute: what a minute of work costs, in the workshop's own money.
         retest_minutes: after each repair.
+        given_back: of a part's price, where it was fitted in vain and is returned, 0 to 1.
         comeback_money: what a come-back costs besides its minutes.
         comeback_minutes: of work, for a come-back.
         handed_on_money: where nothing that can be done here cured it.
@@ -171,6 +172,7 @@ class Repairs(Row, frozen=True, kw_only=True):
     source: Sentence
     minute: Money
     retest_minutes: Minutes
+    given_back: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)]
     comeback_money: Money
     comeback_minutes: Minutes
     handed_on_money: Money

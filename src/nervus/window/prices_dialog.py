@@ -22,7 +22,8 @@ from nervus.knowledge.tree import known_tests, repairs
 _HEADS = ("what is done", "minutes", "money")
 _HINT = (
     "Empty means the usual value, which stands behind the words. Money is in your own currency, a minute"
-    " of work too. Tests for which something is not at hand are not proposed."
+    " of work too; who fits a used part writes its price. Tests for which something is not at hand are"
+    " not proposed."
 )
 _TOOLS = "At hand"
 
@@ -38,6 +39,11 @@ class PricesDialog(QDialog):
         self.currency = _field("Currency", own.currency)
         minute = repairs().minute
         self.minute = _field("A minute of work", _written(own.minute), f"{minute:g}")
+        self.given_back = _field(
+            "Percent that comes back for a part fitted in vain",
+            _written(None if own.given_back is None else 100.0 * own.given_back),
+            f"{100.0 * repairs().given_back:g}",
+        )
         self.table = QTableWidget(0, len(_HEADS), self)
         self.table.setAccessibleName("Times and prices")
         self.table.setHorizontalHeaderLabels(list(_HEADS))
@@ -82,7 +88,11 @@ class PricesDialog(QDialog):
         if head is not None:
             head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         above = QHBoxLayout()
-        for words, field in (("Currency", self.currency), ("A minute of work costs", self.minute)):
+        for words, field in (
+            ("Currency", self.currency),
+            ("A minute of work costs", self.minute),
+            ("Of a part fitted in vain comes back, %", self.given_back),
+        ):
             above.addWidget(QLabel(words, self))
             above.addWidget(field)
         above.addStretch(1)
@@ -122,6 +132,7 @@ class PricesDialog(QDialog):
             self.prices = OwnPrices(
                 currency=self.currency.text().strip()[:8],
                 minute=_number(self.minute.text(), "a minute of work"),
+                given_back=_share(self.given_back.text(), "what comes back of a part"),
                 missing=tuple(tool for tool, box in self.tools.items() if not box.isChecked()),
                 repair=tuple(rows["repair"]),
                 test=tuple(rows["test"]),
@@ -168,3 +179,17 @@ def _number(text: str, what: str) -> float | None:
             f"“{text.strip()[:20]}” ({what}) is no number to count with; accepted is 35 or 12,50."
         )
     return value
+
+
+def _share(text: str, what: str) -> float | None:
+    """Percent as people write them, as a share; `None` for nothing.
+
+    Raises:
+        ValueError: it is no number from 0 to 100; the sentence says which.
+    """
+    percent = _number(text, what)
+    if percent is None:
+        return None
+    if percent > 100.0:
+        raise ValueError(f"“{text.strip()[:20]}” ({what}) is more than all; accepted is 0 to 100.")
+    return percent / 100.0
