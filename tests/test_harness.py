@@ -141,3 +141,24 @@ def test_every_two_lines_may_touch_but_ground_and_the_battery() -> None:
     assert len(shorts) == 9
     assert "short-supply-battery" in shorts
     assert "short-ground-battery" not in shorts
+
+
+def test_against_its_own_ground_an_open_ground_leaves_a_signal_nothing() -> None:
+    """Source: Kirchhoff's laws: no current in the track, so all of it stands at the supply; a meter to
+    the battery shows 5 V, one to the sensor's ground pin nothing.
+    """
+    tree = tree_for(ThrottleKind.ELECTRONIC)
+    row = [f.id for f in tree.faults].index("open_ground_harness")
+
+    def read(*states: str) -> tuple[float, float]:
+        asked = Measured(
+            "signal1", pedal=False, place="sensor_plug", states=frozenset(states), unit="V", value=0.0
+        )
+        would = would_read(asked, ThrottleKind.ELECTRONIC)
+        assert would is not None
+        return float(np.median(would.faulty[row])), float(np.median(would.sound))
+
+    (lifted, sound), (left, usual) = read(), read("to_sensor_ground")
+    assert lifted > 3.5
+    assert left == pytest.approx(0.0, abs=0.3)
+    assert usual == pytest.approx(sound, abs=0.1)

@@ -347,6 +347,15 @@ def test_free_words_tell_where_nothing_was_chosen_and_only_there() -> None:
     assert told("the driver is unhappy, a clamp came off at the hotel") == []
 
 
+def test_ohms_between_two_lines_are_named_and_not_taken_for_those_of_one() -> None:
+    reading = Written().read("signal 1 to supply at the sensor plug", 3200.0, "Ω").job.entries[0]
+    assert isinstance(reading, Reading)
+    said = understand(reading)
+    assert isinstance(said, str)
+    assert "between two lines" in said
+    assert isinstance(understand(replace(reading, where="signal 1")), Measured)
+
+
 @pytest.mark.parametrize(
     ("where", "conditions", "unit", "line", "place", "states"),
     [
@@ -357,6 +366,10 @@ def test_free_words_tell_where_nothing_was_chosen_and_only_there() -> None:
         ("supply wire from plug to plug", "both off", "Ω", "supply", "plug_to_plug", {"plug_off"}),
         ("motor pin to pin", "plug off, hot", "Ω", "motor", "pin_to_pin", {"plug_off", "hot"}),
         ("battery", "engine running", "V", "battery", "", {"running"}),
+        ("supply at the plug", "key on, battery full", "V", "supply", "sensor_plug", set[str]()),
+        ("signal 2 at the ECU", "sensor ground moved", "V", "signal2", "unit_plug", {"moved"}),
+        ("signal 1 against sensor ground", "", "V", "signal1", "", {"to_sensor_ground"}),
+        ("supply to sensor ground, pin to pin", "", "Ω", "supply", "pin_to_pin", set[str]()),
         ("wide open, signal 1 at the plug", "wet", "V", "signal1", "sensor_plug", {"wide_open", "wet"}),
     ],
 )  # fmt: skip

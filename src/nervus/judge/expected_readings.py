@@ -89,6 +89,8 @@ def _of_volts(m: Measured, asked: Asked, throttle: ThrottleKind | None) -> tuple
     side = {"sensor_plug": "sensor" if plugged else place, "unit_plug": "unit"}[place]
     beside = np.random.default_rng(5).random(DRAWS) < _OTHER_SIDE
     at = np.where(beside, volts[m.line, side], volts[m.line, place])
+    if "to_sensor_ground" in m.states:
+        at = at - np.where(beside, volts["ground", side], volts["ground", place])
     return at[:-1], at[-1]
 
 

@@ -17,7 +17,10 @@ _PLACES = (
     ("plug_to_plug", r"(from )?plug to plug|end to end"),
     ("pin_to_pin", r"pin to pin"),
     ("pedal_plug", r"(at )?the pedal('s)? plug|pedal plug"),
-    ("unit_plug", r"(control[- ]?)?(unit|ecu)('s|s)? (plug|connector|end|side)|at the (control )?unit"),
+    (
+        "unit_plug",
+        r"(control[- ]?)?(unit|ecu)('s|s)? (plug|connector|end|side)|at (the )?(ecu|(control )?unit)",
+    ),
     (
         "sensor_plug",
         r"(sensor|throttle|tps)('s|s)? (plug|connector|end|side)|at (the )?plug|at the sensor",
@@ -48,6 +51,7 @@ _STATES = (
     ("hot", r"\bhot\b"),
     ("wet", r"\bwet\b"),
 )
+_GROUNDS = ("ground", "pedal_ground")
 # No reading of this circuit is above so many volts.
 _MOST_VOLTS = 60.0
 
@@ -60,7 +64,7 @@ class Measured:
         line: `supply`, `ground`, `signal1`, `signal2`, `motor` or `battery`.
         pedal: whether it is a line of the pedal's sensor.
         place: where, "" where that is not said.
-        states: those that are said; `to_battery` where the other probe is there.
+        states: those that are said; `to_battery` or `to_sensor_ground` where the other probe is there.
         unit: `V` or `Ω`.
         value: in that unit; infinite for no continuity.
     """
@@ -78,16 +82,20 @@ def understand(reading: Reading) -> Measured | str:
     unit = _UNITS.get(reading.unit.strip().replace(_OHM_SIGN, _OMEGA))
     if unit is None:
         return f"a reading in “{reading.unit[:20]}” has no place in the circuit"
-    words = " ".join(
-        f"{reading.where} {reading.conditions}".lower()
-        .replace("\N{RIGHT SINGLE QUOTATION MARK}", "'")
-        .split()
+    where, conditions = (
+        " ".join(said.lower().replace("\N{RIGHT SINGLE QUOTATION MARK}", "'").split())
+        for said in (reading.where, reading.conditions)
     )
+    words = f"{where} {conditions}"
     to_battery = re.search(_TO_BATTERY, words) is not None
     place, rest = _first(re.sub(_TO_BATTERY, " ", words), _PLACES)
-    line, _ = _first(rest, _LINES)
-    if not line:
+    lines = _lines_of(_first(re.sub(_TO_BATTERY, " ", where), _PLACES)[1]) or _lines_of(rest)
+    if not lines:
         return "no line of the circuit is named in it"
+    if unit[0] == "Ω" and len(lines) > 1 and not (place == "pin_to_pin" and lines[1] in _GROUNDS):
+        return (
+            "ohms between two lines: of one from “plug to plug”, “pin to pin” or “to battery negative”"
+        )
     value = reading.value * unit[1]
     wrong = _impossible(value, unit[0])
     if wrong:
@@ -95,8 +103,10 @@ def understand(reading: Reading) -> Measured | str:
     states = {name for name, pattern in _STATES if re.search(pattern, rest)}
     if to_battery:
         states.add("to_battery")
-    pedal = line.startswith("pedal_")
-    return Measured(line.removeprefix("pedal_"), pedal, place, frozenset(states), unit[0], value)
+    elif unit[0] == "V" and lines[1:2] in ([g] for g in _GROUNDS):
+        states.add("to_sensor_ground")
+    pedal = lines[0].startswith("pedal_") or place == "pedal_plug"
+    return Measured(lines[0].removeprefix("pedal_"), pedal, place, frozenset(states), unit[0], value)
 
 
 def _impossible(value: float, unit: str) -> str:
@@ -105,6 +115,18 @@ def _impossible(value: float, unit: str) -> str:
     if unit == "Ω" and (value < 0.0 or math.isnan(value)):
         return f"{value:g} Ω can't be: the key was on, or the leads were not zeroed"
     return ""
+
+
+def _lines_of(words: str) -> list[str]:
+    """The lines in the order in which they are named: the measured one, then against what."""
+    found: dict[str, int] = {}
+    left = words
+    for name, pattern in _LINES:
+        # What a more particular name took is not found again by a shorter one.
+        for match in re.finditer(pattern, left):
+            found.setdefault(name, match.start())
+        left = re.sub(pattern, lambda match: " " * len(match[0]), left)
+    return sorted(found, key=lambda name: found[name])
 
 
 def _first(words: str, rows: tuple[tuple[str, str], ...]) -> tuple[str, str]:
