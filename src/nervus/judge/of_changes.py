@@ -13,22 +13,45 @@ from nervus.knowledge.tree_shapes import KnownChange
 _ANYTHING = 0.15
 
 
+# Between two things that were done; a comma between digits is none.
+_BETWEEN = re.compile(r"(?<!\d),|,(?!\d)|[;+&]|\band\b|\bthen\b|\.\s")
+_ONLY_LOOKED = re.compile(r"\b(checked|measured|tested|inspected|looked|ok)\b")
+
+
 def cure_of(change: Change, tree: Tree) -> tuple[Cure, bool]:
-    """What a change cures, and whether it was understood."""
+    """What a change cures, and whether it was understood; of several at once, what any cures."""
     known = what_was_done(change.done)
-    if known is None:
+    if not known:
         nothing = np.where(tree.sound, 0.0, _ANYTHING)
         return Cure(change.done, change.id, nothing), False
-    return Cure(change.done, change.id, tree.row(known.cures)), True
+    stays = np.prod([1.0 - tree.row(row.cures) for row in known], axis=0)
+    return Cure(change.done, change.id, 1.0 - stays), True
 
 
-def what_was_done(words: str) -> KnownChange | None:
-    """The change that such words tell of; `None` where they tell of none that is known."""
-    said = " ".join(re.findall(r"[a-z0-9']+", words.lower()))
+def what_was_done(words: str) -> tuple[KnownChange, ...]:
+    """The changes that such words tell of, in no order; empty where they tell of none that is known."""
+    table = known_changes()
+    verbs = {verb for row in table.change for name in row.verbs for verb in table.verbs(name)}
+    found: dict[str, KnownChange] = {}
+    verb = ""
+    # Backwards, for "plate and bore cleaned": what has no verb has that of what follows.
+    for piece in reversed(_BETWEEN.split(words.lower())):
+        said = " ".join(re.findall(r"[a-z0-9']+", piece))
+        if _any_of(("not", "never"), said):
+            continue
+        own = " ".join(v for v in sorted(verbs) if _any_of((v,), said))
+        verb = own or verb
+        row = _row(said if own or _ONLY_LOOKED.search(said) else f"{said} {verb}")
+        if row is not None:
+            found[row.id] = row
+    return tuple(found.values())
+
+
+def _row(said: str) -> KnownChange | None:
     table = known_changes()
     for row in table.change:
-        verbs = [verb for name in row.verbs for verb in table.verbs(name)]
-        if _any_of(row.part, said) and _any_of(tuple(verbs), said):
+        verbs = tuple(verb for name in row.verbs for verb in table.verbs(name))
+        if _any_of(row.part, said) and _any_of(verbs, said):
             return row
     return None
 
