@@ -417,6 +417,23 @@ def test_a_change_is_understood_by_part_and_verb(words: str, change: str) -> Non
     assert sorted(row.id for row in what_was_done(words)) == change.split()
 
 
+def test_every_symptom_and_condition_is_weighed_by_the_name_that_jobs_hold() -> None:
+    """The names stand in jobs that were written long ago, so they never change."""
+    symptoms = {
+        "stumble", "bucking", "cuts_out", "stalls", "high_idle", "hunting_idle", "hard_start",
+        "revs_alone", "lamp", "check",
+    }  # fmt: skip
+    when = {"cold", "hot", "wet", "bumps", "place", "load", "seldom", "always", "after_work"}
+    for throttle, more, key in (
+        (CABLE, set[str](), set[str]()),
+        (ELECTRONIC, {"no_pedal", "reduced_power"}, {"key"}),
+    ):
+        job = Written(throttle).told(*sorted(symptoms | more), when=tuple(sorted(when | key))).job
+        judged = judge_job(job)
+        assert judged.not_weighed == ()
+        assert len(judged.ledger) == len(symptoms | more) + len(when | key)
+
+
 def test_two_things_done_at_once_cure_what_either_cures() -> None:
     """Of two repairs in one line neither is forgotten: 1 - (1 - a)(1 - b), as of independent chances."""
 

@@ -7,6 +7,8 @@ import msgspec
 from nervus.domain.analysis import SuspectId
 
 Chance = Annotated[float, msgspec.Meta(gt=0.0, le=1.0)]
+Id = Annotated[str, msgspec.Meta(pattern="^[A-Za-z0-9_]+$")]
+"""A name that jobs and tables keep; it never changes."""
 Sentence = Annotated[str, msgspec.Meta(min_length=3)]
 
 
@@ -28,7 +30,7 @@ class Likelihood(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         chance: for each suspect.
     """
 
-    id: str
+    id: Id
     says: Sentence
     cause: str
     source: Sentence
@@ -200,7 +202,7 @@ class ToldRow(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         words: free words that tell it, where nothing was chosen; with a star, how they begin.
     """
 
-    id: str
+    id: Id
     title: Sentence
     chance: dict[str, Chance]
     throttle: str = ""
@@ -230,7 +232,7 @@ class LookItem(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         throttle: the kind of throttle it concerns, "" for both.
     """
 
-    id: str
+    id: Id
     title: Sentence
     bad: Sentence
     stretch: str
@@ -258,7 +260,7 @@ class CodeEvidence(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         least: how many of the codes make it count.
     """
 
-    id: str
+    id: Id
     cause: str
     codes: tuple[str, ...]
     stretches: tuple[str, ...]

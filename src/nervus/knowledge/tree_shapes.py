@@ -5,7 +5,7 @@ from typing import Annotated
 import msgspec
 
 from nervus.domain.analysis import SuspectId
-from nervus.knowledge.shapes import Sentence
+from nervus.knowledge.shapes import Id, Sentence
 
 Share = Annotated[float, msgspec.Meta(ge=0.0, le=1.0)]
 ByFault = dict[str, Share]
@@ -34,7 +34,7 @@ class Fault(Row, frozen=True, kw_only=True):
         throttle: the kind of throttle that can have it, "" for both.
     """
 
-    id: str
+    id: Id
     suspect: SuspectId
     stretch: str
     line: str
@@ -116,7 +116,7 @@ class KnownChange(Row, frozen=True, kw_only=True):
         cures: the chance that it cures each fault.
     """
 
-    id: str
+    id: Id
     part: tuple[str, ...]
     verbs: tuple[str, ...]
     cures: ByFault
@@ -146,7 +146,7 @@ class Changes(Row, frozen=True, kw_only=True):
 class Repair(Row, frozen=True, kw_only=True):
     """Something that can be done about a fault; `change` is what it would be in the job."""
 
-    id: str
+    id: Id
     text: Sentence
     caution: Sentence
     minutes: Minutes
@@ -204,7 +204,7 @@ class KnownTest(Row, frozen=True, kw_only=True):
         prepare: what stands in the line of its station when it is begun, "" for nothing.
     """
 
-    id: str
+    id: Id
     text: Sentence
     minutes: Annotated[float, msgspec.Meta(gt=0.0)]
     caution: Sentence
