@@ -162,3 +162,18 @@ def test_against_its_own_ground_an_open_ground_leaves_a_signal_nothing() -> None
     assert lifted > 3.5
     assert left == pytest.approx(0.0, abs=0.3)
     assert usual == pytest.approx(sound, abs=0.1)
+
+
+@pytest.mark.parametrize("throttle", [None, *ThrottleKind])
+@pytest.mark.parametrize("line", ["supply", "ground", "signal1", "signal2", "motor"])
+def test_no_fault_reads_less_than_no_ohms(line: str, throttle: ThrottleKind | None) -> None:
+    """Source: resistance is never negative in a circuit of wires, contacts and tracks (Ohm's law)."""
+    for place in ("", "sensor_plug", "unit_plug", "plug_to_plug", "pin_to_pin"):
+        for states in ({"plug_off"}, {"plug_off", "wide_open"}, {"plug_off", "to_battery"}):
+            asked = Measured(
+                line, pedal=False, place=place, states=frozenset(states), unit="Ω", value=0.0
+            )
+            would = would_read(asked, throttle)
+            if would is not None:
+                assert would.faulty.min() >= 0.0
+                assert would.sound.min() >= 0.0

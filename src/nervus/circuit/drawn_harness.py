@@ -178,7 +178,8 @@ def _bad_regulator(h: Harness, fault: _Fault) -> Harness:
 def _shifted(h: Harness, fault: _Fault) -> Harness:
     share = list(h.share)
     sign = fault.random.choice((-1.0, 1.0), DRAWS)
-    share[fault.track] = share[fault.track] + sign * fault.random.uniform(0.03, 0.2, DRAWS)
+    moved = share[fault.track] + sign * fault.random.uniform(0.03, 0.2, DRAWS)
+    share[fault.track] = np.clip(moved, 0.0, 1.0)  # a wiper does not leave its track
     return replace(h, share=tuple(share))
 
 
