@@ -11,6 +11,7 @@ from pytestqt.qtbot import QtBot
 from jobs import ELECTRONIC, Written
 from nervus.domain.analysis import SuspectId
 from nervus.domain.job import Decision, Job, Moment, Reading, Seen, of_kind
+from nervus.domain.judgement import JobJudgement
 from nervus.knowledge.own_prices import (
     AS_SHIPPED,
     OwnPrices,
@@ -168,9 +169,9 @@ def test_own_prices_are_set_kept_and_counted_with(
     dialog.tools["meter"].setChecked(False)
     qtbot.mouseClick(keep, Qt.MouseButton.LeftButton)
     assert page.ways.rows() != before
-    assert window.job_part.own.minute == 2.5
+    assert window.job_part.weigher.own.minute == 2.5
     kept = read_own_prices(window.job_part.keeper.path.with_name("workshop.toml"))
-    assert kept == window.job_part.own
+    assert kept == window.job_part.weigher.own
     assert (kept.currency, kept.given_back) == ("kr", 0.3)
     assert "meter" in kept.missing
     texts = [page.tests.list.item(n).text() for n in range(page.tests.list.count())]  # type: ignore[union-attr] # it is there
@@ -236,9 +237,9 @@ def test_a_cured_job_says_so(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: window.home.model.rowCount() == 1, timeout=20_000)
     window.open_job(job.id, "decide")
     qtbot.waitUntil(lambda: window.job is not None, timeout=20_000)
-    assert window.job_part.weighed is not None
-    assert window.job_part.weighed.cured is not None
-    assert window.job_part.weighed.cured > 0.3
+    assert window.job_part.weigher.weighed is not None
+    assert window.job_part.weigher.weighed.cured is not None
+    assert window.job_part.weigher.weighed.cured > 0.3
     window.go("prove")
     prove = window.stations.page("prove")
     assert isinstance(prove, ProvePage)
@@ -255,13 +256,22 @@ def test_a_long_job_is_weighed_beside_and_stands_as_it_stood_until_then(
     window.job_part.keeper.write("job", lambda book: book.put_job(job))
     window.job_part.refresh()
     qtbot.waitUntil(lambda: window.home.model.rowCount() == 1, timeout=20_000)
+    told_so_far: list[object] = []
+    window.job_part.judged.connect(told_so_far.append)
     window.open_job(job.id, "decide")
     qtbot.waitUntil(lambda: window.job is not None, timeout=20_000)
-    stood = window.job_part.weighed
+
+    def weighed() -> JobJudgement | None:
+        return window.job_part.weigher.weighed
+
+    assert told_so_far[0] is None, "not waited for"
+    qtbot.waitUntil(lambda: weighed() is not None, timeout=20_000)
+    stood = weighed()
     assert stood is not None
     window.job_part.put(Written().looked("pins", Seen.BAD).job.entries[0])
-    assert window.job_part.weighed is stood, "not waited for"
-    qtbot.waitUntil(lambda: window.job_part.weighed is not stood, timeout=20_000)
-    assert window.job_part.weighed is not None
-    assert len(window.job_part.weighed.ledger) == len(stood.ledger) + 1
-    assert window.judgement.headline.text() == window.job_part.weighed.standing.headline
+    assert weighed() is stood, "not waited for"
+    qtbot.waitUntil(lambda: weighed() is not stood, timeout=20_000)
+    now = weighed()
+    assert now is not None
+    assert len(now.ledger) == len(stood.ledger) + 1
+    assert window.judgement.headline.text() == now.standing.headline

@@ -52,7 +52,7 @@ def would_read(m: Measured, throttle: ThrottleKind | None) -> WouldRead | None:
         return None
     there = tree.always
     if "moved" in m.states:
-        moved = tree.of("line") | tree.of("feed") | tree.of("plug_contact") | tree.of("pedal")
+        moved = tree.of("line", "feed", "plug_contact", "pedal")
         there = np.where(moved, np.maximum(there, _MOVED), there)
     if "wet" in m.states:
         there = np.where(tree.of("leak"), _WET, there)

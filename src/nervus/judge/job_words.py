@@ -4,11 +4,10 @@ from collections.abc import Sequence
 
 from nervus.domain.analysis import SuspectId
 from nervus.domain.judgement import FaultSuspicion, Outcome, RankedTest
-from nervus.judge.words import SUSPECT_NAMES, natural_frequency
+from nervus.judge.words import LIKELY, NEARLY_SURE, SUSPECT_NAMES, natural_frequency
 
 # Clear is what one would act on; between two, both of which have to be had in mind.
-CLEAR, BETWEEN = 0.6, 0.75
-_SURE = 0.85
+CLEAR, BETWEEN = LIKELY, 0.75
 # A fault that holds this share of its suspect's probability is named.
 _STANDS_OUT = 0.6
 _CURED = 0.8
@@ -43,7 +42,7 @@ def headline_of(
     what = _named(first, faults)
     if cured is not None and cured >= _CURED:
         return f"It was {what}, and it is cured."
-    how = "Almost surely" if probability >= _SURE else "Most likely"
+    how = "Almost surely" if probability >= NEARLY_SURE else "Most likely"
     return f"{how} {what}."
 
 

@@ -77,9 +77,7 @@ def _table(throttle: ThrottleKind | None) -> _Table:
     any_set = np.full(size, 0.3)
     codes: dict[str, FloatArray] = {}
     for row in known.row:
-        members = np.zeros(size, dtype=bool)
-        for name in row.of:
-            members |= tree.of(name)
+        members = tree.of(*row.of)
         if row.any is not None:
             any_set[members] = row.any
         for code, chance in row.codes.items():
@@ -188,7 +186,7 @@ def _again(read: _Read, first: set[str], tree: Tree, table: _Table, after: int) 
     away = float(np.prod([stays if c in codes else 1.0 - stays for c in first]))
     away *= float(np.prod([table.stray for c in codes if c not in first]))
     shown = 0.75 * shown + 0.25 * away * (1.0 - comes)
-    sound_like = tree.of("left_over") | tree.of("nothing")
+    sound_like = tree.of("left_over", "nothing")
     shown = np.where(sound_like, sound, shown)
     what = "after the change" if after else "after clearing"
     text = f"codes {what}: {', '.join(sorted(codes)) or 'none'}"
@@ -226,7 +224,4 @@ def _of_type(seen: SeenCode, tree: Tree) -> FloatArray:
     if kind is None or kind not in _TYPES:
         return np.ones(len(tree.faults))
     classes, times = _TYPES[kind]
-    usual = np.zeros(len(tree.faults), dtype=bool)
-    for name in classes:
-        usual |= tree.of(name)
-    return np.where(usual, times, 1.0)
+    return np.where(tree.of(*classes), times, 1.0)

@@ -11,7 +11,6 @@ from nervus.domain.analysis import (
     NextTest,
     Step,
     StretchSuspicion,
-    Suspect,
     SuspectId,
 )
 from nervus.domain.channel import FloatArray
@@ -46,17 +45,17 @@ from nervus.judge.of_told import of_complaint, of_look, of_state
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.stretches import concerned
 from nervus.judge.timeline import untested_change
-from nervus.judge.verdict import rows_of
+from nervus.judge.verdict import as_written, rows_of
 from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without
 from nervus.knowledge import Judging
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
-from nervus.knowledge.tree import Tree, tree_for
+from nervus.knowledge.tree import Tree, repairs, tree_for
 from nervus.knowledge.tree_shapes import Repair
 
 # So many pairs that contradict each other are told.
 _MOST_CONTRADICTIONS = 3
-# Of a change so many letters are shown; a re-test takes about so many minutes ("from memory").
-_SHOWN_CHANGE, _RETEST_MINUTES = 60, 8
+# Of a change so many letters are shown.
+_SHOWN_CHANGE = 60
 # Two observations contradict each other where together they are this much less probable than by
 # themselves, in nats; and where each alone says something at all.
 _CONTRADICTION, _SAYS_SOMETHING = -1.6, 0.7
@@ -120,7 +119,7 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
     lines = _ledger(tree, gathered, weighed)
     standing = Judgement(
         headline,
-        _rounded(suspects),
+        as_written(suspects),
         tuple(_step(line) for line in lines),
         _stretches(faults),
         _retest(job) or _next(tests, repair),
@@ -261,13 +260,6 @@ def _faults(tree: Tree, weighed: Weighed) -> tuple[FaultSuspicion, ...]:
     )
 
 
-def _rounded(suspects: Sequence[tuple[SuspectId, float]]) -> tuple[Suspect, ...]:
-    """Probabilities that sum to exactly 1 as they are written, most probable first."""
-    rounded = [round(p, 4) for _, p in suspects]
-    rounded[0] = round(rounded[0] + 1.0 - sum(rounded), 4)
-    return tuple(Suspect(s, p) for (s, _), p in zip(suspects, rounded, strict=True))
-
-
 def _stretches(faults: Sequence[FaultSuspicion]) -> tuple[StretchSuspicion, ...]:
     """Suspicion along the signal's way, the faults of one stretch and line together."""
     together: dict[tuple[str, str], tuple[FaultSuspicion, float]] = {}
@@ -301,7 +293,7 @@ def _retest(job: Job) -> NextTest | None:
     done = change.done[:_SHOWN_CHANGE]
     return NextTest(
         "The same test again as before the change",
-        _RETEST_MINUTES,
+        round(repairs().retest_minutes),
         f"shows whether “{done}” cured it",
         "Road test only when safe, with a second person to read.",
     )

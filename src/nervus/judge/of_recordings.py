@@ -131,9 +131,7 @@ def _shows(tree: Tree, names: set[str]) -> FloatArray:
     """The chance that the recording shows each fault, by what it swept, shape (F,)."""
     table = recording_chances()
     chance = tree.row(table.shows)
-    placed = np.zeros(chance.size, dtype=bool)
-    for name in table.placed:
-        placed |= tree.of(name)
+    placed = tree.of(*table.placed)
     for clean, left in (("clean_part", table.swept_part), ("clean_still", table.hardly_moved)):
         if clean in names:
             chance = chance * np.where(placed, left[0], left[1])

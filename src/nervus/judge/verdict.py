@@ -7,6 +7,7 @@ Observations of the same cause are not independent; only the most telling of the
 """
 
 import math
+from collections.abc import Sequence
 
 from msgspec import structs
 
@@ -111,12 +112,17 @@ def _softened(row: Likelihood, confidence: float) -> dict[SuspectId, float]:
 
 
 def _normalised(chance: dict[SuspectId, float]) -> tuple[Suspect, ...]:
-    """Probabilities that sum to exactly 1 as they are written, most probable first."""
+    """Chances as probabilities, most probable first."""
     total = sum(chance.values())
     ordered = sorted(chance, key=lambda s: -chance[s])
-    rounded = [round(chance[s] / total, 4) for s in ordered]
+    return as_written([(s, chance[s] / total) for s in ordered])
+
+
+def as_written(suspects: Sequence[tuple[SuspectId, float]]) -> tuple[Suspect, ...]:
+    """Probabilities that sum to exactly 1 as they are written, in the order given."""
+    rounded = [round(p, 4) for _, p in suspects]
     rounded[0] = round(rounded[0] + 1.0 - sum(rounded), 4)
-    return tuple(Suspect(s, p) for s, p in zip(ordered, rounded, strict=True))
+    return tuple(Suspect(s, p) for (s, _), p in zip(suspects, rounded, strict=True))
 
 
 def advise(suspects: tuple[Suspect, ...], knowledge: Judging) -> NextTest | None:

@@ -32,7 +32,7 @@ STRETCH_NAMES = {
 }
 
 # Below this naming one part would mislead: the two most suspected are named instead.
-_LIKELY, NEARLY_SURE = 0.60, 0.85
+LIKELY, NEARLY_SURE = 0.60, 0.85
 # A line that holds this share of its suspect's probability is named.
 _STANDS_OUT = 0.7
 # Swept from below this to above that is the whole travel, as far as a clean recording can claim.
@@ -78,7 +78,7 @@ def _of_engine(engine: EngineState) -> str:
 def of_suspects(suspects: tuple[Suspect, ...], stretches: tuple[StretchSuspicion, ...]) -> str:
     """Who is suspected, where, and how sure, or which two can't be told apart."""
     first = suspects[0]
-    if first.probability < _LIKELY:
+    if first.probability < LIKELY:
         second = SUSPECT_NAMES[suspects[1].id]
         return f"Nothing can be decided yet: {SUSPECT_NAMES[first.id]} and {second} both fit."
     how = "Almost surely" if first.probability >= NEARLY_SURE else "Most likely"

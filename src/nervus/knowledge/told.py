@@ -15,8 +15,7 @@ from nervus.knowledge.shapes import (
     LookItems,
     ToldRow,
 )
-from nervus.knowledge.tree import check_names
-from nervus.knowledge.tree_shapes import ByFault
+from nervus.knowledge.tree import check_rows, fits
 
 Row = TypeVar("Row", ToldRow, LookItem)
 
@@ -30,7 +29,7 @@ def complaints() -> ComplaintRows:
     """
     table = table_of("complaint.toml", ComplaintRows)
     rows = table.symptom + table.condition
-    _check("complaint.toml", [r.id for r in rows], [r.chance for r in rows])
+    check_rows("complaint.toml", [r.id for r in rows], [r.chance for r in rows])
     return table
 
 
@@ -42,7 +41,7 @@ def look_items() -> LookItems:
         KnowledgeUnusable: the file that ships is damaged.
     """
     table = table_of("look.toml", LookItems)
-    _check("look.toml", [item.id for item in table.item], [item.when_bad for item in table.item])
+    check_rows("look.toml", [item.id for item in table.item], [item.when_bad for item in table.item])
     return table
 
 
@@ -55,22 +54,16 @@ def code_evidence() -> CodeEvidenceRows:
     """
     table = table_of("code_evidence.toml", CodeEvidenceRows)
     rows = table.evidence
-    _check("code_evidence.toml", [row.id for row in rows], [])
+    check_rows("code_evidence.toml", [row.id for row in rows], [])
     strange = {c for row in rows for c in row.codes if read_code(c) not in known_codes()}
     if strange:
         raise KnowledgeUnusable(f"code_evidence.toml: codes that are not known: {sorted(strange)}")
     return table
 
 
-def _check(name: str, ids: list[str], tables: list[ByFault]) -> None:
-    check_names(name, tables)
-    if len(set(ids)) != len(ids):
-        raise KnowledgeUnusable(f"{name} of this installation is damaged: a name twice")
-
-
 def fitting(rows: tuple[Row, ...], throttle: ThrottleKind | None) -> tuple[Row, ...]:
     """The rows that concern a throttle of this kind; all where the kind is not known."""
-    return tuple(r for r in rows if throttle is None or r.throttle in ("", throttle.value))
+    return tuple(r for r in rows if fits(r.throttle, throttle))
 
 
 def told_in_words(complaint: Complaint | None) -> str:

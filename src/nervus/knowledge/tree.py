@@ -1,6 +1,6 @@
 """The fault tree, and tables that name its faults by themselves, by a class, or by their suspect."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cache
 
 import numpy as np
@@ -53,9 +53,10 @@ class Tree:
             self._rows[id(named)] = known
         return known[1]
 
-    def of(self, name: str) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":
-        """Which faults a class or a suspect holds, shape (F,)."""
-        return np.asarray([name in (f.id, *f.classes, f.suspect.value) for f in self.faults])
+    def of(self, *names: str) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":
+        """Which faults are named by any of these: ids, classes or suspects; shape (F,)."""
+        wanted = set(names)
+        return np.asarray([not wanted.isdisjoint((f.id, *f.classes, f.suspect)) for f in self.faults])
 
     def of_suspect(self, chance: FloatArray) -> dict[SuspectId, float]:
         """Chances of faults, shape (F,), added up for each suspect."""
@@ -121,6 +122,17 @@ def check_names(file: str, tables: Iterable[ByFault], *, whole: bool = True) -> 
             raise KnowledgeUnusable(f"{file} of this installation is damaged: {what}")
 
 
+def check_rows(file: str, ids: Sequence[str], tables: Iterable[ByFault]) -> None:
+    """Rows must have names of their own, and tables that name faults.
+
+    Raises:
+        KnowledgeUnusable: they do not.
+    """
+    check_names(file, tables)
+    if len(set(ids)) != len(ids):
+        raise KnowledgeUnusable(f"{file} of this installation is damaged: a name twice")
+
+
 @cache
 def code_chances() -> CodeChances:
     """Which codes the faults set.
@@ -155,9 +167,7 @@ def known_changes() -> Changes:
         KnowledgeUnusable: the file that ships is damaged.
     """
     table = table_of("changes.toml", Changes)
-    check_names("changes.toml", [c.cures for c in table.change])
-    if len({c.id for c in table.change}) != len(table.change):
-        raise KnowledgeUnusable("changes.toml of this installation is damaged: a name twice")
+    check_rows("changes.toml", [c.id for c in table.change], [c.cures for c in table.change])
     return table
 
 
@@ -169,6 +179,7 @@ def repairs() -> Repairs:
         KnowledgeUnusable: the file that ships is damaged.
     """
     table = table_of("repairs.toml", Repairs)
+    check_rows("repairs.toml", [r.id for r in table.repair], [])
     strange = {r.change for r in table.repair} - {c.id for c in known_changes().change}
     if strange:
         raise KnowledgeUnusable(
@@ -185,7 +196,6 @@ def known_tests() -> Tests:
         KnowledgeUnusable: the file that ships is damaged.
     """
     table = table_of("tests.toml", Tests)
-    check_names("tests.toml", [o.chance for t in table.test for o in t.outcome])
-    if len({t.id for t in table.test}) != len(table.test):
-        raise KnowledgeUnusable("tests.toml of this installation is damaged: a name twice")
+    outcomes = [o.chance for t in table.test for o in t.outcome]
+    check_rows("tests.toml", [t.id for t in table.test], outcomes)
     return table

@@ -125,9 +125,7 @@ class DecidePage(WrittenPage):
         for widget in (*self.views.values(), self.stack):
             widget.setVisible(judged is not None)
         if judged is None:
-            self.how_far.setText(
-                "Nothing is there to decide on: begin with complaint, codes or a recording."
-            )
+            self.how_far.setText("Nothing is weighed yet: begin with complaint, codes or a recording.")
             return
         self.how_far.setText(" ".join((_OUTCOMES[judged.outcome], judged.missing)).strip())
         self._offer_suspects(judged)

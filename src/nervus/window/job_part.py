@@ -3,7 +3,6 @@
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from math import log
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,11 +11,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from nervus.codes.notation import Code, CodeStatus
 from nervus.domain.analysis import Judgement
-from nervus.domain.errors import OutsideError
 from nervus.domain.job import (
     AnyEntry,
     CodeState,
-    Decision,
     Identified,
     Job,
     Recorded,
@@ -29,17 +26,9 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.job_list import JobRow
-from nervus.domain.judgement import JobJudgement
-from nervus.knowledge.own_prices import (
-    AS_SHIPPED,
-    OwnPrices,
-    read_own_prices,
-    remarks_on,
-    write_own_prices,
-)
 from nervus.window.attaching import Attaching
 from nervus.window.book_keeper import BookKeeper
-from nervus.window.tasks import Task
+from nervus.window.weigher import Weigher, judged
 
 if TYPE_CHECKING:
     from nervus.link.diagnostics import Frame, ReadCode
@@ -50,9 +39,6 @@ Filling = Callable[["Logbook"], object]
 # Strokes of one word are one thing to undo.
 _SAME_STROKE_S, _MOST_UNDONE = 2.0, 200
 _NO_ID = "0" * 16
-_KEPT_FAULTS = 8
-# A job of so many entries is weighed within a frame or two; a longer one is weighed beside.
-_MOST_AT_ONCE = 25
 _TYPED_FIELDS = {"words", "note", "name", "description"}
 
 
@@ -97,9 +83,9 @@ class JobPart(QObject):
     def __init__(self, logbook: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.job: Job | None = None
-        self.weighed: JobJudgement | None = None
-        self.own = AS_SHIPPED
-        self._prices = logbook.with_name("workshop.toml")
+        self.weigher = Weigher(logbook.with_name("workshop.toml"), self)
+        self.weigher.judged.connect(self.judged)
+        self.weigher.told.connect(self.told)
         self._done: list[_Done] = []
         self.keeper = BookKeeper(logbook, self)
         self.files = logbook.with_suffix(".files")
@@ -114,11 +100,7 @@ class JobPart(QObject):
 
     def start(self) -> None:
         """Open the logbook and list what is in it; read the workshop's own prices."""
-        if self._prices.is_file():
-            try:
-                self._count_with(read_own_prices(self._prices))
-            except OutsideError as wrong:
-                self.told.emit(str(wrong))
+        self.weigher.start()
         self.keeper.start()
         self.refresh()
         self.keeper.ask(
@@ -186,7 +168,7 @@ class JobPart(QObject):
 
         def read(book: "Logbook") -> tuple[Job, Judgement | None]:
             job = book.job(job_id)
-            weighed = judged(job, self.own)
+            weighed = judged(job, self.weigher.own)
             return job, weighed.standing if weighed is not None else None
 
         self.keeper.ask(read, lambda found: done(*found))
@@ -285,49 +267,9 @@ class JobPart(QObject):
         self._show(replace(self.job, vehicle=vehicle))
 
     def _show(self, job: Job | None) -> None:
-        same = job is not None and self.job is not None and job.id == self.job.id
         self.job = job
         self.shown.emit(job)
-        if job is not None and same and len(job.entries) > _MOST_AT_ONCE:
-            self._weigh_beside(job)
-        else:
-            self._weighed(job, judged(job, self.own) if job is not None else None)
-
-    def _weigh_beside(self, job: Job) -> None:
-        """Weigh a long job off the interface thread; how it stood stays until then."""
-        own = self.own
-        task = Task(lambda _progress: judged(job, own), self)
-        task.succeeded.connect(lambda weighed: self._weighed(job, weighed))
-        task.failed.connect(self.told)
-        task.start()
-
-    def _weighed(self, job: Job | None, weighed: JobJudgement | None) -> None:
-        """Take a judgement, unless the job has changed since."""
-        if job is self.job:
-            self.weighed = weighed
-            self.judged.emit(weighed)
-
-    @property
-    def judgement(self) -> Judgement | None:
-        """How the job in hand stands; `None` where nothing in it was weighed."""
-        return self.weighed.standing if self.weighed is not None else None
-
-    def keep_prices(self, own: OwnPrices) -> None:
-        """Count with a workshop's own times, prices and tools from now on."""
-        try:
-            self._prices.parent.mkdir(parents=True, exist_ok=True)
-            write_own_prices(own, self._prices)
-        except OSError as wrong:
-            self.told.emit(f"{self._prices.name}: {wrong.strerror}; they count until Nervus is closed.")
-        self._count_with(own)
-        if self.job is not None:
-            self._show(self.job)
-
-    def _count_with(self, own: OwnPrices) -> None:
-        self.own = own
-        remarks = remarks_on(own)
-        if remarks:
-            self.told.emit(f"Times and prices: {'; '.join(remarks)}.")
+        self.weigher.weigh(job)
 
     def put_identities(self, told: dict[int, dict[str, str]]) -> None:
         """What control units told of themselves; what is kept already is not kept twice."""
@@ -358,23 +300,6 @@ class JobPart(QObject):
     def _put_job(self, job: Job) -> None:
         self.keeper.write(f"job {job.id}", lambda book: book.put_job(job))
         self.refresh()
-
-    def decision(self, words: str) -> Decision:
-        """What was decided, with the judgement as it stands."""
-        decided = Decision(id=new_id(), at=now(), source=Source.TYPED, words=words)
-        weighed = self.weighed
-        if weighed is None:
-            return decided
-        standing, first = weighed.standing, weighed.standing.suspects[0].id
-        reasons = sorted(weighed.ledger, key=lambda line: -abs(log(line.times_as_likely[first])))
-        return replace(
-            decided,
-            suspects={s.id.value: s.probability for s in standing.suspects},
-            headline=standing.headline,
-            faults={f.id: round(f.probability, 4) for f in weighed.faults[:_KEPT_FAULTS]},
-            because=tuple(f"{line.times_as_likely[first]:.3g} x: {line.text}" for line in reasons),
-            next_test=standing.next_test.title if standing.next_test is not None else "",
-        )
 
     def take_bundle(self, path: Path, done: Callable[[str], object]) -> None:
         """Read a bundle into the logbook; `done` gets the job's identifier."""
@@ -417,14 +342,6 @@ class JobPart(QObject):
     def _read_again(self, job: Job) -> None:
         if self.job is not None and self.job.id == job.id and not self.keeper.waits and job != self.job:
             self._show(job)
-
-
-def judged(job: Job, own: OwnPrices) -> JobJudgement | None:
-    """The judgement of all that is in a job; `None` where nothing in it could be weighed."""
-    from nervus.judge.of_job import judge_job  # noqa: PLC0415 - off the way to the first window
-
-    weighed = judge_job(job, own)
-    return weighed if weighed.ledger else None
 
 
 def code_set(codes: "tuple[ReadCode, ...]", frames: "tuple[Frame, ...]") -> tuple[SeenCode, ...]:

@@ -500,7 +500,7 @@ class MainWindow(FrameWindow):
         opened = self.opened
         recording = opened.recording if opened is not None else None
         if self.job is not None:
-            self.standing.show(self.job_part.judgement, self.job.vehicle, recording)
+            self.standing.show(self.job_part.weigher.judgement, self.job.vehicle, recording)
         elif opened is not None:
             self.standing.show(opened.analysis.judgement, opened.vehicle, recording)
         elif self.stations.now != JOBS:

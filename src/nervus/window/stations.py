@@ -212,9 +212,9 @@ class Stations(QObject):
     def _decide(self) -> StationPage:
         from nervus.window.decide_page import DecidePage  # noqa: PLC0415 - when first wanted
 
-        page = DecidePage(self._part.decision)
+        page = DecidePage(self._part.weigher.decision)
         self._part.judged.connect(page.show_judgement)
-        page.show_judgement(self._part.weighed)
+        page.show_judgement(self._part.weigher.weighed)
         page.supposed.connect(self.supposed)
         page.begun.connect(self._begin_test)
         page.prices_wanted.connect(lambda: self._ask_prices(page))
@@ -232,8 +232,8 @@ class Stations(QObject):
     def _ask_prices(self, page: QWidget) -> None:
         from nervus.window.prices_dialog import PricesDialog  # noqa: PLC0415 - when first wanted
 
-        dialog = PricesDialog(self._part.own, page)
-        dialog.accepted.connect(lambda: self._part.keep_prices(dialog.prices))
+        dialog = PricesDialog(self._part.weigher.own, page)
+        dialog.accepted.connect(lambda: self._part.weigher.keep_prices(dialog.prices))
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
 
@@ -248,5 +248,5 @@ class Stations(QObject):
         page = ProvePage()
         page.history_wanted.connect(self._part.tell_history)
         self._part.judged.connect(page.show_judgement)
-        page.show_judgement(self._part.weighed)
+        page.show_judgement(self._part.weigher.weighed)
         return page
