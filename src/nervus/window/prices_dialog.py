@@ -84,6 +84,7 @@ class PricesDialog(QDialog):
         side = self.table.verticalHeader()
         if side is not None:
             side.hide()
+            side.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head = self.table.horizontalHeader()
         if head is not None:
             head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)

@@ -111,7 +111,7 @@ class WaysView(QWidget):
 
 
 _LEGEND = (
-    "On average here: parts (dark), work and what goes wrong (light); the line: as the fault may be."
+    "On average here: parts (plain), work and what goes wrong (dotted); the line: as the fault may be."
 )
 
 
