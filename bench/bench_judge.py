@@ -317,7 +317,7 @@ class Jobs:
         made = drawn(
             Asked("closed", tracks, pedal=False), *((own.id, own.classes) if there else ("", ()))
         )
-        volts = float(made.volts()[line, place][random.integers(made.track_ohms.size)])
+        volts = float(made.read()[line, "", place][random.integers(made.track_ohms.size)])
         volts += float(random.normal(0.0, 0.04))
         if random.random() < 0.5 * self.slips[2]:
             volts = float(random.uniform(0.0, 5.0))

@@ -30,7 +30,7 @@ def harness(*, share: float = 0.5, pull_up: float = 0.0, **ohms: float) -> Harne
 
 
 def volts(made: Harness, line: str, place: str) -> float:
-    return float(made.volts()[line, place][0])
+    return float(made.read()[line, "", place][0])
 
 
 def test_a_sound_sensor_is_the_divider_that_one_works_by_hand() -> None:
@@ -95,7 +95,7 @@ def test_every_fault_of_the_circuit_is_drawn_and_the_vehicle_is_the_same_for_eac
     for fault in faults:
         made = drawn(asked, fault.id, fault.classes)
         acts = any(c in fault.classes for c in changing) and "worn" not in fault.classes
-        same = all(np.array_equal(made.volts()[key], v) for key, v in sound.volts().items())
+        same = all(np.array_equal(made.read()[key], v) for key, v in sound.read().items())
         assert same is not acts or fault.id in ("unit_input", "unit_processor", "battery_ground"), (
             fault.id
         )
@@ -150,15 +150,16 @@ def test_against_its_own_ground_an_open_ground_leaves_a_signal_nothing() -> None
     tree = tree_for(ThrottleKind.ELECTRONIC)
     row = [f.id for f in tree.faults].index("open_ground_harness")
 
-    def read(*states: str) -> tuple[float, float]:
+    def read(against: str = "") -> tuple[float, float]:
         asked = Measured(
-            "signal1", pedal=False, place="sensor_plug", states=frozenset(states), unit="V", value=0.0
-        )
+            "signal1", pedal=False, place="sensor_plug", states=frozenset(), unit="V", value=0.0,
+            against=against,
+        )  # fmt: skip
         would = would_read(asked, ThrottleKind.ELECTRONIC)
         assert would is not None
         return float(np.median(would.faulty[row])), float(np.median(would.sound))
 
-    (lifted, sound), (left, usual) = read(), read("to_sensor_ground")
+    (lifted, sound), (left, usual) = read(), read("ground")
     assert lifted > 3.5
     assert left == pytest.approx(0.0, abs=0.3)
     assert usual == pytest.approx(sound, abs=0.1)

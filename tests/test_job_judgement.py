@@ -368,7 +368,7 @@ def test_ohms_between_two_lines_are_named_and_not_taken_for_those_of_one() -> No
         ("battery", "engine running", "V", "battery", "", {"running"}),
         ("supply at the plug", "key on, battery full", "V", "supply", "sensor_plug", set[str]()),
         ("signal 2 at the ECU", "sensor ground moved", "V", "signal2", "unit_plug", {"moved"}),
-        ("signal 1 against sensor ground", "", "V", "signal1", "", {"to_sensor_ground"}),
+        ("signal 1 against sensor ground", "", "V", "signal1", "", set[str]()),
         ("supply to sensor ground, pin to pin", "", "Ω", "supply", "pin_to_pin", set[str]()),
         ("wide open, signal 1 at the plug", "wet", "V", "signal1", "sensor_plug", {"wide_open", "wet"}),
     ],

@@ -30,11 +30,13 @@ class Asked:
         position: `closed`, `half_open` or `wide_open`.
         tracks: one or two.
         pedal: whether it is the pedal's sensor.
+        draws: how many vehicles are drawn.
     """
 
     position: str
     tracks: int
     pedal: bool
+    draws: int = DRAWS
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +44,7 @@ class _Fault:
     name: str
     classes: tuple[str, ...]
     random: np.random.Generator
+    draws: int
 
     @property
     def track(self) -> int:
@@ -54,25 +57,25 @@ class _Fault:
 
     def between(self, low: float, high: float) -> FloatArray:
         """Drawn evenly in the logarithm."""
-        return np.asarray(np.exp(self.random.uniform(np.log(low), np.log(high), DRAWS)))
+        return np.asarray(np.exp(self.random.uniform(np.log(low), np.log(high), self.draws)))
 
     def gone(self) -> FloatArray:
         """Ohms of a contact that is gone."""
-        is_open = self.random.random(DRAWS) < _OPEN_SHARE
+        is_open = self.random.random(self.draws) < _OPEN_SHARE
         return np.where(is_open, OPEN_OHMS, self.between(2e3, 1e6))
 
 
 def drawn(asked: Asked, fault: str, classes: tuple[str, ...]) -> Harness:
-    """`DRAWS` vehicles, the same for each fault, with one fault by its name and classes in the tree."""
+    """Vehicles, the same for each fault, with one fault by its name and classes in the tree."""
     sound = _sound(asked)
     change = next((_CHANGES[name] for name in (fault, *classes) if name in _CHANGES), None)
     if change is None:
         return sound
-    return change(sound, _Fault(fault, classes, np.random.default_rng(23)))
+    return change(sound, _Fault(fault, classes, np.random.default_rng(23), asked.draws))
 
 
 def _sound(asked: Asked) -> Harness:
-    random, n = np.random.default_rng(11 + asked.tracks), DRAWS
+    random, n = np.random.default_rng(11 + asked.tracks), asked.draws
     travel = {
         "closed": random.uniform(0.0, 0.10, n),
         "half_open": random.uniform(0.35, 0.65, n),
@@ -131,14 +134,14 @@ def _open_feed(h: Harness, fault: _Fault) -> Harness:
 def _poor_feed(h: Harness, fault: _Fault) -> Harness:
     """Too much resistance; where on its line is not told by its name."""
     line = "supply" if "poor_supply" in fault.classes else "ground"
-    ohms, at = fault.between(1.5, 2_000.0), fault.random.integers(len(PLACES), size=DRAWS)
+    ohms, at = fault.between(1.5, 2_000.0), fault.random.integers(len(PLACES), size=fault.draws)
     for number, place in enumerate(PLACES):
         h = _in_series(h, line, place, np.where(at == number, ohms, h.series[line, place]))
     return h
 
 
 def _open_pedal_feed(h: Harness, fault: _Fault) -> Harness:
-    gone, of_supply = fault.gone(), fault.random.random(DRAWS) < 0.5
+    gone, of_supply = fault.gone(), fault.random.random(fault.draws) < 0.5
     for line, here in (("supply", of_supply), ("ground", ~of_supply)):
         h = _in_series(h, line, "sensor_plug", np.where(here, gone, h.series[line, "sensor_plug"]))
     return h
@@ -152,7 +155,7 @@ def _short_supply(h: Harness, fault: _Fault) -> Harness:
 
 def _short_signal(h: Harness, fault: _Fault) -> Harness:
     ohms, signal = fault.between(0.5, 300.0), f"signal{fault.track + 1}"
-    to_ground = fault.random.random(DRAWS) < 0.6
+    to_ground = fault.random.random(fault.draws) < 0.6
     shorts = {
         (signal, "ground"): np.where(to_ground, ohms, _NEVER_OHMS),
         (signal, "supply"): np.where(to_ground, _NEVER_OHMS, ohms),
@@ -171,20 +174,20 @@ def _lifted_ground(h: Harness, fault: _Fault) -> Harness:
 
 
 def _bad_regulator(h: Harness, fault: _Fault) -> Harness:
-    bad, volts = fault.random.random(DRAWS) < 0.3, fault.random.uniform(0.0, 5.8, DRAWS)
+    bad, volts = fault.random.random(fault.draws) < 0.3, fault.random.uniform(0.0, 5.8, fault.draws)
     return replace(h, regulator_v=np.where(bad, volts, h.regulator_v))
 
 
 def _shifted(h: Harness, fault: _Fault) -> Harness:
     share = list(h.share)
-    sign = fault.random.choice((-1.0, 1.0), DRAWS)
-    moved = share[fault.track] + sign * fault.random.uniform(0.03, 0.2, DRAWS)
+    sign = fault.random.choice((-1.0, 1.0), fault.draws)
+    moved = share[fault.track] + sign * fault.random.uniform(0.03, 0.2, fault.draws)
     share[fault.track] = np.clip(moved, 0.0, 1.0)  # a wiper does not leave its track
     return replace(h, share=tuple(share))
 
 
 def _bad_input(h: Harness, fault: _Fault) -> Harness:
-    bad = fault.random.random(DRAWS) < 0.4
+    bad = fault.random.random(fault.draws) < 0.4
     return replace(h, pull_ohms=np.where(bad, fault.between(100.0, 5e3), h.pull_ohms))
 
 

@@ -21,6 +21,8 @@ PLACES = ("unit_plug", "harness", "sensor_plug")
 _APART_OHMS = 1e11
 _METER_OHMS = 1e7
 _NEVER_OHMS = 1e12
+# How the nodes of each place are called.
+_SIDES = {"unit": "v", "unit_plug": "u", "sensor_plug": "p", "sensor": "x"}
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -54,15 +56,25 @@ class Harness:
     regulator_ohms: FloatArray
     plugged: bool = True
 
-    def volts(self) -> dict[tuple[str, str], FloatArray]:
-        """Volts against battery negative of each (line, place).
+    def read(self) -> dict[tuple[str, str, str], FloatArray]:
+        """What a meter shows at each place between each (line, other line, place), in volts.
 
-        Places are the two plugs, at the wire's side, and `sensor` and `unit`, beyond their contacts.
+        The other line is "" for battery negative. Places are the two plugs, at the wire's side, and
+        `sensor` and `unit`, beyond their contacts. The meter is on the two points alone, and loads them.
         """
-        solved = solve(self._parts(), self._sources()).volts
         lines = LINES[: 2 + self.tracks]
-        at = {"unit": "v", "unit_plug": "u", "sensor_plug": "p", "sensor": "x"}
-        return {(line, place): solved[f"{side}_{line}"] for line in lines for place, side in at.items()}
+        wanted = {
+            (line, other, place): (f"{side}_{line}", f"{side}_{other}" if other else GROUND)
+            for place, side in _SIDES.items()
+            for line in lines
+            for other in ("", *lines)
+            if other != line
+        }
+        solved = solve(self._parts(), self._sources(), tuple(wanted.values()))
+        return {
+            key: (solved.volts[a] - solved.volts[b]) * _METER_OHMS / (_METER_OHMS + solved.ohms[a, b])
+            for key, (a, b) in wanted.items()
+        }
 
     def _sources(self) -> dict[str, FloatArray]:
         held = {"unit_ground": self.unit_ground_v, "regulator": self.unit_ground_v + self.regulator_v}
@@ -88,7 +100,6 @@ class Harness:
     def _track(self, number: int) -> list[Resistor]:
         share = np.clip(self.share[number - 1], 0.001, 0.999)
         signal, tap = f"signal{number}", f"tap{number}"
-        meter = np.full_like(share, _METER_OHMS)
         return [
             Resistor("x_supply", tap, (1.0 - share) * self.track_ohms),
             Resistor(tap, "x_ground", share * self.track_ohms),
@@ -97,7 +108,6 @@ class Harness:
                 f"v_{signal}", "regulator", np.where(self.pull_up > 0, self.pull_ohms, _NEVER_OHMS)
             ),
             Resistor(f"v_{signal}", "v_ground", np.where(self.pull_up > 0, _NEVER_OHMS, self.pull_ohms)),
-            Resistor(f"p_{signal}", GROUND, meter),
         ]
 
 

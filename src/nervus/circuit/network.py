@@ -6,7 +6,7 @@ modified nodal approach to network analysis", IEEE Trans. Circuits and Systems 2
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,18 +36,26 @@ class Solved:
     Attributes:
         volts: for every node against `GROUND`, each of the shape of the ohms.
         amps: for every source the current that it delivers.
+        ohms: between the pairs of nodes that were asked about, what a meter sees (Thevenin): its own
+            resistance and this one share what stands there open.
     """
 
     volts: Mapping[str, FloatArray]
     amps: Mapping[str, FloatArray]
+    ohms: Mapping[tuple[str, str], FloatArray] = field(default_factory=dict)
 
 
-def solve(resistors: Sequence[Resistor], sources: Mapping[str, float | FloatArray]) -> Solved:
+def solve(
+    resistors: Sequence[Resistor],
+    sources: Mapping[str, float | FloatArray],
+    between: Sequence[tuple[str, str]] = (),
+) -> Solved:
     """Solve a network, or many of the same shape at once.
 
     Args:
         resistors: the network; ohms of shape (n,) stand for n networks.
         sources: nodes that are held, with their volts, as numbers or of shape (n,).
+        between: pairs of nodes whose resistance, sources shorted, is wanted too.
 
     Raises:
         ValueError: a resistance is not above zero.
@@ -66,11 +74,29 @@ def solve(resistors: Sequence[Resistor], sources: Mapping[str, float | FloatArra
     for row, (node, volts) in enumerate(sources.items(), start=len(nodes)):
         matrix[..., row, index[node]] = matrix[..., index[node], row] = 1.0
         right[..., row, 0] = volts
-    found = np.linalg.solve(matrix, right)[..., 0]
+    if not between:
+        found, ohms = np.linalg.solve(matrix, right)[..., 0], {}
+    else:
+        inverse = np.linalg.inv(matrix)
+        found = (inverse @ right)[..., 0]
+        ohms = {(a, b): _seen_between(inverse, index.get(a), index.get(b)) for a, b in between}
     return Solved(
         {GROUND: np.zeros(shape), **{n: found[..., i] for n, i in index.items()}},
         {n: -found[..., i] for i, n in enumerate(sources, start=len(nodes))},
+        ohms,
     )
+
+
+def _seen_between(inverse: FloatArray, a: int | None, b: int | None) -> FloatArray:
+    """Volts between two nodes for one ampere sent through them, all sources shorted (Thevenin, 1883)."""
+    seen = np.zeros(inverse.shape[:-2])
+    if a is not None:
+        seen = seen + inverse[..., a, a]
+    if b is not None:
+        seen = seen + inverse[..., b, b]
+    if a is not None and b is not None:
+        seen = seen - inverse[..., a, b] - inverse[..., b, a]
+    return np.asarray(np.maximum(seen, 0.0))
 
 
 def _stamp(matrix: NDArray[np.float64], a: int | None, b: int | None, siemens: FloatArray) -> None:

@@ -9,21 +9,25 @@ from datetime import UTC, date, datetime
 from enum import StrEnum
 from typing import Annotated, TypeVar
 
-import msgspec
-from msgspec import Meta
+from msgspec import Meta, field
 
 from nervus.domain.analysis import SuspectId
+from nervus.domain.entry import (
+    LONGEST_WORDS,
+    Chance,
+    Digest,
+    Entry,
+    FileName,
+    Identifier,
+    Instant,
+    Name,
+    Record,
+    Source,
+    Words,
+)
+from nervus.domain.plug import Face, Label, MeterUsed, PlugEnd
 from nervus.domain.profile import ThrottleKind
-
-Identifier = Annotated[str, Meta(pattern=r"^[0-9a-f]{16}$")]
-"""Sixteen hexadecimal digits, drawn by chance: the same in every logbook that a job wanders into."""
-LONGEST_WORDS = 1_000_000
-Words = Annotated[str, Meta(max_length=LONGEST_WORDS)]
-Name = Annotated[str, Meta(max_length=200)]
-FileName = Annotated[str, Meta(pattern=r"^[0-9a-f]{16}-[A-Za-z0-9._-]{1,120}$")]
-Digest = Annotated[str, Meta(pattern=r"^[0-9a-f]{64}$")]
-Instant = Annotated[datetime, Meta(tz=True)]
-Chance = Annotated[float, Meta(ge=0.0, le=1.0)]
+from nervus.domain.setting import Guided, Setting
 
 
 class JobState(StrEnum):
@@ -34,17 +38,6 @@ class JobState(StrEnum):
     WATCHING = "watching"
     CAME_BACK = "came back"
     MENDED = "mended"
-
-
-class Source(StrEnum):
-    """Where an entry came from."""
-
-    TYPED = "typed"
-    PASTED = "pasted"
-    VEHICLE = "read from the vehicle"
-    FILE = "from a file"
-    SEEN = "seen at the vehicle"
-    ANALYSIS = "by analysis"
 
 
 class Moment(StrEnum):
@@ -72,10 +65,6 @@ class Seen(StrEnum):
     NOT_SEEN = "not seen"
 
 
-class Record(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """The base of all that is kept in a job and written into its bundle."""
-
-
 class Vehicle(Record, frozen=True, kw_only=True):
     """A vehicle as its keeper calls it; no make, no number plate is needed to judge a throttle."""
 
@@ -83,20 +72,6 @@ class Vehicle(Record, frozen=True, kw_only=True):
     name: Name
     description: Name = ""
     throttle: ThrottleKind | None = None
-
-
-class Entry(Record, frozen=True, kw_only=True, tag_field="kind"):
-    """One thing that was told, seen, measured, decided or done.
-
-    Attributes:
-        id: stays the same when the entry is corrected.
-        at: when it was so, with its offset from UTC.
-        source: where it came from.
-    """
-
-    id: Identifier
-    at: Instant
-    source: Source
 
 
 class Complaint(Entry, frozen=True, kw_only=True, tag="complaint"):
@@ -123,7 +98,7 @@ class SeenCode(Record, frozen=True, kw_only=True):
     module: Name = ""
     states: tuple[CodeState, ...] = ()
     status: Annotated[int, Meta(ge=0, le=255)] | None = None
-    frame: dict[Name, float] = {}
+    frame: dict[Name, float] = field(default_factory=dict)
     says: Words = ""
 
 
@@ -167,12 +142,29 @@ class Look(Entry, frozen=True, kw_only=True, tag="look"):
 
 
 class Reading(Entry, frozen=True, kw_only=True, tag="reading"):
-    """One measured value with its place, unit and conditions."""
+    """One measured value with its place, unit and conditions.
+
+    Attributes:
+        where: in words.
+        value: as the meter showed it; 0 for “nothing”.
+        unit: such as `V` or `Ω`.
+        conditions: in words, such as `key on, plug off`.
+        plug: whose pins the probes were on, where it was measured from pin to pin.
+        red: the pin under the red probe, "" where no pin was named.
+        black: the pin under the black one, "" for battery negative.
+        signed: whether the polarity was written down.
+        nothing: whether “nothing” was said: no voltage, or no continuity.
+    """
 
     where: Name
     value: float
     unit: Name
     conditions: Name = ""
+    plug: PlugEnd | None = None
+    red: Label | None = None
+    black: Label | None = None
+    signed: bool = True
+    nothing: bool = False
 
 
 UNFINISHED = "0" * 64
@@ -233,8 +225,8 @@ class Findings(Entry, frozen=True, kw_only=True, tag="findings"):
     headline: Words
     findings: tuple[Words, ...] = ()
     observations: tuple[KeptObservation, ...] = ()
-    tracks: dict[int, Chance] = {}
-    feeds: dict[Name, Chance] = {}
+    tracks: dict[int, Chance] = field(default_factory=dict)
+    feeds: dict[Name, Chance] = field(default_factory=dict)
 
 
 class Change(Entry, frozen=True, kw_only=True, tag="change"):
@@ -256,9 +248,9 @@ class Decision(Entry, frozen=True, kw_only=True, tag="decision"):
     """
 
     words: Words
-    suspects: dict[Name, Chance] = {}
+    suspects: dict[Name, Chance] = field(default_factory=dict)
     headline: Words = ""
-    faults: dict[Name, Chance] = {}
+    faults: dict[Name, Chance] = field(default_factory=dict)
     because: tuple[Words, ...] = ()
     next_test: Words = ""
 
@@ -271,7 +263,20 @@ class Moved(Entry, frozen=True, kw_only=True, tag="state"):
 
 
 AnyEntry = (
-    Complaint | CodeSet | Identified | Look | Reading | Recorded | Findings | Change | Decision | Moved
+    Complaint
+    | CodeSet
+    | Identified
+    | Look
+    | Reading
+    | Face
+    | MeterUsed
+    | Setting
+    | Guided
+    | Recorded
+    | Findings
+    | Change
+    | Decision
+    | Moved
 )
 
 
@@ -323,3 +328,46 @@ def now() -> datetime:
 def new_vehicle(name: str, description: str = "", throttle: ThrottleKind | None = None) -> Vehicle:
     """A vehicle that is in no logbook yet."""
     return Vehicle(id=new_id(), name=name, description=description, throttle=throttle)
+
+
+__all__ = [
+    "LONGEST_WORDS",
+    "UNFINISHED",
+    "AnyEntry",
+    "Chance",
+    "Change",
+    "CodeSet",
+    "CodeState",
+    "Complaint",
+    "Decision",
+    "Digest",
+    "Entry",
+    "Face",
+    "FileName",
+    "Findings",
+    "Guided",
+    "Identified",
+    "Identifier",
+    "Instant",
+    "Job",
+    "JobState",
+    "KeptObservation",
+    "Look",
+    "MeterUsed",
+    "Moment",
+    "Moved",
+    "Name",
+    "Reading",
+    "Record",
+    "Recorded",
+    "Seen",
+    "SeenCode",
+    "Setting",
+    "Source",
+    "Vehicle",
+    "Words",
+    "new_id",
+    "new_vehicle",
+    "now",
+    "of_kind",
+]

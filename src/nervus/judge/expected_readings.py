@@ -33,9 +33,9 @@ class WouldRead:
     """What would be read.
 
     Attributes:
-        faulty: with each fault, shape (F, DRAWS).
-        sound: with a sound vehicle, shape (DRAWS,).
-        there: the chance that the fault shows while one measures, shape (F, DRAWS).
+        faulty: with each fault, shape (F, draws).
+        sound: with a sound vehicle, shape (draws,).
+        there: the chance that the fault shows while one measures, shape (F, draws).
     """
 
     faulty: FloatArray
@@ -44,10 +44,10 @@ class WouldRead:
 
 
 @lru_cache(maxsize=256)
-def would_read(m: Measured, throttle: ThrottleKind | None) -> WouldRead | None:
+def would_read(m: Measured, throttle: ThrottleKind | None, draws: int = DRAWS) -> WouldRead | None:
     """What a reading would be, whatever its value; `None` where the circuit has no answer."""
     tree = tree_for(throttle)
-    read = _of_line(m, tree, throttle)
+    read = _of_line(m, tree, throttle, draws)
     if read is None:
         return None
     there = tree.always
@@ -58,21 +58,22 @@ def would_read(m: Measured, throttle: ThrottleKind | None) -> WouldRead | None:
         there = np.where(tree.of("leak"), _WET, there)
     # What comes and goes is mostly there, or away, for as long as one measures.
     sticky = (_STICKY * there + 0.03, _STICKY * (1.0 - there) + 0.03)
-    draws = np.random.default_rng(7).beta(*sticky, (DRAWS, there.size)).T
-    return WouldRead(*read, draws)
+    shows = np.random.default_rng(7).beta(*sticky, (draws, there.size)).T
+    return WouldRead(*read, shows)
 
 
 def _of_line(
-    m: Measured, tree: Tree, throttle: ThrottleKind | None
+    m: Measured, tree: Tree, throttle: ThrottleKind | None, draws: int
 ) -> tuple[FloatArray, FloatArray] | None:
     if m.line == "battery":
-        return _of_battery(m, tree)
+        return _of_battery(m, tree, draws)
     if m.line == "motor":
-        return _of_motor(m, tree)
+        return _of_motor(m, tree, draws)
     if m.unit == "V" and "key_off" in m.states:
         return None  # nothing is fed then; a short to the battery is too rare to be asked about
-    asked = Asked(_position(m), 1 if throttle is ThrottleKind.CABLE and not m.pedal else 2, m.pedal)
-    if m.line == "signal2" and asked.tracks == 1:
+    tracks = 1 if throttle is ThrottleKind.CABLE and not m.pedal else 2
+    asked = Asked(_position(m), tracks, m.pedal, draws)
+    if "signal2" in (m.line, m.against) and asked.tracks == 1:
         return None
     return _of_ohms(m, tree, asked) if m.unit == "Ω" else _of_volts(m, asked, throttle)
 
@@ -87,26 +88,24 @@ def _of_volts(m: Measured, asked: Asked, throttle: ThrottleKind | None) -> tuple
     place = m.place if m.place == "unit_plug" else "sensor_plug"
     # A probe at a plug touches the wire's side of the contact or the other, where the plug is on.
     side = {"sensor_plug": "sensor" if plugged else place, "unit_plug": "unit"}[place]
-    beside = np.random.default_rng(5).random(DRAWS) < _OTHER_SIDE
-    at = np.where(beside, volts[m.line, side], volts[m.line, place])
-    if "to_sensor_ground" in m.states:
-        at = at - np.where(beside, volts["ground", side], volts["ground", place])
+    beside = np.random.default_rng(5).random(asked.draws) < _OTHER_SIDE
+    at = np.where(beside, volts[m.line, m.against, side], volts[m.line, m.against, place])
     return at[:-1], at[-1]
 
 
 @lru_cache(maxsize=64)
 def _solved(
     asked: Asked, throttle: ThrottleKind | None, *, plugged: bool
-) -> dict[tuple[str, str], FloatArray]:
-    """Volts of each (line, place) with every fault and, last, sound: shape (F + 1, DRAWS)."""
+) -> dict[tuple[str, str, str], FloatArray]:
+    """Volts of each (line, other, place) with every fault and, last, sound: shape (F + 1, draws)."""
     faults = tree_for(throttle).faults
     changing = [i for i, f in enumerate(faults) if _acts(f.id, f.classes, pedal=asked.pedal)]
     made = [drawn(asked, faults[i].id, faults[i].classes) for i in changing]
     made.append(drawn(asked, "", ()))
-    volts = replace(joined(made), plugged=plugged).volts()
+    volts = replace(joined(made), plugged=plugged).read()
     rows = np.full(len(faults) + 1, len(made) - 1)
     rows[changing] = range(len(changing))
-    return {key: v.reshape(len(made), DRAWS)[rows] for key, v in volts.items()}
+    return {key: v.reshape(len(made), asked.draws)[rows] for key, v in volts.items()}
 
 
 def _acts(fault: str, classes: tuple[str, ...], *, pedal: bool) -> bool:
@@ -135,28 +134,31 @@ def _ohms(m: Measured, h: Harness) -> FloatArray:
         return h.track_ohms / h.tracks
     if m.place == "pin_to_pin":
         number = int(m.line[-1]) - 1
-        return np.asarray(h.wiper_ohms[number] + h.share[number] * h.track_ohms)
+        share = 1.0 - h.share[number] if m.against == "supply" else h.share[number]
+        return np.asarray(h.wiper_ohms[number] + share * h.track_ohms)
     if "to_battery" in m.states and m.line != "ground":
         short = [v for pair, v in h.shorts.items() if m.line in pair and "ground" in pair]
-        return np.minimum(_NOTHING_OHMS, short[0]) if short else np.full(DRAWS, _NOTHING_OHMS)
+        return (
+            np.minimum(_NOTHING_OHMS, short[0]) if short else np.full_like(h.track_ohms, _NOTHING_OHMS)
+        )
     # The leads go to the pins: what a contact does is in it or not, half and half.
-    contact = np.random.default_rng(3).random(DRAWS) < 0.5
+    contact = np.random.default_rng(3).random(h.track_ohms.size) < 0.5
     ohms = line_ohms(h, m.line) + np.where(contact, contact_ohms(h, m.line), 0.0)
     to_battery = h.unit_ground_v / 5.0 if "to_battery" in m.states else 0.0
     return np.asarray(ohms + to_battery)
 
 
-def _of_motor(m: Measured, tree: Tree) -> tuple[FloatArray, FloatArray] | None:
+def _of_motor(m: Measured, tree: Tree, draws: int) -> tuple[FloatArray, FloatArray] | None:
     """Ohms of the motor's winding, with its lines where not at the throttle; volts say little."""
     if m.unit != "Ω" or not tree.of("motor").any():
         return None
     random = np.random.default_rng(31)
-    sound = _spread(random, *_MOTOR_OHMS)
-    poor = _spread(random, *_BAD_MOTOR_OHMS)
-    bad = np.where(random.random(DRAWS) < 0.6, OPEN_OHMS, poor)
+    sound = _spread(random, draws, *_MOTOR_OHMS)
+    poor = _spread(random, draws, *_BAD_MOTOR_OHMS)
+    bad = np.where(random.random(draws) < 0.6, OPEN_OHMS, poor)
     lines_alone = m.place == "plug_to_plug"
     if lines_alone:
-        sound = np.full(DRAWS, _LINE_OHMS)
+        sound = np.full(draws, _LINE_OHMS)
     rows = np.tile(sound, (len(tree.faults), 1))
     if not lines_alone:
         rows[tree.of("motor")] = bad
@@ -165,17 +167,17 @@ def _of_motor(m: Measured, tree: Tree) -> tuple[FloatArray, FloatArray] | None:
     return rows, sound
 
 
-def _spread(random: np.random.Generator, low: float, high: float) -> FloatArray:
-    return np.asarray(np.exp(random.uniform(np.log(low), np.log(high), DRAWS)))
+def _spread(random: np.random.Generator, draws: int, low: float, high: float) -> FloatArray:
+    return np.asarray(np.exp(random.uniform(np.log(low), np.log(high), draws)))
 
 
-def _of_battery(m: Measured, tree: Tree) -> tuple[FloatArray, FloatArray] | None:
+def _of_battery(m: Measured, tree: Tree, draws: int) -> tuple[FloatArray, FloatArray] | None:
     if m.unit != "V":
         return None
     state = next((s for s in ("running", "cranking") if s in m.states), "")
     usual, spread, low, high = _BATTERY[state]
     random = np.random.default_rng(37)
-    sound, weak = random.normal(usual, spread, DRAWS), random.uniform(low, high, DRAWS)
+    sound, weak = random.normal(usual, spread, draws), random.uniform(low, high, draws)
     rows = np.tile(sound, (len(tree.faults), 1))
     rows[tree.of("battery_weak")] = weak
     return rows, sound

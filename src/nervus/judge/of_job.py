@@ -39,7 +39,7 @@ from nervus.judge.next_tests import first_repair, rank_tests, schools
 from nervus.judge.observations import observe
 from nervus.judge.of_changes import cure_of
 from nervus.judge.of_codes import of_codes
-from nervus.judge.of_readings import of_readings
+from nervus.judge.of_readings import at_pins, faces_of, of_readings
 from nervus.judge.of_recordings import mislead_together, of_recording
 from nervus.judge.of_told import of_complaint, of_look, of_state
 from nervus.judge.reading_words import Measured, understand
@@ -163,7 +163,7 @@ def gather(job: Job, tree: Tree) -> _Gathered:
     _take(found, "codes", codes, [Remark(text, (told.id,)) for told, text in aside])
     _of_looks(job, tree, found, after)
     readings = [(r, after(r)) for r in of_kind(job.entries, Reading)]
-    measured, unread = of_readings(readings, tree, throttle)
+    measured, unread = of_readings(readings, tree, throttle, faces_of(job))
     remarks = [
         Remark(f"{r.where or 'measured'} {r.value:g} {r.unit}: {why}", (r.id,)) for r, why in unread
     ]
@@ -229,9 +229,11 @@ def _done(job: Job) -> set[str]:
     done = {test for test, items in _LOOK_TESTS.items() if items <= looked}
     if any(c.moment is Moment.CLEARED for c in of_kind(entries, CodeSet)):
         done.add("clear_and_see")
-    read = [
-        m for m in map(understand, of_kind(entries, Reading)) if isinstance(m, Measured) and not m.pedal
-    ]
+    faces = faces_of(job)
+    understood = (
+        understand(r) if r.red is None else at_pins(r, faces) for r in of_kind(entries, Reading)
+    )
+    read = [m for m in understood if isinstance(m, Measured) and not m.pedal]
     for plugged, test in ((True, "drop_ground"), (False, "plug_off")):
         at = {m.line for m in read if m.unit == "V" and ("plug_off" not in m.states) is plugged}
         if {"supply", "ground"} <= at:

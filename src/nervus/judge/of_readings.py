@@ -5,19 +5,23 @@ fault is the mean over the draws of what the readings of each draw would be, so 
 they share.
 """
 
-from collections.abc import Sequence
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from typing import Final
 
 import numpy as np
 
 from nervus.circuit.drawn_harness import DRAWS
 from nervus.domain.channel import FloatArray
-from nervus.domain.job import Reading
+from nervus.domain.job import Job, Reading, of_kind
+from nervus.domain.plug import MOTORS, Face, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.expected_readings import would_read
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.weighing import Evidence
 from nervus.knowledge.tree import Tree
+from nervus.pins.situation import situation_of
 
 SOURCE = "the sensor's circuit solved with each single fault, for drawn vehicles"
 # How often a reading is a slip of the hand, or wholly off; the second within the range of all readings.
@@ -28,23 +32,51 @@ _SLIP, _GROSS = 0.01, 0.01
 _SHARE, _FEED_V, _SIGNAL_V, _BATTERY_V, _LOG_OHMS, _LEADS_OHMS = 0.02, 0.05, 0.12, 0.3, 0.3, 0.3
 _MOST_OHMS = 1e7
 _VOLTS_RANGE, _LOG_RANGE = 15.0, 17.0
+_NO_FACES: Final[Mapping[PlugEnd, Face]] = {}
+_LINE_OF: Final = {
+    PinRole.SUPPLY: "supply",
+    PinRole.GROUND: "ground",
+    PinRole.SIGNAL_1: "signal1",
+    PinRole.SIGNAL_2: "signal2",
+    **dict.fromkeys(MOTORS, "motor"),
+}
+# Which of two lines the reading is said to be of; the other is what it is held against.
+_RANK: Final = ("signal1", "signal2", "motor", "supply", "ground")
+_STATE_OF: Final = {
+    "plug off": "plug_off",
+    "key off": "key_off",
+    "engine running": "running",
+    "throttle half open": "half_open",
+    "throttle wide open": "wide_open",
+    "throttle closed": "closed",
+}
 Chances = tuple[FloatArray, FloatArray]
 """Density with each fault and draw, shape (F, DRAWS), and with a sound vehicle, (DRAWS,)."""
 
 
 def of_readings(
-    readings: Sequence[tuple[Reading, int]], tree: Tree, throttle: ThrottleKind | None
+    readings: Sequence[tuple[Reading, int]],
+    tree: Tree,
+    throttle: ThrottleKind | None,
+    faces: Mapping[PlugEnd, Face] = _NO_FACES,
 ) -> tuple[list[Evidence], list[tuple[Reading, str]]]:
-    """Observations of the readings, each with the changes before it; and what is not weighed."""
+    """Observations of the readings, each with the changes before it; and what is not weighed.
+
+    Args:
+        readings: each with how many changes were made before it.
+        tree: the fault tree.
+        throttle: its kind.
+        faces: the plugs as they are drawn, for readings from pin to pin.
+    """
     evidence: list[Evidence] = []
     left: list[tuple[Reading, str]] = []
     weight: dict[int, Chances] = {}
     for reading, after in readings:
-        measured = understand(reading)
+        measured = understand(reading) if reading.red is None else at_pins(reading, faces)
         if isinstance(measured, str):
             left.append((reading, measured))
             continue
-        chances = _chances(measured, throttle)
+        chances = chances_of(measured, throttle)
         if chances is None:
             left.append((reading, "the circuit has no answer for such a reading"))
             continue
@@ -59,22 +91,86 @@ def of_readings(
     return evidence, left
 
 
-def _chances(m: Measured, throttle: ThrottleKind | None) -> Chances | None:
-    would = would_read(replace(m, value=0.0), throttle)
-    if would is None:
+def at_pins(reading: Reading, faces: Mapping[PlugEnd, Face]) -> Measured | str:
+    """What a reading from pin to pin is of, by the roles of the pins; or why it is not weighed."""
+    face = faces.get(reading.plug) if reading.plug is not None else None
+    ends = []
+    for label in (reading.red or "", reading.black or ""):
+        if label == "":
+            ends.append("battery")
+            continue
+        pin = face.pin(label) if face is not None else None
+        if pin is None or pin.role not in _LINE_OF:
+            return f"pin {label} has no role yet: say at Pins what it is"
+        ends.append(_LINE_OF[pin.role])
+    return _between(reading, ends[0], ends[1])
+
+
+def _between(reading: Reading, red: str, black: str) -> Measured | str:
+    state = situation_of(reading.conditions)
+    states = {
+        name for words, name in _STATE_OF.items() if words in (state.key, state.plug, state.throttle)
+    }
+    ohms = reading.unit == "Ω"
+    value = math.inf if ohms and reading.nothing else reading.value
+    if red == "battery" or (black != "battery" and _RANK.index(red) > _RANK.index(black)):
+        red, black, value = black, red, value if ohms else -value
+    if red == "battery":
+        return "both probes were on the battery's negative side"
+    pedal = reading.plug is PlugEnd.PEDAL
+    place = "unit_plug" if reading.plug is PlugEnd.UNIT else "sensor_plug"
+    if red == "motor" and black == "motor" and not ohms:
+        return "volts between the motor's lines are the driver's, and it is not weighed"
+    if ohms and black != "battery":
+        if red != "motor" and black not in ("ground", "supply"):
+            return "ohms between two signals are those of both tracks together"
+        place = "pin_to_pin"
+    if black == "battery":
+        states.add("to_battery")
+    against = "" if black in ("battery", "motor") else black
+    return Measured(
+        red, pedal, place, frozenset(states), reading.unit, value, against, signed=reading.signed
+    )
+
+
+def faces_of(job: Job) -> dict[PlugEnd, Face]:
+    """Each plug as it was drawn last."""
+    return {face.plug: face for face in of_kind(job.entries, Face)}
+
+
+def chances_of(m: Measured, throttle: ThrottleKind | None) -> Chances | None:
+    """The density of a reading with each fault and draw, and with a sound vehicle; or no answer."""
+    both = densities(m, throttle)
+    would = would_read(replace(m, value=0.0, signed=True), throttle)
+    if both is None or would is None:
         return None
-    faulty, sound = _density(m, would.faulty), _density(m, would.sound)
+    faulty, sound = both
     return would.there * faulty + (1.0 - would.there) * sound[None, :], sound
 
 
-def _density(m: Measured, would: FloatArray) -> FloatArray:
+def densities(
+    m: Measured, throttle: ThrottleKind | None, blur: float = 1.0, draws: int = DRAWS
+) -> Chances | None:
+    """The same with each fault showing while one measures; `blur` times as wide as readings repeat.
+
+    What is drawn stands for what lies between: few draws that fit many readings need to be wider.
+    """
+    would = would_read(replace(m, value=0.0, signed=True), throttle, draws)
+    if would is None:
+        return None
+    return _density(m, would.faulty, blur), _density(m, would.sound, blur)
+
+
+def _density(m: Measured, would: FloatArray, blur: float) -> FloatArray:
     if m.unit == "V":
         least = {"supply": _FEED_V, "ground": _FEED_V, "battery": _BATTERY_V}.get(m.line, _SIGNAL_V)
         width = np.hypot(least, _SHARE * would)
-        away, flat = m.value - would, 1.0 / _VOLTS_RANGE
+        away = m.value - would if m.signed else abs(m.value) - np.abs(would)
+        flat = 1.0 / _VOLTS_RANGE
     else:
         read = np.log(min(m.value, _MOST_OHMS) + _LEADS_OHMS)
         away = read - np.log(np.minimum(would, _MOST_OHMS) + _LEADS_OHMS)
         width, flat = np.full_like(would, _LOG_OHMS), 1.0 / _LOG_RANGE
+    width = blur * width
     peak = np.exp(-0.5 * (away / width) ** 2) / (width * np.sqrt(2.0 * np.pi))
     return np.asarray((1.0 - _GROSS) * peak + _GROSS * flat)

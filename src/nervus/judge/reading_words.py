@@ -52,6 +52,7 @@ _STATES = (
     ("wet", r"\bwet\b"),
 )
 _GROUNDS = ("ground", "pedal_ground")
+_ON_GROUND = ([_GROUNDS[0]], [_GROUNDS[1]])
 # No reading of this circuit is above so many volts.
 _MOST_VOLTS = 60.0
 
@@ -64,9 +65,11 @@ class Measured:
         line: `supply`, `ground`, `signal1`, `signal2`, `motor` or `battery`.
         pedal: whether it is a line of the pedal's sensor.
         place: where, "" where that is not said.
-        states: those that are said; `to_battery` or `to_sensor_ground` where the other probe is there.
+        states: those that are said; `to_battery` where the other probe is there.
         unit: `V` or `Ω`.
         value: in that unit; infinite for no continuity.
+        against: the line under the other probe, "" for battery negative.
+        signed: whether the polarity is known.
     """
 
     line: str
@@ -75,6 +78,8 @@ class Measured:
     states: frozenset[str]
     unit: str
     value: float
+    against: str = ""
+    signed: bool = True
 
 
 def understand(reading: Reading) -> Measured | str:
@@ -103,10 +108,10 @@ def understand(reading: Reading) -> Measured | str:
     states = {name for name, pattern in _STATES if re.search(pattern, rest)}
     if to_battery:
         states.add("to_battery")
-    elif unit[0] == "V" and lines[1:2] in ([g] for g in _GROUNDS):
-        states.add("to_sensor_ground")
+    against = "ground" if unit[0] == "V" and not to_battery and lines[1:2] in _ON_GROUND else ""
     pedal = lines[0].startswith("pedal_") or place == "pedal_plug"
-    return Measured(lines[0].removeprefix("pedal_"), pedal, place, frozenset(states), unit[0], value)
+    line = lines[0].removeprefix("pedal_")
+    return Measured(line, pedal, place, frozenset(states), unit[0], value, against)
 
 
 def _impossible(value: float, unit: str) -> str:

@@ -22,15 +22,19 @@ from nervus.domain.job import (
     CodeSet,
     Complaint,
     Decision,
+    Face,
     Findings,
+    Guided,
     Identified,
     Job,
     JobState,
     Look,
+    MeterUsed,
     Moved,
     Reading,
     Recorded,
     Seen,
+    Setting,
     Source,
     new_id,
     now,
@@ -47,7 +51,7 @@ from nervus.window.station_page import StationPage, quiet
 _WATCH_DAYS = 14
 
 
-def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911 - one line for each kind
+def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for each kind
     """An entry in one line."""
     match entry:
         case Complaint():
@@ -63,7 +67,16 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911 - one line for each kin
             mark = {Seen.GOOD: "✓", Seen.BAD: "bad:", Seen.NOT_SEEN: "not seen:"}[entry.seen]
             return f"{mark} {title}" + (f" · {entry.note}" if entry.note else "")
         case Reading():
-            return f"{entry.where or 'measured'}: {entry.value:.6g} {entry.unit}"
+            shown = "nothing" if entry.nothing else f"{entry.value:.6g} {entry.unit}"
+            return f"{entry.where or 'measured'}: {shown}"
+        case Face():
+            return f"{entry.plug} drawn: {len(entry.pins)} pins"
+        case MeterUsed():
+            return f"meter: {entry.ohms / 1e6:g} MΩ, {entry.percent:g} % + {entry.digits}"
+        case Setting():
+            return _setting_told(entry)
+        case Guided():
+            return f"{entry.guide}: {len(entry.done)} steps done"
         case Recorded():
             name = entry.name if entry.name.startswith("recording") else f"recording {entry.name}"
             return f"{name}, not finished" if entry.digest == UNFINISHED else name
@@ -75,6 +88,14 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911 - one line for each kin
             return f"decided: {entry.words}"
         case Moved():
             return f"now {entry.state}" + (f" until {entry.due:%d %b %Y}" if entry.due else "")
+
+
+def _setting_told(setting: Setting) -> str:
+    low, high = setting.target_v
+    state = "set" if setting.is_set else "being set"
+    now = setting.closed_v if setting.closed_v is not None else setting.loose_v
+    at = f", now {now:.2f} V" if now is not None else ""
+    return f"sensor {state} to {low:g} … {high:g} V{at}"
 
 
 class EntriesPage(StationPage):

@@ -1,0 +1,309 @@
+"""Which pins are weak, which readings wrong: every hypothesis solved, and weighed against the rest."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, FloatArray
+from nervus.pins.system import SMALL_V, System
+from nervus.pins.taken import BATTERY
+
+# How often a pin is weak, and a reading wrong. From memory: unplugged inputs and drivers are often weak;
+# a slip of the probe or a digit in one of fifty.
+_WEAK: Final = 0.2
+_WRONG: Final = 0.02
+# Errors of wrong readings, as a logarithm, lie evenly between the accuracy and the whole range.
+_ERROR_LOG: Final = 7.0
+# What stands behind less than this many meter resistances is firm.
+_LEAST_R: Final = 0.004
+# What it costs to call such a pin weak; and what no wrong reading bends a resistance to.
+_FIRM, _NEGATIVE_R = 40.0, -0.3
+# Weak pins at once; sets of each size that are carried on, and that are weighed in the end.
+_MOST_WEAK, _BEAM, _FOLLOWED = 5, 3, 6
+# So often the signs are taken from the best solution, and all is solved with them.
+_RESIGNED: Final = 2
+# Nothing needs explaining below so many deviations; about what taking one reading for wrong costs.
+_FITS, _SLIP = 1.0, 6.0
+_TURNS: Final = 3
+# So many hypotheses with no, one and two readings wrong are solved to the end for a pattern of signs.
+_SOUND, _ONE_WRONG, _TWO_WRONG, _PAIRED = 8, 24, 12, 6
+_ALONE, _HOPELESS = 1e-3, 1e8
+# A diagonal so heavy that what it stands on does not move.
+_FIXED: Final = 1e12
+# Sources against battery negative: below the first rare, below the second and above the third absurd;
+# and what each is worth as a logarithm.
+_BELOW_V, _FAR_BELOW_V, _ABOVE_V = -0.1, -0.6, 17.0
+_RARE, _ABSURD = 4.0, 10.0
+_ROOT_2PI: Final = 2.5066282746310002
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Hypothesis:
+    """The most probable one.
+
+    Attributes:
+        pattern: the number of its pattern of signs.
+        signs: of the readings, shape (m,).
+        weak: pins that stand behind a resistance, shape (n,).
+        wrong: readings that are not taken for true, shape (m,).
+        e, r: volts, and meter resistances, shape (n,).
+    """
+
+    pattern: int
+    signs: FloatArray
+    weak: BoolArray
+    wrong: BoolArray
+    e: FloatArray
+    r: FloatArray
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Weighed:
+    """All hypotheses, weighed.
+
+    Attributes:
+        best: the most probable one.
+        sound: the most probable one of those in which no reading is wrong.
+        wrong: how probable it is of each reading that it is wrong, shape (m,).
+        some_wrong: how probable it is that any is.
+    """
+
+    best: Hypothesis
+    sound: Hypothesis
+    wrong: FloatArray
+    some_wrong: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Solved:
+    """H hypotheses solved at once, of m readings and n ends.
+
+    Attributes:
+        weak, kept: which they are, shapes (H, n) and (H, m).
+        x: volts and meter resistances, shape (H, 2n).
+        misfit: in deviations, shape (H, m).
+        scaled, inverse: weighted rows (H, m, 2n), and what inverts their square (H, 2n, 2n).
+        cost: minus the logarithm of what each is worth, shape (H,).
+    """
+
+    weak: BoolArray
+    kept: BoolArray
+    x: FloatArray
+    misfit: FloatArray
+    scaled: FloatArray
+    inverse: FloatArray
+    cost: FloatArray
+
+
+def weigh(system: System, patterns: Sequence[FloatArray], log_chances: Sequence[float]) -> Weighed:
+    """Solve and weigh all hypotheses of these patterns of signs."""
+    patterns = list(patterns)
+    all_solved = [_tried(system, signs) for signs in patterns]
+    costs = [s.cost - chance for s, chance in zip(all_solved, log_chances, strict=True)]
+    for _ in range(_RESIGNED):
+        # Weak pins and wrong readings bend what was taken for firm, and the signs with it.
+        settled = _settled(system, _best(system, patterns, all_solved, costs))
+        if any(np.array_equal(settled, signs) for signs in patterns):
+            break
+        patterns.append(settled)
+        all_solved.append(_tried(system, settled))
+        costs.append(all_solved[-1].cost)
+    least = min(float(c.min()) for c in costs)
+    mass = [np.exp(least - c) for c in costs]
+    total = sum(float(w.sum()) for w in mass)
+    wrong = (
+        sum((w[:, None] * ~s.kept).sum(axis=0) for w, s in zip(mass, all_solved, strict=True)) / total
+    )
+    none = sum(float(w[s.kept.all(axis=1)].sum()) for w, s in zip(mass, all_solved, strict=True))
+    every = [c + np.where(s.kept.all(axis=1), 0.0, 1e9) for c, s in zip(costs, all_solved, strict=True)]
+    return Weighed(
+        _best(system, patterns, all_solved, costs),
+        _best(system, patterns, all_solved, every),
+        np.asarray(wrong),
+        1.0 - none / total,
+    )
+
+
+def _best(
+    system: System,
+    patterns: Sequence[FloatArray],
+    all_solved: Sequence[_Solved],
+    costs: Sequence[FloatArray],
+) -> Hypothesis:
+    number = min(range(len(costs)), key=lambda i: float(costs[i].min()))
+    solved, at, n = all_solved[number], int(costs[number].argmin()), len(system.labels)
+    x = solved.x[at]
+    return Hypothesis(
+        number, patterns[number], solved.weak[at], ~solved.kept[at], x[:n], np.maximum(x[n:], 0.0)
+    )
+
+
+def _tried(system: System, signs: FloatArray) -> _Solved:
+    """The hypotheses of one pattern that may be worth something.
+
+    Each set of weak pins with no reading wrong; then one and two readings less, where the formulas say
+    that it may pay. Where nothing is weak they are exact, and every single reading is tried.
+    """
+    sets = _sets(system, signs)
+    m = system.volts.size
+    first = _solve(system, signs, sets, np.ones((len(sets), m), dtype=bool))
+    one = _without_one(first)
+    pay = first.cost[:, None] + one
+    nearest = np.argsort(pay, axis=None)[:_ONE_WRONG]
+    hypotheses = {
+        (int(h), int(k), int(k)) for h, k in zip(*np.unravel_index(nearest, pay.shape), strict=True)
+    }
+    hypotheses |= {(0, k, k) for k in range(m)}
+    few = np.argsort(pay.min(axis=1))[:_PAIRED]
+    part = _solve(system, signs, sets[few], np.ones((few.size, m), dtype=bool))
+    pay_two = part.cost[:, None, None] + _without_two(part)
+    nearest = np.argpartition(pay_two, min(_TWO_WRONG, pay_two.size - 1), axis=None)[:_TWO_WRONG]
+    hypotheses |= {
+        (int(few[h]), int(j), int(k))
+        for h, j, k in zip(*np.unravel_index(nearest, pay_two.shape), strict=True)
+        if pay_two[h, j, k] < _HOPELESS
+    }
+    chosen = sorted(x for x in hypotheses if one[x[0], x[1]] < _HOPELESS)
+    kept = np.ones((len(chosen), m), dtype=bool)
+    for row, (_, j, k) in enumerate(chosen):
+        kept[row, [j, k]] = False
+    sound = np.argsort(first.cost)[:_SOUND]
+    return _solve(
+        system,
+        signs,
+        np.concatenate([sets[sound], sets[[h for h, _, _ in chosen]]]),
+        np.concatenate([np.ones((len(sound), m), dtype=bool), kept]),
+    )
+
+
+def _settled(system: System, best: Hypothesis) -> FloatArray:
+    """The signs that the best hypothesis has where they were not written down."""
+    apart = system.rows @ best.e
+    clear = ~system.signed & (np.abs(apart) > SMALL_V)
+    return np.asarray(np.where(clear, np.sign(apart), best.signs))
+
+
+def _sets(system: System, signs: FloatArray) -> BoolArray:
+    """The sets of weak pins that are tried: from nobody on, the best few of each size with one more."""
+    m, n = system.rows.shape
+    whole = np.ones((1, m), dtype=bool)
+    sets = np.zeros((1, n), dtype=bool)
+    first = _solve(system, signs, sets, whole)
+    most = min(_MOST_WEAK, m - (n - len(system.parts)))
+    if np.abs(first.misfit).max() < _FITS or most < 1:
+        return sets
+    # A pin is worth trying where it has readings enough for one number more.
+    usable = np.flatnonzero((np.abs(system.rows).sum(axis=0) >= 2) & ~_battery(system))
+    best = sets
+    for _ in range(most):
+        more = {(*np.flatnonzero(s).tolist(), int(p)) for s in best for p in usable if not s[p]}
+        new = np.zeros((len({frozenset(x) for x in more}), n), dtype=bool)
+        for row, pins in enumerate(sorted({tuple(sorted(x)) for x in more})):
+            new[row, list(pins)] = True
+        if not len(new):
+            break
+        solved = _solve(system, signs, new, np.repeat(whole, len(new), axis=0))
+        # A wrong reading bends all sets alike: each is ranked by how it does without its worst one.
+        ranked = solved.cost + np.minimum(0.0, _without_one(solved).min(axis=1) + _SLIP)
+        best = new[np.argsort(ranked)[:_BEAM]]
+        sets = np.concatenate([sets, new[np.argsort(ranked)[:_FOLLOWED]]])
+    return sets
+
+
+def _battery(system: System) -> BoolArray:
+    return np.asarray([label == BATTERY for label in system.labels])
+
+
+def _solve(system: System, signs: FloatArray, weak: BoolArray, kept: BoolArray) -> _Solved:
+    m, n = system.rows.shape
+    volts = system.volts * signs
+    touch = np.abs(system.rows)
+    design = np.concatenate([system.rows, -touch * volts[:, None]], axis=1)
+    outer = (design[:, :, None] * design[:, None, :]).reshape(m, -1)
+    heavy = np.concatenate([np.tile(system.held, (len(weak), 1)), ~weak], axis=1)
+    prior = np.where(heavy, _FIXED, system.prior)
+    x = np.zeros((len(weak), 2 * n))
+    for _ in range(_TURNS if weak.any() else 1):
+        load = 1.0 + np.maximum(x[:, n:], 0.0) @ touch.T
+        weight = kept / (system.deviation * load)
+        square = weight**2
+        inner = (square @ outer).reshape(len(weak), 2 * n, 2 * n)
+        inner[:, np.arange(2 * n), np.arange(2 * n)] += prior
+        inverse = np.linalg.inv(inner)
+        x = np.einsum("hpq,hq->hp", inverse, (square * volts) @ design)
+    misfit = (volts * (1.0 + x[:, n:] @ touch.T) - x[:, :n] @ system.rows.T) * weight
+    scaled = weight[:, :, None] * design
+    cost = _cost(system, weak, x, misfit, inner) + _price(system, kept, volts, x)
+    cost += _beyond(system, weak, x[:, :n])
+    return _Solved(weak, kept, x, misfit, scaled, inverse, cost)
+
+
+def _cost(
+    system: System, weak: BoolArray, x: FloatArray, misfit: FloatArray, inner: FloatArray
+) -> FloatArray:
+    """Minus the logarithm of the evidence of the readings that count, and of the weak pins."""
+    n = weak.shape[1]
+    free = np.concatenate([np.tile(~system.held, (len(weak), 1)), weak], axis=1)
+    count = weak.sum(axis=1)
+    chance = -count * np.log(_WEAK) - (n - count) * np.log(1.0 - _WEAK)
+    before = np.where(free, np.log(system.prior), np.log(_FIXED)).sum(axis=1)
+    volume = 0.5 * (np.linalg.slogdet(inner)[1] - before)
+    far = 0.5 * (np.where(free, system.prior, 0.0) * x**2).sum(axis=1)
+    r = np.where(weak, x[:, n:], 1.0)
+    below = (_FIRM * (r < _LEAST_R) + _HOPELESS * (r < _NEGATIVE_R)).sum(axis=1)
+    return np.asarray(0.5 * (misfit**2).sum(axis=1) + far + volume + chance + below)
+
+
+def _price(system: System, kept: BoolArray, volts: FloatArray, x: FloatArray) -> FloatArray:
+    """What it costs to take readings for wrong, and how the right ones spread.
+
+    An error is as probable in each decade between the accuracy and the whole range.
+    """
+    n = len(system.labels)
+    expected = (x[:, :n] @ system.rows.T) / (1.0 + np.maximum(x[:, n:], 0.0) @ np.abs(system.rows).T)
+    error = np.maximum(np.abs(volts - expected), system.deviation)
+    wrong = -np.log(_WRONG) + np.log(2.0 * _ERROR_LOG * error)
+    right = np.log(system.deviation * _ROOT_2PI) - np.log1p(-_WRONG)
+    return np.asarray(np.where(kept, right, wrong).sum(axis=1))
+
+
+def _beyond(system: System, weak: BoolArray, e: FloatArray) -> FloatArray:
+    """What stands below battery negative, or further up than a battery, is no source of a vehicle."""
+    cost = np.zeros(len(e))
+    for part in system.parts:
+        inside = [i for i, label in enumerate(system.labels) if label in part]
+        if BATTERY in part:
+            low = e[:, inside]
+        else:
+            firm = np.where(weak[:, inside], np.inf, e[:, inside]).min(axis=1, initial=np.inf)
+            lowest = np.where(np.isfinite(firm), firm, e[:, inside].min(axis=1))
+            low = e[:, inside] - lowest[:, None]
+        cost += (_RARE * (low < _BELOW_V) + _ABSURD * ((low < _FAR_BELOW_V) | (low > _ABOVE_V))).sum(
+            axis=1
+        )
+    return cost
+
+
+def _without_one(solved: _Solved) -> FloatArray:
+    """About what one reading less would cost, shape (H, m)."""
+    hat = np.einsum("hmp,hpq,hmq->hm", solved.scaled, solved.inverse, solved.scaled, optimize=True)
+    left = np.maximum(1.0 - hat, 1e-9)
+    # What has no counterpart among the others fits whatever it says: nothing can tell that it is wrong.
+    return np.asarray(-0.5 * solved.misfit**2 / left + np.where(left < _ALONE, _HOPELESS, 0.0))
+
+
+def _without_two(solved: _Solved) -> FloatArray:
+    """About what two readings less would cost, shape (H, m, m), above the diagonal."""
+    m = solved.misfit.shape[1]
+    cross = solved.scaled @ solved.inverse @ solved.scaled.transpose(0, 2, 1)
+    left = np.maximum(1.0 - np.diagonal(cross, axis1=1, axis2=2), 1e-9)
+    both = np.maximum(left[:, :, None] * left[:, None, :] - cross**2, 1e-9)
+    a, b = solved.misfit[:, :, None], solved.misfit[:, None, :]
+    gain = left[:, None, :] * a**2 + left[:, :, None] * b**2 + 2.0 * cross * a * b
+    alone = np.where(left < _ALONE, _HOPELESS, 0.0)
+    two = -0.5 * gain / both + alone[:, :, None] + alone[:, None, :]
+    two = two + np.where(both < _ALONE, _HOPELESS, 0.0)
+    ordered = np.triu(np.ones((m, m), dtype=bool), 1)
+    return np.asarray(np.where(ordered[None], two, 2.0 * _HOPELESS))
