@@ -1,7 +1,7 @@
 """Faults planted in lines, found by the proposed readings: the right line, in how many readings?
 
 Run: `.venv/bin/python bench/bench_pin_faults.py [vehicles] [seed]`. The vehicle is the stand-in's
-circuit (`circuit/sensor.py`), with a track, inputs and stops of its own drawing; the meter has its errors.
+circuit (`circuit/sensor.py`), with a track, inputs and stops of its own; the meter has its errors.
 Readings are taken as proposed until the faults of one line are sure, or half of all pairs of both plugs
 were measured.
 """

@@ -246,6 +246,7 @@ def older(path: Path) -> str:
     book.close()
     raw = sqlite3.connect(path)
     raw.execute("DROP TABLE own_code")
+    raw.execute("DROP TABLE kept_plug")
     raw.execute("ALTER TABLE job DROP COLUMN headline")
     raw.execute("UPDATE alembic_version SET version_num = '0001'")
     raw.commit()

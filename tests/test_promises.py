@@ -579,6 +579,6 @@ def test_the_stand_ins_meter_loads_what_it_measures() -> None:
     supply = ((next(f for f in circuit_faults(2) if f.id == "open-supply"), 1e7),)
     apart = Wiring(wiring.circuit.unplugged())
     free = apart.volts(50.0, supply)
-    loaded = apart.metered("plug_supply", 10.0e6).volts(50.0, supply)
+    loaded = apart.metered("plug_supply", "ground", 10.0e6).volts(50.0, supply)
     assert free["plug_supply"] > 4.5
     assert loaded["plug_supply"] == pytest.approx(free["plug_supply"] / 2, rel=0.05)

@@ -1,5 +1,6 @@
-"""Shape and reading of what pins of each role stand at."""
+"""Shapes and reading of what pins of each role stand at, and of the faces to begin with."""
 
+from collections.abc import Iterable
 from functools import cache
 from typing import Annotated
 
@@ -7,7 +8,8 @@ import msgspec
 from msgspec import Meta
 
 from nervus.domain.errors import KnowledgeUnusable
-from nervus.domain.plug import PinRole
+from nervus.domain.plug import Pin, PinRole
+from nervus.domain.profile import ThrottleKind
 from nervus.knowledge.loader import table_of
 
 _Share = Annotated[float, Meta(ge=0.0, le=1.0)]
@@ -55,3 +57,46 @@ def pin_roles() -> RoleTable:
                     f"pin_roles.toml of this installation is damaged: shares or volts of {row.id}"
                 )
     return table
+
+
+class ReadyFace(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A plug to begin with: labels by rows, "" for a place without a pin."""
+
+    id: str
+    title: str
+    throttle: ThrottleKind
+    rows: tuple[tuple[str, ...], ...]
+
+
+class ReadyFaces(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """All of them."""
+
+    source: str
+    face: tuple[ReadyFace, ...]
+
+
+@cache
+def ready_faces() -> tuple[ReadyFace, ...]:
+    """Faces to begin with.
+
+    Raises:
+        KnowledgeUnusable: the file that ships is damaged.
+    """
+    table = table_of("plug_faces.toml", ReadyFaces)
+    for face in table.face:
+        labels = [label for row in face.rows for label in row if label]
+        if not labels or len(set(labels)) != len(labels):
+            raise KnowledgeUnusable(
+                f"plug_faces.toml of this installation is damaged: labels of {face.id}"
+            )
+    return table.face
+
+
+def pins_of_rows(rows: Iterable[Iterable[str]]) -> tuple[Pin, ...]:
+    """Pins where these rows have labels; no role is known yet."""
+    return tuple(
+        Pin(label=label, row=r, column=c)
+        for r, row in enumerate(rows)
+        for c, label in enumerate(row)
+        if label
+    )

@@ -13,6 +13,7 @@ from sqlalchemy import Connection, delete, insert, select, text, update
 from nervus.codes.notation import Code, read_code
 from nervus.domain.job import AnyEntry, Entry, Job, JobState, Recorded, Vehicle, new_id, now
 from nervus.domain.job_list import JobRow, summary
+from nervus.domain.kept_plug import KeptPlug
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge import told_in_words
 from nervus.logbook import tables as t
@@ -228,6 +229,24 @@ class Logbook:
             if says.strip():
                 row = {"code": name, "says": says.strip(), "at": _written(now())}
                 connection.execute(insert(t.own_code).values(row))
+
+    # -- plugs of a vehicle type -----------------------------------------------------------------------
+
+    def kept_plugs(self) -> list[KeptPlug]:
+        """All plugs that are kept, the newest first."""
+        wanted = select(t.kept_plug.c.body).order_by(t.kept_plug.c.at.desc(), t.kept_plug.c.id)
+        with self._reading() as connection:
+            return [
+                msgspec.json.decode(body, type=KeptPlug) for body in connection.execute(wanted).scalars()
+            ]
+
+    def keep_plug(self, plug: KeptPlug) -> None:
+        """Keep a plug for its vehicle type; one of the same identifier is replaced."""
+        body = msgspec.json.encode(plug).decode()
+        row = {"vehicle_type": plug.vehicle_type, "at": _written(plug.at), "body": body}
+        with self._writing() as connection:
+            connection.execute(delete(t.kept_plug).where(t.kept_plug.c.id == plug.id))
+            connection.execute(insert(t.kept_plug).values(id=plug.id, **row))
 
 
 def _put_vehicle(connection: Connection, vehicle: Vehicle) -> None:

@@ -4,7 +4,7 @@ from typing import Final
 
 from sqlalchemy import Column, Float, ForeignKey, Index, Integer, MetaData, Table, Text
 
-HEAD: Final = "0002"
+HEAD: Final = "0003"
 """The newest migration; a test holds it against the migrations that are there."""
 
 metadata = MetaData()
@@ -63,4 +63,13 @@ own_code = Table(
     Column("code", Text, primary_key=True),
     Column("says", Text, nullable=False),
     Column("at", Text, nullable=False),
+)
+
+kept_plug = Table(
+    "kept_plug",
+    metadata,
+    Column("id", Text, primary_key=True),
+    Column("vehicle_type", Text, nullable=False),
+    Column("at", Text, nullable=False),
+    Column("body", Text, nullable=False),
 )

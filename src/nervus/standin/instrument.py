@@ -10,9 +10,11 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
+from nervus.circuit.network import GROUND, Resistor
 from nervus.domain.channel import FloatArray
 from nervus.link.instruments import OVERRUN
 from nervus.link.loopback_bus import HOST
@@ -27,9 +29,13 @@ _ERRORS = {
     0: '0,"No error"',
     -104: '-104,"Data type error"',
     -113: '-113,"Undefined header"',
+    -224: '-224,"Illegal parameter value"',
     OVERRUN: f'{OVERRUN},"Input buffer overrun"',
 }
 # How the sampler's channels are clipped on.
+_MOTOR_PINS = ("motor_plus", "motor_minus")
+# From memory: a driver that is off hangs on some megohms, a winding has some ohms.
+_DRIVER_OHMS, _WINDING_OHMS = 1.6e6, 2.5
 SAMPLED = ("signal1", "signal2", "vref")
 
 
@@ -38,12 +44,13 @@ class InstrumentServer:
 
     Attributes:
         port: where both are reached; the meter answers `READ?`, the sampler `FETC?`.
-        pin: the node that the meter's probe is on.
+        probes: the nodes that the meter's red and black probes are on.
     """
 
     def __init__(self, vehicle: SimulatedVehicle, lock: threading.Lock, pin: str = "signal1") -> None:
-        self.vehicle, self.lock, self.pin = vehicle, lock, pin
-        self._loaded: dict[str, Wiring] = {}
+        self.vehicle, self.lock = vehicle, lock
+        self.probes = (pin, GROUND)
+        self._loaded: dict[tuple[str, str, bool], Wiring] = {}
         self._server = _Server((HOST, 0), self)
         self.port = int(self._server.server_address[1])
         self._thread = threading.Thread(
@@ -60,14 +67,53 @@ class InstrumentServer:
         self._thread.join(2.0)
 
     def metered_v(self) -> float:
-        """What is at the probe: the node's voltage with the meter's own resistance on it."""
-        if self.pin not in self._loaded:
-            self._loaded[self.pin] = self.vehicle.wiring.metered(self.pin, _METER_OHMS)
+        """What is between the probes, with the meter's own resistance there."""
+        red, black = self.probes
         with self.lock:
-            if not self.vehicle.driver.key:
+            driver = self.vehicle.driver
+            key = (red, black, driver.unplugged)
+            if key not in self._loaded:
+                self._loaded[key] = self._wiring(unplugged=driver.unplugged).metered(
+                    red, black, _METER_OHMS
+                )
+            if not driver.key or red == black:
                 return 0.0
-            percent, faults = self.vehicle.plate.percent, self.vehicle.sensor_faults
-            return self._loaded[self.pin].volts(percent, faults)[self.pin]
+            volts = self._loaded[key].volts(self.vehicle.plate.percent, self.vehicle.sensor_faults)
+            return volts[red] - volts.get(black, 0.0)
+
+    def _wiring(self, *, unplugged: bool) -> Wiring:
+        """The circuit with the motor's pins; its driver is weak while nothing is commanded."""
+        circuit = self.vehicle.wiring.circuit
+        motor = [Resistor(pin, GROUND, _DRIVER_OHMS) for pin in _MOTOR_PINS]
+        if unplugged:
+            circuit = circuit.unplugged()
+        else:
+            motor.append(Resistor(*_MOTOR_PINS, _WINDING_OHMS))
+        if self.vehicle.electronic:
+            circuit = replace(circuit, shorts=(*circuit.shorts, *motor))
+        return Wiring(circuit)
+
+    def put_probes(self, red: str, black: str) -> bool:
+        """Put the probes on two pins, by plug and line; whether there are such."""
+        nodes = [self._node(name) for name in (red, black)]
+        if nodes[0] is None or nodes[1] is None:
+            return False
+        self.probes = (nodes[0], nodes[1])
+        return True
+
+    def _node(self, name: str) -> str | None:
+        """The circuit's node of a pin such as `sensor.signal1`, `unit.supply`, `battery-`."""
+        if name == "battery-":
+            return GROUND
+        plug, _, line = name.partition(".")
+        tracks = len(self.vehicle.wiring.circuit.tracks)
+        if line in _MOTOR_PINS and plug in ("sensor", "unit"):
+            return line if self.vehicle.electronic else None
+        if line not in ("supply", "ground", "signal1", *(["signal2"] if tracks > 1 else [])):
+            return None
+        if plug == "sensor":
+            return f"plug_{line}"
+        return {"supply": "vref", "ground": GROUND}.get(line, line) if plug == "unit" else None
 
 
 class _Server(socketserver.ThreadingTCPServer):
@@ -125,6 +171,10 @@ class _Talk(socketserver.StreamRequestHandler):
         elif name == "INIT:CONT":
             owner = self.server.owner
             self._sampler = _Sampler(owner, self._width, self._interval_s)
+        elif name == "ROUT:PROB":
+            red, _, black = argument.lower().partition(",")
+            if not self.server.owner.put_probes(red.strip(), black.strip()):
+                self._error = -224
         elif name not in ("*CLS", "*RST", "CONF:VOLT:DC", "FORM"):
             self._error = -113
         return None

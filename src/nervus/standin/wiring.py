@@ -1,7 +1,10 @@
 """The sensor's circuit as the vehicle steps through it: solved once for each set of faults."""
 
+from dataclasses import replace
+
 import numpy as np
 
+from nervus.circuit.network import Resistor
 from nervus.circuit.sensor import SensorCircuit
 from nervus.circuit.signatures import CircuitFault, broken
 from nervus.domain.channel import FloatArray
@@ -33,6 +36,7 @@ class Wiring:
         share = at - low
         return {n: float(v[low] + share * (v[low + 1] - v[low])) for n, v in table.items()}
 
-    def metered(self, node: str, meter_ohms: float) -> "Wiring":
-        """The same with a meter on one node, which loads it."""
-        return Wiring(self.circuit.metered(node, meter_ohms))
+    def metered(self, red: str, black: str, meter_ohms: float) -> "Wiring":
+        """The same with a meter between two nodes, which loads them."""
+        meter = Resistor(red, black, meter_ohms)
+        return Wiring(replace(self.circuit, shorts=(*self.circuit.shorts, meter)))

@@ -1,0 +1,353 @@
+"""One plug of a job as it stands: what was read, what it comes to, what is wrong in it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from itertools import combinations
+from typing import Final
+
+from nervus.domain.job import Change, Job, Reading, of_kind
+from nervus.domain.plug import Face, MeterUsed, PinRole, PlugEnd
+from nervus.domain.profile import ThrottleProfile
+from nervus.judge.of_readings import faces_of
+from nervus.pins.comparing import (
+    DROP_V,
+    Difference,
+    Drop,
+    against_known_good,
+    against_profile,
+    drops,
+)
+from nervus.pins.meter import Meter
+from nervus.pins.roles import RoleGuess, guess_roles, told_ohms
+from nervus.pins.situation import Situation, situation_of
+from nervus.pins.solving import SolvedPlug, solve_plug
+from nervus.pins.taken import BATTERY, Taken
+
+# A role is offered from this chance on; ohms below it join two pins.
+OFFERED: Final = 0.90
+_JOINED_OHMS: Final = 1.0
+
+
+class Kind(StrEnum):
+    """What a sentence is about."""
+
+    WRONG = "wrong"
+    OPEN = "open"
+    GOOD = "good"
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """One sentence, and the readings that it is about."""
+
+    kind: Kind
+    text: str
+    entries: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A reading in the list: the entry, what the solution would have, and whether it contradicts."""
+
+    reading: Reading
+    expected: float | None
+    wrong: bool
+
+
+@dataclass(frozen=True, slots=True)
+class PlugState:
+    """All that is known of a plug under one condition.
+
+    Attributes:
+        face: as it is drawn, `None` before.
+        rows: readings under this condition, the newest last.
+        solved: what they come to.
+        roles: what each pin seems to be, by all conditions.
+        differences: against the profile, and against a known-good table.
+        lines: each line from end to end.
+        told: sentences, the most urgent first.
+    """
+
+    face: Face | None
+    rows: tuple[Row, ...]
+    solved: SolvedPlug
+    roles: dict[str, RoleGuess]
+    differences: tuple[Difference, ...]
+    lines: tuple[Drop, ...]
+    told: tuple[Told, ...]
+
+
+def meter_of(job: Job) -> Meter:
+    """The meter that was said last, else a usual one."""
+    said = of_kind(job.entries, MeterUsed)
+    if not said:
+        return Meter()
+    return Meter(said[-1].ohms, said[-1].percent, said[-1].digits, said[-1].counts)
+
+
+def readings_at(job: Job, plug: PlugEnd) -> tuple[Reading, ...]:
+    """Readings from pin to pin of a plug since the last change to the vehicle."""
+    since = max((c.at for c in of_kind(job.entries, Change)), default=job.opened)
+    return tuple(
+        r
+        for r in of_kind(job.entries, Reading)
+        if r.plug is plug and r.red is not None and r.at >= since
+    )
+
+
+def plug_state(
+    job: Job,
+    plug: PlugEnd,
+    situation: Situation,
+    profile: ThrottleProfile | None = None,
+    known_good: Sequence[Reading] = (),
+) -> PlugState:
+    """Solve, name, compare.
+
+    Args:
+        job: with its faces and readings.
+        plug: which one is looked at.
+        situation: the condition that is looked at.
+        profile: what the throttle should do, where one is chosen.
+        known_good: readings of a healthy vehicle of this type.
+    """
+    faces, meter = faces_of(job), meter_of(job)
+    face, read = faces.get(plug), readings_at(job, plug)
+    here = [r for r in read if _same(r, situation)]
+    volts = [r for r in here if r.unit == "V"]
+    solved = solve_plug([_taken(r) for r in volts], meter)
+    by_situation = _solved_all(read, meter)
+    roles = guess_roles(by_situation, job.vehicle.throttle, _joined(read))
+    differences = _differences(solved, face, situation, profile, volts, known_good, meter)
+    lines = _lines(job, faces, situation, meter)
+    told = (
+        *_doubts(solved, volts),
+        *_weak(solved),
+        *_compared(differences, lines),
+        *_named(face, roles),
+    )
+    return PlugState(face, _rows(here, volts, solved), solved, roles, differences, lines, told)
+
+
+def pairs_left(state: PlugState, *, to_battery: bool, labels: Sequence[str]) -> list[tuple[str, str]]:
+    """Pairs (black, red) that were not measured under this condition, in the order of the pins."""
+    done = {frozenset((r.reading.red, r.reading.black)) for r in state.rows}
+    if to_battery:
+        return [(BATTERY, label) for label in labels if frozenset((label, BATTERY)) not in done]
+    return [pair for pair in combinations(labels, 2) if frozenset(pair) not in done]
+
+
+def where_words(face: Face | None, plug: PlugEnd, black: str, red: str) -> str:
+    """The place of a reading in words: pins, their roles where they are known, the plug."""
+
+    def named(label: str) -> str:
+        pin = face.pin(label) if face is not None else None
+        role = f" ({pin.role})" if pin is not None and pin.role is not PinRole.UNKNOWN else ""
+        return f"pin {label}{role}"
+
+    other = named(black) if black else "battery negative"
+    return f"{named(red)} to {other} at the {plug}"
+
+
+# -- readings ---------------------------------------------------------------------------------------
+
+
+def _same(reading: Reading, situation: Situation) -> bool:
+    said, wanted = situation_of(reading.conditions).solved_with, situation.solved_with
+    if said.key != wanted.key or said.plug != wanted.plug:
+        return False
+    return wanted.plug == "plug off" or said.throttle == wanted.throttle
+
+
+def _taken(reading: Reading) -> Taken:
+    return Taken(reading.red or "", reading.black or "", reading.value, reading.signed, reading.nothing)
+
+
+def _solved_all(read: Sequence[Reading], meter: Meter) -> dict[Situation, SolvedPlug]:
+    groups: dict[Situation, list[Reading]] = {}
+    for reading in read:
+        if reading.unit == "V":
+            groups.setdefault(situation_of(reading.conditions).solved_with, []).append(reading)
+    return {s: solve_plug([_taken(r) for r in group], meter) for s, group in groups.items()}
+
+
+def _joined(read: Sequence[Reading]) -> list[frozenset[str]]:
+    return [
+        frozenset((r.red or "", r.black or ""))
+        for r in read
+        if r.unit == "Ω" and not r.nothing and r.value < _JOINED_OHMS and r.black
+    ]
+
+
+def _rows(here: Sequence[Reading], volts: Sequence[Reading], solved: SolvedPlug) -> tuple[Row, ...]:
+    place = {reading.id: number for number, reading in enumerate(volts)}
+    wrong = {doubt.reading for doubt in solved.doubts} | set(solved.one_of)
+    return tuple(
+        Row(
+            reading,
+            solved.expected[place[reading.id]] if reading.id in place else None,
+            place.get(reading.id, -1) in wrong,
+        )
+        for reading in here
+    )
+
+
+# -- sentences --------------------------------------------------------------------------------------
+
+
+def pair_words(reading: Reading) -> str:
+    """Black and red pin as they are written: `1-3`, or `3 to battery negative`."""
+    return f"{reading.black}-{reading.red}" if reading.black else f"{reading.red} to battery negative"
+
+
+def _doubts(solved: SolvedPlug, volts: Sequence[Reading]) -> list[Told]:
+    told = []
+    for doubt in solved.doubts:
+        reading = volts[doubt.reading]
+        fits = " or ".join(f"{v:.2f} V" for v in doubt.fits_v)
+        shown = "nothing" if reading.nothing else f"{reading.value:g} V"
+        told.append(
+            Told(
+                Kind.WRONG,
+                f"{pair_words(reading)} read {shown} contradicts all others: {fits} would fit. "
+                "Take it again.",
+                (reading.id,),
+            )
+        )
+    if solved.one_of:
+        names = ", ".join(pair_words(volts[k]) for k in solved.one_of)
+        told.append(
+            Told(
+                Kind.WRONG,
+                f"{names} can't all be right, and which is wrong does not show. Take them again.",
+                tuple(volts[k].id for k in solved.one_of),
+            )
+        )
+    if solved.misfit_v:
+        told.append(
+            Told(
+                Kind.OPEN,
+                f"Together they fit to {solved.misfit_v:.2f} V only, more than the meter is off: "
+                "something changed while measuring.",
+            )
+        )
+    if solved.mirrored:
+        told.append(
+            Told(
+                Kind.OPEN,
+                "No reading has a sign, and all may be the other way round: one pin to battery "
+                "negative settles it.",
+            )
+        )
+    return told
+
+
+def _weak(solved: SolvedPlug) -> list[Told]:
+    told = []
+    weak = {label: pin for label, pin in solved.pins.items() if pin.behind_ohms > 0.0}
+    if weak:
+        names = ", ".join(f"{label} behind {told_ohms(p.behind_ohms)}" for label, p in weak.items())
+        told.append(
+            Told(
+                Kind.OPEN,
+                f"Weak: {names}. The meter itself pulls them down; a reading between two of them "
+                "shows less than is there.",
+            )
+        )
+    floats = [label for label, pin in solved.pins.items() if pin.floats]
+    if floats:
+        told.append(Told(Kind.OPEN, f"Nothing holds {_listed(floats)}: open, or not used."))
+    return told
+
+
+def _listed(labels: Sequence[str]) -> str:
+    return f"pin {labels[0]}" if len(labels) == 1 else f"pins {', '.join(labels)}"
+
+
+def _compared(differences: Sequence[Difference], lines: Sequence[Drop]) -> list[Told]:
+    told = [
+        Told(
+            Kind.WRONG,
+            f"{d.what} {d.volts:.2f} V, where {d.should[0]:.2f} to {d.should[1]:.2f} V is good.",
+        )
+        for d in differences
+        if d.marked
+    ]
+    for line in lines:
+        if abs(line.volts) - line.unsure_v > DROP_V:
+            ohms = f", about {told_ohms(line.ohms)}" if line.ohms is not None else ""
+            told.append(
+                Told(
+                    Kind.WRONG,
+                    f"{line.role}: {line.volts:.2f} ± {line.unsure_v:.2f} V is lost from plug to "
+                    f"plug{ohms}; a good line loses less than {DROP_V:g} V.",
+                )
+            )
+    if differences and not any(d.marked for d in differences):
+        told.append(Told(Kind.GOOD, "All that was compared is within its limits."))
+    return told
+
+
+def _named(face: Face | None, roles: dict[str, RoleGuess]) -> list[Told]:
+    told = []
+    for label, guess in roles.items():
+        pin = face.pin(label) if face is not None else None
+        if pin is None or pin.role is not PinRole.UNKNOWN or guess.chance < OFFERED:
+            continue
+        one = "; from one reading alone" if guess.from_one else ""
+        told.append(
+            Told(
+                Kind.OPEN if guess.from_one else Kind.GOOD,
+                f"Pin {label} seems to be {guess.role}: {guess.why}{one}.",
+            )
+        )
+    return told
+
+
+# -- comparing --------------------------------------------------------------------------------------
+
+
+def _differences(
+    solved: SolvedPlug,
+    face: Face | None,
+    situation: Situation,
+    profile: ThrottleProfile | None,
+    volts: Sequence[Reading],
+    known_good: Sequence[Reading],
+    meter: Meter,
+) -> tuple[Difference, ...]:
+    found: tuple[Difference, ...] = ()
+    if face is not None and profile is not None and solved.against_battery:
+        found = against_profile(solved, face, situation, profile)
+    good = {
+        (r.black or "", r.red or ""): r.value
+        for r in known_good
+        if _same(r, situation) and r.unit == "V" and (not volts or r.plug is volts[0].plug)
+    }
+    read = {(r.black or "", r.red or ""): r.value for r in volts}
+    return found + against_known_good(read, good, meter)
+
+
+def _lines(job: Job, faces: dict[PlugEnd, Face], situation: Situation, meter: Meter) -> tuple[Drop, ...]:
+    ends = (PlugEnd.SENSOR, PlugEnd.UNIT)
+    if not set(ends) <= set(faces) or situation.plug == "plug off" or situation.key == "key off":
+        return ()
+    solved = []
+    for end in ends:
+        here = [r for r in readings_at(job, end) if _same(r, situation) and r.unit == "V"]
+        solved.append(solve_plug([_taken(r) for r in here], meter))
+    tracks = 2 if faces[PlugEnd.SENSOR].of_role(PinRole.SIGNAL_2) is not None else 1
+    both = (faces[PlugEnd.SENSOR], faces[PlugEnd.UNIT])
+    return drops(solved[0], solved[1], both, _track_ohms(job, faces[PlugEnd.SENSOR], tracks), tracks)
+
+
+def _track_ohms(job: Job, face: Face, tracks: int) -> float | None:
+    """Ohms of one track, from the sensor's pins with everything off."""
+    ends = (face.of_role(PinRole.SUPPLY), face.of_role(PinRole.GROUND))
+    labels = {pin.label for pin in ends if pin is not None}
+    for reading in reversed(of_kind(job.entries, Reading)):
+        on_it = {reading.red, reading.black} == labels and reading.plug is PlugEnd.SENSOR
+        if on_it and reading.unit == "Ω" and not reading.nothing and reading.value > 0.0:
+            return reading.value * tracks
+    return None
