@@ -36,6 +36,14 @@ class Situation:
             parts.append("on a charger")
         return ", ".join(part for part in parts if part)
 
+    def with_word(self, word: str) -> "Situation":
+        """The same with one condition changed to one of the words above."""
+        if word in KEYS:
+            return replace(self, key=word)
+        if word in PLUGS:
+            return replace(self, plug=word)
+        return replace(self, throttle=word) if word in THROTTLES else replace(self, warmth=word)
+
     @property
     def solved_with(self) -> "Situation":
         """What has to be the same: a signal depends on the throttle, and nothing here on the warmth."""

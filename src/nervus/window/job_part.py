@@ -26,6 +26,7 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.job_list import JobRow
+from nervus.domain.kept_plug import KeptPlug
 from nervus.window.attaching import Attaching
 from nervus.window.book_keeper import BookKeeper
 from nervus.window.weigher import Weigher, judged
@@ -59,6 +60,7 @@ class Listed:
     rows: list[JobRow]
     vehicles: list[Vehicle]
     own_codes: dict[Code, str]
+    plugs: tuple[KeptPlug, ...] = ()
 
 
 class JobPart(QObject):
@@ -111,7 +113,10 @@ class JobPart(QObject):
     def refresh(self) -> None:
         """List all jobs anew."""
         self.keeper.ask(
-            lambda book: Listed(book.jobs(), book.vehicles(), book.own_codes()), self.listed.emit
+            lambda book: Listed(
+                book.jobs(), book.vehicles(), book.own_codes(), tuple(book.kept_plugs())
+            ),
+            self.listed.emit,
         )
 
     def fill(self, jobs: "Callable[[], Iterator[Filling]]") -> None:
@@ -213,6 +218,11 @@ class JobPart(QObject):
     def define(self, code: Code, words: str) -> None:
         """Keep the user's own words for a code."""
         self.keeper.write(f"code {code}", lambda book: book.define(code, words))
+        self.refresh()
+
+    def keep_plug(self, plug: KeptPlug) -> None:
+        """Keep a plug for its vehicle type, as drawn or as a sound one reads."""
+        self.keeper.write(f"plug {plug.id}", lambda book: book.keep_plug(plug))
         self.refresh()
 
     def undo(self) -> None:

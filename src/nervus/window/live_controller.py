@@ -68,6 +68,7 @@ class LiveController(QObject):
         self.stand_in: StandIn | None = None
         self.vehicle: VehicleSource | None = None
         self.typed: HandSource | None = None
+        self.instrument = ""
         self._ending: list[StandIn] = []
         self._tone = WiggleTone()
         self._sound: SoundOut | None = None
@@ -116,6 +117,7 @@ class LiveController(QObject):
         from nervus.link.vehicle_source import VehicleSource  # noqa: PLC0415 - loads the bus library
 
         lines = ("tps1_v", "tps2_v", "vref_v")
+        self.instrument = instrument
         self.vehicle = VehicleSource(bus)
         vehicle = self.vehicle
         self._begin(lambda: [vehicle, SamplerSource(instrument, lines)])
@@ -209,6 +211,7 @@ class LiveController(QObject):
         was_live = self.is_live
         self.identity = {}
         self.vehicle = self.typed = None
+        self.instrument = ""
         if self.session is not None:
             self.session.stop()
             self.session = None

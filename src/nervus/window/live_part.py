@@ -87,6 +87,11 @@ class LivePart(QObject):
         return "controller" in self.__dict__ and self.controller.is_live
 
     @property
+    def meter_address(self) -> str:
+        """Where the simulated vehicle's meter is, "" where none is connected."""
+        return self.controller.instrument if self.is_live else ""
+
+    @property
     def recording(self) -> "tuple[Journal, float] | None":
         """What is being recorded, and for how long it has been; `None` where nothing is."""
         if not self.is_live or self.controller.session is None:

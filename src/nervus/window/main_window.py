@@ -50,6 +50,8 @@ if TYPE_CHECKING:
     from nervus.window.codes_dialog import VehicleCodes
     from nervus.window.live_controller import LiveController
     from nervus.window.live_panel import LivePanel
+    from nervus.window.pins_meter import PinsMeter
+    from nervus.window.pins_page import PinsPage
 
 _KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
 _FILES = f"Recordings ({_KINDS});;All files (*)"
@@ -79,6 +81,7 @@ class MainWindow(FrameWindow):
         self.opening = OpeningPart(settings, self, lambda: self.theme)
         self.recordings = RecordingsPart(self.job_part, self.live_part, self.opening, self)
         self.stations = Stations(self.job_part, self.home, self.record, self)
+        self.pins_meter: PinsMeter | None = None
         self._highlight = QTimer(self)
         self._highlight.setSingleShot(True)
         self._highlight.setInterval(_HIGHLIGHT_MS)
@@ -215,6 +218,8 @@ class MainWindow(FrameWindow):
         self.stations.stretch.connect(lambda stretch: self.nerve.choose(stretch or None))
         self.stations.read_codes.connect(self._read_codes)
         self.stations.supposed.connect(self._suppose)
+        self.stations.meter_wanted.connect(self._toggle_meter)
+        self.stations.meter = lambda: self.pins_meter.link if self.pins_meter is not None else None
 
     # -- jobs ------------------------------------------------------------------------------------
 
@@ -322,6 +327,15 @@ class MainWindow(FrameWindow):
             self.notice.tell(
                 "No vehicle is connected. Connect one first: Ctrl Shift K, or Ctrl K for the simulated."
             )
+
+    def _toggle_meter(self, page: "PinsPage") -> None:
+        """Connect a meter for the pins, or let it go."""
+        if self.pins_meter is None:
+            from nervus.window.pins_meter import PinsMeter  # noqa: PLC0415 - when first wanted
+
+            self.pins_meter = PinsMeter(self._settings, self.live_part, self)
+            self.pins_meter.told.connect(self.notice.tell)
+        self.pins_meter.toggle(page)
 
     def _take_codes(self, told: "VehicleCodes") -> None:
         codes = code_set(told.read.codes, told.frames)
@@ -580,6 +594,8 @@ class MainWindow(FrameWindow):
         self.recordings.is_closing = True
         self.stop()
         self.live_part.leave()
+        if self.pins_meter is not None:
+            self.pins_meter.wait()
         self.remember_size()
         wait_for_all()
         self.live_part.wait()

@@ -1,18 +1,28 @@
 """Sound out, where the machine has a device for it; else nothing, and that is told."""
 
-from typing import Any
+from typing import Any, Protocol
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QLoggingCategory, QObject
 
-from nervus.window.wiggle_tone import RATE_HZ, WiggleTone
+from nervus.window.wiggle_tone import RATE_HZ
 
 _AHEAD_S = 0.15
+
+
+class Tone(Protocol):
+    """What makes sound, piece by piece."""
+
+    def sound(self, seconds: float) -> NDArray[np.int16]:
+        """The next stretch of sound, 16-bit mono, shape (n,)."""
+        ...
 
 
 class SoundOut(QObject):
     """Plays a tone as long as it is fed; `works` says whether anybody can hear it."""
 
-    def __init__(self, tone: WiggleTone, parent: QObject | None = None) -> None:
+    def __init__(self, tone: Tone, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._tone = tone
         self._sink: Any = None

@@ -7,9 +7,10 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from nervus.codes.notation import Code
-from nervus.domain.job import Job, Reading, SeenCode, Source
+from nervus.domain.job import Job, SeenCode, Source
 from nervus.domain.judgement import RankedTest
 from nervus.window.job_part import JobPart, Listed
+from nervus.window.meter_link import MeterLink
 from nervus.window.rail import JOBS
 from nervus.window.station_page import StationPage
 from nervus.window.tasks import Task
@@ -25,6 +26,7 @@ class Stations(QObject):
         arrived: the station that is shown now.
         stretch: a stretch of the signal's way to mark, or "".
         read_codes: codes are to be read from the connected vehicle.
+        meter_wanted: the page of pins wants a meter connected, or let go.
         supposed: a judgement as it would stand after a test, or `None` to go back to how it stands.
     """
 
@@ -32,6 +34,7 @@ class Stations(QObject):
     stretch = pyqtSignal(str)
     read_codes = pyqtSignal()
     supposed = pyqtSignal(object)
+    meter_wanted = pyqtSignal(object)
 
     def __init__(self, part: JobPart, home: QWidget, record: QWidget, parent: QWidget) -> None:
         super().__init__(parent)
@@ -42,6 +45,8 @@ class Stations(QObject):
             self.stack.addWidget(page)
         self._pages: dict[str, StationPage] = {}
         self._theme: Theme = BRIGHT
+        self.meter: Callable[[], MeterLink | None] = lambda: None
+        """The meter that is connected for the pins, if any."""
         self._listed: Listed | None = None
         self.now = JOBS
         part.shown.connect(self._show)
@@ -118,6 +123,7 @@ class Stations(QObject):
     def _tell_listed(self, page: StationPage) -> None:
         from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
         from nervus.window.complaint_page import ComplaintPage  # noqa: PLC0415 - as its page
+        from nervus.window.pins_page import PinsPage  # noqa: PLC0415 - as its page
 
         if self._listed is None:
             return
@@ -127,6 +133,8 @@ class Stations(QObject):
             page.offer_vehicles([v for v in self._listed.vehicles if v.id in others])
         elif isinstance(page, CodesPage):
             page.define(self._listed.own_codes)
+        elif isinstance(page, PinsPage):
+            page.know(self._listed.plugs)
 
     # -- how each page is made -----------------------------------------------------------------------
 
@@ -198,16 +206,29 @@ class Stations(QObject):
         return page
 
     def _pins(self) -> StationPage:
-        from nervus.window.entries_page import WrittenPage, reading  # noqa: PLC0415 - when first wanted
+        from nervus.window.pins_page import PinsPage  # noqa: PLC0415 - when first wanted
 
-        hint = (
-            "Readings at the pins, each with its place: key on or off, plug on or off, cold or hot. "
-            "Back-probe; never spread a terminal. Keep fingers off a motor-driven plate."
-        )
-        words = "plug pin 2 to ground, key on: 4.98 V … then Enter"
-        page = WrittenPage("Pins", hint, words, reading, Reading)
-        page.told_wrong.connect(self._part.told)
+        page = PinsPage()
+        page.told.connect(self._part.told)
+        page.plug_kept.connect(self._part.keep_plug)
+        page.meter_wanted.connect(lambda: self.meter_wanted.emit(page))
+        page.setting_wanted.connect(lambda: self._set_sensor(page))
+        page.guide_wanted.connect(lambda: self._guide(page))
         return page
+
+    def _set_sensor(self, page: QWidget) -> None:
+        from nervus.window.setting_dialog import SettingDialog  # noqa: PLC0415 - when first wanted
+
+        dialog = SettingDialog(self._part, self._theme, self.meter(), page)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
+    def _guide(self, page: QWidget) -> None:
+        from nervus.window.guide_dialog import GuideDialog  # noqa: PLC0415 - when first wanted
+
+        dialog = GuideDialog(self._part, page)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
 
     def _decide(self) -> StationPage:
         from nervus.window.decide_page import DecidePage  # noqa: PLC0415 - when first wanted

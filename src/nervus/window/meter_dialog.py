@@ -1,0 +1,96 @@
+"""The meter as its sheet states it: resistance on volts, percent and digits."""
+
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nervus.domain.job import MeterUsed, Source, new_id, now
+from nervus.pins.meter import Meter
+
+_HINT = (
+    "What stands in the meter's sheet for volts DC. A meter of 10 MΩ hardly loads a line, and yet pulls "
+    "down what nothing else holds."
+)
+_BOUNDS = {
+    "ohms": (0.001, 1e6, "MΩ between 0.001 and a million"),
+    "percent": (0.0, 20.0, "a percent between 0 and 20"),
+    "digits": (0.0, 100.0, "digits between 0 and 100"),
+    "counts": (100.0, 1e7, "counts between 100 and ten million"),
+}
+
+
+class MeterDialog(QDialog):
+    """Edits the meter; `meter` is what stands there when it was accepted."""
+
+    def __init__(self, meter: Meter, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("The meter")
+        self.setMinimumWidth(460)
+        self.meter: MeterUsed | None = None
+        about = QLabel(_HINT, self)
+        about.setObjectName("quiet")
+        about.setWordWrap(True)
+        self.wrong = QLabel("", self)
+        self.wrong.setObjectName("caution")
+        self.wrong.setWordWrap(True)
+        self.wrong.hide()
+        rows = (
+            ("ohms", "Resistance on volts, MΩ", meter.ohms / 1e6),
+            ("percent", "Off by percent of the reading", meter.percent),
+            ("digits", "and by digits of the last place", meter.digits),
+            ("counts", "Counts of the display", meter.counts),
+        )
+        form = QFormLayout()
+        self.fields: dict[str, QLineEdit] = {}
+        for name, words, value in rows:
+            field = QLineEdit(f"{value:g}", self)
+            field.setMinimumHeight(36)
+            field.setAccessibleName(words)
+            form.addRow(words, field)
+            self.fields[name] = field
+        keep, leave = QPushButton("Keep", self), QPushButton("Leave it", self)
+        keep.setObjectName("primary")
+        keep.setDefault(True)
+        keep.clicked.connect(self._keep)
+        leave.clicked.connect(self.reject)
+        buttons = QHBoxLayout()
+        buttons.addWidget(keep)
+        buttons.addStretch(1)
+        buttons.addWidget(leave)
+        column = QVBoxLayout(self)
+        for part in (about, self.wrong):
+            column.addWidget(part)
+        column.addLayout(form)
+        column.addLayout(buttons)
+
+    def _keep(self) -> None:
+        values = {}
+        for name, (low, high, accepted) in _BOUNDS.items():
+            text = self.fields[name].text().strip().replace(",", ".")
+            try:
+                value = float(text)
+            except ValueError:
+                value = float("nan")
+            if not low <= value <= high:
+                self.wrong.setText(f"“{text[:20]}” is not {accepted}.")
+                self.wrong.show()
+                self.fields[name].setFocus()
+                return
+            values[name] = value
+        self.meter = MeterUsed(
+            id=new_id(),
+            at=now(),
+            source=Source.TYPED,
+            ohms=values["ohms"] * 1e6,
+            percent=values["percent"],
+            digits=round(values["digits"]),
+            counts=round(values["counts"]),
+        )
+        self.accept()

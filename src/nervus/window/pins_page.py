@@ -1,0 +1,623 @@
+"""The station Pins: a plug as it is drawn, readings as fast as probes move, and what they come to."""
+
+import re
+from collections.abc import Callable
+from typing import Final
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nervus.domain.errors import OutsideError
+from nervus.domain.job import Guided, Job, Reading, Source, new_id, now, of_kind
+from nervus.domain.kept_plug import KeptPlug
+from nervus.domain.plug import Face, PinRole, PlugEnd
+from nervus.judge.next_pair import Proposed
+from nervus.judge.plug_state import (
+    OFFERED,
+    Kind,
+    PlugState,
+    meter_of,
+    pairs_left,
+    readings_at,
+    where_words,
+)
+from nervus.judge.words import natural_frequency
+from nervus.pins.situation import Situation, situation_of
+from nervus.pins.taken import BATTERY
+from nervus.pins.writing import ReadingUnusable, Written, read_written
+from nervus.window.circuit_view import CircuitView
+from nervus.window.conditions_bar import ConditionsBar
+from nervus.window.entries_page import reading
+from nervus.window.pins_solver import Answer, PinsSolver
+from nervus.window.plug_view import PlugView, Shown
+from nervus.window.readings_table import ReadingsTable
+from nervus.window.station_page import StationPage, quiet
+from nervus.window.theme import Theme
+
+_HINT: Final = (
+    "Back-probe; never spread a terminal. Keep fingers off a motor-driven plate. The maker's procedure "
+    "comes first."
+)
+_PLUGS: Final = (
+    (PlugEnd.SENSOR, "Sensor plug"),
+    (PlugEnd.UNIT, "Unit's plug"),
+    (PlugEnd.PEDAL, "Pedal"),
+)
+_IN_TURN, _TO_BATTERY, _TO_FIND = (
+    "pin pairs in turn",
+    "each to battery negative",
+    "what parts the faults",
+)
+_ISOLATED: Final = "battery_isolated"
+_ASK_ISOLATED: Final = (
+    "Ohms are measured with the key off and the battery isolated as the maker says; write “isolated” "
+    "when it is, then the reading again."
+)
+_KEY_ON: Final = (
+    "Ohms with the key on would be the unit's, not the line's: turn it off, write “key off”."
+)
+# A text with a word in it is a reading told in words; these are none of it.
+_NO_WORD: Final = re.compile(r"(?i)\b(nothing|none|ovld|open|inf(inite)?|k?ohms?|to)\b")
+_A_WORD: Final = re.compile(r"[A-Za-z]{3,}")
+_MARKS: Final = {Kind.WRONG: "✗", Kind.OPEN: "○", Kind.GOOD: "✓"}
+
+
+class PinsPage(StationPage):
+    """Readings between pins.
+
+    Signals:
+        told: a sentence about what can't be taken.
+        plug_kept: a plug that is to be kept for the vehicle type.
+        setting_wanted: the sensor is to be set.
+        guide_wanted: work that is guided step by step is to be done.
+        meter_wanted: a meter is to be connected, or let go.
+        probes: the plug and the lines that the probes are to be on, red and black.
+    """
+
+    told = pyqtSignal(str)
+    plug_kept = pyqtSignal(object)
+    setting_wanted = pyqtSignal()
+    guide_wanted = pyqtSignal()
+    meter_wanted = pyqtSignal()
+    probes = pyqtSignal(str, str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("Pins", _HINT, parent)
+        self.plug = PlugEnd.SENSOR
+        self.kept: tuple[KeptPlug, ...] = ()
+        self.answer: Answer | None = None
+        self.next: tuple[str, str] = ("", "")
+        self._given: tuple[str, str] | None = None
+        self.solver = PinsSolver(self)
+        self.solver.solved.connect(self._answered)
+        self.solver.failed.connect(self.told)
+        self.conditions = ConditionsBar(self)
+        self.conditions.changed.connect(lambda _now: self._ask())
+        self.view, self.circuit, self.table = PlugView(self), CircuitView(self), ReadingsTable(self)
+        self.view.picked.connect(self._picked)
+        self.table.chosen.connect(self._mark_pins)
+        self.sentences = QListWidget(self)
+        self.sentences.setAccessibleName("What the readings say together")
+        self.sentences.setWordWrap(True)
+        self.sentences.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.nothing = quiet("", self)
+        self._make_line()
+        self._lay_out()
+
+    def _make_line(self) -> None:
+        self.where = QLabel("", self)
+        self.where.setObjectName("station")
+        self.expected = quiet("", self)
+        self.line = QLineEdit(self)
+        self.line.setAccessibleName("The reading, then Enter")
+        self.line.setMinimumHeight(40)
+        self.line.returnPressed.connect(self._entered)
+        self.order = QComboBox(self)
+        self.order.setAccessibleName("What is measured next")
+        self.order.setMinimumHeight(36)
+        self.order.addItems([_IN_TURN, _TO_BATTERY, _TO_FIND])
+        self.order.activated.connect(lambda _row: self._show_next())
+        self.meter = QPushButton("From the meter", self)
+        self.meter.setCheckable(True)
+        self.meter.clicked.connect(self.meter_wanted)
+        self.remove = QPushButton("Take out", self)
+        self.remove.clicked.connect(self._take_out)
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        self._plugs = QButtonGroup(self)
+        self.plugs: dict[PlugEnd, QPushButton] = {}
+        for plug, words in _PLUGS:
+            button = QPushButton(words, self)
+            button.setObjectName("choice")
+            button.setCheckable(True)
+            button.setChecked(plug is self.plug)
+            button.clicked.connect(lambda _on, plug=plug: self.show_plug(plug))
+            self._plugs.addButton(button)
+            self.plugs[plug] = button
+            head.addWidget(button)
+        head.addStretch(1)
+        self.draw = self._button(head, "Draw the plug …", self._draw)
+        self.roles = self._button(head, "Take roles", self._take_roles)
+        self.good = self._button(head, "Known good", self._keep_good)
+        self.sheet = self._button(head, "Meter …", self._ask_meter)
+        self.setting = self._button(head, "Set sensor …", self.setting_wanted.emit)
+        pictures = QHBoxLayout()
+        pictures.setSpacing(10)
+        pictures.addWidget(self.view, 3)
+        pictures.addWidget(self.circuit, 0, Qt.AlignmentFlag.AlignTop)
+        pictures.addWidget(self.table, 4)
+        entry = QHBoxLayout()
+        entry.setSpacing(6)
+        entry.addWidget(self.line, 1)
+        for part in (self.order, self.meter, self.remove):
+            entry.addWidget(part)
+        told = QVBoxLayout()
+        told.setSpacing(2)
+        told.addWidget(self.where)
+        told.addWidget(self.expected)
+        self.column.addLayout(head)
+        under = QHBoxLayout()
+        under.addWidget(self.conditions, 1)
+        self.guide = self._button(under, "Step by step …", self.guide_wanted.emit)
+        self.column.addLayout(under)
+        self.column.addLayout(pictures, 5)
+        self.column.addWidget(self.nothing)
+        self.column.addWidget(self.sentences, 3)
+        self.column.addLayout(told)
+        self.column.addLayout(entry)
+
+    def _button(self, row: QHBoxLayout, words: str, act: Callable[[], object]) -> QPushButton:
+        button = QPushButton(words, self)
+        button.setObjectName("choice")
+        button.clicked.connect(lambda _on: act())
+        row.addWidget(button)
+        return button
+
+    # -- what is shown -----------------------------------------------------------------------------
+
+    @property
+    def face(self) -> Face | None:
+        """The plug in sight as it was drawn last."""
+        faces = of_kind(self.job.entries, Face) if self.job is not None else ()
+        return next((f for f in reversed(faces) if f.plug is self.plug), None)
+
+    @property
+    def state(self) -> PlugState | None:
+        """What is known of the plug in sight, once it is solved."""
+        answer = self.answer
+        if answer is None or answer.job is not self.job or answer.plug is not self.plug:
+            return None
+        return answer.state if answer.situation == self.conditions.situation else None
+
+    def know(self, kept: tuple[KeptPlug, ...]) -> None:
+        """Plugs that are kept for vehicle types."""
+        if kept != self.kept:
+            self.kept = kept
+            self._ask()
+
+    def show_job(self, job: Job) -> None:
+        if self.job is not None and self.job.id != job.id:
+            self.answer = self._given = None
+            self.line.clear()
+        super().show_job(job)
+        self._ask()
+
+    def begin(self) -> None:
+        self.line.setFocus(Qt.FocusReason.TabFocusReason)
+
+    def prepare(self, how: str, text: str) -> None:
+        super().prepare(how, text)
+        if text and not self.line.text().strip():
+            self.line.setText(text)
+
+    def apply_theme(self, theme: Theme) -> None:
+        self.view.apply_theme(theme)
+        self.circuit.apply_theme(theme)
+        self.table.apply_theme(theme)
+
+    def show_plug(self, plug: PlugEnd) -> None:
+        """Look at another plug."""
+        self.plug, self._given = plug, None
+        self.plugs[plug].setChecked(True)
+        self._ask()
+        self.begin()
+
+    def _ask(self) -> None:
+        """Show at once what is there, and solve it beside."""
+        if self.job is None:
+            return
+        known = tuple(
+            r
+            for kept in self.kept
+            if kept.readings and kept.vehicle_type == _type_of(self.job) and kept.face.plug is self.plug
+            for r in kept.readings
+        )
+        self.solver.ask(self.job, self.plug, self.conditions.situation, known)
+        drawn = self.face is not None
+        self.view.show_face(self.face, Shown())
+        self.draw.setText("The plug …" if drawn else "Draw the plug …")
+        self.draw.setObjectName("choice" if drawn else "primary")
+        _polish(self.draw)
+        self._show_next()
+
+    def _answered(self, answer: Answer) -> None:
+        self.answer = answer
+        state = self.state
+        if state is None:
+            return
+        wrong = {
+            label
+            for row in state.rows
+            if row.wrong
+            for label in (row.reading.red, row.reading.black)
+            if label
+        }
+        self.view.show_face(state.face, Shown(state.solved.pins, state.roles, frozenset(wrong)))
+        self.table.show_rows(state.rows)
+        self.circuit.show_explanation(answer.picture)
+        self._tell(answer)
+        self._show_next()
+
+    def _tell(self, answer: Answer) -> None:
+        self.sentences.clear()
+        for told in answer.state.told:
+            item = QListWidgetItem(f"{_MARKS[told.kind]}  {told.text}", self.sentences)
+            item.setData(Qt.ItemDataRole.UserRole, told.entries)
+        named = [f for f in answer.faults.fitting if f.id != "nothing"][:3]
+        if answer.faults.readings and named:
+            rest = next((f.chance for f in answer.faults.fitting if f.id == "nothing"), 0.0)
+            words = "; ".join(f"{f.text} ({natural_frequency(f.chance)})" for f in named)
+            if rest > 0.5:
+                words = f"nothing that shows now ({natural_frequency(rest)}); else {words}"
+            QListWidgetItem(f"→  Readings at the pins alone fit {words}.", self.sentences)
+        some = self.sentences.count() > 0
+        self.sentences.setVisible(some)
+        self.nothing.setVisible(not some)
+        self.nothing.setText(
+            "Nothing was measured here under these conditions yet: put black and red where B and R "
+            "stand, write the value, Enter."
+            if answer.state.face is not None
+            else "Draw the plug with its pins, then each reading is a number and Enter. A reading can "
+            "be told in words too: “ground at the sensor plug 0.02 V”."
+        )
+        unknown = [
+            label
+            for label, guess in answer.state.roles.items()
+            if guess.chance >= OFFERED and _role(answer.state.face, label) is PinRole.UNKNOWN
+        ]
+        self.roles.setEnabled(bool(unknown))
+        self.remove.setEnabled(bool(answer.state.rows))
+
+    # -- what is next ------------------------------------------------------------------------------
+
+    def _show_next(self) -> None:
+        """Where the probes go, and what is to be expected there."""
+        proposed = self.answer.faults.proposed if self.answer is not None else None
+        finding = self.order.currentText() == _TO_FIND
+        if self.face is None:
+            self.where.setText("Told in words")
+            self.expected.setText("")
+            self.line.setPlaceholderText("ground at the sensor plug, key on: 0.02 V … then Enter")
+            return
+        if finding and proposed is not None and self._given is None:
+            self._show_proposed(proposed)
+            return
+        pair = self._given or self._in_turn()
+        if pair is None:
+            self.next = ("", "")
+            self.where.setText("All pairs are measured under these conditions")
+            self.expected.setText(
+                "Another plug, plug off, another throttle, or a pair again: “1-3 4.98”."
+            )
+            self.line.setPlaceholderText("1-3 4.98 … or “plug off”")
+            self.view.show_probes("", "")
+            return
+        self._point_at(*pair)
+        self.expected.setText(
+            "No reading at these pins would part the faults that are left." if finding else ""
+        )
+
+    def _in_turn(self) -> tuple[str, str] | None:
+        face, state = self.face, self.state
+        if face is None:
+            return None
+        labels = [p.label for p in face.pins]
+        if state is None:
+            return self.next if self.next[1] in labels else None
+        left = pairs_left(state, to_battery=self.order.currentText() == _TO_BATTERY, labels=labels)
+        return left[0] if left else None
+
+    def _point_at(self, black: str, red: str) -> None:
+        self.next = (black, red)
+        self.where.setText(f"Black on {black or 'battery negative'}, red on {red}")
+        self.line.setPlaceholderText("volts … then Enter; “nothing” where there is none")
+        self.view.show_probes(black, red)
+        self.probes.emit(self._line_of(red), self._line_of(black))
+
+    def _show_proposed(self, proposed: Proposed) -> None:
+        here = proposed.plug is self.plug and self._fits(proposed)
+        red, black = (_label(self.face, role) for role in (proposed.red, proposed.black))
+        other = proposed.black.value if proposed.black is not None else "battery negative"
+        expected = "; ".join(f"{words} {_valued(v, proposed.unit)}" for words, v in proposed.expected)
+        self.expected.setText(f"Expected: {expected}.")
+        if here and red is not None and black is not None:
+            self._point_at(black, red)
+            return
+        self.where.setText(
+            f"{proposed.red} to {other}, {proposed.conditions}, at the {proposed.plug}: Enter goes there"
+        )
+        self.next = ("", "")
+        self.view.show_probes("", "")
+
+    def _fits(self, proposed: Proposed) -> bool:
+        said, now_ = situation_of(proposed.conditions), self.conditions.situation
+        return all(
+            not wanted or wanted == there
+            for wanted, there in (
+                (said.key, now_.key),
+                (said.plug, now_.plug),
+                (said.throttle, now_.throttle),
+            )
+        )
+
+    def _go_there(self) -> bool:
+        """Take the proposed plug and conditions; whether there was somewhere to go."""
+        proposed = self.answer.faults.proposed if self.answer is not None else None
+        if self.order.currentText() != _TO_FIND or proposed is None:
+            return False
+        if proposed.plug is self.plug and self._fits(proposed):
+            return False
+        situation: Situation = self.conditions.situation
+        said = situation_of(proposed.conditions)
+        for word in (said.key, said.plug, said.throttle):
+            situation = situation.with_word(word) if word else situation
+        self.plug = proposed.plug
+        self.plugs[proposed.plug].setChecked(True)
+        self.conditions.put(situation)
+        self._ask()
+        return True
+
+    def _line_of(self, label: str) -> str:
+        """A pin as the simulated meter's probes know it, "" where that can't be said."""
+        if label == BATTERY:
+            return "battery-"
+        role = _role(self.face, label)
+        line = {
+            PinRole.SUPPLY: "supply",
+            PinRole.GROUND: "ground",
+            PinRole.SIGNAL_1: "signal1",
+            PinRole.SIGNAL_2: "signal2",
+            PinRole.MOTOR_PLUS: "motor_plus",
+            PinRole.MOTOR_MINUS: "motor_minus",
+        }.get(role)
+        end = {PlugEnd.SENSOR: "sensor", PlugEnd.UNIT: "unit"}.get(self.plug)
+        return f"{end}.{line}" if line is not None and end is not None else ""
+
+    # -- what is entered -----------------------------------------------------------------------------
+
+    def _entered(self) -> None:
+        text = self.line.text().strip()
+        if not text:
+            self._go_there()
+            return
+        if self._said(text):
+            self.line.clear()
+            return
+        face = self.face
+        try:
+            if face is None or _A_WORD.search(_NO_WORD.sub(" ", text)):
+                found = [reading(text)]
+            else:
+                found = self._taken(face, text)
+        except OutsideError as wrong:
+            self.told.emit(str(wrong))
+            return
+        self.line.clear()
+        for one in found:
+            self.put.emit(one)
+
+    def take_settled(self, volts: float) -> None:
+        """A value of the connected meter that stands: taken where a pair is waited for."""
+        face = self.face
+        if face is not None and self.next[1]:
+            written = Written(*self.next, round(volts, 4), "V", signed=True, nothing=False)
+            self._given = None
+            self.put.emit(self._made(face, written, Source.VEHICLE))
+
+    def show_live(self, volts: float | None) -> None:
+        """What a connected meter shows now."""
+        self.meter.setText("From the meter" if volts is None else f"Meter {volts:.2f} V")
+
+    def point_again(self) -> None:
+        """Tell once more where the probes are to be."""
+        self._show_next()
+
+    def _said(self, text: str) -> bool:
+        """Conditions in words, or that the battery is isolated."""
+        if text.casefold() in ("isolated", "battery isolated") and self.job is not None:
+            self.put.emit(
+                Guided(
+                    id=new_id(), at=now(), source=Source.SEEN, guide=_ISOLATED, done={"isolated": text}
+                )
+            )
+            return True
+        return self.conditions.take_words(text)
+
+    def _taken(self, face: Face, text: str) -> list[Reading]:
+        labels = [p.label for p in face.pins]
+        key_off = self.conditions.situation.key == "key off"
+        written = read_written(text, labels, self.next, "Ω" if key_off else "V")
+        if any(not w.red for w in written):
+            raise ReadingUnusable("No pair is proposed any more: name it, such as “1-3 4.98”.")
+        if any(w.unit == "Ω" for w in written):
+            if not key_off:
+                raise ReadingUnusable(_KEY_ON)
+            if not self._isolated:
+                raise ReadingUnusable(_ASK_ISOLATED)
+        self._given = None
+        source = Source.TYPED if len(written) == 1 else Source.PASTED
+        # A number taken where black and red were shown is as the meter showed it, and so is a table in
+        # which signs occur; pairs that were named without any are compared by eye, as people do.
+        as_shown = any(w.signed for w in written)
+        return [
+            self._made(
+                face, w, source, signed=as_shown or (w.black, w.red) == self.next or w.black == BATTERY
+            )
+            for w in written
+        ]
+
+    @property
+    def _isolated(self) -> bool:
+        entries = self.job.entries if self.job is not None else ()
+        return any(g.guide == _ISOLATED for g in of_kind(entries, Guided))
+
+    def _made(self, face: Face, written: Written, source: Source, *, signed: bool = True) -> Reading:
+        return Reading(
+            id=new_id(),
+            at=now(),
+            source=source,
+            where=where_words(face, self.plug, written.black, written.red)[:200],
+            value=written.value,
+            unit=written.unit,
+            conditions=self.conditions.situation.words(),
+            plug=self.plug,
+            red=written.red,
+            black=written.black,
+            signed=signed,
+            nothing=written.nothing,
+        )
+
+    def _picked(self, label: str) -> None:
+        """Pins by the mouse: black first, then red."""
+        black = self._given[0] if self._given is not None and not self._given[1] else None
+        if black is None:
+            self._given = (label, "")
+            self.where.setText(f"Black on {label}, red on …")
+            self.view.show_probes(label, "")
+        elif black != label:
+            self._given = (black, label)
+            self._point_at(black, label)
+        self.begin()
+
+    def _mark_pins(self, chosen: Reading) -> None:
+        self.view.show_probes(chosen.black or "", chosen.red or "")
+
+    def _take_out(self) -> None:
+        chosen = self.table.current
+        if chosen is not None:
+            self.taken_out.emit(chosen)
+
+    # -- drawing, roles, what is kept ------------------------------------------------------------------
+
+    def _draw(self) -> None:
+        from nervus.window.face_dialog import FaceDialog  # noqa: PLC0415 - when first wanted
+
+        kept = tuple((f"kept: {k.vehicle_type}", k.face) for k in self.kept if not k.readings)
+        dialog = FaceDialog(self.plug, self.face, kept, self)
+        dialog.accepted.connect(lambda: self._drawn(dialog.face, keep=dialog.keep_for_type.isChecked()))
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
+    def _drawn(self, face: Face | None, *, keep: bool) -> None:
+        if face is None or self.job is None:
+            return
+        self.put.emit(face)
+        if keep:
+            self.plug_kept.emit(
+                KeptPlug(id=new_id(), at=now(), vehicle_type=_type_of(self.job), face=face)
+            )
+        self.begin()
+
+    def _take_roles(self) -> None:
+        """What the readings say of pins without a role goes onto the plug."""
+        state, face = self.state, self.face
+        if state is None or face is None:
+            return
+        self.put.emit(with_roles(face, state))
+        self.begin()
+
+    def _keep_good(self) -> None:
+        """The readings in sight are those of a healthy vehicle of this type."""
+        if self.job is None or self.face is None:
+            self.told.emit("Draw the plug first: a known-good table is kept with its pins.")
+            return
+        read = tuple(r for r in readings_at(self.job, self.plug) if r.unit == "V")
+        if not read:
+            self.told.emit("Nothing is measured at this plug yet that could be kept as known good.")
+            return
+        kind = _type_of(self.job)
+        self.plug_kept.emit(
+            KeptPlug(id=new_id(), at=now(), vehicle_type=kind, face=self.face, readings=read)
+        )
+        self.told.emit(f"{len(read)} readings are kept as known good for “{kind}”.")
+        self.begin()
+
+    def _ask_meter(self) -> None:
+        from nervus.window.meter_dialog import MeterDialog  # noqa: PLC0415 - when first wanted
+
+        if self.job is None:
+            return
+        dialog = MeterDialog(meter_of(self.job), self)
+        dialog.accepted.connect(lambda: self.put.emit(dialog.meter))
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
+
+def with_roles(face: Face, state: PlugState) -> Face:
+    """The face with the roles that are sure enough; signals and motor lines in the order of the pins."""
+    from msgspec.structs import replace  # noqa: PLC0415 - where it is used
+
+    second = {PinRole.SIGNAL_1: PinRole.SIGNAL_2, PinRole.MOTOR_PLUS: PinRole.MOTOR_MINUS}
+    taken = {pin.role for pin in face.pins}
+    pins = []
+    for pin in face.pins:
+        guess = state.roles.get(pin.label)
+        if pin.role is PinRole.UNKNOWN and guess is not None and guess.chance >= OFFERED:
+            role = second.get(guess.role, guess.role) if guess.role in taken else guess.role
+            taken.add(role)
+            pins.append(replace(pin, role=role))
+        else:
+            pins.append(pin)
+    return replace(face, pins=tuple(pins), at=now())
+
+
+def _type_of(job: Job) -> str:
+    return job.vehicle.description or job.vehicle.name
+
+
+def _role(face: Face | None, label: str) -> PinRole:
+    pin = face.pin(label) if face is not None else None
+    return pin.role if pin is not None else PinRole.UNKNOWN
+
+
+def _label(face: Face | None, role: PinRole | None) -> str | None:
+    if role is None:
+        return BATTERY
+    pin = face.of_role(role) if face is not None else None
+    return pin.label if pin is not None else None
+
+
+def _valued(value: float, unit: str) -> str:
+    if unit == "V":
+        return f"{value:.2f} V".replace("-0.00", "0.00")
+    return "open" if value > 1e6 else f"{value:.3g} Ω"
+
+
+def _polish(widget: QWidget) -> None:
+    style = widget.style()
+    assert style is not None  # noqa: S101 - a widget has a style
+    style.unpolish(widget)
+    style.polish(widget)

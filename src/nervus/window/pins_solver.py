@@ -1,0 +1,80 @@
+"""Solves a plug and weighs its faults beside the interface thread; the latest question counts."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from nervus.domain.analysis import CircuitExplanation
+from nervus.domain.job import Job, Reading
+from nervus.domain.plug import PlugEnd
+from nervus.judge.next_pair import PinFaults
+from nervus.judge.plug_state import PlugState
+from nervus.pins.situation import Situation
+from nervus.window.tasks import Task
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What came of a question: for which job, plug and condition."""
+
+    job: Job
+    plug: PlugEnd
+    situation: Situation
+    state: PlugState
+    faults: PinFaults
+    picture: CircuitExplanation | None
+
+
+class PinsSolver(QObject):
+    """Asked as often as something changes; a question that is overtaken is dropped.
+
+    Signals:
+        solved: an `Answer` to the latest question.
+        failed: a sentence.
+    """
+
+    solved = pyqtSignal(object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._task: Task | None = None
+
+    @property
+    def busy(self) -> bool:
+        """Whether an answer is still to come."""
+        return self._task is not None
+
+    def ask(self, job: Job, plug: PlugEnd, situation: Situation, known_good: Sequence[Reading]) -> None:
+        """Solve this; what was asked before is dropped."""
+        if self._task is not None:
+            self._task.stop()
+        task = Task(lambda _progress: _answered(job, plug, situation, known_good), self)
+        task.succeeded.connect(lambda answer: self._take(task, answer))
+        task.failed.connect(lambda why: self._fail(task, why))
+        self._task = task
+        task.start()
+
+    def _take(self, task: Task, answer: Answer) -> None:
+        if task is self._task:
+            self._task = None
+            self.solved.emit(answer)
+        task.deleteLater()
+
+    def _fail(self, task: Task, why: str) -> None:
+        if task is self._task:
+            self._task = None
+            self.failed.emit(why)
+        task.deleteLater()
+
+
+def _answered(job: Job, plug: PlugEnd, situation: Situation, known_good: Sequence[Reading]) -> Answer:
+    from nervus.judge.fault_picture import picture_of  # noqa: PLC0415 - loads the core, beside
+    from nervus.judge.next_pair import pin_faults  # noqa: PLC0415 - as above
+    from nervus.judge.plug_state import plug_state  # noqa: PLC0415 - as above
+    from nervus.judge.profiles import profile_for  # noqa: PLC0415 - as above
+
+    state = plug_state(job, plug, situation, profile_for(job.vehicle.throttle), known_good)
+    faults = pin_faults(job)
+    return Answer(job, plug, situation, state, faults, picture_of(faults, job))

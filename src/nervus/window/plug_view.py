@@ -1,0 +1,201 @@
+"""A plug as it is drawn: its pins where they sit, what each is, where it stands, and the two probes."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Final
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QFont, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from nervus.domain.plug import Face, Pin, PinRole
+from nervus.pins.roles import RoleGuess
+from nervus.pins.solving import SolvedPin
+from nervus.window.theme import BRIGHT, Theme
+
+_CELL_W, _CELL_H, _SOCKET, _EDGE = 84.0, 86.0, 34.0, 12.0
+_TOKENS: Final = {
+    PinRole.SUPPLY: "supply",
+    PinRole.GROUND: "ink",
+    PinRole.SIGNAL_1: "track_1",
+    PinRole.SIGNAL_2: "track_2",
+    PinRole.MOTOR_PLUS: "command",
+    PinRole.MOTOR_MINUS: "command",
+    PinRole.BATTERY: "pedal",
+}
+_SHORT: Final = {
+    PinRole.SUPPLY: "supply",
+    PinRole.GROUND: "ground",
+    PinRole.SIGNAL_1: "signal 1",
+    PinRole.SIGNAL_2: "signal 2",
+    PinRole.MOTOR_PLUS: "motor +",
+    PinRole.MOTOR_MINUS: "motor −",  # noqa: RUF001 - a true minus sign
+    PinRole.BATTERY: "battery",
+    PinRole.UNUSED: "not used",
+    PinRole.UNKNOWN: "",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """What is drawn at the pins: solved potentials, guesses of roles, pins in a contradiction."""
+
+    pins: Mapping[str, SolvedPin] = field(default_factory=dict)
+    roles: Mapping[str, RoleGuess] = field(default_factory=dict)
+    wrong: frozenset[str] = frozenset()
+
+
+class PlugView(QWidget):
+    """Draws one face.
+
+    Signals:
+        picked: a pin was clicked.
+    """
+
+    picked = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme: Theme = BRIGHT
+        self._face: Face | None = None
+        self._shown = Shown()
+        self._probes: tuple[str, str] | None = None
+        self.setAccessibleName("The plug as it is drawn")
+        self.setMinimumSize(260, 120)
+
+    def show_face(self, face: Face | None, shown: Shown) -> None:
+        """Draw a face, with what is known of its pins."""
+        self._face, self._shown = face, shown
+        pins = face.pins if face is not None else ()
+        self.setAccessibleDescription("; ".join(_told(pin, shown) for pin in pins) or "not drawn yet")
+        self.updateGeometry()
+        self.update()
+
+    def show_probes(self, black: str, red: str) -> None:
+        """Mark where the probes go next."""
+        self._probes = (black, red)
+        self.update()
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self.theme = theme
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        rows, columns = self._grid()
+        return QSize(int(columns * _CELL_W + 2 * _EDGE), int(max(rows, 1) * _CELL_H + 2 * _EDGE))
+
+    def _grid(self) -> tuple[int, int]:
+        pins = self._face.pins if self._face is not None else ()
+        return max((p.row for p in pins), default=0) + 1, max((p.column for p in pins), default=2) + 1
+
+    def _cell(self) -> tuple[float, float]:
+        """Width and height of a pin's place: smaller where many share the room."""
+        rows, columns = self._grid()
+        wide = (self.width() - 2 * _EDGE) / columns
+        high = (self.height() - 2 * _EDGE) / rows
+        return min(_CELL_W, wide), min(_CELL_H, high)
+
+    def _spot(self, pin: Pin) -> QPointF:
+        wide, high = self._cell()
+        return QPointF(
+            _EDGE + (pin.column + 0.5) * wide, _EDGE + pin.row * high + min(0.34 * high, 28.0)
+        )
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._face is None:
+            return
+        for pin in self._face.pins:
+            away = event.position() - self._spot(pin)
+            if abs(away.x()) < _SOCKET * 0.7 and abs(away.y()) < _SOCKET * 0.7:
+                self.picked.emit(pin.label)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        rows, columns = self._grid()
+        wide, high = self._cell()
+        painter.setPen(self.theme.pen("muted", 1.2))
+        painter.setBrush(self.theme.color("surface"))
+        painter.drawRoundedRect(
+            QRectF(3, 3, columns * wide + 2 * _EDGE - 6, rows * high + 2 * _EDGE - 6), 6, 6
+        )
+        if self._face is None:
+            self._text(painter, QRectF(self.rect()), "muted", 14, "Draw the plug first.")
+            return
+        for pin in self._face.pins:
+            self._paint_pin(painter, pin)
+
+    def _paint_pin(self, painter: QPainter, pin: Pin) -> None:
+        spot, (wide, high) = self._spot(pin), self._cell()
+        half = min(_SOCKET, 0.45 * wide, 0.44 * high) / 2.0
+        solved = self._shown.pins.get(pin.label)
+        token = _TOKENS.get(pin.role, "muted")
+        bad = pin.label in self._shown.wrong
+        weak = solved is not None and (solved.floats or solved.behind_ohms > 0.0)
+        style = Qt.PenStyle.DashLine if weak else Qt.PenStyle.SolidLine
+        painter.setPen(self.theme.pen("inflamed" if bad else token, 2.4, style))
+        painter.setBrush(self.theme.color("ground"))
+        box = QRectF(spot.x() - half, spot.y() - half, 2 * half, 2 * half)
+        painter.drawRoundedRect(box, 3, 3)
+        if bad:
+            painter.fillRect(box, self._hatched())
+        self._text(painter, box, "ink", 14, pin.label, bold=True)
+        below = QRectF(spot.x() - wide / 2, spot.y() + half + 1, wide, 16)
+        self._text(painter, below, token, 12, self._role(pin))
+        below.translate(0, 15)
+        self._text(painter, below, "ink", 13, _volts(solved))
+        self._paint_probes(painter, pin, box)
+
+    def _hatched(self) -> QBrush:
+        return QBrush(self.theme.color("inflamed", 110), Qt.BrushStyle.BDiagPattern)
+
+    def _role(self, pin: Pin) -> str:
+        if pin.role is not PinRole.UNKNOWN:
+            return _SHORT[pin.role]
+        guess = self._shown.roles.get(pin.label)
+        return f"{_SHORT[guess.role]}?" if guess is not None and guess.chance > 0.6 else ""
+
+    def _paint_probes(self, painter: QPainter, pin: Pin, box: QRectF) -> None:
+        """A lettered flag beside the pin: B and R say what the colours say."""
+        for number, (label, letter, token) in enumerate(
+            zip(self._probes or (), "BR", ("ink", "inflamed"), strict=False)
+        ):
+            if label != pin.label:
+                continue
+            flag = QRectF(box.left() - 15 if number == 0 else box.right() - 1, box.top() - 7, 16, 16)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self.theme.color(token))
+            painter.drawEllipse(flag)
+            self._text(painter, flag, "ground", 11, letter, bold=True)
+
+    def _text(
+        self, painter: QPainter, box: QRectF, token: str, size: int, text: str, *, bold: bool = False
+    ) -> None:
+        font = QFont(self.font())
+        font.setPixelSize(size)
+        font.setBold(bold)
+        painter.setFont(font)
+        painter.setPen(self.theme.color(token))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _volts(solved: SolvedPin | None) -> str:
+    if solved is None:
+        return ""
+    if solved.floats:
+        return "open"
+    if solved.volts is None:
+        return ""
+    return f"{'~' if solved.behind_ohms > 0.0 else ''}{_plain(solved.volts)} V"
+
+
+def _plain(volts: float) -> str:
+    """Two decimals, and no minus before nothing."""
+    text = f"{volts:.2f}"
+    return "0.00" if text == "-0.00" else text.replace("-", "−")  # noqa: RUF001 - a true minus sign
+
+
+def _told(pin: Pin, shown: Shown) -> str:
+    role = _SHORT[pin.role] or "no role yet"
+    return f"pin {pin.label} {role} {_volts(shown.pins.get(pin.label))}".strip()
