@@ -88,7 +88,7 @@ def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None])
     window.set_theme("bright")
     window.go("jobs")
     window.fill_with_demo()
-    while window.home.model.rowCount() < 21:
+    while window.home.model.rowCount() < 24:
         settle(50)
     window.home.list.setCurrentIndex(window.home.model.index(4, 0))
     settle(600)

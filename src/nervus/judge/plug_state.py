@@ -123,6 +123,7 @@ def plug_state(
     lines = _lines(job, faces, situation, meter)
     told = (
         *_doubts(solved, volts),
+        *_before(job, plug, situation, volts, meter),
         *_weak(solved),
         *_compared(differences, lines),
         *_named(face, roles),
@@ -240,6 +241,33 @@ def _doubts(solved: SolvedPlug, volts: Sequence[Reading]) -> list[Told]:
                 "negative settles it.",
             )
         )
+    return told
+
+
+def _before(
+    job: Job, plug: PlugEnd, situation: Situation, volts: Sequence[Reading], meter: Meter
+) -> list[Told]:
+    """Pairs that were measured before the last change to the vehicle, and read otherwise now."""
+    changes = of_kind(job.entries, Change)
+    if not changes or not volts:
+        return []
+    since = max(c.at for c in changes)
+    earlier = [r for r in of_kind(job.entries, Reading) if r.plug is plug and r.at < since]
+    then = {
+        (r.black or "", r.red): r.value
+        for r in earlier
+        if r.red is not None and r.unit == "V" and _same(r, situation)
+    }
+    now = {(r.black or "", r.red or ""): r.value for r in volts}
+    told = []
+    for d in against_known_good(now, then, meter):
+        if d.marked:
+            before = (d.should[0] + d.should[1]) / 2.0
+            told.append(
+                Told(Kind.OPEN, f"{d.what}: {d.volts:.2f} V now, {before:.2f} V before the change.")
+            )
+    if then and not told:
+        told.append(Told(Kind.OPEN, "All pairs read as they did before the change."))
     return told
 
 

@@ -104,7 +104,7 @@ def _why(label: str, solved: Mapping[Situation, SolvedPlug]) -> str:
     assert pin.volts is not None  # noqa: S101 - only what floats has none
     behind = f" behind about {told_ohms(pin.behind_ohms)}" if pin.behind_ohms else ""
     steady = ", steady" if moves is not None else ""
-    return f"{pin.volts:.2f} V{behind}{steady}"
+    return f"{abs(pin.volts) if abs(pin.volts) < 0.005 else pin.volts:.2f} V{behind}{steady}"
 
 
 def told_ohms(ohms: float) -> str:

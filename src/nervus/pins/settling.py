@@ -22,6 +22,11 @@ class SettleWatch:
         self._recent: deque[tuple[float, float]] = deque()
         self._last: float | None = None
 
+    def begin_anew(self) -> None:
+        """The probes were put elsewhere for sure: the same value may be told again."""
+        self._recent.clear()
+        self._last = None
+
     def feed(self, time_s: float, volts: float | None) -> float | None:
         """One reading, `None` where the meter shows none; returns a value that has just settled."""
         if volts is None:

@@ -11,6 +11,8 @@ from nervus.pins.taken import BATTERY
 # More than a charged battery gives is no reading of a vehicle; more than the sensors' supply may be
 # right at a pin that the battery feeds.
 MOST_V: Final = 16.0
+# What people write where the meter beeped.
+_BEEPS: Final = ("continuity", "beep", "beeps", "through")
 # An open line, on a meter that shows a number for it.
 _MOST_OHMS: Final = 1e9
 _NOTHING = re.compile(r"(?:nothing|none|—|–|-|o\.?l\.?|ovld|open|inf(?:inite)?)$", re.I)  # noqa: RUF001
@@ -100,6 +102,8 @@ def _one(text: str, labels: Collection[str], proposed: tuple[str, str], unit: st
 def _value(word: str, text: str) -> tuple[float, bool, bool, str]:
     if _NOTHING.match(word):
         return 0.0, False, True, ""
+    if word.casefold() in _BEEPS:
+        return 0.0, False, False, "Ω"
     found = _VALUE.match(word)
     if found is None:
         raise ReadingUnusable(f"“{text[:40]}” ends in no number; {_ACCEPTED}.")

@@ -23,6 +23,7 @@ from nervus.judge.of_job import kept
 from nervus.knowledge import judging
 from nervus.logbook import Logbook
 from nervus.standin.depot_course import Course
+from nervus.standin.depot_pins import pin_jobs
 from nervus.standin.depot_traps import traps
 
 
@@ -97,7 +98,7 @@ def courses() -> tuple[Course, ...]:
 
 def fill() -> Iterator[Callable[[Logbook], None]]:
     """What puts each of the jobs into a logbook, the newest first, with recordings and findings."""
-    every = sorted((*courses(), *traps()), key=lambda course: course.job.opened)
+    every = sorted((*courses(), *traps(), *pin_jobs()), key=lambda course: course.job.opened)
     return (partial(_put, course) for course in reversed(every))
 
 

@@ -33,6 +33,11 @@ _ERRORS = {
     OVERRUN: f'{OVERRUN},"Input buffer overrun"',
 }
 # How the sampler's channels are clipped on.
+# Which pin of either plug is what line: three wires, and six.
+PINS_3 = {"1": "signal1", "2": "ground", "3": "supply"}
+PINS_6 = {
+    "1": "ground", "2": "motor_plus", "3": "signal2", "4": "supply", "5": "motor_minus", "6": "signal1",
+}  # fmt: skip
 _MOTOR_PINS = ("motor_plus", "motor_minus")
 # From memory: a driver that is off hangs on some megohms, a winding has some ohms.
 _DRIVER_OHMS, _WINDING_OHMS = 1.6e6, 2.5
@@ -44,12 +49,12 @@ class InstrumentServer:
 
     Attributes:
         port: where both are reached; the meter answers `READ?`, the sampler `FETC?`.
-        probes: the nodes that the meter's red and black probes are on.
+        probes: the nodes that the meter's red and black probes are on, `None` in the air.
     """
 
     def __init__(self, vehicle: SimulatedVehicle, lock: threading.Lock, pin: str = "signal1") -> None:
         self.vehicle, self.lock = vehicle, lock
-        self.probes = (pin, GROUND)
+        self.probes: tuple[str, str] | None = (pin, GROUND)
         self._loaded: dict[tuple[str, str, bool], Wiring] = {}
         self._server = _Server((HOST, 0), self)
         self.port = int(self._server.server_address[1])
@@ -67,7 +72,9 @@ class InstrumentServer:
         self._thread.join(2.0)
 
     def metered_v(self) -> float:
-        """What is between the probes, with the meter's own resistance there."""
+        """What is between the probes, with the meter's own resistance there; NaN in the air."""
+        if self.probes is None:
+            return float("nan")
         red, black = self.probes
         with self.lock:
             driver = self.vehicle.driver
@@ -94,18 +101,21 @@ class InstrumentServer:
         return Wiring(circuit)
 
     def put_probes(self, red: str, black: str) -> bool:
-        """Put the probes on two pins, by plug and line; whether there are such."""
+        """Put the probes on two pins, such as `sensor.3` and `battery-`; whether there are such.
+
+        Where there are none they are in the air, and the meter shows no number.
+        """
         nodes = [self._node(name) for name in (red, black)]
-        if nodes[0] is None or nodes[1] is None:
-            return False
-        self.probes = (nodes[0], nodes[1])
-        return True
+        found = nodes[0] is not None and nodes[1] is not None
+        self.probes = (nodes[0], nodes[1]) if nodes[0] is not None and nodes[1] is not None else None
+        return found
 
     def _node(self, name: str) -> str | None:
-        """The circuit's node of a pin such as `sensor.signal1`, `unit.supply`, `battery-`."""
+        """The circuit's node of a pin."""
         if name == "battery-":
             return GROUND
-        plug, _, line = name.partition(".")
+        plug, _, label = name.partition(".")
+        line = (PINS_6 if self.vehicle.electronic else PINS_3).get(label, label)
         tracks = len(self.vehicle.wiring.circuit.tracks)
         if line in _MOTOR_PINS and plug in ("sensor", "unit"):
             return line if self.vehicle.electronic else None
@@ -185,7 +195,10 @@ class _Talk(socketserver.StreamRequestHandler):
 
     def _reading(self) -> str:
         time.sleep(_METER_S)
-        volts = self.server.owner.metered_v() + self._random.normal(0.0, _NOISE_V)
+        shown = self.server.owner.metered_v()
+        if np.isnan(shown):
+            return "9.91E37"
+        volts = shown + self._random.normal(0.0, _NOISE_V)
         span = next((r for r in _RANGES_V if abs(volts) <= 1.1 * r), None)
         if span is None:
             return "9.90000000E+37"

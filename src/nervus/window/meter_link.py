@@ -3,6 +3,7 @@
 import logging
 import threading
 import time
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -10,6 +11,11 @@ from nervus.domain.errors import OutsideError, Stopped
 from nervus.pins.meter import Meter
 from nervus.pins.settling import SettleWatch
 
+if TYPE_CHECKING:
+    from nervus.link.instruments import MeterSetup
+
+# A meter that answers nonsense so often in a row is set to something else, or is none.
+_GARBLED_TIMES = 20
 _log = logging.getLogger(__name__)
 
 
@@ -26,9 +32,19 @@ class MeterLink(QObject):
     settled = pyqtSignal(float)
     ended = pyqtSignal(str)
 
-    def __init__(self, where: str, meter: Meter, parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        where: str,
+        meter: Meter,
+        setup: "MeterSetup | None" = None,
+        parent: QObject | None = None,
+        *,
+        moves_probes: bool = False,
+    ) -> None:
         super().__init__(parent)
-        self.where = where
+        self._moves_probes = moves_probes
+        self.where, self._setup = where, setup
+        self._garbled = 0
         self._watch = SettleWatch(meter)
         self._stop = threading.Event()
         self._probes: tuple[str, str] | None = None
@@ -51,8 +67,9 @@ class MeterLink(QObject):
 
     def put_probes(self, red: str, black: str) -> None:
         """Tell a simulated vehicle's meter where its probes are; a real one has hands on it."""
-        with self._lock:
-            self._probes = (red, black)
+        if self._moves_probes:
+            with self._lock:
+                self._probes = (red, black)
 
     def _run(self) -> None:
         why = ""
@@ -68,11 +85,25 @@ class MeterLink(QObject):
             why = "Nervus let go of the meter because of a fault of its own; see the log."
         self.ended.emit("" if self._stop.is_set() else why)
 
-    def _ask(self) -> None:
-        from nervus.link.instruments import Instrument, MeterSetup  # noqa: PLC0415 - when first wanted
+    def _volts(self, answer: str) -> float | None:
+        """What it said, in volts; nonsense now and then is no number."""
+        from nervus.link.errors import Garbled  # noqa: PLC0415 - when first wanted
         from nervus.link.meter_words import volts_said  # noqa: PLC0415 - as above
 
-        setup = MeterSetup()
+        try:
+            said = volts_said(answer)
+        except Garbled:
+            self._garbled += 1
+            if self._garbled >= _GARBLED_TIMES:
+                raise
+            return None
+        self._garbled = 0
+        return said.volts
+
+    def _ask(self) -> None:
+        from nervus.link.instruments import Instrument, MeterSetup  # noqa: PLC0415 - when first wanted
+
+        setup = self._setup or MeterSetup()
         instrument = Instrument(self.where, setup)
         try:
             if setup.first:
@@ -82,9 +113,10 @@ class MeterLink(QObject):
                     probes, self._probes = self._probes, None
                 if probes is not None:
                     instrument.tell(f"ROUT:PROB {probes[0]},{probes[1]}")
-                said = volts_said(instrument.ask(setup.question))
-                self.shows.emit(said.volts)
-                value = self._watch.feed(time.monotonic(), said.volts)
+                    self._watch.begin_anew()
+                volts = self._volts(instrument.ask(setup.question))
+                self.shows.emit(volts)
+                value = self._watch.feed(time.monotonic(), volts)
                 if value is not None:
                     self.settled.emit(value)
         finally:

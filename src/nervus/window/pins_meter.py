@@ -1,5 +1,7 @@
 """A meter for the page of pins: connected, let go, its probes put where a pair is proposed."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
 
 from nervus.judge.plug_state import meter_of
@@ -8,6 +10,9 @@ from nervus.window.meter_link import MeterLink
 from nervus.window.pins_page import PinsPage
 from nervus.window.setting_tone import SettledTone
 from nervus.window.sound import SoundOut
+
+if TYPE_CHECKING:
+    from nervus.link.instruments import MeterSetup
 
 _FRAME_MS = 40
 
@@ -45,14 +50,15 @@ class PinsMeter(QObject):
         from nervus.window.connect_dialogs import MeterDialog  # noqa: PLC0415 - when first wanted
 
         dialog = MeterDialog(self._settings, page)
-        dialog.wanted.connect(lambda at, _line, _setup: self.connect_to(at, page))
+        dialog.wanted.connect(lambda at, _line, setup: self.connect_to(at, page, setup))
         dialog.open()
 
-    def connect_to(self, where: str, page: PinsPage) -> None:
+    def connect_to(self, where: str, page: PinsPage, setup: "MeterSetup | None" = None) -> None:
         """Take what this meter shows at the page's pins."""
         self.stop()
         assert page.job is not None  # noqa: S101 - shown only with a job
-        link = MeterLink(where, meter_of(page.job), self)
+        simulated = where == self._live.meter_address
+        link = MeterLink(where, meter_of(page.job), setup, self, moves_probes=simulated)
         link.shows.connect(page.show_live)
         link.settled.connect(self._settled)
         link.ended.connect(self._ended)

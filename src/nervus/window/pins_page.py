@@ -68,7 +68,9 @@ _KEY_ON: Final = (
     "Ohms with the key on would be the unit's, not the line's: turn it off, write “key off”."
 )
 # A text with a word in it is a reading told in words; these are none of it.
-_NO_WORD: Final = re.compile(r"(?i)\b(nothing|none|ovld|open|inf(inite)?|k?ohms?|to)\b")
+_NO_WORD: Final = re.compile(
+    r"(?i)\b(nothing|none|ovld|open|inf(inite)?|k?ohms?|to|continuity|beeps?|through)\b"
+)
 _A_WORD: Final = re.compile(r"[A-Za-z]{3,}")
 _MARKS: Final = {Kind.WRONG: "✗", Kind.OPEN: "○", Kind.GOOD: "✓"}
 
@@ -99,6 +101,7 @@ class PinsPage(StationPage):
         self.answer: Answer | None = None
         self.next: tuple[str, str] = ("", "")
         self._given: tuple[str, str] | None = None
+        self._live_v: float | None = None
         self.solver = PinsSolver(self)
         self.solver.solved.connect(self._answered)
         self.solver.failed.connect(self.told)
@@ -247,11 +250,20 @@ class PinsPage(StationPage):
         )
         self.solver.ask(self.job, self.plug, self.conditions.situation, known)
         drawn = self.face is not None
-        self.view.show_face(self.face, Shown())
+        self.view.show_face(self.face, self._still_true())
         self.draw.setText("The plug …" if drawn else "Draw the plug …")
         self.draw.setObjectName("choice" if drawn else "primary")
         _polish(self.draw)
         self._show_next()
+
+    def _still_true(self) -> Shown:
+        """What was solved last, where it is of this plug under these conditions: until the next is."""
+        answer = self.answer
+        if answer is None or self.job is None or answer.job.id != self.job.id:
+            return Shown()
+        if answer.plug is not self.plug or answer.situation != self.conditions.situation:
+            return Shown()
+        return Shown(answer.state.solved.pins, answer.state.roles)
 
     def _answered(self, answer: Answer) -> None:
         self.answer = answer
@@ -391,27 +403,19 @@ class PinsPage(StationPage):
         return True
 
     def _line_of(self, label: str) -> str:
-        """A pin as the simulated meter's probes know it, "" where that can't be said."""
+        """A pin as the simulated meter's probes know it."""
         if label == BATTERY:
             return "battery-"
-        role = _role(self.face, label)
-        line = {
-            PinRole.SUPPLY: "supply",
-            PinRole.GROUND: "ground",
-            PinRole.SIGNAL_1: "signal1",
-            PinRole.SIGNAL_2: "signal2",
-            PinRole.MOTOR_PLUS: "motor_plus",
-            PinRole.MOTOR_MINUS: "motor_minus",
-        }.get(role)
-        end = {PlugEnd.SENSOR: "sensor", PlugEnd.UNIT: "unit"}.get(self.plug)
-        return f"{end}.{line}" if line is not None and end is not None else ""
+        end = {PlugEnd.SENSOR: "sensor", PlugEnd.UNIT: "unit"}.get(self.plug, "")
+        return f"{end}.{label}"
 
     # -- what is entered -----------------------------------------------------------------------------
 
     def _entered(self) -> None:
         text = self.line.text().strip()
         if not text:
-            self._go_there()
+            if not self._go_there() and self._live_v is not None:
+                self.take_settled(self._live_v)
             return
         if self._said(text):
             self.line.clear()
@@ -439,6 +443,7 @@ class PinsPage(StationPage):
 
     def show_live(self, volts: float | None) -> None:
         """What a connected meter shows now."""
+        self._live_v = volts
         self.meter.setText("From the meter" if volts is None else f"Meter {volts:.2f} V")
 
     def point_again(self) -> None:
