@@ -131,9 +131,14 @@ def plug_state(
     return PlugState(face, _rows(here, volts, solved), solved, roles, differences, lines, told)
 
 
-def pairs_left(state: PlugState, *, to_battery: bool, labels: Sequence[str]) -> list[tuple[str, str]]:
-    """Pairs (black, red) that were not measured under this condition, in the order of the pins."""
-    done = {frozenset((r.reading.red, r.reading.black)) for r in state.rows}
+def rows_at(job: Job, plug: PlugEnd, situation: Situation) -> tuple[Row, ...]:
+    """The readings of a plug under one condition, before they are solved."""
+    return tuple(Row(r, None, wrong=False) for r in readings_at(job, plug) if _same(r, situation))
+
+
+def pairs_left(rows: Sequence[Row], *, to_battery: bool, labels: Sequence[str]) -> list[tuple[str, str]]:
+    """Pairs (black, red) that are not among the rows, in the order of the pins."""
+    done = {frozenset((r.reading.red, r.reading.black)) for r in rows}
     if to_battery:
         return [(BATTERY, label) for label in labels if frozenset((label, BATTERY)) not in done]
     return [pair for pair in combinations(labels, 2) if frozenset(pair) not in done]

@@ -44,7 +44,7 @@ class Drop:
 
     Attributes:
         role: which line.
-        volts: lost from the unit's plug to the sensor's, or of a ground the other way.
+        volts: lost along it, the way the current goes.
         unsure_v: of that.
         ohms: of the line, from the track's current; `None` where that is not known.
     """
@@ -146,9 +146,8 @@ def drops(
         here, there = ends
         if here is None or there is None or here.volts is None or there.volts is None:
             continue
-        lost = there.volts - here.volts
-        if role is PinRole.GROUND:
-            lost = -lost
+        # Supply comes from the unit; ground and signals go to it.
+        lost = there.volts - here.volts if role is PinRole.SUPPLY else here.volts - there.volts
         unsure = (here.unsure_v**2 + there.unsure_v**2) ** 0.5
         found.append(Drop(role, lost, unsure, _ohms(role, lost, sensor, faces[0], track_ohms, tracks)))
     return tuple(found)

@@ -113,7 +113,7 @@ def pin_jobs() -> tuple[Course, ...]:
     spread.codes("P0222-16", "P2135-62", status=0x2F)
     spread.drawn(sensor, "1 2 3 / 4 5 6", _SIX).drawn(unit, "1 2 3 4 5 6", _SIX)
     spread.probed(sensor, p1=0.02, p3=4.12, p4=4.99, p6=0.83)
-    spread.probed(unit, p1=0.01, p3=1.31, p4=5.0, p6=0.83)
+    spread.probed(unit, p1=0.01, p3=0.03, p4=5.0, p6=0.83)
     slip = PinsCourse(6, 8)
     slip.told("lamp on, nothing noticed", ("lamp",), ())
     slip.drawn(sensor, "1 2 3 / 4 5 6").table(sensor, _TABLE)

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -30,6 +31,7 @@ from nervus.judge.plug_state import (
     meter_of,
     pairs_left,
     readings_at,
+    rows_at,
     where_words,
 )
 from nervus.judge.words import natural_frequency
@@ -114,6 +116,8 @@ class PinsPage(StationPage):
         self.sentences.setAccessibleName("What the readings say together")
         self.sentences.setWordWrap(True)
         self.sentences.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.sentences.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.sentences.setMinimumHeight(60)
         self.nothing = quiet("", self)
         self._make_line()
         self._lay_out()
@@ -152,16 +156,23 @@ class PinsPage(StationPage):
             self.plugs[plug] = button
             head.addWidget(button)
         head.addStretch(1)
-        self.draw = self._button(head, "Draw the plug …", self._draw)
+        self.draw = self._button(head, "Draw plug …", self._draw)
         self.roles = self._button(head, "Take roles", self._take_roles)
         self.good = self._button(head, "Known good", self._keep_good)
         self.sheet = self._button(head, "Meter …", self._ask_meter)
         self.setting = self._button(head, "Set sensor …", self.setting_wanted.emit)
+        self.side = QStackedWidget(self)
+        for picture in (self.table, self.circuit):
+            self.side.addWidget(picture)
+        left = QVBoxLayout()
+        left.setSpacing(6)
+        left.addWidget(self.view, 3)
+        left.addWidget(self.nothing)
+        left.addWidget(self.sentences, 4)
         pictures = QHBoxLayout()
         pictures.setSpacing(10)
-        pictures.addWidget(self.view, 3)
-        pictures.addWidget(self.circuit, 0, Qt.AlignmentFlag.AlignTop)
-        pictures.addWidget(self.table, 4)
+        pictures.addLayout(left, 6)
+        pictures.addWidget(self.side, 4)
         entry = QHBoxLayout()
         entry.setSpacing(6)
         entry.addWidget(self.line, 1)
@@ -174,13 +185,20 @@ class PinsPage(StationPage):
         self.column.addLayout(head)
         under = QHBoxLayout()
         under.addWidget(self.conditions, 1)
+        self.drawn_circuit = self._button(under, "Circuit", self._show_side)
+        self.drawn_circuit.setCheckable(True)
         self.guide = self._button(under, "Step by step …", self.guide_wanted.emit)
         self.column.addLayout(under)
-        self.column.addLayout(pictures, 5)
-        self.column.addWidget(self.nothing)
-        self.column.addWidget(self.sentences, 3)
+        self.column.addLayout(pictures, 1)
         self.column.addLayout(told)
         self.column.addLayout(entry)
+
+    def _show_side(self) -> None:
+        """The circuit in place of the readings, where there is one to show."""
+        there = self.answer is not None and self.answer.picture is not None
+        self.drawn_circuit.setEnabled(there)
+        on = there and self.drawn_circuit.isChecked()
+        self.side.setCurrentWidget(self.circuit if on else self.table)
 
     def _button(self, row: QHBoxLayout, words: str, act: Callable[[], object]) -> QPushButton:
         button = QPushButton(words, self)
@@ -215,6 +233,10 @@ class PinsPage(StationPage):
         if self.job is not None and self.job.id != job.id:
             self.answer = self._given = None
             self.line.clear()
+            self.plug = PlugEnd.SENSOR
+            self.plugs[self.plug].setChecked(True)
+            self.table.show_rows(())
+            self.sentences.clear()
         super().show_job(job)
         self._ask()
 
@@ -251,7 +273,9 @@ class PinsPage(StationPage):
         self.solver.ask(self.job, self.plug, self.conditions.situation, known)
         drawn = self.face is not None
         self.view.show_face(self.face, self._still_true())
-        self.draw.setText("The plug …" if drawn else "Draw the plug …")
+        if self.state is None:
+            self.table.show_rows(rows_at(self.job, self.plug, self.conditions.situation))
+        self.draw.setText("The plug …" if drawn else "Draw plug …")
         self.draw.setObjectName("choice" if drawn else "primary")
         _polish(self.draw)
         self._show_next()
@@ -280,6 +304,7 @@ class PinsPage(StationPage):
         self.view.show_face(state.face, Shown(state.solved.pins, state.roles, frozenset(wrong)))
         self.table.show_rows(state.rows)
         self.circuit.show_explanation(answer.picture)
+        self._show_side()
         self._tell(answer)
         self._show_next()
 
@@ -288,9 +313,10 @@ class PinsPage(StationPage):
         for told in answer.state.told:
             item = QListWidgetItem(f"{_MARKS[told.kind]}  {told.text}", self.sentences)
             item.setData(Qt.ItemDataRole.UserRole, told.entries)
-        named = [f for f in answer.faults.fitting if f.id != "nothing"][:3]
-        if answer.faults.readings and named:
-            rest = next((f.chance for f in answer.faults.fitting if f.id == "nothing"), 0.0)
+        fitting = answer.faults.fitting if answer.faults is not None else ()
+        named = [f for f in fitting if f.id != "nothing"][:3]
+        if answer.faults is not None and answer.faults.readings and named:
+            rest = next((f.chance for f in fitting if f.id == "nothing"), 0.0)
             words = "; ".join(f"{f.text} ({natural_frequency(f.chance)})" for f in named)
             if rest > 0.5:
                 words = f"nothing that shows now ({natural_frequency(rest)}); else {words}"
@@ -317,7 +343,7 @@ class PinsPage(StationPage):
 
     def _show_next(self) -> None:
         """Where the probes go, and what is to be expected there."""
-        proposed = self.answer.faults.proposed if self.answer is not None else None
+        proposed = self._proposed
         finding = self.order.currentText() == _TO_FIND
         if self.face is None:
             self.where.setText("Told in words")
@@ -342,14 +368,18 @@ class PinsPage(StationPage):
             "No reading at these pins would part the faults that are left." if finding else ""
         )
 
+    @property
+    def _proposed(self) -> Proposed | None:
+        faults = self.answer.faults if self.answer is not None else None
+        return faults.proposed if faults is not None else None
+
     def _in_turn(self) -> tuple[str, str] | None:
-        face, state = self.face, self.state
-        if face is None:
+        face = self.face
+        if face is None or self.job is None:
             return None
+        rows = rows_at(self.job, self.plug, self.conditions.situation)
         labels = [p.label for p in face.pins]
-        if state is None:
-            return self.next if self.next[1] in labels else None
-        left = pairs_left(state, to_battery=self.order.currentText() == _TO_BATTERY, labels=labels)
+        left = pairs_left(rows, to_battery=self.order.currentText() == _TO_BATTERY, labels=labels)
         return left[0] if left else None
 
     def _point_at(self, black: str, red: str) -> None:
@@ -387,7 +417,7 @@ class PinsPage(StationPage):
 
     def _go_there(self) -> bool:
         """Take the proposed plug and conditions; whether there was somewhere to go."""
-        proposed = self.answer.faults.proposed if self.answer is not None else None
+        proposed = self._proposed
         if self.order.currentText() != _TO_FIND or proposed is None:
             return False
         if proposed.plug is self.plug and self._fits(proposed):

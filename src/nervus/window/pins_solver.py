@@ -1,7 +1,7 @@
 """Solves a plug and weighs its faults beside the interface thread; the latest question counts."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -16,14 +16,17 @@ from nervus.window.tasks import Task
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What came of a question: for which job, plug and condition."""
+    """What came of a question: for which job, plug and condition; faults and picture come after it."""
 
     job: Job
     plug: PlugEnd
     situation: Situation
     state: PlugState
-    faults: PinFaults
+    faults: PinFaults | None
     picture: CircuitExplanation | None
+
+
+_Question = tuple[Job, PlugEnd, Situation, Sequence[Reading]]
 
 
 class PinsSolver(QObject):
@@ -50,17 +53,28 @@ class PinsSolver(QObject):
         """Solve this; what was asked before is dropped."""
         if self._task is not None:
             self._task.stop()
-        task = Task(lambda _progress: _answered(job, plug, situation, known_good), self)
-        task.succeeded.connect(lambda answer: self._take(task, answer))
+        question = (job, plug, situation, known_good)
+        task = Task(lambda _progress: _answered(*question), self)
+        task.succeeded.connect(lambda answer: self._take(task, answer, then=question))
         task.failed.connect(lambda why: self._fail(task, why))
         self._task = task
         task.start()
 
-    def _take(self, task: Task, answer: Answer) -> None:
+    def _take(self, task: Task, answer: Answer, then: _Question | None = None) -> None:
+        """What the readings say comes first, which fault they fit after it."""
         if task is self._task:
             self._task = None
             self.solved.emit(answer)
+            if then is not None and self._task is None:
+                self._weigh(answer)
         task.deleteLater()
+
+    def _weigh(self, answer: Answer) -> None:
+        task = Task(lambda _progress: _with_faults(answer), self)
+        task.succeeded.connect(lambda whole: self._take(task, whole))
+        task.failed.connect(lambda why: self._fail(task, why))
+        self._task = task
+        task.start()
 
     def _fail(self, task: Task, why: str) -> None:
         if task is self._task:
@@ -70,11 +84,16 @@ class PinsSolver(QObject):
 
 
 def _answered(job: Job, plug: PlugEnd, situation: Situation, known_good: Sequence[Reading]) -> Answer:
-    from nervus.judge.fault_picture import picture_of  # noqa: PLC0415 - loads the core, beside
-    from nervus.judge.next_pair import pin_faults  # noqa: PLC0415 - as above
-    from nervus.judge.plug_state import plug_state  # noqa: PLC0415 - as above
+    from nervus.judge.plug_state import plug_state  # noqa: PLC0415 - loads the core, beside
     from nervus.judge.profiles import profile_for  # noqa: PLC0415 - as above
 
     state = plug_state(job, plug, situation, profile_for(job.vehicle.throttle), known_good)
-    faults = pin_faults(job)
-    return Answer(job, plug, situation, state, faults, picture_of(faults, job))
+    return Answer(job, plug, situation, state, None, None)
+
+
+def _with_faults(answer: Answer) -> Answer:
+    from nervus.judge.fault_picture import picture_of  # noqa: PLC0415 - loads the core, beside
+    from nervus.judge.next_pair import pin_faults  # noqa: PLC0415 - as above
+
+    faults = pin_faults(answer.job)
+    return replace(answer, faults=faults, picture=picture_of(faults, answer.job))

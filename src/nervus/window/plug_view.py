@@ -13,7 +13,10 @@ from nervus.pins.roles import RoleGuess
 from nervus.pins.solving import SolvedPin
 from nervus.window.theme import BRIGHT, Theme
 
-_CELL_W, _CELL_H, _SOCKET, _EDGE = 84.0, 86.0, 34.0, 12.0
+_CELL_W, _CELL_H, _SOCKET, _EDGE = 84.0, 104.0, 34.0, 12.0
+_CROWDED = 64.0
+# So many rows of pins are always shown whole, each of so many points at the least.
+_SHOWN_ROWS, _LEAST_ROW = 3, 72.0
 _TOKENS: Final = {
     PinRole.SUPPLY: "supply",
     PinRole.GROUND: "ink",
@@ -67,6 +70,8 @@ class PlugView(QWidget):
         """Draw a face, with what is known of its pins."""
         self._face, self._shown = face, shown
         pins = face.pins if face is not None else ()
+        rows, _ = self._grid()
+        self.setMinimumHeight(int(min(rows, _SHOWN_ROWS) * _LEAST_ROW + 2 * _EDGE))
         self.setAccessibleDescription("; ".join(_told(pin, shown) for pin in pins) or "not drawn yet")
         self.updateGeometry()
         self.update()
@@ -121,7 +126,8 @@ class PlugView(QWidget):
             QRectF(3, 3, columns * wide + 2 * _EDGE - 6, rows * high + 2 * _EDGE - 6), 6, 6
         )
         if self._face is None:
-            self._text(painter, QRectF(self.rect()), "muted", 14, "Draw the plug first.")
+            whole = QRectF(3, 3, columns * wide + 2 * _EDGE - 6, rows * high + 2 * _EDGE - 6)
+            self._text(painter, whole, "muted", 14, "Draw the plug first.")
             return
         for pin in self._face.pins:
             self._paint_pin(painter, pin)
@@ -141,7 +147,10 @@ class PlugView(QWidget):
         if bad:
             painter.fillRect(box, self._hatched())
         self._text(painter, box, "ink", 14, pin.label, bold=True)
-        below = QRectF(spot.x() - wide / 2, spot.y() + half + 1, wide, 16)
+        # Where many share a row, every other one says what it is a step lower.
+        step = 31.0 if wide < _CROWDED and pin.column % 2 else 0.0
+        width = wide if wide >= _CROWDED else 2 * wide - 4
+        below = QRectF(spot.x() - width / 2, spot.y() + half + 1 + step, width, 16)
         self._text(painter, below, token, 12, self._role(pin))
         below.translate(0, 15)
         self._text(painter, below, "ink", 13, _volts(solved))

@@ -32,6 +32,7 @@ class ReadingsTable(QTableWidget):
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setMinimumWidth(280)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setShowGrid(False)
         self.setTabKeyNavigation(False)
         upright = self.verticalHeader()
@@ -89,7 +90,7 @@ def _cells(row: Row) -> tuple[str, ...]:
     if row.expected is not None:
         shown = row.expected if reading.signed else abs(row.expected)
         fits = f"{shown:.2f}".replace("-0.00", "0.00")
-    mark = "✗ contradicts" if row.wrong else ""
+    mark = "✗" if row.wrong else ""
     return reading.black or "battery −", reading.red or "", value, fits, mark  # noqa: RUF001 - a minus
 
 
