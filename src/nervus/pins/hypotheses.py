@@ -21,12 +21,12 @@ _LEAST_R: Final = 0.004
 # What it costs to call such a pin weak; and what no wrong reading bends a resistance to.
 _FIRM, _NEGATIVE_R = 40.0, -0.3
 # Weak pins at once; sets of each size that are carried on, and that are weighed in the end.
-_MOST_WEAK, _BEAM, _FOLLOWED = 5, 3, 6
+_MOST_WEAK, _BEAM, _WIDE_BEAM, _FOLLOWED = 5, 3, 8, 6
 # So often the signs are taken from the best solution, and all is solved with them.
 _RESIGNED: Final = 2
 # Nothing needs explaining below so many deviations; about what taking one reading for wrong costs.
-_FITS, _SLIP = 1.0, 6.0
-_TURNS: Final = 3
+_FITS, _SLIP = 2.0, 6.0
+_TURNS, _FEW_TURNS = 3, 2
 # So many hypotheses with no, one and two readings wrong are solved to the end for a pattern of signs.
 _SOUND, _ONE_WRONG, _TWO_WRONG, _PAIRED = 8, 24, 12, 6
 _ALONE, _HOPELESS = 1e-3, 1e8
@@ -103,13 +103,19 @@ def weigh(system: System, patterns: Sequence[FloatArray], log_chances: Sequence[
     all_solved = [_tried(system, signs) for signs in patterns]
     costs = [s.cost - chance for s, chance in zip(all_solved, log_chances, strict=True)]
     for _ in range(_RESIGNED):
-        # Weak pins and wrong readings bend what was taken for firm, and the signs with it.
-        settled = _settled(system, _best(system, patterns, all_solved, costs))
-        if any(np.array_equal(settled, signs) for signs in patterns):
+        # Weak pins and wrong readings bend what was taken for firm, and the signs with it; the best of
+        # all is looked at once more, with more sets of weak pins.
+        best = _best(system, patterns, all_solved, costs)
+        settled = _settled(system, best)
+        if np.array_equal(settled, best.signs):
             break
         patterns.append(settled)
         all_solved.append(_tried(system, settled))
         costs.append(all_solved[-1].cost)
+    number = _best(system, patterns, all_solved, costs).pattern
+    chance = float(np.median(all_solved[number].cost - costs[number]))
+    all_solved[number] = _tried(system, patterns[number], _WIDE_BEAM)
+    costs[number] = all_solved[number].cost - chance
     least = min(float(c.min()) for c in costs)
     mass = [np.exp(least - c) for c in costs]
     total = sum(float(w.sum()) for w in mass)
@@ -140,13 +146,13 @@ def _best(
     )
 
 
-def _tried(system: System, signs: FloatArray) -> _Solved:
+def _tried(system: System, signs: FloatArray, beam: int = _BEAM) -> _Solved:
     """The hypotheses of one pattern that may be worth something.
 
     Each set of weak pins with no reading wrong; then one and two readings less, where the formulas say
     that it may pay. Where nothing is weak they are exact, and every single reading is tried.
     """
-    sets = _sets(system, signs)
+    sets = _sets(system, signs, beam)
     m = system.volts.size
     first = _solve(system, signs, sets, np.ones((len(sets), m), dtype=bool))
     one = _without_one(first)
@@ -185,7 +191,7 @@ def _settled(system: System, best: Hypothesis) -> FloatArray:
     return np.asarray(np.where(clear, np.sign(apart), best.signs))
 
 
-def _sets(system: System, signs: FloatArray) -> BoolArray:
+def _sets(system: System, signs: FloatArray, beam: int) -> BoolArray:
     """The sets of weak pins that are tried: from nobody on, the best few of each size with one more."""
     m, n = system.rows.shape
     whole = np.ones((1, m), dtype=bool)
@@ -204,10 +210,10 @@ def _sets(system: System, signs: FloatArray) -> BoolArray:
             new[row, list(pins)] = True
         if not len(new):
             break
-        solved = _solve(system, signs, new, np.repeat(whole, len(new), axis=0))
+        solved = _solve(system, signs, new, np.repeat(whole, len(new), axis=0), _FEW_TURNS)
         # A wrong reading bends all sets alike: each is ranked by how it does without its worst one.
         ranked = solved.cost + np.minimum(0.0, _without_one(solved).min(axis=1) + _SLIP)
-        best = new[np.argsort(ranked)[:_BEAM]]
+        best = new[np.argsort(ranked)[:beam]]
         sets = np.concatenate([sets, new[np.argsort(ranked)[:_FOLLOWED]]])
     return sets
 
@@ -216,7 +222,9 @@ def _battery(system: System) -> BoolArray:
     return np.asarray([label == BATTERY for label in system.labels])
 
 
-def _solve(system: System, signs: FloatArray, weak: BoolArray, kept: BoolArray) -> _Solved:
+def _solve(
+    system: System, signs: FloatArray, weak: BoolArray, kept: BoolArray, turns: int = _TURNS
+) -> _Solved:
     m, n = system.rows.shape
     volts = system.volts * signs
     touch = np.abs(system.rows)
@@ -225,14 +233,14 @@ def _solve(system: System, signs: FloatArray, weak: BoolArray, kept: BoolArray) 
     heavy = np.concatenate([np.tile(system.held, (len(weak), 1)), ~weak], axis=1)
     prior = np.where(heavy, _FIXED, system.prior)
     x = np.zeros((len(weak), 2 * n))
-    for _ in range(_TURNS if weak.any() else 1):
+    for _ in range(turns if weak.any() else 1):
         load = 1.0 + np.maximum(x[:, n:], 0.0) @ touch.T
         weight = kept / (system.deviation * load)
         square = weight**2
         inner = (square @ outer).reshape(len(weak), 2 * n, 2 * n)
         inner[:, np.arange(2 * n), np.arange(2 * n)] += prior
         inverse = np.linalg.inv(inner)
-        x = np.einsum("hpq,hq->hp", inverse, (square * volts) @ design)
+        x = (inverse @ ((square * volts) @ design)[:, :, None])[:, :, 0]
     misfit = (volts * (1.0 + x[:, n:] @ touch.T) - x[:, :n] @ system.rows.T) * weight
     scaled = weight[:, :, None] * design
     cost = _cost(system, weak, x, misfit, inner) + _price(system, kept, volts, x)
@@ -288,7 +296,7 @@ def _beyond(system: System, weak: BoolArray, e: FloatArray) -> FloatArray:
 
 def _without_one(solved: _Solved) -> FloatArray:
     """About what one reading less would cost, shape (H, m)."""
-    hat = np.einsum("hmp,hpq,hmq->hm", solved.scaled, solved.inverse, solved.scaled, optimize=True)
+    hat = ((solved.scaled @ solved.inverse) * solved.scaled).sum(axis=2)
     left = np.maximum(1.0 - hat, 1e-9)
     # What has no counterpart among the others fits whatever it says: nothing can tell that it is wrong.
     return np.asarray(-0.5 * solved.misfit**2 / left + np.where(left < _ALONE, _HOPELESS, 0.0))

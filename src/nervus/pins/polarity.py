@@ -1,12 +1,12 @@
 """Readings without a sign: which way round each was, and where that stays open."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import product
 from typing import Final
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import BoolArray, FloatArray
 from nervus.pins.system import SMALL_V, System
 from nervus.pins.taken import BATTERY
 
@@ -15,7 +15,10 @@ from nervus.pins.taken import BATTERY
 _USUAL: Final = ((0.40, 0.0, 0.08), (0.22, 5.0, 0.12), (0.13, 12.8, 1.3))
 _LOWEST_V, _HIGHEST_V = -0.8, 17.0
 # Patterns that are looked at closely, and how much one misfit counts at the most.
-_KEPT, _MOST_MISFIT, _FAR = 5, 12.0, 60.0
+_KEPT, _KEPT_WEAK, _MOST_MISFIT, _FAR = 4, 2, 12.0, 60.0
+# A diagonal so heavy that what it stands on does not move.
+_FIXED: Final = 1e12
+_NEGATIVE_R: Final = -0.02
 _MOST_BRANCHES: Final = 7
 _MOST_USUAL: Final = 6.0
 
@@ -47,32 +50,84 @@ def sign_patterns(system: System) -> list[Pattern]:
     signs = np.ones((len(chosen), system.volts.size))
     signs[:, free] = chosen
     e = (signs * system.volts)[:, tree] @ np.linalg.pinv(system.rows[tree]).T
-    for turn in range(2):
+    fit = _least_squares(system)
+    tried = []
+    for _ in range(2):
+        # As the tree has them, and as all readings together would: weak pins bend the one, a wrong
+        # reading in the tree the other.
         apart = e @ system.rows.T
         signs = np.where(open_signs, np.where(apart < 0.0, -1.0, 1.0), 1.0)
-        if turn == 0:
-            e = (signs * system.volts) @ _least_squares(system).T
+        tried.append(signs)
+        e = (signs * system.volts) @ fit.T
+    signs = np.unique(np.concatenate(tried), axis=0)
+    e = (signs * system.volts) @ fit.T
     misfit = (system.volts * signs - e @ system.rows.T) / system.deviation
-    cost = np.minimum(np.abs(misfit), _MOST_MISFIT).sum(axis=1)
+    firm = np.minimum(np.abs(misfit), _MOST_MISFIT).sum(axis=1)
     clear = np.where(system.volts > SMALL_V, signs, 0.0)
     if system.turnable:
-        first = int(np.argmax(system.volts))
-        clear = clear * clear[:, [first]]
-    _, distinct = np.unique(clear[np.argsort(cost)], axis=0, return_index=True)
-    ranked = np.argsort(cost)[np.sort(distinct)]
-    near = [k for k in ranked if cost[k] < cost[ranked[0]] + _FAR]
-    return _told(system, [signs[k] for k in near[:_KEPT]])
+        clear = clear * clear[:, [int(np.argmax(system.volts))]]
+    chosen: list[int] = []
+    for cost, count in ((firm, _KEPT), (_costs(system, signs), _KEPT_WEAK)):
+        _, distinct = np.unique(clear[np.argsort(cost)], axis=0, return_index=True)
+        ranked = np.argsort(cost)[np.sort(distinct)]
+        chosen += [int(k) for k in ranked[:count] if cost[k] < cost[ranked[0]] + _FAR]
+    _, once = np.unique(clear[chosen], axis=0, return_index=True)
+    found = [signs[chosen[k]] for k in sorted(once)]
+    if not system.turnable:
+        found = _turned(system, open_signs) + found[: _KEPT_WEAK + 1]
+    return _told(system, list({tuple(s): s for s in found}.values()))
+
+
+def _turned(system: System, open_signs: BoolArray) -> list[FloatArray]:
+    """What readings without a sign say among themselves, both ways round; those with one decide."""
+    alone = replace(
+        system,
+        rows=system.rows[open_signs],
+        volts=system.volts[open_signs],
+        signed=system.signed[open_signs],
+        deviation=system.deviation[open_signs],
+        turnable=True,
+    )
+    both = []
+    for pattern in sign_patterns(alone)[:_KEPT_WEAK]:
+        for way in (1.0, -1.0):
+            signs = np.ones(system.volts.size)
+            signs[open_signs] = way * pattern.signs
+            both.append(signs)
+    return both
+
+
+def _costs(system: System, signs: FloatArray) -> FloatArray:
+    """How badly each pattern fits, shape (P,), when every pin may be weak; one misfit counts so much."""
+    m, n = system.rows.shape
+    volts = system.volts * signs
+    touch = np.abs(system.rows)
+    rows = np.broadcast_to(system.rows, (len(signs), m, n))
+    design = np.concatenate([rows, -touch * volts[:, :, None]], axis=2)
+    prior = np.diag(np.concatenate([np.where(system.held, _FIXED, system.prior[:n]), system.prior[n:]]))
+    weight = np.broadcast_to(1.0 / system.deviation, volts.shape)
+    for _ in range(2):
+        scaled = design * weight[:, :, None]
+        inner = scaled.transpose(0, 2, 1) @ scaled + prior
+        right = scaled.transpose(0, 2, 1) @ (volts * weight)[:, :, None]
+        x = np.linalg.solve(inner, right)[:, :, 0]
+        load = 1.0 + np.maximum(x[:, n:], 0.0) @ touch.T
+        weight = 1.0 / (system.deviation * load)
+    shown = (x[:, :n] @ system.rows.T) / load
+    misfit = np.abs(volts - shown) / system.deviation
+    backwards = (x[:, n:] < _NEGATIVE_R).sum(axis=1)
+    return np.asarray(np.minimum(misfit, _MOST_MISFIT).sum(axis=1) + _MOST_MISFIT * backwards)
 
 
 def _told(system: System, ranked: list[FloatArray]) -> list[Pattern]:
-    made = []
+    made, fit = [], _least_squares(system)
     for signs in ranked:
-        e = _least_squares(system) @ (system.volts * signs)
+        e = fit @ (system.volts * signs)
         ways = [usual(system, e)] if not system.turnable else [usual(system, e), usual(system, -e)]
         made.append(Pattern(signs, float(np.logaddexp.reduce(ways))))
     most = max(p.log_chance for p in made)
     # What is usual weighs where readings leave it open, and never more than they do.
-    return [Pattern(p.signs, max(p.log_chance - most, -_MOST_USUAL)) for p in made[:_KEPT]]
+    return [Pattern(p.signs, max(p.log_chance - most, -_MOST_USUAL)) for p in made]
 
 
 def _tree(system: System) -> list[int]:

@@ -58,6 +58,9 @@ class SettingDialog(QDialog):
         kept = of_kind(job.entries, Setting) if job is not None else ()
         self.setting: Setting | None = kept[-1] if kept and not kept[-1].is_set else None
         self._make_fields()
+        if self.setting is not None:
+            self.degrees.setText(_written(self.setting.degrees_span))
+            self.radius.setText(_written(self.setting.slot_radius_mm))
         self._lay_out()
         self._tone = SettingTone()
         self._sound: SoundOut | None = None
@@ -80,6 +83,7 @@ class SettingDialog(QDialog):
         self.wrong.setObjectName("caution")
         self.wrong.hide()
         self.told = quiet("", self)
+        self.told.setObjectName("told")
         self.old = quiet("", self)
         self.degrees = self._small("Plate turns, degrees", "83")
         self.radius = self._small("Slot's radius, mm", "")
@@ -256,6 +260,10 @@ class SettingDialog(QDialog):
         self.tone.setChecked(False)
         self._toggle_tone()
         super().done(result)
+
+
+def _written(value: float | None) -> str:
+    return "" if value is None else f"{value:g}"
 
 
 def _as_found(setting: Setting) -> str:

@@ -228,6 +228,13 @@ LivePanel[flash="true"] { border: 4px solid %(inflamed)s; }
 QLineEdit { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s; border-radius: 4px;
        padding: 4px 10px; font-size: 14px; }
 QLineEdit:focus { border: 2px solid %(action)s; padding: 3px 9px; }
+QLabel#told { font-size: 15px; }
+QComboBox { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s; border-radius: 4px;
+       padding: 4px 10px; font-size: 14px; }
+QComboBox:focus { border: 2px solid %(action)s; padding: 3px 9px; }
+QComboBox:disabled { color: %(muted)s; }
+QComboBox QAbstractItemView { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s;
+       selection-background-color: %(action)s; selection-color: %(on_action)s; }
 QTableWidget { background: %(surface)s; border: 1px solid %(line)s; gridline-color: %(line)s; }
 QHeaderView::section { background: %(soft)s; color: %(ink)s; border: 0; padding: 6px 8px; }
 QCheckBox { spacing: 6px; font-size: 14px; }
