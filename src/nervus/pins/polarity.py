@@ -66,13 +66,13 @@ def sign_patterns(system: System) -> list[Pattern]:
     clear = np.where(system.volts > SMALL_V, signs, 0.0)
     if system.turnable:
         clear = clear * clear[:, [int(np.argmax(system.volts))]]
-    chosen: list[int] = []
+    kept: list[int] = []
     for cost, count in ((firm, _KEPT), (_costs(system, signs), _KEPT_WEAK)):
         _, distinct = np.unique(clear[np.argsort(cost)], axis=0, return_index=True)
         ranked = np.argsort(cost)[np.sort(distinct)]
-        chosen += [int(k) for k in ranked[:count] if cost[k] < cost[ranked[0]] + _FAR]
-    _, once = np.unique(clear[chosen], axis=0, return_index=True)
-    found = [signs[chosen[k]] for k in sorted(once)]
+        kept += [int(k) for k in ranked[:count] if cost[k] < cost[ranked[0]] + _FAR]
+    _, once = np.unique(clear[kept], axis=0, return_index=True)
+    found = [signs[kept[k]] for k in sorted(once)]
     if not system.turnable:
         found = _turned(system, open_signs) + found[: _KEPT_WEAK + 1]
     return _told(system, list({tuple(s): s for s in found}.values()))
