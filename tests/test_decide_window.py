@@ -24,8 +24,9 @@ from nervus.knowledge.own_prices import (
 from nervus.knowledge.tree import repairs
 from nervus.window.balance_view import BalanceView, times_in_words
 from nervus.window.decide_page import DecidePage
-from nervus.window.entries_page import ProvePage, WrittenPage
+from nervus.window.entries_page import ProvePage
 from nervus.window.main_window import MainWindow
+from nervus.window.pins_page import PinsPage
 from nervus.window.prices_dialog import PricesDialog
 from nervus.window.theme import BRIGHT, DIM
 from widget_walk import stumbles
@@ -105,7 +106,7 @@ def test_a_test_at_the_pins_is_begun_with_its_line_written(
     assert window.stations.now == "pins"
     pins = window.stations.page("pins")
     assert "Key off before the plug comes off" in pins.hint.text()
-    assert isinstance(pins, WrittenPage)
+    assert isinstance(pins, PinsPage)
     qtbot.keyClicks(pins.line, ".03")
     qtbot.keyClick(pins.line, Qt.Key.Key_Return)
     assert window.job is not None

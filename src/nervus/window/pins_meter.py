@@ -31,6 +31,7 @@ class PinsMeter(QObject):
         self._settings, self._live = settings, live
         self.link: MeterLink | None = None
         self._page: PinsPage | None = None
+        self._ending: list[MeterLink] = []
         self._tone = SettledTone()
         self._sound: SoundOut | None = None
         self._timer = QTimer(self)
@@ -84,12 +85,12 @@ class PinsMeter(QObject):
             self._page.meter.setChecked(False)
             self._page.show_live(None)
             link.stop()
+            self._ending.append(link)
 
     def wait(self) -> None:
         """Let go, and wait for it; for when the application itself ends."""
-        link = self.link
         self.stop()
-        if link is not None:
+        for link in self._ending:
             link.wait()
 
     def _settled(self, volts: float) -> None:

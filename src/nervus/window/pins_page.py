@@ -115,7 +115,6 @@ class PinsPage(StationPage):
         self.sentences = QListWidget(self)
         self.sentences.setAccessibleName("What the readings say together")
         self.sentences.setWordWrap(True)
-        self.sentences.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.sentences.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.sentences.setMinimumHeight(60)
         self.nothing = quiet("", self)
@@ -141,7 +140,8 @@ class PinsPage(StationPage):
         self.remove = QPushButton("Take out", self)
         self.remove.clicked.connect(self._take_out)
 
-    def _lay_out(self) -> None:
+    def _head(self) -> QHBoxLayout:
+        """Plugs on the left, what is done with them on the right."""
         head = QHBoxLayout()
         head.setSpacing(6)
         self._plugs = QButtonGroup(self)
@@ -161,8 +161,18 @@ class PinsPage(StationPage):
         self.good = self._button(head, "Known good", self._keep_good)
         self.sheet = self._button(head, "Meter …", self._ask_meter)
         self.setting = self._button(head, "Set sensor …", self.setting_wanted.emit)
+        return head
+
+    def _lay_out(self) -> None:
+        head = self._head()
         self.side = QStackedWidget(self)
-        for picture in (self.table, self.circuit):
+        # The circuit hides itself where it has nothing to say: on a sheet of its own.
+        self.sheet_of_circuit = QWidget(self)
+        of_circuit = QVBoxLayout(self.sheet_of_circuit)
+        of_circuit.setContentsMargins(0, 0, 0, 0)
+        of_circuit.addWidget(self.circuit, 0, Qt.AlignmentFlag.AlignTop)
+        of_circuit.addStretch(1)
+        for picture in (self.table, self.sheet_of_circuit):
             self.side.addWidget(picture)
         left = QVBoxLayout()
         left.setSpacing(6)
@@ -198,7 +208,7 @@ class PinsPage(StationPage):
         there = self.answer is not None and self.answer.picture is not None
         self.drawn_circuit.setEnabled(there)
         on = there and self.drawn_circuit.isChecked()
-        self.side.setCurrentWidget(self.circuit if on else self.table)
+        self.side.setCurrentWidget(self.sheet_of_circuit if on else self.table)
 
     def _button(self, row: QHBoxLayout, words: str, act: Callable[[], object]) -> QPushButton:
         button = QPushButton(words, self)
