@@ -359,7 +359,7 @@ def test_a_slot_that_ends_short_is_told_in_volts_degrees_and_millimetres() -> No
 def test_it_counts_as_set_only_after_both_ends_and_a_sweep_with_the_screws_tight() -> None:
     setting = begin_setting(read_window("0.50"))
     asked = []
-    for answer in ("0.28", "4.20", "5.0", "stop seen", "0.50", "0.56", "0.50", "4.42", "yes"):
+    for answer in ("0.28", "4.20", "5.0", "stop seen", "0.50", "0.56", "0.50", "4.42", "77", "yes"):
         step = question(setting)
         assert step is not None
         asked.append(step.field)
@@ -368,10 +368,12 @@ def test_it_counts_as_set_only_after_both_ends_and_a_sweep_with_the_screws_tight
     # 0.56 crept out of the window: it is asked for again.
     assert asked == [
         "old_closed_v", "old_open_v", "supply_v", "proof", "loose_v", "closed_v", "closed_v", "open_v",
-        "swept",
+        "shown_open", "swept",
     ]  # fmt: skip
     assert setting.is_set
     assert still_to_do(setting, plan_setting(setting)) == ()
+    said = " ".join(sentences(setting, plan_setting(setting)))
+    assert "The unit shows 77 %, 78 % was to be expected: as predicted" in said
 
 
 def test_the_window_is_a_share_of_the_supply_and_creep_is_told() -> None:
@@ -387,7 +389,7 @@ def test_the_window_is_a_share_of_the_supply_and_creep_is_told() -> None:
 
 def test_a_sweep_that_steps_back_is_no_setting() -> None:
     setting = begin_setting(read_window("0.50"))
-    for answer in ("0.28", "4.20", "5.0", "stop", "0.50", "0.50", "4.42", "no"):
+    for answer in ("0.28", "4.20", "5.0", "stop", "0.50", "0.50", "4.42", "-", "no"):
         setting = answered(setting, answer)
     assert not setting.is_set
     assert "a sweep without a step back" in still_to_do(setting, plan_setting(setting))

@@ -223,6 +223,19 @@ def test_ohms_need_the_key_off_and_the_battery_isolated_once_a_job(
     assert [g.guide for g in of_kind(kept(window, qtbot).entries, Guided)] == ["battery_isolated"]
 
 
+def test_more_than_five_volts_on_a_line_of_five_is_asked_about_once(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    page = began(window, qtbot, ThrottleKind.CABLE)
+    draw(page, "1 2 3", **THREE)
+    page.begin()
+    typed(page, qtbot, "1 12.4")
+    assert "more than lines of 5 V carry" in window.notice.text.text()
+    assert readings(window) == ()
+    qtbot.keyClick(page.line, ENTER)
+    assert [r.value for r in readings(window)] == [12.4]
+
+
 def test_a_reading_told_in_words_is_still_a_reading(window: MainWindow, qtbot: QtBot) -> None:
     page = began(window, qtbot, ThrottleKind.CABLE)
     page.begin()
@@ -405,7 +418,9 @@ def test_a_sensor_is_set_by_keyboard_and_the_change_is_written(window: MainWindo
     dialog.show_live(0.505)
     assert dialog.bar.verdict == "inside"
     qtbot.keyClick(dialog.line, ENTER)
-    for text in ("0.56", "0.50", "4.42", "yes"):
+    dialog.show_live(0.52)
+    assert "+0.015 V" in dialog.how.text()
+    for text in ("0.56", "0.50", "4.42", "78 %", "yes"):
         qtbot.keyClicks(dialog.line, text)
         qtbot.keyClick(dialog.line, ENTER)
     assert dialog.ask.text() == "Set."

@@ -23,6 +23,7 @@ class Setting(Entry, frozen=True, kw_only=True, tag="setting"):
         slot_radius_mm: from the shaft to the middle of the slot.
         loose_v: at the closed stop before the screws were tightened.
         closed_v, open_v: after they were tightened.
+        shown_open: what the unit shows wide open, in percent as it was read; "-" where it can't be.
         swept: whether a slow sweep rose without a step back; `None` while nobody swept.
         is_set: whether all that is asked for was seen, and it counts as set.
     """
@@ -39,6 +40,7 @@ class Setting(Entry, frozen=True, kw_only=True, tag="setting"):
     loose_v: Volts | None = None
     closed_v: Volts | None = None
     open_v: Volts | None = None
+    shown_open: Name = ""
     swept: bool | None = None
     is_set: bool = False
 

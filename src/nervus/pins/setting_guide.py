@@ -10,7 +10,7 @@ from nervus.domain.entry import Source
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import new_id, now
 from nervus.domain.setting import Setting
-from nervus.pins.setting import SettingPlan, plan_setting, still_to_do
+from nervus.pins.setting import SettingPlan, plan_setting, relative_percent, still_to_do
 
 # A single target is taken with so much to either side: a sensor by hand is set no closer.
 # Source: from memory.
@@ -21,6 +21,10 @@ _ONE: Final = re.compile(rf"^({_NUMBER})\s*(?:v|mm|deg|°)?$", re.I)
 _END: Final = re.compile(rf"^(?:end|slot)\s+({_NUMBER})\s*v?$", re.I)
 _YES, _NO = ("y", "yes", "ok", "smooth", "good"), ("n", "no", "steps", "bad")
 _NOTHING: Final = "-"
+_SHOWN: Final = re.compile(rf"^({_NUMBER})\s*%?$")
+# What a unit shows may differ from what follows from the volts by so much, in percent: its own rounding
+# and its own learned value. Source: from memory.
+_PERCENT: Final = 4.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +63,8 @@ _QUESTIONS: Final = (
     Question("closed_v", "Throttle closed again, screws tight",
              "Tighten a little on each side in turn; it creeps while you do."),
     Question("open_v", "Wide open again, screws tight", "To the stop, gently."),
+    Question("shown_open", "What does the unit show wide open, in percent?",
+             "Live data, key on. “-” where nothing is connected.", live=False, may_skip=True),
     Question("swept", "A slow sweep: did it rise without a step back? yes or no",
              "Closed to wide open over five seconds and back; record it at Record where you can.",
              live=False),
@@ -105,7 +111,7 @@ def question(setting: Setting) -> Question | None:
         return next(q for q in _QUESTIONS if q.field == "closed_v")
     for one in _QUESTIONS:
         value = getattr(setting, one.field)
-        if value is None or (one.field == "proof" and value == ""):
+        if value is None or value == "":
             return one
     return None
 
@@ -125,6 +131,8 @@ def answered(setting: Setting, text: str) -> Setting:
         changed = replace(setting, reached_v=_volts(end[1]), at=now())
     elif asked.field == "proof":
         changed = replace(setting, proof=told or _NOTHING, at=now())
+    elif asked.field == "shown_open":
+        changed = replace(setting, shown_open=_percent(told), at=now())
     elif asked.field == "swept":
         if told.casefold() not in _YES + _NO:
             raise AnswerUnusable(f"“{told[:20]}” is neither yes nor no.")
@@ -166,6 +174,14 @@ def sentences(setting: Setting, plan: SettingPlan) -> list[str]:
             f"Wide open will read {plan.open_v:.2f} V ({fits[plan.open_fits]}): turning moves both ends "
             f"alike. The unit will show about {plan.percent_open:.0f} %; 70 to 85 % is usual."
         )
+    if setting.shown_open not in ("", _NOTHING) and setting.closed_v is not None:
+        supply = setting.supply_v or setting.nominal_v
+        should = relative_percent(setting.open_v or 0.0, setting.closed_v, supply)
+        away = float(setting.shown_open) - should
+        as_said = (
+            "as predicted" if abs(away) <= _PERCENT else "look whether it learned the closed stop anew"
+        )
+        told.append(f"The unit shows {setting.shown_open} %, {should:.0f} % was to be expected: {as_said}.")
     if plan.turn_deg is not None and not plan.inside and not plan.short_v:
         told.append(
             f"Turn it by {abs(plan.turn_deg):.1f}° so that the value "
@@ -187,6 +203,15 @@ def sentences(setting: Setting, plan: SettingPlan) -> list[str]:
     if setting.swept is False:
         told.append("A sensor that steps back in a sweep is not mended by setting it.")
     return told
+
+
+def _percent(text: str) -> str:
+    if text in ("", _NOTHING):
+        return _NOTHING
+    found = _SHOWN.match(text)
+    if found is None or not -10.0 <= _number(found[1]) <= 110.0:
+        raise AnswerUnusable(f"“{text[:20]}” is no percent; accepted is such as “76”, or “-” for none.")
+    return f"{_number(found[1]):g}"
 
 
 def _number(text: str) -> float:

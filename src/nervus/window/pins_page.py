@@ -1,6 +1,5 @@
 """The station Pins: a plug as it is drawn, readings as fast as probes move, and what they come to."""
 
-import re
 from collections.abc import Callable
 from typing import Final
 
@@ -20,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.domain.errors import OutsideError
-from nervus.domain.job import Guided, Job, Reading, Source, new_id, now, of_kind
+from nervus.domain.job import Job, Reading, Source, of_kind
 from nervus.domain.kept_plug import KeptPlug
 from nervus.domain.plug import Face, PinRole, PlugEnd
 from nervus.judge.next_pair import Proposed
@@ -28,19 +27,17 @@ from nervus.judge.plug_state import (
     OFFERED,
     Kind,
     PlugState,
-    meter_of,
     pairs_left,
-    readings_at,
     rows_at,
-    where_words,
 )
 from nervus.judge.words import natural_frequency
 from nervus.pins.situation import Situation, situation_of
 from nervus.pins.taken import BATTERY
-from nervus.pins.writing import ReadingUnusable, Written, read_written
+from nervus.pins.writing import Written
 from nervus.window.circuit_view import CircuitView
 from nervus.window.conditions_bar import ConditionsBar
-from nervus.window.entries_page import reading
+from nervus.window.pins_dialogs import PinsDialogs, type_of, with_roles
+from nervus.window.pins_entering import Entering, isolated
 from nervus.window.pins_solver import Answer, PinsSolver
 from nervus.window.plug_view import PlugView, Shown
 from nervus.window.readings_table import ReadingsTable
@@ -61,19 +58,6 @@ _IN_TURN, _TO_BATTERY, _TO_FIND = (
     "each to battery negative",
     "what parts the faults",
 )
-_ISOLATED: Final = "battery_isolated"
-_ASK_ISOLATED: Final = (
-    "Ohms are measured with the key off and the battery isolated as the maker says; write “isolated” "
-    "when it is, then the reading again."
-)
-_KEY_ON: Final = (
-    "Ohms with the key on would be the unit's, not the line's: turn it off, write “key off”."
-)
-# A text with a word in it is a reading told in words; these are none of it.
-_NO_WORD: Final = re.compile(
-    r"(?i)\b(nothing|none|ovld|open|inf(inite)?|k?ohms?|to|continuity|beeps?|through)\b"
-)
-_A_WORD: Final = re.compile(r"[A-Za-z]{3,}")
 _MARKS: Final = {Kind.WRONG: "✗", Kind.OPEN: "○", Kind.GOOD: "✓"}
 
 
@@ -103,7 +87,9 @@ class PinsPage(StationPage):
         self.answer: Answer | None = None
         self.next: tuple[str, str] = ("", "")
         self._given: tuple[str, str] | None = None
+        self._between: Proposed | None = None
         self._live_v: float | None = None
+        self._refused = ""
         self.solver = PinsSolver(self)
         self.solver.solved.connect(self._answered)
         self.solver.failed.connect(self.told)
@@ -118,6 +104,14 @@ class PinsPage(StationPage):
         self.sentences.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.sentences.setMinimumHeight(60)
         self.nothing = quiet("", self)
+        self.dialogs = PinsDialogs(self)
+        for signal, whose in (
+            (self.dialogs.put, self.put),
+            (self.dialogs.plug_kept, self.plug_kept),
+            (self.dialogs.told, self.told),
+        ):
+            signal.connect(whose)
+        self.dialogs.done.connect(self.begin)
         self._make_line()
         self._lay_out()
 
@@ -277,7 +271,7 @@ class PinsPage(StationPage):
         known = tuple(
             r
             for kept in self.kept
-            if kept.readings and kept.vehicle_type == _type_of(self.job) and kept.face.plug is self.plug
+            if kept.readings and kept.vehicle_type == type_of(self.job) and kept.face.plug is self.plug
             for r in kept.readings
         )
         self.solver.ask(self.job, self.plug, self.conditions.situation, known)
@@ -353,6 +347,7 @@ class PinsPage(StationPage):
 
     def _show_next(self) -> None:
         """Where the probes go, and what is to be expected there."""
+        self._between = None
         proposed = self._proposed
         finding = self.order.currentText() == _TO_FIND
         if self.face is None:
@@ -405,6 +400,12 @@ class PinsPage(StationPage):
         other = proposed.black.value if proposed.black is not None else "battery negative"
         expected = "; ".join(f"{words} {_valued(v, proposed.unit)}" for words, v in proposed.expected)
         self.expected.setText(f"Expected: {expected}.")
+        if here and "plug to plug" in proposed.conditions:
+            self._between, self.next = proposed, ("", "")
+            self.where.setText(f"{proposed.red} wire from plug to plug, both plugs off: the ohms")
+            self.line.setPlaceholderText("ohms … then Enter; “nothing” where it is open")
+            self.view.show_probes("", red or "")
+            return
         if here and red is not None and black is not None:
             self._point_at(black, red)
             return
@@ -451,35 +452,54 @@ class PinsPage(StationPage):
 
     # -- what is entered -----------------------------------------------------------------------------
 
+    @property
+    def entering(self) -> Entering | None:
+        """Where and how a reading is taken now."""
+        if self.job is None:
+            return None
+        return Entering(
+            self.job,
+            self.plug,
+            self.face,
+            self.conditions.situation,
+            self.next,
+            self._between,
+            insists=self._refused == self.line.text().strip(),
+        )
+
     def _entered(self) -> None:
-        text = self.line.text().strip()
+        text, entering = self.line.text().strip(), self.entering
+        if entering is None:
+            return
         if not text:
             if not self._go_there() and self._live_v is not None:
                 self.take_settled(self._live_v)
             return
-        if self._said(text):
+        if text.casefold() in ("isolated", "battery isolated"):
+            self.put.emit(isolated(text))
             self.line.clear()
             return
-        face = self.face
+        if self.conditions.take_words(text):
+            self.line.clear()
+            return
         try:
-            if face is None or _A_WORD.search(_NO_WORD.sub(" ", text)):
-                found = [reading(text)]
-            else:
-                found = self._taken(face, text)
+            found = entering.read(text)
         except OutsideError as wrong:
+            self._refused = text
             self.told.emit(str(wrong))
             return
+        self._refused, self._given = "", None
         self.line.clear()
         for one in found:
             self.put.emit(one)
 
     def take_settled(self, volts: float) -> None:
         """A value of the connected meter that stands: taken where a pair is waited for."""
-        face = self.face
-        if face is not None and self.next[1]:
+        entering = self.entering
+        if entering is not None and entering.face is not None and self.next[1]:
             written = Written(*self.next, round(volts, 4), "V", signed=True, nothing=False)
             self._given = None
-            self.put.emit(self._made(face, written, Source.VEHICLE))
+            self.put.emit(entering.made(written, Source.VEHICLE))
 
     def show_live(self, volts: float | None) -> None:
         """What a connected meter shows now."""
@@ -489,61 +509,6 @@ class PinsPage(StationPage):
     def point_again(self) -> None:
         """Tell once more where the probes are to be."""
         self._show_next()
-
-    def _said(self, text: str) -> bool:
-        """Conditions in words, or that the battery is isolated."""
-        if text.casefold() in ("isolated", "battery isolated") and self.job is not None:
-            self.put.emit(
-                Guided(
-                    id=new_id(), at=now(), source=Source.SEEN, guide=_ISOLATED, done={"isolated": text}
-                )
-            )
-            return True
-        return self.conditions.take_words(text)
-
-    def _taken(self, face: Face, text: str) -> list[Reading]:
-        labels = [p.label for p in face.pins]
-        key_off = self.conditions.situation.key == "key off"
-        written = read_written(text, labels, self.next, "Ω" if key_off else "V")
-        if any(not w.red for w in written):
-            raise ReadingUnusable("No pair is proposed any more: name it, such as “1-3 4.98”.")
-        if any(w.unit == "Ω" for w in written):
-            if not key_off:
-                raise ReadingUnusable(_KEY_ON)
-            if not self._isolated:
-                raise ReadingUnusable(_ASK_ISOLATED)
-        self._given = None
-        source = Source.TYPED if len(written) == 1 else Source.PASTED
-        # A number taken where black and red were shown is as the meter showed it, and so is a table in
-        # which signs occur; pairs that were named without any are compared by eye, as people do.
-        as_shown = any(w.signed for w in written)
-        return [
-            self._made(
-                face, w, source, signed=as_shown or (w.black, w.red) == self.next or w.black == BATTERY
-            )
-            for w in written
-        ]
-
-    @property
-    def _isolated(self) -> bool:
-        entries = self.job.entries if self.job is not None else ()
-        return any(g.guide == _ISOLATED for g in of_kind(entries, Guided))
-
-    def _made(self, face: Face, written: Written, source: Source, *, signed: bool = True) -> Reading:
-        return Reading(
-            id=new_id(),
-            at=now(),
-            source=source,
-            where=where_words(face, self.plug, written.black, written.red)[:200],
-            value=written.value,
-            unit=written.unit,
-            conditions=self.conditions.situation.words(),
-            plug=self.plug,
-            red=written.red,
-            black=written.black,
-            signed=signed,
-            nothing=written.nothing,
-        )
 
     def _picked(self, label: str) -> None:
         """Pins by the mouse: black first, then red."""
@@ -568,79 +533,24 @@ class PinsPage(StationPage):
     # -- drawing, roles, what is kept ------------------------------------------------------------------
 
     def _draw(self) -> None:
-        from nervus.window.face_dialog import FaceDialog  # noqa: PLC0415 - when first wanted
-
-        kept = tuple((f"kept: {k.vehicle_type}", k.face) for k in self.kept if not k.readings)
-        dialog = FaceDialog(self.plug, self.face, kept, self)
-        dialog.accepted.connect(lambda: self._drawn(dialog.face, keep=dialog.keep_for_type.isChecked()))
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.open()
-
-    def _drawn(self, face: Face | None, *, keep: bool) -> None:
-        if face is None or self.job is None:
-            return
-        self.put.emit(face)
-        if keep:
-            self.plug_kept.emit(
-                KeptPlug(id=new_id(), at=now(), vehicle_type=_type_of(self.job), face=face)
-            )
-        self.begin()
+        if self.job is not None:
+            self.dialogs.draw(self.job, self.plug, self.face, self.kept)
 
     def _take_roles(self) -> None:
         """What the readings say of pins without a role goes onto the plug."""
         state, face = self.state, self.face
-        if state is None or face is None:
-            return
-        self.put.emit(with_roles(face, state))
-        self.begin()
+        if state is not None and face is not None:
+            self.put.emit(with_roles(face, state))
+            self.begin()
 
     def _keep_good(self) -> None:
-        """The readings in sight are those of a healthy vehicle of this type."""
-        if self.job is None or self.face is None:
-            self.told.emit("Draw the plug first: a known-good table is kept with its pins.")
-            return
-        read = tuple(r for r in readings_at(self.job, self.plug) if r.unit == "V")
-        if not read:
-            self.told.emit("Nothing is measured at this plug yet that could be kept as known good.")
-            return
-        kind = _type_of(self.job)
-        self.plug_kept.emit(
-            KeptPlug(id=new_id(), at=now(), vehicle_type=kind, face=self.face, readings=read)
-        )
-        self.told.emit(f"{len(read)} readings are kept as known good for “{kind}”.")
-        self.begin()
+        if self.job is not None:
+            self.dialogs.keep_good(self.job, self.plug, self.face)
+            self.begin()
 
     def _ask_meter(self) -> None:
-        from nervus.window.meter_dialog import MeterDialog  # noqa: PLC0415 - when first wanted
-
-        if self.job is None:
-            return
-        dialog = MeterDialog(meter_of(self.job), self)
-        dialog.accepted.connect(lambda: self.put.emit(dialog.meter))
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.open()
-
-
-def with_roles(face: Face, state: PlugState) -> Face:
-    """The face with the roles that are sure enough; signals and motor lines in the order of the pins."""
-    from msgspec.structs import replace  # noqa: PLC0415 - where it is used
-
-    second = {PinRole.SIGNAL_1: PinRole.SIGNAL_2, PinRole.MOTOR_PLUS: PinRole.MOTOR_MINUS}
-    taken = {pin.role for pin in face.pins}
-    pins = []
-    for pin in face.pins:
-        guess = state.roles.get(pin.label)
-        if pin.role is PinRole.UNKNOWN and guess is not None and guess.chance >= OFFERED:
-            role = second.get(guess.role, guess.role) if guess.role in taken else guess.role
-            taken.add(role)
-            pins.append(replace(pin, role=role))
-        else:
-            pins.append(pin)
-    return replace(face, pins=tuple(pins), at=now())
-
-
-def _type_of(job: Job) -> str:
-    return job.vehicle.description or job.vehicle.name
+        if self.job is not None:
+            self.dialogs.ask_meter(self.job)
 
 
 def _role(face: Face | None, label: str) -> PinRole:

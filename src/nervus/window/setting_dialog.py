@@ -179,6 +179,15 @@ class SettingDialog(QDialog):
             self.bar.show_value(volts, plan.low_v, plan.high_v)
             if volts is not None:
                 self._tone.feed(volts, plan.low_v, plan.high_v)
+                self._tell_creep(volts)
+
+    def _tell_creep(self, volts: float) -> None:
+        """While the screws are tightened: by how much it has moved since they were loose."""
+        setting = self.setting
+        asked = question(setting) if setting is not None else None
+        if setting is None or asked is None or asked.field != "closed_v" or setting.loose_v is None:
+            return
+        self.how.setText(f"{asked.how} Since it was loose: {volts - setting.loose_v:+.3f} V.")
 
     # -- what is entered ---------------------------------------------------------------------------
 
