@@ -14,7 +14,12 @@ from itertools import combinations
 import numpy as np
 
 from nervus.domain.channel import FloatArray
+from nervus.domain.plug import PinRole
+from nervus.domain.profile import ThrottleKind
+from nervus.judge.plug_state import OFFERED
 from nervus.pins.meter import Meter
+from nervus.pins.roles import guess_roles
+from nervus.pins.situation import Situation
 from nervus.pins.solving import SolvedPin, SolvedPlug, solve_plug
 from nervus.pins.taken import BATTERY, Taken
 
@@ -92,6 +97,75 @@ def table(
     return rows, wrong, times
 
 
+_CLOSED = Situation("key on", "plug on", "throttle closed")
+_OPEN = Situation("key on", "plug on", "throttle wide open")
+_OFF = Situation("key on", "plug off", "throttle closed")
+
+
+def _all_pairs(random: np.random.Generator, e: FloatArray, behind: FloatArray) -> list[Taken]:
+    """Each pin to battery negative and to each other, within the meter's accuracy."""
+    rows = []
+    for black, red in [(-1, k) for k in range(len(e))] + list(combinations(range(len(e)), 2)):
+        below, under = (e[black], behind[black]) if black >= 0 else (0.0, 0.0)
+        shown = (e[red] - below) * METER.ohms / (METER.ohms + behind[red] + under)
+        shown = round(float(shown + random.uniform(-1, 1) * METER.accuracy(shown)), 2)
+        label = str(black) if black >= 0 else BATTERY
+        rows.append(Taken(str(red), label, shown, nothing=abs(shown) < 0.005))
+    return rows
+
+
+def roles(count: int, seed: int) -> None:
+    """Plugs of both kinds of throttle, all pairs, at both stops and with the plug off."""
+    random, right, told, told_right, of = np.random.default_rng(seed), 0, 0, 0, 0
+    for number in range(count):
+        cable = number % 2 == 0
+        kind = ThrottleKind.CABLE if cable else ThrottleKind.ELECTRONIC
+        names = [PinRole.SUPPLY, PinRole.GROUND, PinRole.SIGNAL_1]
+        if not cable:
+            names += [PinRole.SIGNAL_1, PinRole.MOTOR_PLUS, PinRole.MOTOR_PLUS]
+        names += [PinRole.UNUSED] * int(random.integers(0, 2))
+        order = random.permutation(len(names))
+        supply, first = random.normal(5.0, 0.04), random.uniform(0.4, 0.9)
+        seconds = (
+            (supply - first, supply - random.uniform(3.9, 4.6))
+            if random.random() < 0.6
+            else (first / 2, random.uniform(1.9, 2.3))
+        )
+        pulls = random.choice([0.0, supply], 2), np.exp(random.uniform(np.log(5e4), np.log(1e6), 2))
+        opened, driver = random.uniform(3.9, 4.6), float(random.uniform(8e5, 3e6))
+        solved = {}
+        for situation in (_CLOSED, _OPEN, _OFF):
+            made, signal = [], 0
+            for at in order:
+                role, r = names[at], 0.0
+                volts = supply if role is PinRole.SUPPLY else 0.0
+                if role is PinRole.SIGNAL_1:
+                    if situation is _OFF:
+                        volts, r = float(pulls[0][signal]), float(pulls[1][signal])
+                    else:
+                        wide = situation is _OPEN
+                        volts = seconds[wide] if signal else opened if wide else first
+                    signal += 1
+                elif role is PinRole.MOTOR_PLUS:
+                    r = driver
+                elif role is PinRole.UNUSED:
+                    r = 5e9
+                made.append((volts, r))
+            rows = _all_pairs(random, *(np.asarray(column) for column in zip(*made, strict=True)))
+            solved[situation] = solve_plug(rows, METER)
+        guessed = guess_roles(solved, kind)
+        for place, at in enumerate(order):
+            guess = guessed[str(place)]
+            yes = guess.role is names[at]
+            of, right = of + 1, right + yes
+            told, told_right = (
+                told + (guess.chance >= OFFERED),
+                told_right + (yes and guess.chance >= OFFERED),
+            )
+    print(f"roles: right {right / of:.4f} of {of} pins")
+    print(f"roles: offered {told / of:.3f}, of those right {told_right / told:.4f}")
+
+
 def main() -> None:
     """Play the tables and print what came out."""
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
@@ -112,6 +186,7 @@ def main() -> None:
     for key in sorted({k.rsplit("|", 1)[0] for k in got}):
         of = got[f"{key}|of"]
         print(f"{key:60s} {got[f'{key}|yes'] / max(of, 1):.4f} of {of}")
+    roles(max(200, count // 5), 7)
     print(f"ms: median {1e3 * np.median(took):.1f}, 95 in 100 under {1e3 * np.quantile(took, 0.95):.1f}")
 
 

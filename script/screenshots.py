@@ -71,10 +71,10 @@ def take_all(folder: Path) -> None:
     picture("over-travel-dead-spot-dim", "dead-spot", "dim", over_travel)
     picture("over-time-loose-wire", "loose-wire", "bright", over_time)
     picture("track-against-track", "bent-track", "bright", lambda: window.panel.show_view(PAIR))
-    picture("undecided", "undecided", "bright", over_travel)
     picture("circuit", "open-ground", "bright", over_time)
     take_live(window, folder, settle)
     take_jobs(window, folder, settle)
+    take_pins(window, folder, settle)
     window.close()
     application.processEvents()
 
@@ -139,6 +139,29 @@ def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None])
     settle(200)
     dialog.grab().save(str(folder / "mapping.png"))
     dialog.reject()
+
+
+def take_pins(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
+    """A plug with a contradiction in its table, and a setting whose slot ends short."""
+    from nervus.window.pins_page import PinsPage  # noqa: PLC0415 - after the screen is set
+    from nervus.window.setting_dialog import SettingDialog  # noqa: PLC0415
+
+    for words, name in (("nothing noticed", "job-pins"), ("from stock", "setting")):
+        row = next(r for r in window.home.model.rows if words in r.complaint)
+        window.open_job(row.id, "pins")
+        settle(3000)
+        page = window.stations.page("pins")
+        assert isinstance(page, PinsPage)  # noqa: S101 - what the station is made of
+        if name == "job-pins":
+            window.grab().save(str(folder / f"{name}.png"))
+        else:
+            page.setting.click()
+            settle(300)
+            dialog = page.findChild(SettingDialog)
+            assert dialog is not None  # noqa: S101 - it was opened the line before
+            dialog.grab().save(str(folder / f"{name}.png"))
+            dialog.close()
+        window.go("jobs")
 
 
 def take_live(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:

@@ -221,6 +221,8 @@ def _stands(pin: SolvedPin, stands: Sequence[Stand]) -> float:
     for stand in stands:
         low, high = stand.low - edge, stand.high + edge
         if low <= pin.volts <= high:
-            weak = stand.weak if pin.behind_ohms > 0.0 else 1.0 - stand.weak
+            # Where no reading would have shown it, nothing is known of how firm it is.
+            known = 1.0 - stand.weak if pin.firm else 1.0
+            weak = stand.weak if pin.behind_ohms > 0.0 else known
             total += stand.share * weak / (high - low)
     return total

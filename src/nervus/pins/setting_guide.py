@@ -181,7 +181,9 @@ def sentences(setting: Setting, plan: SettingPlan) -> list[str]:
         as_said = (
             "as predicted" if abs(away) <= _PERCENT else "look whether it learned the closed stop anew"
         )
-        told.append(f"The unit shows {setting.shown_open} %, {should:.0f} % was to be expected: {as_said}.")
+        told.append(
+            f"The unit shows {setting.shown_open} %, {should:.0f} % was to be expected: {as_said}."
+        )
     if plan.turn_deg is not None and not plan.inside and not plan.short_v:
         told.append(
             f"Turn it by {abs(plan.turn_deg):.1f}° so that the value "

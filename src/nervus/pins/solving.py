@@ -15,8 +15,9 @@ from dataclasses import dataclass, field, replace
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import BoolArray, FloatArray
 from nervus.pins.hypotheses import Hypothesis, weigh
 from nervus.pins.meter import USUAL, Meter
 from nervus.pins.polarity import sign_patterns, usual
@@ -35,6 +36,8 @@ _MISFIT: Final = 2.5
 _OPEN_SIGNS: Final = 0.05
 # A pin is weak where its resistance is surely above zero, by so many deviations.
 _SURELY: Final = 3.0
+# A pin that is not weak is firm where its resistance is known as closely as this, in meter resistances.
+_KNOWN_R: Final = 0.025
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +51,7 @@ class SolvedPin:
         behind_unsure: the same interval of it.
         floats: whether nothing holds it.
         readings: how many touch it.
+        firm: whether the readings would show it, were it weak; `False` where nothing is known of that.
     """
 
     volts: float | None
@@ -56,6 +60,7 @@ class SolvedPin:
     behind_unsure: float
     floats: bool
     readings: int
+    firm: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,6 +182,7 @@ class _Solution:
     expected: FloatArray
     misfit_v: float
     signs: FloatArray
+    r_unsure: FloatArray
 
 
 def _polished(system: System, best: Hypothesis) -> _Solution:
@@ -202,9 +208,27 @@ def _polished(system: System, best: Hypothesis) -> _Solution:
     birge = float(left @ left) / surplus if surplus > 0 else 1.0
     misfits = birge > _MISFIT
     misfit_v = float(np.max(np.abs(volts - expected)[~best.wrong])) if misfits else 0.0
-    return _Solution(
-        x[:n], x[n:], covariance * (birge if misfits else 1.0), expected, misfit_v, best.signs
-    )
+    spread = covariance * (birge if misfits else 1.0)
+    unsure = _were_it_weak(system, slope * weight[:, None], free, inverse)
+    return _Solution(x[:n], x[n:], spread, expected, misfit_v, best.signs, unsure)
+
+
+def _were_it_weak(
+    system: System, slope: FloatArray, free: BoolArray, inverse: NDArray[np.floating]
+) -> FloatArray:
+    """How closely the resistance of each firm pin would be known, were it set free; shape (n,).
+
+    Schur's complement of what is free already (textbook).
+    """
+    n = len(system.labels)
+    found = np.zeros(n)
+    rows = slope[:, free]
+    for i in np.flatnonzero(~free[n:]):
+        column = slope[:, n + i]
+        across = rows.T @ column
+        own = float(column @ column - across @ inverse @ across + system.prior[n + i])
+        found[i] = max(own, 1e-12) ** -0.5
+    return found
 
 
 def _shown(system: System, e: FloatArray, r: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -250,5 +274,6 @@ def _pins(
                 _WIDE * r_spread * meter.ohms if weak else 0.0,
                 floats=False,
                 readings=counts[label],
+                firm=not weak and r == 0.0 and float(solution.r_unsure[i]) < _KNOWN_R,
             )
     return told
