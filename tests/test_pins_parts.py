@@ -2,6 +2,7 @@
 
 from dataclasses import replace as changed
 
+import numpy as np
 import pytest
 from msgspec.structs import replace
 
@@ -9,6 +10,7 @@ from nervus.domain.entry import Source
 from nervus.domain.job import Change, Job, Reading, new_id, new_vehicle, now
 from nervus.domain.plug import Face, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleKind, TrackProfile
+from nervus.judge.expected_readings import would_read
 from nervus.judge.next_pair import pin_faults, weigh_readings
 from nervus.judge.of_job import judge_job
 from nervus.judge.of_readings import at_pins
@@ -17,6 +19,7 @@ from nervus.judge.profiles import profile_for
 from nervus.judge.reading_words import Measured
 from nervus.knowledge.guides import guides
 from nervus.knowledge.pin_shapes import pin_roles, pins_of_rows, ready_faces
+from nervus.knowledge.tree import tree_for
 from nervus.pins.comparing import against_known_good, against_profile, drops
 from nervus.pins.guiding import AnswerNotTaken, begin_guide, next_step, step_answered
 from nervus.pins.meter import USUAL
@@ -241,6 +244,21 @@ def test_a_pair_is_of_one_line_against_the_other_whichever_probe_was_on_which() 
         at_pins(read("1", "2", 900.0, unit="Ω"), {PlugEnd.SENSOR: drawn(
             PlugEnd.SENSOR, "1 2", p1=PinRole.SIGNAL_1, p2=PinRole.SIGNAL_2)})
     )  # fmt: skip
+
+
+def test_ohms_at_the_units_plug_are_the_sensors_through_the_harness() -> None:
+    """Source: Kirchhoff: an open line reads open from the unit, and the track from the sensor's pins."""
+    roles = {plug: drawn(plug, "1 2 3", **THREE) for plug in (PlugEnd.UNIT, PlugEnd.SENSOR)}
+    row = [f.id for f in tree_for(ThrottleKind.CABLE).faults].index("open_supply_harness")
+    open_ohms = {}
+    for plug in roles:
+        m = at_pins(read("2", "3", 0.0, plug, unit="Ω", conditions="key off, plug off"), roles)
+        assert isinstance(m, Measured)
+        would = would_read(m, ThrottleKind.CABLE)
+        assert would is not None
+        open_ohms[plug] = float(np.median(would.faulty[row]))
+    assert open_ohms[PlugEnd.UNIT] > 1e6
+    assert open_ohms[PlugEnd.SENSOR] < 1e4
 
 
 def test_the_plug_says_what_contradicts_what_is_weak_and_what_is_next() -> None:

@@ -18,6 +18,7 @@ from nervus.standin.depot_pins import pin_jobs
 from nervus.standin.instrument import InstrumentServer
 from nervus.standin.vehicle import SimulatedVehicle
 from nervus.standin.vehicle_server import VehicleServer
+from nervus.window.entries_page import MendPage
 from nervus.window.face_dialog import FaceDialog, written_rows
 from nervus.window.guide_dialog import GuideDialog
 from nervus.window.main_window import MainWindow
@@ -221,6 +222,38 @@ def test_ohms_need_the_key_off_and_the_battery_isolated_once_a_job(
         (2200.0, "Ω", False), (0.0, "Ω", True), (0.0, "Ω", True),
     ]  # fmt: skip
     assert [g.guide for g in of_kind(kept(window, qtbot).entries, Guided)] == ["battery_isolated"]
+
+
+def test_a_reading_is_corrected_in_its_place_and_repeated_beside_it(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    page = began(window, qtbot, ThrottleKind.CABLE)
+    draw(page, "1 2 3", **THREE)
+    page.begin()
+    typed(page, qtbot, "0.5", "4.9")
+    first = readings(window)[0]
+    page.table.setCurrentCell(0, 0)
+    page.table.cellActivated.emit(0, 0)
+    assert page.line.text() == "1-2 0.5 V"
+    page.line.setText("1-2 -0.6")
+    qtbot.keyClick(page.line, ENTER)
+    assert next((r.id, r.value) for r in readings(window)) == (first.id, -0.6)
+    typed(page, qtbot, "1-2 -0.61")
+    assert [r.value for r in readings(window)] == [-0.6, 4.9, -0.61]
+    window.job_part.undo()
+    window.job_part.undo()
+    assert readings(window)[0].value == 0.5
+
+
+def test_a_sensor_is_set_from_mend_too(window: MainWindow, qtbot: QtBot) -> None:
+    began(window, qtbot, ThrottleKind.CABLE)
+    window.go("mend")
+    page = window.stations.page("mend")
+    assert isinstance(page, MendPage)
+    qtbot.mouseClick(page.setting, Qt.MouseButton.LeftButton)
+    (dialog,) = page.findChildren(SettingDialog)
+    assert dialog.ask.text().startswith("What is the target")
+    dialog.close()
 
 
 def test_more_than_five_volts_on_a_line_of_five_is_asked_about_once(

@@ -129,13 +129,17 @@ def _of_ohms(m: Measured, tree: Tree, asked: Asked) -> tuple[FloatArray, FloatAr
 
 
 def _ohms(m: Measured, h: Harness) -> FloatArray:
-    at_pins = m.place == "pin_to_pin" or (m.place == "sensor_plug" and "plug_off" in m.states)
+    at_pins = m.place in ("pin_to_pin", "through")
+    at_pins = at_pins or (m.place == "sensor_plug" and "plug_off" in m.states)
+    # Through the harness both lines with their contacts are in it.
+    ways = (m.line, m.against) if m.place == "through" and m.against else ()
+    along = sum((line_ohms(h, way) + contact_ohms(h, way) for way in ways), np.zeros(h.track_ohms.size))
     if at_pins and m.line in ("supply", "ground"):
-        return h.track_ohms / h.tracks
-    if m.place == "pin_to_pin":
+        return np.asarray(h.track_ohms / h.tracks + along)
+    if m.place in ("pin_to_pin", "through"):
         number = int(m.line[-1]) - 1
         share = 1.0 - h.share[number] if m.against == "supply" else h.share[number]
-        return np.asarray(h.wiper_ohms[number] + share * h.track_ohms)
+        return np.asarray(h.wiper_ohms[number] + share * h.track_ohms + along)
     if "to_battery" in m.states and m.line != "ground":
         short = [v for pair, v in h.shorts.items() if m.line in pair and "ground" in pair]
         return (

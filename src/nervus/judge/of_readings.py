@@ -124,7 +124,9 @@ def _between(reading: Reading, red: str, black: str) -> Measured | str:
     if ohms and black != "battery":
         if red != "motor" and black not in ("ground", "supply"):
             return "ohms between two signals are those of both tracks together"
-        place = "pin_to_pin"
+        # At the unit's plug one measures the sensor through the harness.
+        at_unit = reading.plug is PlugEnd.UNIT
+        place = "unit_plug" if at_unit and red == "motor" else "through" if at_unit else "pin_to_pin"
     if black == "battery":
         states.add("to_battery")
     against = "" if black in ("battery", "motor") else black

@@ -206,7 +206,13 @@ def reading(text: str) -> Reading:
 
 
 class MendPage(EntriesPage):
-    """What was done to the vehicle, one thing at a time."""
+    """What was done to the vehicle, one thing at a time.
+
+    Signals:
+        setting_wanted: an adjustable sensor is to be set.
+    """
+
+    setting_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         hint = (
@@ -217,7 +223,13 @@ class MendPage(EntriesPage):
         self.change = ChangeLine(self)
         self.change.put.connect(self.put)
         self.column.addWidget(self.change)
-        self.column.addWidget(self.remove, 0, Qt.AlignmentFlag.AlignLeft)
+        self.setting = QPushButton("Set a sensor …", self)
+        self.setting.clicked.connect(self.setting_wanted)
+        row = QHBoxLayout()
+        row.addWidget(self.remove)
+        row.addStretch(1)
+        row.addWidget(self.setting)
+        self.column.addLayout(row)
 
     def show_job(self, job: Job) -> None:
         super().show_job(job)

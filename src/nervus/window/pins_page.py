@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import Final
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -90,6 +91,7 @@ class PinsPage(StationPage):
         self._between: Proposed | None = None
         self._live_v: float | None = None
         self._refused = ""
+        self._correcting: Reading | None = None
         self.solver = PinsSolver(self)
         self.solver.solved.connect(self._answered)
         self.solver.failed.connect(self.told)
@@ -98,6 +100,7 @@ class PinsPage(StationPage):
         self.view, self.circuit, self.table = PlugView(self), CircuitView(self), ReadingsTable(self)
         self.view.picked.connect(self._picked)
         self.table.chosen.connect(self._mark_pins)
+        self.table.corrected.connect(self._correct)
         self.sentences = QListWidget(self)
         self.sentences.setAccessibleName("What the readings say together")
         self.sentences.setWordWrap(True)
@@ -235,7 +238,7 @@ class PinsPage(StationPage):
 
     def show_job(self, job: Job) -> None:
         if self.job is not None and self.job.id != job.id:
-            self.answer = self._given = None
+            self.answer = self._given = self._correcting = None
             self.line.clear()
             self.plug = PlugEnd.SENSOR
             self.plugs[self.plug].setChecked(True)
@@ -490,6 +493,12 @@ class PinsPage(StationPage):
             return
         self._refused, self._given = "", None
         self.line.clear()
+        corrects, self._correcting = self._correcting, None
+        same = corrects is not None and [(f.red, f.black) for f in found] == [
+            (corrects.red, corrects.black)
+        ]
+        if corrects is not None and same:
+            found = [replace(found[0], id=corrects.id, at=corrects.at)]
         for one in found:
             self.put.emit(one)
 
@@ -524,6 +533,15 @@ class PinsPage(StationPage):
 
     def _mark_pins(self, chosen: Reading) -> None:
         self.view.show_probes(chosen.black or "", chosen.red or "")
+
+    def _correct(self, wrong: Reading) -> None:
+        """A reading goes back into the line; what is entered next takes its place."""
+        self._correcting = wrong
+        pair = f"{wrong.black}-{wrong.red}" if wrong.black else str(wrong.red)
+        value = "nothing" if wrong.nothing else f"{wrong.value:g} {wrong.unit}"
+        self.line.setText(f"{pair} {value}")
+        self.begin()
+        self.line.selectAll()
 
     def _take_out(self) -> None:
         chosen = self.table.current

@@ -18,9 +18,11 @@ class ReadingsTable(QTableWidget):
 
     Signals:
         chosen: the reading that is marked.
+        corrected: a reading that is to be written anew (Enter, or a double click).
     """
 
     chosen = pyqtSignal(object)
+    corrected = pyqtSignal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(0, len(_HEADS), parent)
@@ -45,6 +47,7 @@ class ReadingsTable(QTableWidget):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(True)
         self.currentCellChanged.connect(self._changed)
+        self.cellActivated.connect(lambda row, _column: self.corrected.emit(self._rows[row].reading))
 
     @property
     def current(self) -> Reading | None:

@@ -261,7 +261,9 @@ class Stations(QObject):
     def _mend(self) -> StationPage:
         from nervus.window.entries_page import MendPage  # noqa: PLC0415 - when first wanted
 
-        return MendPage()
+        page = MendPage()
+        page.setting_wanted.connect(lambda: self._set_sensor(page))
+        return page
 
     def _prove(self) -> StationPage:
         from nervus.window.entries_page import ProvePage  # noqa: PLC0415 - when first wanted

@@ -233,6 +233,7 @@ QComboBox { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s;
        padding: 4px 10px; font-size: 14px; }
 QComboBox:focus { border: 2px solid %(action)s; padding: 3px 9px; }
 QComboBox:disabled { color: %(muted)s; }
+QComboBox::drop-down { border: 0; width: 26px; background: transparent; }
 QComboBox QAbstractItemView { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s;
        selection-background-color: %(action)s; selection-color: %(on_action)s; }
 QTableWidget { background: %(surface)s; border: 1px solid %(line)s; gridline-color: %(line)s; }
