@@ -51,6 +51,8 @@ def test_the_demo_has_a_dozen_jobs_in_all_states_on_eight_vehicles(depot: Path) 
         judged = judge_job(job)
         assert judged.ledger
         unknown = [remark.text for remark in judged.not_weighed if "P1545" not in remark.text]
+        # A plug whose pins nobody has named yet is what one of the jobs is about.
+        unknown = [text for text in unknown if "has no role yet" not in text]
         assert unknown == [], "all that the demo tells is known, but for a maker's own code"
         for name in files_of(job):
             assert book.attachments.path(name).is_file()

@@ -332,11 +332,9 @@ class PinsPage(StationPage):
         self.sentences.setVisible(some)
         self.nothing.setVisible(not some)
         self.nothing.setText(
-            "Nothing was measured here under these conditions yet: put black and red where B and R "
-            "stand, write the value, Enter."
+            "Nothing is measured under these conditions yet: black on B, red on R, the value, Enter."
             if answer.state.face is not None
-            else "Draw the plug with its pins, then each reading is a number and Enter. A reading can "
-            "be told in words too: “ground at the sensor plug 0.02 V”."
+            else "Draw the plug; then a reading is a number and Enter. Or tell it in words."
         )
         unknown = [
             label

@@ -64,13 +64,13 @@ class PlugView(QWidget):
         self._shown = Shown()
         self._probes: tuple[str, str] | None = None
         self.setAccessibleName("The plug as it is drawn")
-        self.setMinimumSize(260, 120)
+        self.setMinimumSize(260, 60)
 
     def show_face(self, face: Face | None, shown: Shown) -> None:
         """Draw a face, with what is known of its pins."""
         self._face, self._shown = face, shown
         pins = face.pins if face is not None else ()
-        rows, _ = self._grid()
+        rows, _ = self._grid() if pins else (0, 0)
         self.setMinimumHeight(int(min(rows, _SHOWN_ROWS) * _LEAST_ROW + 2 * _EDGE))
         self.setAccessibleDescription("; ".join(_told(pin, shown) for pin in pins) or "not drawn yet")
         self.updateGeometry()
