@@ -105,7 +105,7 @@ class PinsPage(StationPage):
         self.sentences.setAccessibleName("What the readings say together")
         self.sentences.setWordWrap(True)
         self.sentences.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.sentences.setMinimumHeight(60)
+        self.sentences.setMinimumHeight(44)
         self.nothing = quiet("", self)
         self.dialogs = PinsDialogs(self)
         for signal, whose in (
@@ -171,15 +171,15 @@ class PinsPage(StationPage):
         of_circuit.addStretch(1)
         for picture in (self.table, self.sheet_of_circuit):
             self.side.addWidget(picture)
-        left = QVBoxLayout()
-        left.setSpacing(6)
-        left.addWidget(self.view, 3)
-        left.addWidget(self.nothing)
-        left.addWidget(self.sentences, 4)
+        right = QVBoxLayout()
+        right.setSpacing(6)
+        right.addWidget(self.side, 5)
+        right.addWidget(self.nothing)
+        right.addWidget(self.sentences, 5)
         pictures = QHBoxLayout()
         pictures.setSpacing(10)
-        pictures.addLayout(left, 6)
-        pictures.addWidget(self.side, 4)
+        pictures.addWidget(self.view, 5)
+        pictures.addLayout(right, 5)
         entry = QHBoxLayout()
         entry.setSpacing(6)
         entry.addWidget(self.line, 1)
@@ -206,6 +206,8 @@ class PinsPage(StationPage):
         self.drawn_circuit.setEnabled(there)
         on = there and self.drawn_circuit.isChecked()
         self.side.setCurrentWidget(self.sheet_of_circuit if on else self.table)
+        # The circuit is drawn as large as it is: what is said stands behind it then.
+        self.sentences.setVisible(not on and self.sentences.count() > 0)
 
     def _button(self, row: QHBoxLayout, words: str, act: Callable[[], object]) -> QPushButton:
         button = QPushButton(words, self)

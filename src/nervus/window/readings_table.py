@@ -43,6 +43,7 @@ class ReadingsTable(QTableWidget):
         assert header is not None  # noqa: S101 - a table has both
         upright.hide()
         upright.setDefaultSectionSize(26)
+        self.setMinimumHeight(60)
         for column in range(len(_HEADS) - 1):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(True)

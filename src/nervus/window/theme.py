@@ -5,10 +5,13 @@ number, so nothing depends on telling colours apart.
 """
 
 from dataclasses import asdict, dataclass
+from pathlib import Path
 from typing import Final
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPalette, QPen
+
+_HERE: Final = Path(__file__).parent
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,7 +144,7 @@ def palette(theme: Theme) -> QPalette:
 
 def style_sheet(theme: Theme) -> str:
     """The application's style sheet for a theme."""
-    return _SHEET % asdict(theme)
+    return _SHEET % {**asdict(theme), "arrow": (_HERE / "arrows" / f"{theme.name}.png").as_posix()}
 
 
 _SHEET = """
@@ -234,6 +237,7 @@ QComboBox { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s;
 QComboBox:focus { border: 2px solid %(action)s; padding: 3px 9px; }
 QComboBox:disabled { color: %(muted)s; }
 QComboBox::drop-down { border: 0; width: 26px; background: transparent; }
+QComboBox::down-arrow { image: url("%(arrow)s"); width: 12px; height: 8px; }
 QComboBox QAbstractItemView { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s;
        selection-background-color: %(action)s; selection-color: %(on_action)s; }
 QTableWidget { background: %(surface)s; border: 1px solid %(line)s; gridline-color: %(line)s; }
