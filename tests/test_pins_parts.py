@@ -298,6 +298,14 @@ def test_readings_before_a_change_are_held_against_those_after_it() -> None:
     assert len(state.rows) == 2
 
 
+def test_a_sound_table_is_held_against_one_without_signs() -> None:
+    face = drawn(PlugEnd.SENSOR, "1 2 3", **THREE)
+    good = [read("2", "1", 0.6), read("3", "2", -5.0)]
+    seen = [read("1", "2", 0.6, signed=False), read("2", "3", 3.7, signed=False)]
+    state = plug_state(job(face, *seen), PlugEnd.SENSOR, CLOSED, None, good)
+    assert [d.marked for d in state.differences] == [False, True]
+
+
 # -- the next reading -----------------------------------------------------------------------------------
 
 

@@ -359,6 +359,13 @@ def _differences(
         if _same(r, situation) and r.unit == "V" and (not volts or r.plug is volts[0].plug)
     }
     read = {(r.black or "", r.red or ""): r.value for r in volts}
+    # What was read without a sign is held against the other without its sign.
+    for r in volts:
+        pair = (r.black or "", r.red or "")
+        if not r.signed:
+            read[pair] = abs(r.value)
+            good |= {p: abs(good[p]) for p in (pair, pair[::-1]) if p in good}
+            good |= {pair: good[pair[::-1]]} if pair[::-1] in good else {}
     return found + against_known_good(read, good, meter)
 
 

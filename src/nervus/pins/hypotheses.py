@@ -22,6 +22,8 @@ _LEAST_R: Final = 0.004
 _FIRM, _NEGATIVE_R = 40.0, -0.3
 # Weak pins at once; sets of each size that are carried on, and that are weighed in the end.
 _MOST_WEAK, _BEAM, _WIDE_BEAM, _FOLLOWED = 5, 3, 8, 6
+# A plug of more ends than this is looked at for fewer weak pins at once: it would take seconds else.
+_LARGE, _MOST_WEAK_LARGE = 12, 2
 # So often the signs are taken from the best solution, and all is solved with them.
 _RESIGNED: Final = 2
 # Nothing needs explaining below so many deviations; about what taking one reading for wrong costs.
@@ -197,7 +199,10 @@ def _sets(system: System, signs: FloatArray, beam: int) -> BoolArray:
     whole = np.ones((1, m), dtype=bool)
     sets = np.zeros((1, n), dtype=bool)
     first = _solve(system, signs, sets, whole)
-    most = min(_MOST_WEAK, m - (n - len(system.parts)))
+    if n > _LARGE:
+        beam, most = 1, min(_MOST_WEAK_LARGE, m - (n - len(system.parts)))
+    else:
+        most = min(_MOST_WEAK, m - (n - len(system.parts)))
     if np.abs(first.misfit).max() < _FITS or most < 1:
         return sets
     # A pin is worth trying where it has readings enough for one number more.

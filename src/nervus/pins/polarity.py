@@ -19,7 +19,7 @@ _KEPT, _KEPT_WEAK, _MOST_MISFIT, _FAR = 4, 2, 12.0, 60.0
 # A diagonal so heavy that what it stands on does not move.
 _FIXED: Final = 1e12
 _NEGATIVE_R: Final = -0.02
-_MOST_BRANCHES: Final = 7
+_MOST_BRANCHES, _FEW_BRANCHES, _LARGE = 7, 5, 12
 _MOST_USUAL: Final = 6.0
 
 
@@ -43,7 +43,8 @@ def sign_patterns(system: System) -> list[Pattern]:
         return [Pattern(np.ones(system.volts.size), 0.0)]
     tree = _tree(system)
     free = [k for k in tree if open_signs[k] and system.volts[k] > SMALL_V]
-    free = sorted(free, key=lambda k: -system.volts[k])[:_MOST_BRANCHES]
+    few = _MOST_BRANCHES if len(system.labels) <= _LARGE else _FEW_BRANCHES
+    free = sorted(free, key=lambda k: -system.volts[k])[:few]
     if len(free) > 1 and system.turnable:
         free = free[:-1]  # all the other way round is no other pattern
     chosen = np.asarray(list(product((1.0, -1.0), repeat=len(free)))).reshape(-1, len(free))

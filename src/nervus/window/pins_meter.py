@@ -3,6 +3,7 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QApplication
 
 from nervus.judge.plug_state import meter_of
 from nervus.window.live_part import LivePart
@@ -95,7 +96,9 @@ class PinsMeter(QObject):
 
     def _settled(self, volts: float) -> None:
         self._tone.ring()
-        if self._page is not None and self._page.isVisible():
+        # While a sensor is being set, or anything else is asked, the value is not a reading of the page.
+        asked = QApplication.activeModalWidget() is not None
+        if self._page is not None and self._page.isVisible() and not asked:
             self._page.take_settled(volts)
 
     def _sound_on(self) -> None:

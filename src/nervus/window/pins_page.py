@@ -36,7 +36,7 @@ from nervus.pins.situation import Situation, situation_of
 from nervus.pins.taken import BATTERY
 from nervus.pins.writing import Written
 from nervus.window.circuit_view import CircuitView
-from nervus.window.conditions_bar import ConditionsBar
+from nervus.window.conditions_bar import BEGIN, ConditionsBar
 from nervus.window.pins_dialogs import PinsDialogs, type_of, with_roles
 from nervus.window.pins_entering import Entering, isolated
 from nervus.window.pins_solver import Answer, PinsSolver
@@ -246,6 +246,8 @@ class PinsPage(StationPage):
             self.plugs[self.plug].setChecked(True)
             self.table.show_rows(())
             self.sentences.clear()
+            # What was so at the vehicle before is not known of this one.
+            self.conditions.put(BEGIN)
         super().show_job(job)
         self._ask()
 

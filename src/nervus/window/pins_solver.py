@@ -1,6 +1,6 @@
 """Solves a plug and weighs its faults beside the interface thread; the latest question counts."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -43,6 +43,7 @@ class PinsSolver(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._task: Task | None = None
+        self._waits: _Question | None = None
 
     @property
     def busy(self) -> bool:
@@ -50,37 +51,39 @@ class PinsSolver(QObject):
         return self._task is not None
 
     def ask(self, job: Job, plug: PlugEnd, situation: Situation, known_good: Sequence[Reading]) -> None:
-        """Solve this; what was asked before is dropped."""
-        if self._task is not None:
-            self._task.stop()
-        question = (job, plug, situation, known_good)
-        task = Task(lambda _progress: _answered(*question), self)
-        task.succeeded.connect(lambda answer: self._take(task, answer, then=question))
+        """Solve this, once what is being solved is done; of questions that wait the last one counts."""
+        self._waits = (job, plug, situation, known_good)
+        if self._task is None:
+            self._next()
+
+    def _next(self) -> None:
+        question, self._waits = self._waits, None
+        if question is not None:
+            self._run(lambda: _answered(*question))
+
+    def _run(self, work: Callable[[], Answer]) -> None:
+        task = Task(lambda _progress: work(), self)
+        task.succeeded.connect(lambda answer: self._take(task, answer))
         task.failed.connect(lambda why: self._fail(task, why))
         self._task = task
         task.start()
 
-    def _take(self, task: Task, answer: Answer, then: _Question | None = None) -> None:
+    def _take(self, task: Task, answer: Answer) -> None:
         """What the readings say comes first, which fault they fit after it."""
-        if task is self._task:
-            self._task = None
-            self.solved.emit(answer)
-            if then is not None and self._task is None:
-                self._weigh(answer)
+        self._task = None
         task.deleteLater()
-
-    def _weigh(self, answer: Answer) -> None:
-        task = Task(lambda _progress: _with_faults(answer), self)
-        task.succeeded.connect(lambda whole: self._take(task, whole))
-        task.failed.connect(lambda why: self._fail(task, why))
-        self._task = task
-        task.start()
+        if self._waits is not None:
+            self._next()
+            return
+        if answer.faults is None:
+            self._run(lambda: _with_faults(answer))
+        self.solved.emit(answer)
 
     def _fail(self, task: Task, why: str) -> None:
-        if task is self._task:
-            self._task = None
-            self.failed.emit(why)
+        self._task = None
         task.deleteLater()
+        self.failed.emit(why)
+        self._next()
 
 
 def _answered(job: Job, plug: PlugEnd, situation: Situation, known_good: Sequence[Reading]) -> Answer:
