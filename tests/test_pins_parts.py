@@ -489,3 +489,11 @@ def test_the_data_of_pins_is_whole() -> None:
     assert all(
         pins_of_rows(face.rows)[0].role is PinRole.UNKNOWN and face.title for face in ready_faces()
     )
+
+
+def test_a_pin_that_was_measured_against_a_floating_one_alone_has_no_role_yet() -> None:
+    rows = [Taken("1", BATTERY, 5.0), Taken("2", BATTERY, 0.0), Taken("3", BATTERY, 0.9)]
+    rows += [Taken("4", pin, 0.0, nothing=True) for pin in "123"] + [Taken("5", "4", 0.0, nothing=True)]
+    roles = guess_roles({CLOSED: solve_plug(rows)}, ThrottleKind.CABLE)
+    assert roles["5"].chance < 0.9
+    assert roles["1"].role is PinRole.SUPPLY

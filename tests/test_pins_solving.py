@@ -212,3 +212,26 @@ def test_a_value_settles_once_and_again_only_after_the_probes_left() -> None:
 def test_a_value_that_drifts_does_not_settle() -> None:
     watch = SettleWatch(Meter())
     assert [watch.feed(0.25 * k, 1.0 + 0.1 * k) for k in range(20)] == [None] * 20
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_whatever_is_read_is_solved_or_told_as_open(seed: int) -> None:
+    """Any few readings of any pins, signed or not, repeated, one-sided: never a crash, never a NaN."""
+    rng = np.random.default_rng(seed)
+    count, pins = int(rng.integers(1, 9)), [str(k) for k in range(1, int(rng.integers(3, 7)))]
+    rows = []
+    for _ in range(count):
+        red, black = rng.choice([*pins, BATTERY], 2, replace=False)
+        nothing = bool(rng.random() < 0.4)
+        value = 0.0 if nothing else round(float(rng.choice([0.01, 0.1, 2.3, 5.0, 12.4, -3.0])), 2)
+        signed = bool(rng.random() < 0.5)
+        if red == BATTERY:
+            red, black = black, red
+        rows.append(Taken(str(red), str(black), value if signed else abs(value), signed, nothing))
+    solved = solve_plug(rows)
+    assert len(solved.expected) == len(rows)
+    assert np.isfinite(solved.expected).all()
+    for pin in solved.pins.values():
+        assert pin.volts is None or not pin.floats
+        assert np.isfinite([pin.volts or 0.0, pin.unsure_v, pin.behind_ohms]).all()
+    assert all(0 <= d.reading < len(rows) for d in solved.doubts)

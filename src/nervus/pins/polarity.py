@@ -47,7 +47,7 @@ def sign_patterns(system: System) -> list[Pattern]:
     free = sorted(free, key=lambda k: -system.volts[k])[:few]
     if len(free) > 1 and system.turnable:
         free = free[:-1]  # all the other way round is no other pattern
-    chosen = np.asarray(list(product((1.0, -1.0), repeat=len(free)))).reshape(-1, len(free))
+    chosen = np.asarray(list(product((1.0, -1.0), repeat=len(free)))).reshape(2 ** len(free), len(free))
     signs = np.ones((len(chosen), system.volts.size))
     signs[:, free] = chosen
     e = (signs * system.volts)[:, tree] @ np.linalg.pinv(system.rows[tree]).T

@@ -101,7 +101,8 @@ def _why(label: str, solved: Mapping[Situation, SolvedPlug]) -> str:
     pin = next(plug.pins[label] for plug in solved.values() if label in plug.pins)
     if pin.floats:
         return "nothing holds it"
-    assert pin.volts is not None  # noqa: S101 - only what floats has none
+    if pin.volts is None:
+        return "measured against nothing that is known"
     behind = f" behind about {told_ohms(pin.behind_ohms)}" if pin.behind_ohms else ""
     steady = ", steady" if moves is not None else ""
     return f"{abs(pin.volts) if abs(pin.volts) < 0.005 else pin.volts:.2f} V{behind}{steady}"
@@ -215,8 +216,10 @@ def _moved(label: str, solved: Mapping[Situation, SolvedPlug]) -> float | None:
 
 def _stands(pin: SolvedPin, stands: Sequence[Stand]) -> float:
     """The density of such a potential, with how weak it is."""
-    if pin.floats or pin.volts is None:
+    if pin.floats:
         return 1.0 - sum(s.share for s in stands)
+    if pin.volts is None:
+        return 1.0  # measured against what floats alone: nothing is known
     total, edge = 0.0, _EDGE_V + pin.unsure_v
     for stand in stands:
         low, high = stand.low - edge, stand.high + edge
