@@ -10,6 +10,7 @@ from nervus.domain.entry import Source
 from nervus.domain.job import Change, Job, Reading, new_id, new_vehicle, now
 from nervus.domain.plug import Face, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleKind, TrackProfile
+from nervus.domain.quantity import read_quantity
 from nervus.judge.expected_readings import would_read
 from nervus.judge.next_pair import pin_faults, weigh_readings
 from nervus.judge.of_job import judge_job
@@ -497,3 +498,23 @@ def test_a_pin_that_was_measured_against_a_floating_one_alone_has_no_role_yet() 
     roles = guess_roles({CLOSED: solve_plug(rows)}, ThrottleKind.CABLE)
     assert roles["5"].chance < 0.9
     assert roles["1"].role is PinRole.SUPPLY
+
+
+@pytest.mark.parametrize(
+    ("text", "newton_metres"),
+    [
+        ("89 lbf·in", 10.1),
+        ("16 lbf·ft", 21.7),
+        ("192 in-lb", 21.7),
+        ("1 ft-lb", 1.355818),
+        ("10 Nm", 10.0),
+    ],
+)
+def test_torque_comes_in_any_unit(text: str, newton_metres: float) -> None:
+    """Source: NIST SP 811 (2008), appendix B.8: 1 lbf·ft is 1.355818 N·m, 1 lbf·in 0.1129848 N·m.
+
+    89 lbf·in and 16 lbf·ft are common practice, no published source.
+    """
+    found = read_quantity(f"screws {text}")
+    assert (found.where, found.unit) == ("screws", "N·m")
+    assert found.value == pytest.approx(newton_metres, rel=0.005)

@@ -147,6 +147,9 @@ def test_three_wires_are_told_apart_and_their_roles_go_onto_the_plug(
     typed(page, qtbot, "5.0", "0.86", "0.0", "wide open", "5.0", "4.5", "0.0")
     assert page.conditions.situation.throttle == "throttle wide open"
     solved(page, qtbot)
+    assert "pin 2 · signal 1, over 98 in 100: follows the throttle by 3.64 V" in page.view.about("2")
+    typed(page, qtbot, "?")
+    assert "pin 1 · supply, over 98 in 100" in window.notice.text.text()
     qtbot.mouseClick(page.roles, Qt.MouseButton.LeftButton)
     face = page.face
     assert face is not None

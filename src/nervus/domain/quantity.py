@@ -15,7 +15,10 @@ _UNITS = {
     "mohm": ("Ω", 1e6), "%": ("%", 1.0), "°": ("°", 1.0), "deg": ("°", 1.0),
     "°c": ("°C", 1.0), "c": ("°C", 1.0), "kpa": ("kPa", 1.0), "bar": ("kPa", 100.0),
     "rpm": ("1/min", 1.0), "1/min": ("1/min", 1.0), "nm": ("N·m", 1.0), "n·m": ("N·m", 1.0),
-    "ft-lb": ("N·m", 1.3558179), "ftlb": ("N·m", 1.3558179), "mm": ("mm", 1.0),
+    "mm": ("mm", 1.0), "ncm": ("N·m", 0.01), "kgfm": ("N·m", 9.80665),
+    # NIST SP 811 (2008), appendix B.8: pound-force foot and pound-force inch.
+    **dict.fromkeys(("ft-lb", "ftlb", "lbf·ft", "lb-ft", "lbft", "lbfft"), ("N·m", 1.355818)),
+    **dict.fromkeys(("in-lb", "inlb", "lbf·in", "lb-in", "lbin", "lbfin"), ("N·m", 0.1129848)),
 }  # fmt: skip
 
 

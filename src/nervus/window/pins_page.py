@@ -370,7 +370,7 @@ class PinsPage(StationPage):
             self.expected.setText(
                 "Another plug, plug off, another throttle, or a pair again: “1-3 4.98”."
             )
-            self.line.setPlaceholderText("1-3 4.98 … or “plug off”")
+            self.line.setPlaceholderText("1-3 4.98 … “plug off” … “?” tells all of the pins")
             self.view.show_probes("", "")
             return
         self._point_at(*pair)
@@ -479,6 +479,12 @@ class PinsPage(StationPage):
         if not text:
             if not self._go_there() and self._live_v is not None:
                 self.take_settled(self._live_v)
+            return
+        if text == "?":
+            face = self.face
+            about = [self.view.about(pin.label) for pin in face.pins] if face is not None else []
+            self.told.emit("\n".join(about) or "No pin is drawn yet.")
+            self.line.clear()
             return
         if text.casefold() in ("isolated", "battery isolated"):
             self.put.emit(isolated(text))

@@ -4,11 +4,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Final
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QFont, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QFont, QHelpEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QToolTip, QWidget
 
 from nervus.domain.plug import Face, Pin, PinRole
+from nervus.judge.words import natural_frequency
 from nervus.pins.roles import RoleGuess
 from nervus.pins.solving import SolvedPin
 from nervus.window.theme import BRIGHT, Theme
@@ -107,13 +108,45 @@ class PlugView(QWidget):
             _EDGE + (pin.column + 0.5) * wide, _EDGE + pin.row * high + min(0.34 * high, 28.0)
         )
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._face is None:
-            return
-        for pin in self._face.pins:
-            away = event.position() - self._spot(pin)
+    def about(self, label: str) -> str:
+        """All that is known of a pin: role, how sure, why, its volts, its wire's colour."""
+        pin = self._face.pin(label) if self._face is not None else None
+        if pin is None:
+            return ""
+        parts = [f"pin {label}"]
+        guess = self._shown.roles.get(label)
+        if pin.role is not PinRole.UNKNOWN:
+            parts.append(f"{pin.role} as it was said")
+        elif guess is not None:
+            parts.append(f"{guess.role}, {natural_frequency(guess.chance)}: {guess.why}")
+            if guess.from_one:
+                parts.append("from one reading alone")
+        solved = self._shown.pins.get(label)
+        if solved is not None and solved.volts is not None:
+            parts.append(f"{_plain(solved.volts)} ± {solved.unsure_v:.2f} V")
+        if pin.wire:
+            parts.append(f"wire {pin.wire}")
+        return " · ".join(parts)
+
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            label = self._under(QPointF(event.pos()))
+            QToolTip.showText(event.globalPos(), self.about(label), self)
+            return True
+        return super().event(event)
+
+    def _under(self, at: QPointF) -> str:
+        """The pin under a point, "" for none."""
+        for pin in self._face.pins if self._face is not None else ():
+            away = at - self._spot(pin)
             if abs(away.x()) < _SOCKET * 0.7 and abs(away.y()) < _SOCKET * 0.7:
-                self.picked.emit(pin.label)
+                return pin.label
+        return ""
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        label = self._under(event.position()) if event is not None else ""
+        if label:
+            self.picked.emit(label)
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
