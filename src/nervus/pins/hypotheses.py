@@ -6,7 +6,7 @@ from typing import Final
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, FloatArray
+from nervus.domain.channel import BoolArray, FloatArray, IntArray
 from nervus.pins.system import SMALL_V, System
 from nervus.pins.taken import BATTERY
 
@@ -26,6 +26,8 @@ _MOST_WEAK, _BEAM, _WIDE_BEAM, _FOLLOWED = 5, 3, 8, 6
 _LARGE, _MOST_WEAK_LARGE = 12, 2
 # So often the signs are taken from the best solution, and all is solved with them.
 _RESIGNED: Final = 2
+# Patterns of signs that are further than this from the nearest are not weighed.
+_NEAR: Final = 40.0
 # Nothing needs explaining below so many deviations; about what taking one reading for wrong costs.
 _FITS, _SLIP = 2.0, 6.0
 _TURNS, _FEW_TURNS = 3, 2
@@ -101,9 +103,12 @@ class _Solved:
 
 def weigh(system: System, patterns: Sequence[FloatArray], log_chances: Sequence[float]) -> Weighed:
     """Solve and weigh all hypotheses of these patterns of signs."""
-    patterns = list(patterns)
-    all_solved = [_tried(system, signs) for signs in patterns]
-    costs = [s.cost - chance for s, chance in zip(all_solved, log_chances, strict=True)]
+    firsts = [_first(system, signs, _BEAM) for signs in patterns]
+    nearest = [float(first.pay.min()) - c for first, c in zip(firsts, log_chances, strict=True)]
+    near = [k for k, pay in enumerate(nearest) if pay < min(nearest) + _NEAR]
+    patterns = [patterns[k] for k in near]
+    all_solved = [_tried(system, firsts[k]) for k in near]
+    costs = [s.cost - log_chances[k] for s, k in zip(all_solved, near, strict=True)]
     for _ in range(_RESIGNED):
         # Weak pins and wrong readings bend what was taken for firm, and the signs with it; the best of
         # all is looked at once more, with more sets of weak pins.
@@ -112,12 +117,13 @@ def weigh(system: System, patterns: Sequence[FloatArray], log_chances: Sequence[
         if np.array_equal(settled, best.signs):
             break
         patterns.append(settled)
-        all_solved.append(_tried(system, settled))
+        all_solved.append(_tried(system, _first(system, settled, _BEAM)))
         costs.append(all_solved[-1].cost)
     number = _best(system, patterns, all_solved, costs).pattern
-    chance = float(np.median(all_solved[number].cost - costs[number]))
-    all_solved[number] = _tried(system, patterns[number], _WIDE_BEAM)
-    costs[number] = all_solved[number].cost - chance
+    if all_solved[number].weak.any():
+        chance = float(np.median(all_solved[number].cost - costs[number]))
+        all_solved[number] = _tried(system, _first(system, patterns[number], _WIDE_BEAM))
+        costs[number] = all_solved[number].cost - chance
     least = min(float(c.min()) for c in costs)
     mass = [np.exp(least - c) for c in costs]
     total = sum(float(w.sum()) for w in mass)
@@ -148,25 +154,46 @@ def _best(
     )
 
 
-def _tried(system: System, signs: FloatArray, beam: int = _BEAM) -> _Solved:
+@dataclass(frozen=True, slots=True, eq=False)
+class _First:
+    """Sets of weak pins of one pattern, solved with no reading wrong.
+
+    Attributes:
+        signs: of the pattern, shape (m,).
+        sets: of weak pins, shape (H, n).
+        solved: all of them.
+        one: about what each reading less would cost, shape (H, m).
+        pay: about what each set would come to with one reading less, shape (H, m).
+    """
+
+    signs: FloatArray
+    sets: BoolArray
+    solved: _Solved
+    one: FloatArray
+    pay: FloatArray
+
+
+def _first(system: System, signs: FloatArray, beam: int) -> _First:
+    sets = _sets(system, signs, beam)
+    solved = _solve(system, signs, sets, np.ones((len(sets), system.volts.size), dtype=bool))
+    one = _without_one(solved)
+    return _First(signs, sets, solved, one, solved.cost[:, None] + one)
+
+
+def _tried(system: System, first: _First) -> _Solved:
     """The hypotheses of one pattern that may be worth something.
 
     Each set of weak pins with no reading wrong; then one and two readings less, where the formulas say
     that it may pay. Where nothing is weak they are exact, and every single reading is tried.
     """
-    sets = _sets(system, signs, beam)
-    m = system.volts.size
-    first = _solve(system, signs, sets, np.ones((len(sets), m), dtype=bool))
-    one = _without_one(first)
-    pay = first.cost[:, None] + one
+    m, sets, one, pay = system.volts.size, first.sets, first.one, first.pay
     nearest = np.argsort(pay, axis=None)[:_ONE_WRONG]
     hypotheses = {
         (int(h), int(k), int(k)) for h, k in zip(*np.unravel_index(nearest, pay.shape), strict=True)
     }
     hypotheses |= {(0, k, k) for k in range(m)}
     few = np.argsort(pay.min(axis=1))[:_PAIRED]
-    part = _solve(system, signs, sets[few], np.ones((few.size, m), dtype=bool))
-    pay_two = part.cost[:, None, None] + _without_two(part)
+    pay_two = first.solved.cost[few][:, None, None] + _without_two(first.solved, few)
     nearest = np.argpartition(pay_two, min(_TWO_WRONG, pay_two.size - 1), axis=None)[:_TWO_WRONG]
     hypotheses |= {
         (int(few[h]), int(j), int(k))
@@ -177,10 +204,10 @@ def _tried(system: System, signs: FloatArray, beam: int = _BEAM) -> _Solved:
     kept = np.ones((len(chosen), m), dtype=bool)
     for row, (_, j, k) in enumerate(chosen):
         kept[row, [j, k]] = False
-    sound = np.argsort(first.cost)[:_SOUND]
+    sound = np.argsort(first.solved.cost)[:_SOUND]
     return _solve(
         system,
-        signs,
+        first.signs,
         np.concatenate([sets[sound], sets[[h for h, _, _ in chosen]]]),
         np.concatenate([np.ones((len(sound), m), dtype=bool), kept]),
     )
@@ -307,13 +334,13 @@ def _without_one(solved: _Solved) -> FloatArray:
     return np.asarray(-0.5 * solved.misfit**2 / left + np.where(left < _ALONE, _HOPELESS, 0.0))
 
 
-def _without_two(solved: _Solved) -> FloatArray:
-    """About what two readings less would cost, shape (H, m, m), above the diagonal."""
-    m = solved.misfit.shape[1]
-    cross = solved.scaled @ solved.inverse @ solved.scaled.transpose(0, 2, 1)
+def _without_two(solved: _Solved, few: IntArray) -> FloatArray:
+    """About what two readings less would cost for a few, shape (few, m, m), above the diagonal."""
+    m, misfit, scaled = solved.misfit.shape[1], solved.misfit[few], solved.scaled[few]
+    cross = scaled @ solved.inverse[few] @ scaled.transpose(0, 2, 1)
     left = np.maximum(1.0 - np.diagonal(cross, axis1=1, axis2=2), 1e-9)
     both = np.maximum(left[:, :, None] * left[:, None, :] - cross**2, 1e-9)
-    a, b = solved.misfit[:, :, None], solved.misfit[:, None, :]
+    a, b = misfit[:, :, None], misfit[:, None, :]
     gain = left[:, None, :] * a**2 + left[:, :, None] * b**2 + 2.0 * cross * a * b
     alone = np.where(left < _ALONE, _HOPELESS, 0.0)
     two = -0.5 * gain / both + alone[:, :, None] + alone[:, None, :]
