@@ -37,8 +37,10 @@ class GuideDialog(QDialog):
         self.choice = QComboBox(self)
         self.choice.setAccessibleName("What is done")
         self.choice.setMinimumHeight(36)
+        throttle = part.job.vehicle.throttle if part.job is not None else None
         for guide in guides():
-            self.choice.addItem(guide.title, guide)
+            if throttle is None or guide.throttle is throttle:
+                self.choice.addItem(guide.title, guide)
         self.text, self.caution = QLabel("", self), quiet("", self)
         self.text.setObjectName("headline")
         self.text.setWordWrap(True)
@@ -59,7 +61,8 @@ class GuideDialog(QDialog):
         row.addWidget(leave)
         column = QVBoxLayout(self)
         column.setSpacing(10)
-        for part_ in (self.choice, self.text, self.caution, self.wrong, self.line):
+        first = quiet("The maker's procedure and local rules come first.", self)
+        for part_ in (self.choice, first, self.text, self.caution, self.wrong, self.line):
             column.addWidget(part_)
         column.addWidget(self.so_far, 1)
         column.addLayout(row)
