@@ -12,6 +12,7 @@ from nervus.domain.plug import Face, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleKind, TrackProfile
 from nervus.domain.quantity import read_quantity
 from nervus.judge.expected_readings import would_read
+from nervus.judge.fault_picture import picture_of
 from nervus.judge.next_pair import pin_faults, weigh_readings
 from nervus.judge.of_job import judge_job
 from nervus.judge.of_readings import at_pins
@@ -39,6 +40,7 @@ from nervus.pins.situation import Situation, situation_of
 from nervus.pins.solving import SolvedPlug, solve_plug
 from nervus.pins.taken import BATTERY, Taken
 from nervus.pins.writing import ReadingUnusable, read_written
+from test_pins_solving import UNPLUGGED
 
 CLOSED = Situation("key on", "plug on", "throttle closed")
 OPEN = Situation("key on", "plug on", "throttle wide open")
@@ -297,6 +299,62 @@ def test_readings_before_a_change_are_held_against_those_after_it() -> None:
     state = plug_state(job(face, *before, change, *after), PlugEnd.SENSOR, CLOSED)
     assert any("0.02 V now, 1.60 V before the change" in t.text for t in state.told)
     assert len(state.rows) == 2
+
+
+def eye(face: Face, written: str) -> list[Reading]:
+    """A table by eye at a face's plug."""
+    return [
+        read(a, b, 0.0 if v == "-" else float(v), face.plug, signed=False, nothing=v == "-")
+        for pair, v in (part.split(" ") for part in written.split(", "))
+        for a, b in (pair.split("-"),)
+    ]
+
+
+def test_weak_pins_an_open_way_round_and_a_table_that_fits_badly_are_told() -> None:
+    face = drawn(PlugEnd.SENSOR, "1 - 3 -", "5 6 7 8")
+    state = plug_state(job(face, *eye(face, UNPLUGGED)), PlugEnd.SENSOR, CLOSED)
+    told = [t.text for t in state.told]
+    weak = next(t for t in told if t.startswith("Weak:"))
+    assert "6 behind 5 MΩ" in weak
+    assert "5 behind" not in weak
+    assert any("one pin to battery negative settles it" in t for t in told)
+    assert any(t.startswith("Together they fit to 0.0") for t in told)
+    assert any("can't all be right" in t for t in told)
+    assert state.told[0].entries
+
+
+def test_floating_pins_and_pins_that_seem_to_be_something_are_told() -> None:
+    face = drawn(PlugEnd.SENSOR, "1 2 3 4")
+    rows = [read("", "1", 5.0), read("", "2", 0.0), read("", "3", 0.9)]
+    rows += [read(pin, "4", 0.0, nothing=True, signed=False) for pin in "123"]
+    rows += [read("1", "2", -5.0), read("1", "3", -4.1), read("2", "3", 0.9)]
+    told = [t.text for t in plug_state(job(face, *rows), PlugEnd.SENSOR, CLOSED).told]
+    assert "Nothing holds pin 4: open, or not used." in told
+    assert "Pin 1 seems to be supply: 5.00 V." in told
+    one = [t.text for t in plug_state(job(face, *rows[:3]), PlugEnd.SENSOR, CLOSED).told]
+    assert any(t.endswith("from one reading alone.") for t in one)
+
+
+def test_both_ends_of_a_job_tell_the_ohms_of_a_line() -> None:
+    """Source: Ohm's law: 1.20 V lost by 3.79 V over 2.3 kΩ is 728 Ω."""
+    faces = [drawn(plug, "1 2 3", **THREE) for plug in (PlugEnd.SENSOR, PlugEnd.UNIT)]
+    ends = [read("", "3", 3.80), read("", "2", 0.01), read("", "1", 0.6)]
+    ends += [read("", "3", 5.00, PlugEnd.UNIT), read("", "2", 0.0, PlugEnd.UNIT)]
+    whole = job(*faces, *ends, read("2", "3", 2_300.0, unit="Ω", conditions="key off, plug off"))
+    state = plug_state(whole, PlugEnd.SENSOR, CLOSED, profile_for(ThrottleKind.CABLE))
+    told = [t.text for t in state.told]
+    assert any(t.startswith("supply: 1.20 ±") and "about 728 Ω" in t for t in told)
+    assert any(t.startswith("pin 3 (supply) 3.80 V, where 4.80 to 5.20 V is good") for t in told)
+    assert not any("within its limits" in t for t in told)
+    sound = job(*faces, read("", "3", 5.0), read("", "2", 0.01), read("", "1", 0.6))
+    state = plug_state(sound, PlugEnd.SENSOR, CLOSED, profile_for(ThrottleKind.CABLE))
+    assert "All that was compared is within its limits." in [t.text for t in state.told]
+    assert picture_of(pin_faults(whole), whole) is not None
+    shown = picture_of(pin_faults(whole), whole)
+    assert shown is not None
+    assert shown.at[0].startswith("supply")
+    assert [n.measured_v for n in shown.nodes if n.node == "supply"] == [pytest.approx(3.8, abs=0.01)]
+    assert picture_of(pin_faults(sound), sound) is None
 
 
 def test_a_sound_table_is_held_against_one_without_signs() -> None:

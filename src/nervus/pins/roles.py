@@ -109,7 +109,7 @@ def _why(label: str, solved: Mapping[Situation, SolvedPlug]) -> str:
 
 
 def told_ohms(ohms: float) -> str:
-    """Ohms with two digits that count."""
+    """Ohms with two or three digits that count."""
     for scale, unit in ((1e6, "MΩ"), (1e3, "kΩ"), (1.0, "Ω")):
         if ohms >= 0.95 * scale:
             return f"{ohms / scale:.2g} {unit}" if ohms < 99.5 * scale else f"{ohms / scale:.0f} {unit}"
