@@ -336,7 +336,20 @@ def test_what_to_connect_to_is_asked_remembered_and_checked(qtbot: QtBot, tmp_pa
     line.probe.setCurrentIndex(line.probe.findData("sgnd_v"))
     with qtbot.waitSignal(line.wanted) as wanted:
         line.connect_now.click()
-    assert wanted.args == ["sgnd_v"]
+    assert wanted.args == ["sgnd_v", 0.0]
+
+
+def test_a_sweep_by_ohms_asks_for_the_track(qtbot: QtBot, tmp_path: Path) -> None:
+    ohms = LineDialog(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(ohms)
+    ohms.show()
+    ohms.probe.setCurrentIndex(ohms.probe.findData("tps1_pct"))
+    ohms.connect_now.click()
+    assert "measure it end to end" in ohms.wrong.text()
+    ohms.track.setText("4,2k")
+    with qtbot.waitSignal(ohms.wanted) as wanted:
+        ohms.connect_now.click()
+    assert wanted.args == ["tps1_pct", 4200.0]
 
 
 def test_what_the_control_unit_tells_of_itself_is_in_the_job_once(

@@ -218,6 +218,23 @@ def test_readings_are_typed_shown_and_recorded(live: MainWindow, qtbot: QtBot, t
     assert list(track.values) == [0.51, 0.62, 0.8]
 
 
+def test_a_sweep_by_ohms_is_a_recording(live: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    live.live.type_readings("tps1_pct", 4_000.0)
+    qtbot.waitUntil(lambda: live.live_panel.state.text() == "connected", timeout=5_000)
+    live.live.toggle_record()
+    for text in ("800", "1,2k", "2 kΩ", "0.5 V", "12k"):
+        live.live_panel.words.setText(text)
+        qtbot.keyClick(live.live_panel.words, Qt.Key.Key_Return)
+    assert "more than the track of 4000" in live.live_panel.notice.text.text()
+    qtbot.waitUntil(lambda: live.live_panel.view.latest.get("tps1_pct") == 50.0, timeout=5_000)
+    live.live.toggle_record()
+    qtbot.waitUntil(lambda: live.opened is not None, timeout=10_000)
+    (kept,) = (tmp_path / "recordings").glob("*.nervus-journal")
+    track = read_recording(kept).get("tps1_pct")
+    assert track is not None
+    assert list(track.values) == [20.0, 30.0, 50.0]
+
+
 def test_the_frame_flashes_where_there_is_no_sound(live: MainWindow, qtbot: QtBot) -> None:
     connected(live, qtbot)
     live.live_panel.tone.click()

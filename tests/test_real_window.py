@@ -5,10 +5,16 @@ import sys
 from pathlib import Path
 
 import pytest
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QGuiApplication
 from pytestqt.qtbot import QtBot
 
+from nervus.domain.plug import PlugEnd
+from nervus.domain.profile import ThrottleKind
 from nervus.window.main_window import MainWindow
+from nervus.window.setting_dialog import SettingDialog
+from test_pins_solving import SIX
+from test_pins_window import THREE, began, draw, solved
 
 pytestmark = pytest.mark.real_window
 
@@ -59,3 +65,40 @@ def test_the_command_opens_the_demo_and_leaves_cleanly(tmp_path: Path) -> None:
     assert done.returncode == 0, done.stderr
     assert done.stdout == "Almost surely the sensor, track 1.\n"
     assert done.stderr == ""
+
+
+def test_each_job_of_the_pins_is_played_by_keyboard(window: MainWindow, qtbot: QtBot) -> None:
+    """A slip in a table, a line lost between its ends, a slot that ends short: typed, and told."""
+    qtbot.waitUntil(lambda: not window.home.empty.text().startswith("Opening"), timeout=30_000)
+    page = began(window, qtbot, ThrottleKind.ELECTRONIC)
+    draw(page, "1 2 3 / 4 5 6")
+    for part in SIX.split(", "):
+        pair, value = part.split(" ")
+        qtbot.keyClicks(page.line, f"{pair} {value}")
+        qtbot.keyClick(page.line, Qt.Key.Key_Return)
+    solved(page, qtbot)
+    first = page.sentences.item(0)
+    assert first is not None
+    assert "2-4 read 10.07 V contradicts all others: 5.68 V would fit" in first.text()
+
+    page = began(window, qtbot, ThrottleKind.CABLE, "No 7")
+    for plug, texts in (
+        (PlugEnd.SENSOR, ("1 0.62", "2 0.01", "3 4.99")),
+        (PlugEnd.UNIT, ("1 0.01", "2 0.0", "3 5.0")),
+    ):
+        page.show_plug(plug)
+        draw(page, "1 2 3", **THREE)
+        for text in texts:
+            qtbot.keyClicks(page.line, text)
+            qtbot.keyClick(page.line, Qt.Key.Key_Return)
+    solved(page, qtbot)
+    told = [item.text() for k in range(page.sentences.count()) if (item := page.sentences.item(k))]
+    assert any("signal 1: 0.61" in text and "lost from plug to plug" in text for text in told)
+
+    page.setting.click()
+    (dialog,) = page.findChildren(SettingDialog)
+    for text in ("0.96 to 0.98", "0.80", "4.20", "5.0", "-", "end 0.88"):
+        qtbot.keyClicks(dialog.line, text)
+        qtbot.keyClick(dialog.line, Qt.Key.Key_Return)
+    assert "The slot ends 0.08 V short" in dialog.told.text()
+    dialog.close()

@@ -1,4 +1,4 @@
-"""Readings as people type them: `.51`, `510 mV`, `0,51 V`; a source like any other."""
+"""Readings as people type them: `.51`, `510 mV`, or ohms of a track; a source like any other."""
 
 import re
 from collections.abc import Callable, Sequence
@@ -12,6 +12,7 @@ from nervus.link.source import Block, Clock, one_sample
 _WRITTEN = re.compile(
     r"(?P<number>[+-]?(?:[0-9]+(?:[.,][0-9]*)?|[.,][0-9]+))\s*(?P<unit>mV|V|mv|v|volts?|Volts?)?"
 )
+_OHMS = re.compile(r"(?P<number>[0-9]+(?:[.,][0-9]*)?|[.,][0-9]+)\s*(?P<kilo>k)?\s*(?:Ω|ohms?|Ohms?)?")
 
 
 class ReadingUnreadable(OutsideError):
@@ -35,13 +36,39 @@ def volts_of(text: str) -> float:
     return volts
 
 
-class HandSource:
-    """Readings of one line, typed while the clock runs; an instant is when Enter was pressed."""
+def percent_of_track(text: str, track_ohms: float) -> float:
+    """Ohms from the wiper to an end, as people write them, in percent of the whole track.
 
-    def __init__(self, channel: str) -> None:
+    The wiper's own ohms are in it, so it ends a little above 0 and 100; a place where it jumps stands
+    out all the same.
+
+    Raises:
+        ReadingUnreadable: it is no resistance, or more than twice the track.
+    """
+    found = _OHMS.fullmatch(text.strip())
+    accepted = "accepted is such as 850, 1.2k or 2,2 kΩ"
+    if found is None:
+        raise ReadingUnreadable(f"“{text.strip()[:30]}” is no resistance; {accepted}.")
+    ohms = float(found["number"].replace(",", ".")) * (1e3 if found["kilo"] else 1.0)
+    if ohms > 2.0 * track_ohms:
+        raise ReadingUnreadable(
+            f"{ohms:g} Ω is more than the track of {track_ohms:g} Ω can have: open, or another range."
+        )
+    return 100.0 * ohms / track_ohms
+
+
+class HandSource:
+    """Readings of one line, typed while the clock runs; an instant is when Enter was pressed.
+
+    With `track_ohms`, the channel is a track in percent and the readings are ohms from its wiper to an
+    end, key off: a sweep by ohms is a recording like any other.
+    """
+
+    def __init__(self, channel: str, track_ohms: float | None = None) -> None:
         self.name = "readings by hand"
         self.trouble: Callable[[str], None] = lambda _told: None
-        self._channel = volt_channel(channel)
+        self._track_ohms = track_ohms
+        self._channel = channel if track_ohms is not None else volt_channel(channel)
         self._clock = Clock()
         self._typed: SimpleQueue[tuple[float, float]] = SimpleQueue()
 
@@ -50,22 +77,23 @@ class HandSource:
         self._clock = clock
 
     def enter(self, text: str) -> float:
-        """One reading as it was typed; returns its volts.
+        """One reading as it was typed; returns its volts, or percent of the track.
 
         Raises:
-            ReadingUnreadable: it is no voltage.
+            ReadingUnreadable: it is none.
         """
-        volts = volts_of(text)
-        self._typed.put((self._clock.now(), volts))
-        return volts
+        ohms = self._track_ohms
+        value = volts_of(text) if ohms is None else percent_of_track(text, ohms)
+        self._typed.put((self._clock.now(), value))
+        return value
 
     def read(self) -> Sequence[Block]:
         """What was typed since."""
         try:
-            when, volts = self._typed.get(timeout=0.1)
+            when, value = self._typed.get(timeout=0.1)
         except Empty:
             return ()
-        return [one_sample(self._channel, when, volts)]
+        return [one_sample(self._channel, when, value)]
 
     def close(self) -> None:
         """Nothing is held that would have to be let go."""

@@ -47,6 +47,7 @@ class Written:
         unit: `V` or `Ω`.
         signed: whether a sign was written.
         nothing: no voltage, or no continuity.
+        named: whether the pair was written, and not taken from the proposal.
     """
 
     black: str
@@ -55,6 +56,7 @@ class Written:
     unit: str
     signed: bool
     nothing: bool
+    named: bool = False
 
 
 def read_written(
@@ -96,7 +98,7 @@ def _one(text: str, labels: Collection[str], proposed: tuple[str, str], unit: st
     _check(black, red, value, unit, text)
     if unit == "Ω" and value >= _MOST_OHMS:
         value, nothing = 0.0, True
-    return Written(black, red, value, unit, signed, nothing)
+    return Written(black, red, value, unit, signed, nothing, named=len(words) > 1)
 
 
 def _value(word: str, text: str) -> tuple[float, bool, bool, str]:

@@ -173,10 +173,10 @@ class LineDialog(ConnectDialog):
     """Which line the readings that are typed belong to.
 
     Signals:
-        wanted: the channel.
+        wanted: the channel, and the ohms of the whole track where ohms are typed, else 0.
     """
 
-    wanted = pyqtSignal(str)
+    wanted = pyqtSignal(str, float)
 
     def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
         hint = (
@@ -185,13 +185,21 @@ class LineDialog(ConnectDialog):
         super().__init__("Type readings by hand", hint, settings, parent)
         self.connect_now.setText("Begin")
         self.probe = line_choice(settings, "hand line", self)
+        for track in (1, 2):
+            self.probe.addItem(f"Track {track}, ohms from its wiper to an end", f"tps{track}_pct")
+        self.probe.setCurrentIndex(
+            max(0, self.probe.findData(str(settings.value("hand line", "tps1_v"))))
+        )
         self.form.addRow("probe is on", self.probe)
+        self.track = self.line("track, end to end", "hand track", "", "ohms, for a sweep by ohms")
 
     def take(self) -> None:
         """As `ConnectDialog.take`."""
         channel = str(self.probe.currentData())
+        ohms = _track_ohms(self.track.text()) if channel.endswith("_pct") else 0.0
         self._settings.setValue("hand line", channel)
-        self.wanted.emit(channel)
+        self._settings.setValue("hand track", self.track.text().strip())
+        self.wanted.emit(channel, ohms)
 
 
 def line_choice(settings: QSettings, key: str, parent: QWidget) -> QComboBox:
@@ -203,6 +211,26 @@ def line_choice(settings: QSettings, key: str, parent: QWidget) -> QComboBox:
         box.addItem(f"{CHANNEL_KINDS[channel].title} ({channel})", channel)
     box.setCurrentIndex(max(0, box.findData(str(settings.value(key, "tps1_v")))))
     return box
+
+
+def _track_ohms(text: str) -> float:
+    """The ohms of a track, end to end.
+
+    Raises:
+        OutsideError: they are none.
+    """
+    written = text.strip().replace(",", ".").casefold()
+    kilo = written.removesuffix("ω").removesuffix("ohm").strip()
+    try:
+        ohms = float(kilo.removesuffix("k")) * (1e3 if kilo.endswith("k") else 1.0)
+    except ValueError:
+        ohms = 0.0
+    if not 100.0 <= ohms <= 1e6:
+        raise OutsideError(
+            f"“{text.strip()[:20]}” is no track; measure it end to end, key off and plug off: 100 Ω to "
+            "1 MΩ."
+        )
+    return ohms
 
 
 def _seconds(text: str) -> float:

@@ -142,12 +142,12 @@ class LiveController(QObject):
         self.entered.emit()
         self._begin(lambda: [MeterSource(where, line, setup or MeterSetup())])
 
-    def type_readings(self, line: str) -> None:
-        """Readings of a meter that can't be connected, typed as they are read."""
+    def type_readings(self, line: str, track_ohms: float | None = None) -> None:
+        """Readings of a meter that can't be connected, typed as they are read; ohms of a track too."""
         self.leave()
         self.panel.begin("Readings typed by hand", simulated=False, typed=True)
         self.entered.emit()
-        self.typed = HandSource(line)
+        self.typed = HandSource(line, track_ohms)
         typed = self.typed
         self._begin(lambda: [typed])
 

@@ -156,9 +156,9 @@ class LivePart(QObject):
 
         dialog = LineDialog(self._settings, self._window)
 
-        def begin(line: str) -> None:
+        def begin(line: str, track_ohms: float) -> None:
             self.about_to_connect.emit()
-            self.controller.type_readings(line)
+            self.controller.type_readings(line, track_ohms or None)
 
         dialog.wanted.connect(begin)
         dialog.open()

@@ -75,9 +75,7 @@ class Entering:
         return [
             self._between_plugs(w)
             if w.red == "-"
-            else self.made(
-                w, source, signed=as_shown or (w.black, w.red) == self.proposed or w.black == BATTERY
-            )
+            else self.made(w, source, signed=as_shown or not w.named or w.black == BATTERY)
             for w in written
         ]
 
