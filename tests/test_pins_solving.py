@@ -147,7 +147,7 @@ def test_a_loud_reading_of_a_floating_pin_is_the_wrong_one() -> None:
     rows += [Taken("4", p, 0.0, nothing=True) for p in "123"] + [Taken("4", "5", 1.9)]
     solved = solve_plug(rows)
     assert solved.pins["4"].floats
-    assert [rows[d.reading].volts for d in solved.doubts] == [1.9]
+    assert [(rows[d.reading].volts, d.fits_v, d.chance) for d in solved.doubts] == [(1.9, (0.0,), 1.0)]
 
 
 def test_three_pins_and_one_slip_name_no_single_reading() -> None:
@@ -207,6 +207,14 @@ def test_a_value_settles_once_and_again_only_after_the_probes_left() -> None:
     assert watch.feed(6.0, None) is None
     watch.begin_anew()
     assert [v for k in range(5) if (v := watch.feed(7.0 + 0.25 * k, 4.98)) is not None] == [4.98]
+
+
+def test_a_value_settles_soon_after_the_probes_came_to_rest() -> None:
+    watch = SettleWatch(Meter())
+    readings = [0.2, 3.0, 1.0, *[4.98] * 8]
+    told = [k for k, v in enumerate(readings) if watch.feed(0.25 * k, v) is not None]
+    assert told
+    assert told[0] <= 8
 
 
 def test_a_value_that_drifts_does_not_settle() -> None:
