@@ -19,6 +19,7 @@ _KEPT, _KEPT_WEAK, _MOST_MISFIT, _FAR = 4, 2, 12.0, 60.0
 # A diagonal so heavy that what it stands on does not move.
 _FIXED: Final = 1e12
 _NEGATIVE_R: Final = -0.02
+_ROBUST_TURNS: Final = 6
 _MOST_BRANCHES, _FEW_BRANCHES, _LARGE = 7, 5, 12
 _MOST_USUAL: Final = 6.0
 
@@ -61,9 +62,7 @@ def sign_patterns(system: System) -> list[Pattern]:
         tried.append(signs)
         e = (signs * system.volts) @ fit.T
     signs = np.unique(np.concatenate(tried), axis=0)
-    e = (signs * system.volts) @ fit.T
-    misfit = (system.volts * signs - e @ system.rows.T) / system.deviation
-    firm = np.minimum(np.abs(misfit), _MOST_MISFIT).sum(axis=1)
+    firm = _firm_costs(system, signs)
     clear = np.where(system.volts > SMALL_V, signs, 0.0)
     if system.turnable:
         clear = clear * clear[:, [int(np.argmax(system.volts))]]
@@ -96,6 +95,24 @@ def _turned(system: System, open_signs: BoolArray) -> list[FloatArray]:
             signs[open_signs] = way * pattern.signs
             both.append(signs)
     return both
+
+
+def _firm_costs(system: System, signs: FloatArray) -> FloatArray:
+    """How badly each pattern fits, shape (P,), when every pin is firm.
+
+    By least absolute deviations (E. J. Schlossmacher, 1973: least squares, weighted anew): what a weak
+    pin or a wrong reading is off by stays with it, and does not spread over all the others.
+    """
+    volts = system.volts * signs
+    weight = np.broadcast_to(1.0 / system.deviation, volts.shape)
+    for _ in range(_ROBUST_TURNS):
+        scaled = system.rows * weight[:, :, None]
+        inner = scaled.transpose(0, 2, 1) @ scaled + 1e-6 * np.eye(len(system.labels))
+        right = scaled.transpose(0, 2, 1) @ (volts * weight)[:, :, None]
+        e = np.linalg.solve(inner, right)[:, :, 0]
+        misfit = np.abs(volts - e @ system.rows.T) / system.deviation
+        weight = 1.0 / system.deviation / np.sqrt(np.maximum(misfit, 1.0))
+    return np.asarray(np.minimum(misfit, _MOST_MISFIT).sum(axis=1))
 
 
 def _costs(system: System, signs: FloatArray) -> FloatArray:
