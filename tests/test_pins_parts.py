@@ -112,6 +112,14 @@ def test_conditions_come_back_from_their_words() -> None:
     assert situation_of("") == Situation()
 
 
+def test_one_word_changes_one_condition() -> None:
+    begin = Situation("key on", "plug on", "throttle closed", "cold")
+    assert begin.with_word("key off") == changed(begin, key="key off")
+    assert begin.with_word("plug off") == changed(begin, plug="plug off")
+    assert begin.with_word("throttle wide open") == changed(begin, throttle="throttle wide open")
+    assert begin.with_word("hot") == changed(begin, warmth="hot")
+
+
 # -- roles --------------------------------------------------------------------------------------------
 
 
@@ -188,6 +196,8 @@ def test_a_signal_is_judged_as_a_share_of_the_supply() -> None:
     bad = against_profile(to_battery(p1=0.30, p2=0.01, p3=5.0), face, CLOSED, profile)
     assert [d.what for d in bad if d.marked] == ["pin 1 (signal 1)"]
     assert profile_for(ThrottleKind.ELECTRONIC) is None
+    for state in (Situation("key on", "plug off"), Situation("key off", "plug on")):
+        assert against_profile(to_battery(p1=0.3), face, state, profile) == ()
 
 
 def test_what_a_line_loses_from_end_to_end_tells_its_ohms_by_the_tracks_current() -> None:
@@ -484,6 +494,10 @@ def test_both_ends_are_predicted_before_a_screw_is_turned() -> None:
     assert relative_percent(5.0, 1.0, 5.0) == pytest.approx(80.0)
 
 
+def test_a_value_just_below_nothing_is_a_meters_and_is_taken() -> None:
+    assert answered(begin_setting((0.49, 0.51)), "-0.01 V").old_closed_v == -0.01
+
+
 def test_a_slot_that_ends_short_is_told_in_volts_degrees_and_millimetres() -> None:
     """Source: 0.88 of 0.96 V, no published source; arc r·θ (textbook): 1.95° at 22 mm is 0.75 mm."""
     setting = begin_setting(read_window("0.96 to 0.98"))
@@ -552,7 +566,7 @@ def test_a_turn_or_a_radius_that_can_t_be_is_refused(degrees: str, radius: str) 
         with_geometry(begin_setting((0.49, 0.51)), degrees, radius)
 
 
-@pytest.mark.parametrize("text", ["a lot", "99", "-2"])
+@pytest.mark.parametrize("text", ["a lot", "99", "16.5", "-2", "-0.6"])
 def test_an_answer_that_is_none_leaves_the_setting_as_it_was(text: str) -> None:
     setting = begin_setting((0.49, 0.51))
     with pytest.raises(AnswerUnusable):

@@ -176,7 +176,8 @@ def test_nothing_measured_is_told_as_nothing() -> None:
 
 
 @pytest.mark.parametrize(
-    ("volts", "place", "off"), [(4.98, 0.001, 0.0269), (12.6, 0.01, 0.083), (0.02, 0.001, 0.0021)]
+    ("volts", "place", "off"),
+    [(4.98, 0.001, 0.0269), (6.0, 0.01, 0.05), (12.6, 0.01, 0.083), (0.02, 0.001, 0.0021)],
 )
 def test_an_accuracy_is_percent_and_digits_of_the_range_that_fits(
     volts: float, place: float, off: float
