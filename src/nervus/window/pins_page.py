@@ -277,7 +277,7 @@ class PinsPage(StationPage):
             return
         known = tuple(
             r
-            for kept in self.kept
+            for kept in reversed(self.kept)  # of two tables the newer one counts
             if kept.readings and kept.vehicle_type == type_of(self.job) and kept.face.plug is self.plug
             for r in kept.readings
         )
