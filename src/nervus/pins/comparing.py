@@ -1,6 +1,6 @@
 """What was measured against what should be: the profile, a known-good table, the other end, before."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
@@ -169,9 +169,3 @@ def _ohms(
         return None
     amps = (volts[0] - volts[1]) * tracks / track_ohms
     return max(lost, 0.0) / amps
-
-
-def worst(differences: Sequence[Difference]) -> Difference | None:
-    """The marked one that is furthest outside."""
-    marked = [d for d in differences if d.marked]
-    return max(marked, key=lambda d: max(d.should[0] - d.volts, d.volts - d.should[1]), default=None)

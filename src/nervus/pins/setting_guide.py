@@ -10,7 +10,13 @@ from nervus.domain.entry import Source
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import new_id, now
 from nervus.domain.setting import Setting
-from nervus.pins.setting import SettingPlan, plan_setting, relative_percent, still_to_do
+from nervus.pins.setting import (
+    USUAL_OPEN_PCT,
+    SettingPlan,
+    plan_setting,
+    relative_percent,
+    still_to_do,
+)
 
 # A single target is taken with so much to either side: a sensor by hand is set no closer.
 # Source: from memory.
@@ -169,10 +175,11 @@ def sentences(setting: Setting, plan: SettingPlan) -> list[str]:
             f"The supply is {supply:.2f} V: the window is {plan.low_v:.2f} to {plan.high_v:.2f} V here."
         )
     if plan.open_v is not None:
+        usual = " to ".join(f"{p:.0f}" for p in USUAL_OPEN_PCT)
         fits = {True: "within the limits", False: "outside the limits", None: "no limits known"}
         told.append(
             f"Wide open will read {plan.open_v:.2f} V ({fits[plan.open_fits]}): turning moves both ends "
-            f"alike. The unit will show about {plan.percent_open:.0f} %; 70 to 85 % is usual."
+            f"alike. The unit will show about {plan.percent_open:.0f} %; {usual} % is usual."
         )
     if setting.shown_open not in ("", _NOTHING) and setting.closed_v is not None:
         supply = setting.supply_v or setting.nominal_v

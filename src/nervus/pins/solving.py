@@ -11,7 +11,7 @@ how sure it is. Which readings are worth taking out is seen by the formulas for 
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -101,7 +101,6 @@ class SolvedPlug:
     mirrored: float = 0.0
     against_battery: bool = False
     misfit_v: float = 0.0
-    parts: tuple[frozenset[str], ...] = field(default=())
 
 
 def solve_plug(readings: Sequence[Taken], meter: Meter = USUAL) -> SolvedPlug:
@@ -149,7 +148,6 @@ def solve_plug(readings: Sequence[Taken], meter: Meter = USUAL) -> SolvedPlug:
         mirrored if mirrored > _OPEN_SIGNS else 0.0,
         system.grounded,
         solution.misfit_v,
-        system.parts,
     )
 
 
