@@ -400,7 +400,8 @@ def test_the_simulated_meter_is_taken_by_itself_pin_after_pin(window: MainWindow
         assert window.pins_meter.link is not None
         page.order.setCurrentIndex(0)
         page.order.activated.emit(0)
-        qtbot.mouseClick(page.setting, Qt.MouseButton.LeftButton)
+        assert not page.setting.isEnabled()
+        window.stations._set_sensor(page)
         (dialog,) = page.findChildren(SettingDialog)
         qtbot.waitUntil(lambda: QApplication.activeModalWidget() is dialog, timeout=20_000)
         before = len(readings(window))

@@ -23,6 +23,7 @@ from nervus.domain.errors import OutsideError
 from nervus.domain.job import Job, Reading, Source, of_kind
 from nervus.domain.kept_plug import KeptPlug
 from nervus.domain.plug import Face, PinRole, PlugEnd
+from nervus.domain.profile import ThrottleKind
 from nervus.judge.next_pair import Proposed
 from nervus.judge.plug_state import (
     OFFERED,
@@ -282,6 +283,9 @@ class PinsPage(StationPage):
             for r in kept.readings
         )
         self.solver.ask(self.job, self.plug, self.conditions.situation, known)
+        adjustable = self.job.vehicle.throttle is not ThrottleKind.ELECTRONIC
+        self.setting.setEnabled(adjustable)
+        self.setting.setToolTip("" if adjustable else "An electronic throttle learns; nothing is set.")
         drawn = self.face is not None
         self.view.show_face(self.face, self._still_true())
         if self.state is None:
