@@ -335,6 +335,10 @@ def test_weak_pins_an_open_way_round_and_a_table_that_fits_badly_are_told() -> N
     assert any(t.startswith("Together they fit to 0.0") for t in told)
     assert any("can't all be right" in t for t in told)
     assert state.told[0].entries
+    lowest = "All volts are against the lowest pin: none was read to battery negative."
+    assert lowest in told
+    tied = plug_state(job(face, *eye(face, UNPLUGGED), read("", "8", 0.0)), PlugEnd.SENSOR, CLOSED)
+    assert lowest not in [t.text for t in tied.told]
 
 
 def test_floating_pins_and_pins_that_seem_to_be_something_are_told() -> None:

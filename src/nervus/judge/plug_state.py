@@ -291,6 +291,10 @@ def _weak(solved: SolvedPlug) -> list[Told]:
     floats = [label for label, pin in solved.pins.items() if pin.floats]
     if floats:
         told.append(Told(Kind.OPEN, f"Nothing holds {_listed(floats)}: open, or not used."))
+    if solved.pins and not solved.against_battery:
+        told.append(
+            Told(Kind.OPEN, "All volts are against the lowest pin: none was read to battery negative.")
+        )
     return told
 
 
