@@ -121,14 +121,15 @@ def plug_state(
     roles = guess_roles(by_situation, job.vehicle.throttle, _joined(read))
     differences = _differences(solved, face, situation, profile, volts, known_good, meter)
     lines = _lines(job, faces, situation, meter)
-    told = (
+    told = [
         *_doubts(solved, volts),
-        *_before(job, plug, situation, volts, meter),
-        *_weak(solved),
         *_compared(differences, lines),
+        *_before(job, plug, situation, volts, meter),
         *_named(face, roles),
-    )
-    return PlugState(face, _rows(here, volts, solved), solved, roles, differences, lines, told)
+        *_weak(solved),
+    ]
+    told.sort(key=lambda one: list(Kind).index(one.kind))
+    return PlugState(face, _rows(here, volts, solved), solved, roles, differences, lines, tuple(told))
 
 
 def rows_at(job: Job, plug: PlugEnd, situation: Situation) -> tuple[Row, ...]:
