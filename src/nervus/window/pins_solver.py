@@ -63,15 +63,20 @@ class PinsSolver(QObject):
 
     def _run(self, work: Callable[[], Answer]) -> None:
         task = Task(lambda _progress: work(), self)
-        task.succeeded.connect(lambda answer: self._take(task, answer))
-        task.failed.connect(lambda why: self._fail(task, why))
+        # Slots of ours, and no lambdas: what arrives after the page has gone goes nowhere.
+        task.succeeded.connect(self._take)
+        task.failed.connect(self._fail)
         self._task = task
         task.start()
 
-    def _take(self, task: Task, answer: Answer) -> None:
+    def _done(self) -> None:
+        task, self._task = self._task, None
+        if task is not None:
+            task.deleteLater()
+
+    def _take(self, answer: Answer) -> None:
         """What the readings say comes first, which fault they fit after it."""
-        self._task = None
-        task.deleteLater()
+        self._done()
         if self._waits is not None:
             self._next()
             return
@@ -79,9 +84,8 @@ class PinsSolver(QObject):
             self._run(lambda: _with_faults(answer))
         self.solved.emit(answer)
 
-    def _fail(self, task: Task, why: str) -> None:
-        self._task = None
-        task.deleteLater()
+    def _fail(self, why: str) -> None:
+        self._done()
         self.failed.emit(why)
         self._next()
 
