@@ -7,7 +7,7 @@ from itertools import combinations
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QComboBox
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel
 from pytestqt.qtbot import QtBot
 
 from nervus.domain.job import Change, Guided, Job, MeterUsed, Reading, Setting, Source, of_kind
@@ -614,6 +614,8 @@ def test_each_job_of_the_demo_shows_what_it_is_for(
     first = page.sentences.item(0)
     assert first is not None
     assert "5.68 V would fit" in first.text()
+    heading = [label.text() for label in window.judgement.findChildren(QLabel)]
+    assert bool(window.judgement.reasons()) == ("Because" in heading)
     page = demo(2)
     page.setting.click()
     (dialog,) = page.findChildren(SettingDialog)

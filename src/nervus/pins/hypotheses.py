@@ -271,13 +271,12 @@ def _solve(
         square = weight**2
         inner = (square @ outer).reshape(len(weak), 2 * n, 2 * n)
         inner[:, np.arange(2 * n), np.arange(2 * n)] += prior
-        inverse = np.linalg.inv(inner)
-        x = (inverse @ ((square * volts) @ design)[:, :, None])[:, :, 0]
+        x = np.linalg.solve(inner, ((square * volts) @ design)[:, :, None])[:, :, 0]
     misfit = (volts * (1.0 + x[:, n:] @ touch.T) - x[:, :n] @ system.rows.T) * weight
     scaled = weight[:, :, None] * design
     cost = _cost(system, weak, x, misfit, inner) + _price(system, kept, volts, x)
     cost += _beyond(system, weak, x[:, :n])
-    return _Solved(weak, kept, x, misfit, scaled, inverse, cost)
+    return _Solved(weak, kept, x, misfit, scaled, np.linalg.inv(inner), cost)
 
 
 def _cost(

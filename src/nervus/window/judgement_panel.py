@@ -180,8 +180,11 @@ class JudgementPanel(QWidget):
             widget.setVisible(advised)
         here = [s for s in self._judgement.stretches if s.stretch == stretch_id]
         if stretch_id is None:
-            self._because.setText("Because")
-            self._set_reasons(_as_many_as_fit(self._judgement))
+            reasons = _as_many_as_fit(self._judgement)
+            self._because.setText(
+                "Because" if reasons else "Nothing so far weighs much for it or against it."
+            )
+            self._set_reasons(reasons)
         elif not here:
             self._because.setText(f"At the {STRETCH_NAMES[stretch_id]}")
             self._set_reasons([("", "no fault of this stretch is in the fault tree yet")])
