@@ -7,11 +7,12 @@ text whose contrast is below 4.5:1 as it is painted (WCAG 2.2, success criterion
 from collections import Counter
 from collections.abc import Iterator
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QColor, QImage
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
+    QApplication,
     QGraphicsView,
     QHeaderView,
     QLabel,
@@ -26,7 +27,8 @@ LEAST_CONTRAST = 4.5
 
 
 def stumbles(window: QWidget) -> list[str]:
-    """Everything that was found, one line each."""
+    """Everything that was found, one line each, once what was just written has been laid out."""
+    QApplication.sendPostedEvents(None, QEvent.Type.LayoutRequest.value)
     shown = [w for w in window.findChildren(QWidget) if w.isVisible() and w.width() > 0]
     return [
         *(line for w in shown for line in _clipped(w)),
