@@ -29,6 +29,7 @@ from nervus.window.main_window import MainWindow
 from nervus.window.pins_page import PinsPage
 from nervus.window.prices_dialog import PricesDialog
 from nervus.window.theme import BRIGHT, DIM
+from nervus.window.weigher import judged
 from widget_walk import stumbles
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -47,7 +48,7 @@ def page(window: MainWindow, qtbot: QtBot) -> DecidePage:
     window.job_part.refresh()
     qtbot.waitUntil(lambda: window.home.model.rowCount() == 1, timeout=20_000)
     window.open_job(job.id, "decide")
-    qtbot.waitUntil(lambda: window.job is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.job_part.weigher.judgement is not None, timeout=20_000)
     shown = window.stations.page("decide")
     assert isinstance(shown, DecidePage)
     return shown
@@ -149,6 +150,19 @@ def test_nothing_is_cut_faint_or_without_a_name(
         assert stumbles(page) == []
 
 
+@pytest.mark.usefixtures("page")
+def test_a_decision_that_comes_before_the_judgement_keeps_the_one_of_its_own_entries(
+    window: MainWindow,
+) -> None:
+    assert window.job is not None
+    window.job_part.take_out(of_kind(window.job.entries, Seen)[0])
+    weigher = window.job_part.weigher
+    decided = weigher.decision("at once")
+    right = judged(window.job, weigher.own)
+    assert right is not None
+    assert decided.suspects == {s.id.value: s.probability for s in right.standing.suspects}
+
+
 def test_own_prices_are_set_kept_and_counted_with(
     page: DecidePage, window: MainWindow, qtbot: QtBot
 ) -> None:
@@ -169,7 +183,7 @@ def test_own_prices_are_set_kept_and_counted_with(
     dialog.currency.setText("kr")
     dialog.tools["meter"].setChecked(False)
     qtbot.mouseClick(keep, Qt.MouseButton.LeftButton)
-    assert page.ways.rows() != before
+    qtbot.waitUntil(lambda: page.ways.rows() != before, timeout=20_000)
     assert window.job_part.weigher.own.minute == 2.5
     kept = read_own_prices(window.job_part.keeper.path.with_name("workshop.toml"))
     assert kept == window.job_part.weigher.own

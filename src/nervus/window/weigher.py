@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from nervus.domain.analysis import Judgement
 from nervus.domain.errors import OutsideError
-from nervus.domain.job import Decision, Job, Source, new_id, now
+from nervus.domain.job import Decision, Job, Reading, Source, new_id, now, of_kind
 from nervus.domain.judgement import JobJudgement
 from nervus.knowledge.own_prices import (
     AS_SHIPPED,
@@ -19,7 +19,8 @@ from nervus.knowledge.own_prices import (
 )
 from nervus.window.tasks import Task
 
-# A job of so many entries is weighed within a frame or two; a longer one is weighed beside.
+# A job of so many entries is weighed within a frame or two; a longer one, and one with readings, which
+# go through the circuit of every fault, is weighed beside.
 _MOST_AT_ONCE = 25
 _KEPT_FAULTS = 8
 
@@ -40,6 +41,7 @@ class Weigher(QObject):
         self.weighed: JobJudgement | None = None
         self.own = AS_SHIPPED
         self._job: Job | None = None
+        self._is_late = False
         self._prices = prices
 
     def start(self) -> None:
@@ -51,18 +53,18 @@ class Weigher(QObject):
                 self.told.emit(str(wrong))
 
     def weigh(self, job: Job | None) -> None:
-        """Judge a job anew: a short one at once, a long one off the interface thread.
+        """Judge a job anew: a short one without readings at once, any other off the interface thread.
 
         How the same job stood before stays until then; of another job nothing stays.
         """
         same = job is not None and self._job is not None and job.id == self._job.id
         self._job = job
-        if job is None or len(job.entries) <= _MOST_AT_ONCE:
+        if job is None or (len(job.entries) <= _MOST_AT_ONCE and not of_kind(job.entries, Reading)):
             self._take(judged(job, self.own) if job is not None else None)
             return
         if not same:
             self._take(None)
-        own = self.own
+        own, self._is_late = self.own, True
         task = Task(lambda _progress: judged(job, own), self)
         task.succeeded.connect(lambda weighed: self._take_late(job, own, weighed))
         task.failed.connect(self.told)
@@ -74,7 +76,7 @@ class Weigher(QObject):
             self._take(weighed)
 
     def _take(self, weighed: JobJudgement | None) -> None:
-        self.weighed = weighed
+        self.weighed, self._is_late = weighed, False
         self.judged.emit(weighed)
 
     @property
@@ -101,7 +103,9 @@ class Weigher(QObject):
     def decision(self, words: str) -> Decision:
         """What was decided, with the judgement as it stands."""
         decided = Decision(id=new_id(), at=now(), source=Source.TYPED, words=words)
-        weighed = self.weighed
+        # What is kept with a decision is never the judgement of fewer entries than there were.
+        late = self._job if self._is_late else None
+        weighed = judged(late, self.own) if late is not None else self.weighed
         if weighed is None:
             return decided
         standing, first = weighed.standing, weighed.standing.suspects[0].id
