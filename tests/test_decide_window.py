@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from jobs import ELECTRONIC, Written
 from nervus.domain.analysis import SuspectId
-from nervus.domain.job import Decision, Job, Moment, Reading, Seen, of_kind
+from nervus.domain.job import Decision, Job, Moment, Reading, Seen, new_id, of_kind
 from nervus.domain.judgement import JobJudgement
 from nervus.knowledge.own_prices import (
     AS_SHIPPED,
@@ -155,7 +155,10 @@ def test_a_decision_that_comes_before_the_judgement_keeps_the_one_of_its_own_ent
     window: MainWindow,
 ) -> None:
     assert window.job is not None
-    window.job_part.take_out(of_kind(window.job.entries, Seen)[0])
+    (read,) = of_kind(window.job.entries, Reading)[:1]
+    window.job_part.put(
+        replace(read, id=new_id(), where="signal 2 at the sensor plug, key on", value=4.9)
+    )
     weigher = window.job_part.weigher
     decided = weigher.decision("at once")
     right = judged(window.job, weigher.own)
