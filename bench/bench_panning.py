@@ -27,11 +27,11 @@ def main() -> None:
         os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={screen}"
         from PyQt6.QtCore import QSettings  # noqa: PLC0415 - after the screen is set
 
+        from nervus.drawn.pictures import Pictures  # noqa: PLC0415
         from nervus.judge.analyse import analyse  # noqa: PLC0415
         from nervus.window.app import NervusApplication  # noqa: PLC0415
         from nervus.window.main_window import MainWindow  # noqa: PLC0415
         from nervus.window.opening import Opened  # noqa: PLC0415
-        from nervus.window.pictures import Pictures  # noqa: PLC0415
 
         application = NervusApplication([])
         window = MainWindow(

@@ -1,6 +1,7 @@
 """Jobs written down in a line, for tests of the judgement."""
 
 from datetime import UTC, datetime, timedelta
+from itertools import count
 
 from nervus.domain.job import (
     AnyEntry,
@@ -12,6 +13,7 @@ from nervus.domain.job import (
     Look,
     Moment,
     Reading,
+    Recorded,
     Seen,
     SeenCode,
     Source,
@@ -73,6 +75,31 @@ class Written:
     def job(self) -> Job:
         vehicle = Vehicle(id=new_id(), name="No 6", throttle=self._throttle)
         return Job(id=new_id(), vehicle=vehicle, opened=BEGAN, entries=tuple(self._entries))
+
+
+_COUNT = count()
+
+
+def _later() -> datetime:
+    return BEGAN + timedelta(minutes=10 * next(_COUNT))
+
+
+def change(done: str) -> Change:
+    """A change, later than what was made before it."""
+    return Change(id=new_id(), at=_later(), source=Source.TYPED, done=done)
+
+
+def recorded(name: str, file: str = "0" * 16 + "-a.csv") -> Recorded:
+    """A kept recording, later than what was made before it."""
+    return Recorded(
+        id=new_id(), at=_later(), source=Source.FILE, name=name, file=file, digest="1" * 64, duration_s=60.0
+    )
+
+
+def job_of(*entries: AnyEntry) -> Job:
+    """A job of a cable throttle with these entries."""
+    vehicle = Vehicle(id=new_id(), name="No 2", throttle=CABLE)
+    return Job(id=new_id(), vehicle=vehicle, opened=BEGAN, entries=entries)
 
 
 def chance_of(judged: JobJudgement, suspect: str) -> float:

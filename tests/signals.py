@@ -55,3 +55,16 @@ def events(made: Recording, sensor: Sensor = Sensor.THROTTLE) -> tuple[Event, ..
 def pair_of(first: Instrument, second: Instrument, line: Line, *, together: bool = True) -> Pair:
     """Two tracks that are read at the same instants."""
     return Pair(first, second, line, 0.0, together)
+
+
+def sweep_recording(
+    *, passes: int = 6, low_pct: float = 0.0, seed: int = 1, shift_v: float = 0.0
+) -> Recording:
+    """A sound sensor swept open and shut, rests at both ends, on a supply of 5 V."""
+    ends = np.tile([low_pct, low_pct, 100.0, 100.0], (passes + 1) // 2)
+    ends = np.append(ends, [low_pct, low_pct])[: 2 * passes + 2]
+    at = np.arange(ends.size) * 1.5
+    time_s = np.arange(0.0, at[-1], 1.0 / RATE_HZ)
+    travel = np.interp(time_s, at, ends)
+    made = volts(travel, noise_v=0.002, seed=seed) + shift_v
+    return recording(time_s, tps1_v=made, vref_v=np.full_like(time_s, 5.0))

@@ -24,10 +24,10 @@ from nervus.knowledge.own_prices import (
 from nervus.knowledge.tree import repairs
 from nervus.window.balance_view import BalanceView, times_in_words
 from nervus.window.decide_page import DecidePage
-from nervus.window.entries_page import ProvePage
 from nervus.window.main_window import MainWindow
 from nervus.window.pins_page import PinsPage
 from nervus.window.prices_dialog import PricesDialog
+from nervus.window.prove_page import ProvePage
 from nervus.window.theme import BRIGHT, DIM
 from nervus.window.weigher import judged
 from widget_walk import stumbles

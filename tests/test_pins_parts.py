@@ -19,11 +19,11 @@ from nervus.judge.of_readings import at_pins
 from nervus.judge.plug_state import Kind, pairs_left, plug_state, rows_at, where_words
 from nervus.judge.profiles import profile_for
 from nervus.judge.reading_words import Measured
-from nervus.knowledge.guides import guides
+from nervus.knowledge.known_procedures import procedures
 from nervus.knowledge.pin_shapes import pin_roles, pins_of_rows, ready_faces
 from nervus.knowledge.tree import tree_for
+from nervus.mend.guiding import AnswerNotTaken, begin_guide, next_step, step_answered
 from nervus.pins.comparing import against_known_good, against_profile, drops
-from nervus.pins.guiding import AnswerNotTaken, begin_guide, next_step, step_answered
 from nervus.pins.meter import USUAL
 from nervus.pins.roles import guess_roles, told_ohms
 from nervus.pins.setting import arc_mm, plan_setting, relative_percent, still_to_do
@@ -583,7 +583,7 @@ def test_an_answer_that_is_none_leaves_the_setting_as_it_was(text: str) -> None:
 
 def test_a_base_idle_that_dies_gets_one_turn_and_is_tried_again() -> None:
     """Source: common practice, no published source: valve unplugged it must run, low, and not die."""
-    guide = next(g for g in guides() if g.id == "base_idle")
+    guide = next(g for g in procedures() if g.id == "base_idle")
     done = begin_guide(guide)
     path = []
     for answer in ("", "", "", "no", "", "no", "", "yes", "650 rpm", ""):
@@ -612,7 +612,7 @@ def test_a_base_idle_that_dies_gets_one_turn_and_is_tried_again() -> None:
 
 
 def test_a_step_is_not_ended_by_what_is_no_answer() -> None:
-    guide = next(g for g in guides() if g.id == "cable_play")
+    guide = next(g for g in procedures() if g.id == "cable_play")
     done = begin_guide(guide)
     with pytest.raises(AnswerNotTaken):
         step_answered(guide, done, "perhaps")

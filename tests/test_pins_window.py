@@ -18,12 +18,12 @@ from nervus.standin.depot_pins import pin_jobs
 from nervus.standin.instrument import InstrumentServer
 from nervus.standin.vehicle import SimulatedVehicle
 from nervus.standin.vehicle_server import VehicleServer
-from nervus.window.entries_page import MendPage
 from nervus.window.face_dialog import FaceDialog, written_rows
-from nervus.window.guide_dialog import GuideDialog
 from nervus.window.main_window import MainWindow
+from nervus.window.mend_page import MendPage
 from nervus.window.meter_dialog import MeterDialog
 from nervus.window.pins_page import PinsPage
+from nervus.window.procedure_dialog import ProcedureDialog
 from nervus.window.setting_dialog import SettingDialog
 from nervus.window.setting_tone import SettingTone, SettledTone
 from nervus.window.theme import DIM
@@ -547,7 +547,7 @@ def test_the_bar_says_where_the_value_stands(qtbot: QtBot) -> None:
 def test_base_idle_is_guided_and_kept(window: MainWindow, qtbot: QtBot) -> None:
     page = began(window, qtbot, ThrottleKind.CABLE)
     qtbot.mouseClick(page.guide, Qt.MouseButton.LeftButton)
-    (dialog,) = page.findChildren(GuideDialog)
+    (dialog,) = page.findChildren(ProcedureDialog)
     assert "Fans start by themselves" in dialog.caution.text()
     for text in ("", "", "", "maybe"):
         qtbot.keyClicks(dialog.line, text)
@@ -559,7 +559,7 @@ def test_base_idle_is_guided_and_kept(window: MainWindow, qtbot: QtBot) -> None:
     assert "one full turn" in dialog.text.text()
     dialog.setParent(None)
     page.guide.click()
-    (dialog,) = page.findChildren(GuideDialog)
+    (dialog,) = page.findChildren(ProcedureDialog)
     assert "one full turn" in dialog.text.text()
     (done,) = of_kind(kept(window, qtbot).entries, Guided)
     assert done.done["runs"] == "no"
@@ -634,7 +634,7 @@ def test_nobody_stumbles_over_the_page_or_its_dialogs(
         assert stumbles(window) == []
     for button, kind in (
         (page.draw, FaceDialog), (page.sheet, MeterDialog), (page.setting, SettingDialog),
-        (page.guide, GuideDialog),
+        (page.guide, ProcedureDialog),
     ):  # fmt: skip
         button.click()
         (dialog,) = page.findChildren(kind)

@@ -32,6 +32,9 @@ from nervus.domain.finding import (
 )
 from nervus.domain.job import new_vehicle
 from nervus.domain.profile import ThrottleKind
+from nervus.drawn.envelope import Envelope, bridged
+from nervus.drawn.fold import fold_track, place_of, row_marks
+from nervus.drawn.pair import Pair, pair_of
 from nervus.files import read_recording
 from nervus.files.answer import finding_row
 from nervus.judge.analyse import analyse
@@ -39,13 +42,10 @@ from nervus.judge.words import natural_frequency
 from nervus.standin.demo import case_named
 from nervus.window.bands import Bands
 from nervus.window.elided import ElidedLabel
-from nervus.window.envelope import Envelope, bridged
 from nervus.window.findings_list import FindingsList, short
-from nervus.window.fold import fold_track, place_of, row_marks
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.nerve import Nerve
 from nervus.window.nerve_way import way_of
-from nervus.window.pair import Pair, pair_of
 from nervus.window.pair_view import PairView
 from nervus.window.plots import Chart
 from nervus.window.recording_panel import RecordingPanel

@@ -15,6 +15,7 @@ from nervus.command_help import add_command
 from nervus.job_commands import add_commands as add_job_commands
 from nervus.judge_command import add_judge
 from nervus.live_commands import add_commands
+from nervus.report_command import add_report
 from nervus.vehicle_commands import add_commands as add_vehicle_commands
 from nervus.world import USED, guarded
 
@@ -49,6 +50,7 @@ def _parser() -> argparse.ArgumentParser:
     add_vehicle_commands(commands)
     add_job_commands(commands)
     add_judge(commands)
+    add_report(commands)
 
     demo = add_command(
         commands, "demo-files", "write the demo recordings into a folder", "nervus demo-files demo"

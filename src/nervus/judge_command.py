@@ -43,26 +43,36 @@ def _judge(arguments: argparse.Namespace) -> int:
         )
     with tempfile.TemporaryDirectory() as folder:
         if arguments.job is None:
-            job, where = _of_logbook(arguments)
+            job, where = job_of_logbook(
+                arguments.logbook, arguments.logbook_file, "nervus judge --logbook"
+            )
         else:
-            job, where = _of_file(arguments.job, Path(folder))
+            job, where = job_of_file(arguments.job, Path(folder))
         job = with_findings(job, where)
     print(_told(job, arguments.prices, as_json=arguments.json))
     return USED
 
 
-def _of_logbook(arguments: argparse.Namespace) -> "tuple[Job, Callable[[str], Path]]":
-    book = open_logbook(arguments.logbook_file)
+def job_of_logbook(words: str, file: Path | None, to_type: str) -> "tuple[Job, Callable[[str], Path]]":
+    """The one job of a logbook that holds certain words, and where its files lie.
+
+    Raises:
+        OutsideError: none does, or several do.
+    """
+    book = open_logbook(file)
     try:
-        row = the_one_job(
-            book.jobs(), arguments.logbook, lambda job_id: f"nervus judge --logbook {job_id}"
-        )
+        row = the_one_job(book.jobs(), words, lambda job_id: f"{to_type} {job_id}")
         return book.job(row.id), book.attachments.path
     finally:
         book.close()
 
 
-def _of_file(path: Path, folder: Path) -> "tuple[Job, Callable[[str], Path]]":
+def job_of_file(path: Path, folder: Path) -> "tuple[Job, Callable[[str], Path]]":
+    """The job in a bundle or its job.json, and where its files lie; a bundle is unpacked in `folder`.
+
+    Raises:
+        OutsideError: it can't be read.
+    """
     from nervus.files.bundle import read_bundle, read_job_file  # noqa: PLC0415
 
     if path.suffix.lower() == ".json":

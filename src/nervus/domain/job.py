@@ -27,6 +27,7 @@ from nervus.domain.entry import (
 )
 from nervus.domain.plug import Face, Label, MeterUsed, PlugEnd
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.repair import Compared, Cost, Stayed, TakenOff, Watch
 from nervus.domain.setting import Guided, Setting
 
 
@@ -167,6 +168,8 @@ class Reading(Entry, frozen=True, kw_only=True, tag="reading"):
     nothing: bool = False
 
 
+CELLS = 50
+"""Into so many stretches of equal length the travel is divided to count passes over each."""
 UNFINISHED = "0" * 64
 """The digest of a recording that is still being written, or was cut off while it was."""
 
@@ -209,6 +212,21 @@ class KeptObservation(Record, frozen=True, kw_only=True):
     chance: dict[SuspectId, Chance]
 
 
+class SeenPlace(Record, frozen=True, kw_only=True):
+    """A worn place: of `crossed` passes so many showed it.
+
+    Attributes:
+        channel: of the track.
+        travel_pct: from and to, in percent of travel.
+        seen_in, crossed: passes.
+    """
+
+    channel: Name
+    travel_pct: tuple[float, float]
+    seen_in: Annotated[int, Meta(ge=0)]
+    crossed: Annotated[int, Meta(ge=0)]
+
+
 class Findings(Entry, frozen=True, kw_only=True, tag="findings"):
     """What the analysis of a recording found, as it stood then.
 
@@ -219,6 +237,9 @@ class Findings(Entry, frozen=True, kw_only=True, tag="findings"):
         observations: what it gave to the judgement.
         tracks: how the findings weigh on each track, summing to 1.
         feeds: the same for supply and ground.
+        bouts: of interruptions that know nothing of each other.
+        places: worn places.
+        crossed: passes over each of `CELLS` equal stretches of the travel.
     """
 
     recording: Identifier
@@ -227,12 +248,25 @@ class Findings(Entry, frozen=True, kw_only=True, tag="findings"):
     observations: tuple[KeptObservation, ...] = ()
     tracks: dict[int, Chance] = field(default_factory=dict)
     feeds: dict[Name, Chance] = field(default_factory=dict)
+    bouts: Annotated[int, Meta(ge=0)] = 0
+    places: tuple[SeenPlace, ...] = ()
+    crossed: tuple[Annotated[int, Meta(ge=0)], ...] = ()
 
 
 class Change(Entry, frozen=True, kw_only=True, tag="change"):
-    """Anything done to the vehicle: moved, cleaned, unplugged, renewed, set."""
+    """Anything done to the vehicle: moved, cleaned, unplugged, renewed, set.
+
+    Attributes:
+        done: in words.
+        cures: the fault that it is meant to cure, by its name in the fault tree, or "".
+        shown_by: the test that will show it, by its name or in words.
+        swapped_back: a known good spare was fitted and taken out again: a test, and no change.
+    """
 
     done: Words
+    cures: Name = ""
+    shown_by: Name = ""
+    swapped_back: bool = False
 
 
 class Decision(Entry, frozen=True, kw_only=True, tag="decision"):
@@ -256,10 +290,21 @@ class Decision(Entry, frozen=True, kw_only=True, tag="decision"):
 
 
 class Moved(Entry, frozen=True, kw_only=True, tag="state"):
-    """The job went into another state; `due` is the day to come back to it."""
+    """The job went into another state.
+
+    Attributes:
+        state: the one it is in now.
+        due: the day to come back to it.
+        words: why, where something speaks against it.
+        tentative: whether it was called mended before the plan of the watch was met.
+        about: the change that did not hold, where it came back.
+    """
 
     state: JobState
     due: date | None = None
+    words: Words = ""
+    tentative: bool = False
+    about: Identifier | None = None
 
 
 AnyEntry = (
@@ -275,6 +320,11 @@ AnyEntry = (
     | Recorded
     | Findings
     | Change
+    | TakenOff
+    | Compared
+    | Watch
+    | Stayed
+    | Cost
     | Decision
     | Moved
 )
@@ -331,6 +381,7 @@ def new_vehicle(name: str, description: str = "", throttle: ThrottleKind | None 
 
 
 __all__ = [
+    "CELLS",
     "LONGEST_WORDS",
     "UNFINISHED",
     "AnyEntry",
@@ -338,7 +389,9 @@ __all__ = [
     "Change",
     "CodeSet",
     "CodeState",
+    "Compared",
     "Complaint",
+    "Cost",
     "Decision",
     "Digest",
     "Entry",
@@ -362,9 +415,13 @@ __all__ = [
     "Recorded",
     "Seen",
     "SeenCode",
+    "SeenPlace",
     "Setting",
     "Source",
+    "Stayed",
+    "TakenOff",
     "Vehicle",
+    "Watch",
     "Words",
     "new_id",
     "new_vehicle",

@@ -4,7 +4,7 @@ from typing import Annotated
 
 from msgspec import Meta, field
 
-from nervus.domain.entry import Entry, Name, Words
+from nervus.domain.entry import Entry, Instant, Name, Words
 
 Volts = Annotated[float, Meta(ge=-1.0, le=60.0)]
 
@@ -51,7 +51,9 @@ class Guided(Entry, frozen=True, kw_only=True, tag="guided"):
     Attributes:
         guide: which, by its name in the knowledge.
         done: for each step that was done, what was seen or said.
+        waits: for each step that waits, since when.
     """
 
     guide: Name
     done: dict[Name, Words] = field(default_factory=dict)
+    waits: dict[Name, Instant] = field(default_factory=dict)

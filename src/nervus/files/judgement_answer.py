@@ -7,18 +7,12 @@ from typing import Any, Final
 from nervus.domain.analysis import SuspectId
 from nervus.domain.job import Job
 from nervus.domain.judgement import JobJudgement, Outcome, RankedTest
-from nervus.judge.words import SUSPECT_NAMES, natural_frequency
+from nervus.judge.words import SCHOOL_NAMES, SUSPECT_NAMES, natural_frequency
 
 SCHEMA: Final = "nervus.judgement/1"
 Json = dict[str, Any]
 _LISTED_REASONS, _LISTED_FAULTS, _LISTED_TESTS = 8, 4, 4
 _WORTH_SAYING = 1.15
-SCHOOL_NAMES: Final = {
-    "cheapest_first": "cheapest first",
-    "likeliest_first": "most likely first",
-    "proof_first": "proof before parts",
-    "proposed": "proposed",
-}
 
 
 def judgement_schema() -> Json:

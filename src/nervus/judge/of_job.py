@@ -7,6 +7,7 @@ import numpy as np
 
 from nervus.domain.analysis import (
     Analysis,
+    Examination,
     Judgement,
     NextTest,
     Step,
@@ -14,9 +15,10 @@ from nervus.domain.analysis import (
     SuspectId,
 )
 from nervus.domain.channel import FloatArray
+from nervus.domain.finding import DeadSpot, Drop
 from nervus.domain.job import (
+    CELLS,
     AnyEntry,
-    Change,
     CodeSet,
     Complaint,
     Findings,
@@ -28,6 +30,7 @@ from nervus.domain.job import (
     Reading,
     Recorded,
     Seen,
+    SeenPlace,
     Source,
     new_id,
     now,
@@ -44,18 +47,21 @@ from nervus.judge.of_recordings import mislead_together, of_recording
 from nervus.judge.of_told import of_complaint, of_look, of_state
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.stretches import concerned
-from nervus.judge.timeline import untested_change
+from nervus.judge.timeline import changes_of, untested_change
 from nervus.judge.verdict import as_written, rows_of
 from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without
 from nervus.knowledge import Judging
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.knowledge.tree import Tree, repairs, tree_for
 from nervus.knowledge.tree_shapes import Repair
+from nervus.signal.coverage import bouts
 
 # So many pairs that contradict each other are told.
 _MOST_CONTRADICTIONS = 3
 # Of a change so many letters are shown.
 _SHOWN_CHANGE = 60
+# A pass that ends so little short of a stretch's edge has crossed it, in percent of travel.
+_AT_THE_END = 1.0
 # Two observations contradict each other where together they are this much less probable than by
 # themselves, in nats; and where each alone says something at all.
 _CONTRADICTION, _SAYS_SOMETHING = -1.6, 0.7
@@ -86,7 +92,34 @@ def kept(analysis: Analysis, recording: Recorded, knowledge: Judging) -> Finding
         ),
         tracks=dict(about.tracks),
         feeds=dict(about.feeds),
+        bouts=_bouts(analysis.examination),
+        places=tuple(
+            SeenPlace(
+                channel=f.channels[0],
+                travel_pct=f.travel_pct,
+                seen_in=f.seen_in,
+                crossed=max(f.crossed, f.seen_in),
+            )
+            for f in analysis.examination.findings
+            if isinstance(f, DeadSpot)
+        ),
+        crossed=crossings(analysis.examination),
     )
+
+
+def _bouts(seen: Examination) -> int:
+    starts = sorted(f.times_s[0][0] for f in seen.findings if isinstance(f, Drop))
+    return bouts(starts, seen.duration_s)
+
+
+def crossings(seen: Examination) -> tuple[int, ...]:
+    """How often passes crossed each of `CELLS` equal stretches of the travel, the whole of each."""
+    counts = np.zeros(CELLS, dtype=np.int64)
+    edges = np.linspace(0.0, 100.0, CELLS + 1)
+    for a_pass in (*seen.passes, *(() if seen.passes else seen.pedal_passes)):
+        low, high = sorted((a_pass.from_pct, a_pass.to_pct))
+        counts += (edges[:-1] >= low - _AT_THE_END) & (edges[1:] <= high + _AT_THE_END)
+    return tuple(int(c) for c in counts)
 
 
 @dataclass(slots=True)
@@ -146,7 +179,7 @@ def gather(job: Job, tree: Tree) -> _Gathered:
     """All observations of a job in their order, the changes between them, and what is not weighed."""
     found = _Gathered()
     throttle = job.vehicle.throttle
-    changes = of_kind(job.entries, Change)
+    changes = changes_of(job)
     for change in changes:
         cure, known = cure_of(change, tree)
         found.cures.append(cure)
@@ -223,7 +256,7 @@ def _of_recordings(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyE
 
 def _done(job: Job) -> set[str]:
     """Tests that the job shows as done, since the last change."""
-    since = max((c.at for c in of_kind(job.entries, Change)), default=job.opened)
+    since = max((c.at for c in changes_of(job)), default=job.opened)
     entries = tuple(e for e in job.entries if e.at >= since)
     looked = {look.item for look in of_kind(entries, Look) if look.seen is not Seen.NOT_SEEN}
     done = {test for test, items in _LOOK_TESTS.items() if items <= looked}

@@ -5,17 +5,48 @@ from nervus.domain.job import Change, CodeSet, Job, Look, Reading, Recorded, of_
 _RETESTS = (Recorded, CodeSet, Reading, Look)
 
 
+def changes_of(job: Job) -> tuple[Change, ...]:
+    """All changes; a known good spare that went out again is a test, and no change."""
+    return tuple(c for c in of_kind(job.entries, Change) if not c.swapped_back)
+
+
+def last_change(job: Job) -> Change | None:
+    """The change that was made last, if any was."""
+    changes = changes_of(job)
+    return changes[-1] if changes else None
+
+
 def untested_change(job: Job) -> Change | None:
     """The last change if nothing was recorded, read, measured or looked at since; else `None`.
 
     Source: common practice, no published source: one change, then the same test again.
     """
-    changes = of_kind(job.entries, Change)
-    if not changes:
+    last = last_change(job)
+    if last is None:
         return None
-    last = changes[-1]
     after = (e for e in job.entries if isinstance(e, _RETESTS))
     return None if any(e.at > last.at for e in after) else last
+
+
+def before_and_after(job: Job) -> tuple[Recorded | None, Recorded | None]:
+    """The last recording before the last change, and the last one after it, where there are any."""
+    changes, recordings = changes_of(job), of_kind(job.entries, Recorded)
+    if not changes:
+        return (recordings[-1] if recordings else None), None
+    before = [r for r in recordings if r.at <= changes[0].at]
+    after = [r for r in recordings if r.at > changes[-1].at]
+    return (before[-1] if before else None), (after[-1] if after else None)
+
+
+def untested_together(job: Job) -> tuple[Change, ...]:
+    """The last change, with those before it that nothing was tested after."""
+    changes = changes_of(job)
+    together = list(changes[-1:])
+    for earlier in reversed(changes[:-1]):
+        if any(isinstance(e, _RETESTS) and earlier.at < e.at <= together[0].at for e in job.entries):
+            break
+        together.insert(0, earlier)
+    return tuple(together)
 
 
 def second_change(job: Job) -> str:

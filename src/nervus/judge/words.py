@@ -21,6 +21,13 @@ SUSPECT_NAMES = {
     SuspectId.NONE: "no fault",
 }
 
+SCHOOL_NAMES = {
+    "cheapest_first": "cheapest first",
+    "likeliest_first": "most likely first",
+    "proof_first": "proof before parts",
+    "proposed": "proposed",
+}
+
 STRETCH_NAMES = {
     "plate": "plate",
     "tracks": "sensor tracks",

@@ -33,6 +33,8 @@ class OwnPrices(Row, frozen=True, kw_only=True):
     """What a workshop counts with.
 
     Attributes:
+        name: of the workshop, as it stands on reports.
+        mark: a picture file with the workshop's mark, "" for none.
         currency: how money is written, "" for nothing.
         minute: what a minute of work costs.
         given_back: the share of its price that comes back for a part that was fitted in vain.
@@ -41,6 +43,8 @@ class OwnPrices(Row, frozen=True, kw_only=True):
         test: tests with the same.
     """
 
+    name: Annotated[str, msgspec.Meta(max_length=200)] = ""
+    mark: Annotated[str, msgspec.Meta(max_length=4000)] = ""
     currency: Annotated[str, msgspec.Meta(max_length=8)] = ""
     minute: Amount | None = None
     given_back: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] | None = None
@@ -88,7 +92,8 @@ def _as_toml(own: OwnPrices) -> str:
         # Of what JSON and TOML write alike: a text in quotation marks, a number.
         return msgspec.json.encode(value).decode()
 
-    lines = [f"currency = {written(own.currency)}"]
+    lines = [f"{k} = {written(v)}" for k, v in (("name", own.name), ("mark", own.mark)) if v]
+    lines.append(f"currency = {written(own.currency)}")
     if own.minute is not None:
         lines.append(f"minute = {written(own.minute)}")
     if own.given_back is not None:

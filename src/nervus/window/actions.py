@@ -38,6 +38,8 @@ ACTIONS: Final = (
     ActionSpec("keep", "Begin a job with this recording", "Job", ("Ctrl+B",), needs_recording=True),
     ActionSpec("take_bundle", "Take a job from a bundle …", "Job", rule_before=True),
     ActionSpec("give_bundle", "Give the job as a bundle …", "Job", ("Ctrl+E",), needs_job=True),
+    ActionSpec("report", "Report …", "Job", ("Ctrl+R",), needs_job=True),
+    ActionSpec("due_jobs", "Due jobs as a calendar …", "Job"),
     ActionSpec("jobs", "All jobs", "Station", ("Alt+0",)),
     ActionSpec("complaint", "Complaint", "Station", ("Alt+1",), needs_job=True, rule_before=True),
     ActionSpec("codes_station", "Codes", "Station", ("Alt+2",), needs_job=True),
@@ -94,6 +96,7 @@ FOOT_STATION: Final = (
     ("Ctrl Z", "undo"),
     ("Ctrl O", "recording"),
     ("Ctrl E", "bundle"),
+    ("Ctrl R", "report"),
     ("J", "judgement"),
 )
 FOOT_EMPTY: Final = (

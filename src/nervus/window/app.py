@@ -46,7 +46,7 @@ def load_fonts() -> None:
         OutsideError: a font file of this installation is damaged.
     """
     for name in ("B612-Regular.otf", "B612-Bold.otf"):
-        data = resources.files("nervus.window").joinpath("fonts", name).read_bytes()
+        data = resources.files("nervus.fonts").joinpath(name).read_bytes()
         if QFontDatabase.addApplicationFontFromData(data) < 0:
             raise OutsideError(f"{name} of this installation is damaged; install Nervus again.")
 

@@ -7,6 +7,9 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from nervus import __version__
 
 _BUNDLES = "Jobs (*.zip);;All files (*)"
+_PHOTOS = "Photos (*.jpg *.jpeg *.png *.webp *.tif *.tiff *.bmp);;All files (*)"
+_REPORTS = "PDF (*.pdf);;HTML (*.html)"
+_CALENDARS = "Calendars (*.ics)"
 
 
 def show_about(parent: QWidget) -> None:
@@ -43,6 +46,27 @@ def really_leave(parent: QWidget) -> bool:
 def asked_for_bundle(parent: QWidget) -> Path | None:
     """Which bundle to take a job from."""
     name, _ = QFileDialog.getOpenFileName(parent, "Take a job from a bundle", "", _BUNDLES)
+    return Path(name) if name else None
+
+
+def asked_for_photo(parent: QWidget) -> Path | None:
+    """Which photo to keep."""
+    name, _ = QFileDialog.getOpenFileName(parent, "Keep a photo", "", _PHOTOS)
+    return Path(name) if name else None
+
+
+def asked_for_report(parent: QWidget, vehicle: str) -> Path | None:
+    """Where a report is to be written; its name says whether as PDF or HTML."""
+    stem = "".join(c if c.isalnum() else "-" for c in vehicle or "job")
+    name, kind = QFileDialog.getSaveFileName(parent, "Write the report", f"{stem}.pdf", _REPORTS)
+    if name and not Path(name).suffix:
+        name += ".html" if "html" in kind else ".pdf"
+    return Path(name) if name else None
+
+
+def asked_for_calendar(parent: QWidget) -> Path | None:
+    """Where the due jobs are to be written."""
+    name, _ = QFileDialog.getSaveFileName(parent, "Due jobs as a calendar", "due-jobs.ics", _CALENDARS)
     return Path(name) if name else None
 
 

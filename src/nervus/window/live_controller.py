@@ -277,7 +277,7 @@ class LiveController(QObject):
     def _look(self) -> None:
         if self._task is not None or self.session is None:
             return
-        recording = self._recent_recording()
+        recording = self.recent()
         if recording is None:
             return
         task = Task(lambda progress: (recording, _analysed(recording, progress)), self)
@@ -286,7 +286,8 @@ class LiveController(QObject):
         self._task = task
         task.start()
 
-    def _recent_recording(self) -> Recording | None:
+    def recent(self) -> Recording | None:
+        """What came in over the last while, `None` where that is too little to look at."""
         held = self._recent.channels()
         longest = max((t[-1] - t[0] for t, _ in held.values()), default=0.0)
         if longest < _LEAST_S:

@@ -12,6 +12,7 @@ from nervus.window.actions import QUICK_MARKS
 from nervus.window.theme import BRIGHT, Theme
 
 if TYPE_CHECKING:
+    from nervus.domain.channel import Recording
     from nervus.files.journal import Journal
     from nervus.link.instruments import MeterSetup
     from nervus.window.codes_dialog import CodesDialog
@@ -98,6 +99,10 @@ class LivePart(QObject):
             return None
         journal = self.controller.session.journal
         return (journal, self.controller.recorded_s) if journal is not None else None
+
+    def recent(self) -> "Recording | None":
+        """What came in over the last while, `None` where nothing is connected."""
+        return self.controller.recent() if self.is_live else None
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""

@@ -1,6 +1,7 @@
 """The main window: head, nerve, rail, stations, judgement, keys, and what ties them together."""
 
 from collections.abc import Callable
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ from PyQt6.QtWidgets import (
 from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
 from nervus.domain.job import AnyEntry, Job, Source
+from nervus.domain.job_list import JobRow
 from nervus.window.actions import (
     ACTIONS,
     FOOT,
@@ -25,7 +27,13 @@ from nervus.window.actions import (
     FOOT_STATION,
 )
 from nervus.window.banners import Notice
-from nervus.window.boxes import asked_for_bundle, asked_where_to, really_leave, show_about
+from nervus.window.boxes import (
+    asked_for_bundle,
+    asked_for_calendar,
+    asked_where_to,
+    really_leave,
+    show_about,
+)
 from nervus.window.findings_list import most_telling
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.frame_window import FrameWindow
@@ -43,8 +51,9 @@ from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR
 from nervus.window.recordings_part import RecordingsPart
 from nervus.window.standing import Standing
 from nervus.window.stations import RECORD, Stations
-from nervus.window.tasks import wait_for_all
+from nervus.window.tasks import Task, wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES
+from nervus.window.under_part import UnderPart
 
 if TYPE_CHECKING:
     from nervus.window.codes_dialog import VehicleCodes
@@ -81,6 +90,10 @@ class MainWindow(FrameWindow):
         self.opening = OpeningPart(settings, self, lambda: self.theme)
         self.recordings = RecordingsPart(self.job_part, self.live_part, self.opening, self)
         self.stations = Stations(self.job_part, self.home, self.record, self)
+        self.stations.recent = self.live_part.recent
+        self.under = UnderPart(self.job_part, self.record, self._open_kept, self)
+        self._rows: list[JobRow] = []
+        self._due_told = False
         self.pins_meter: PinsMeter | None = None
         self._highlight = QTimer(self)
         self._highlight.setSingleShot(True)
@@ -162,6 +175,8 @@ class MainWindow(FrameWindow):
             "keep": self.keep_opened,
             "take_bundle": self.ask_for_bundle,
             "give_bundle": self.ask_where_to,
+            "report": lambda: self.stations.report(self),
+            "due_jobs": self.ask_for_calendar,
             "jobs": going(JOBS),
             "codes_station": going("codes"),
             "record_station": going(RECORD),
@@ -218,6 +233,8 @@ class MainWindow(FrameWindow):
         self.stations.stretch.connect(lambda stretch: self.nerve.choose(stretch or None))
         self.stations.read_codes.connect(self._read_codes)
         self.stations.supposed.connect(self._suppose)
+        self.stations.laid_over.connect(self._lay_over)
+        self.under.told.connect(self.notice.tell)
         self.stations.meter_wanted.connect(self._toggle_meter)
         self.stations.meter = lambda: self.pins_meter.link if self.pins_meter is not None else None
 
@@ -304,9 +321,42 @@ class MainWindow(FrameWindow):
 
     def _listed(self, listed: Listed) -> None:
         self.home.show_jobs(listed.rows)
+        self._rows = listed.rows
+        self._tell_due()
         self.stations.listed(listed)
         if self.job is None and self.opened is None and not self.live_part.is_live:
             self.head.show_nothing()
+
+    def _tell_due(self) -> None:
+        """At start: which jobs have their day."""
+        if self._due_told or not self._rows:
+            return
+        from nervus.report.due_jobs import due_told  # noqa: PLC0415 - off the way to the first window
+
+        self._due_told = True
+        told = due_told(self._rows, date.today())
+        if told:
+            self.notice.tell(told, "As a calendar …", self.ask_for_calendar, calm=True)
+
+    def ask_for_calendar(self) -> None:
+        """Ask where the due jobs are to be written as a calendar, and write them."""
+        from nervus.report.due_jobs import write_calendar  # noqa: PLC0415 - seldom wanted: start-up
+
+        to = asked_for_calendar(self)
+        if to is None:
+            return
+        rows = self._rows
+        task = Task(lambda _progress: write_calendar(rows, to), self)
+        task.succeeded.connect(
+            lambda count: self.notice.tell(f"{count} jobs with a day are in {to.name}.", calm=True)
+        )
+        task.failed.connect(self.notice.tell)
+        task.start()
+
+    def _lay_over(self, upper: str, lower: str) -> None:
+        """Show a recording of the job over another."""
+        self.go(RECORD)
+        self.under.over(upper, lower)
 
     def _show_highlighted(self) -> None:
         """The job under the cursor of the list: its nerve and its judgement."""
@@ -344,7 +394,7 @@ class MainWindow(FrameWindow):
         self.go("codes")
 
     def _tell_history(self, before: AnyEntry) -> None:
-        from nervus.window.entries_page import told  # noqa: PLC0415 - as its page
+        from nervus.judge.entry_words import told  # noqa: PLC0415 - off the way to the first window
 
         self.notice.tell(f"Before: {told(before)}", "Bring it back", lambda: self.job_part.put(before))
 
@@ -431,6 +481,7 @@ class MainWindow(FrameWindow):
         self._enable()
         self._stand()
         self._tell_how_read(opened)
+        self.under.opened()
         if opened.analysis.examination.findings:
             self.findings.choose(most_telling(opened.analysis))
 

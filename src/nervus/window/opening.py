@@ -11,8 +11,8 @@ from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import SeenCode, Vehicle
 
 if TYPE_CHECKING:
+    from nervus.drawn.pictures import Pictures
     from nervus.tables.mapping import CsvMapping, Proposal
-    from nervus.window.pictures import Pictures
 
 # Reading takes about this share of the whole, for the progress bar.
 _READ_SHARE = 0.3
@@ -231,6 +231,6 @@ def _judge(recording: Recording, progress: Progress) -> "tuple[Analysis, Picture
         progress(doing, _READ_SHARE + (1.0 - _READ_SHARE) * share)
 
     analysis = analyse(recording, progress=onward)
-    from nervus.window.pictures import Pictures  # noqa: PLC0415 - with what the core needs
+    from nervus.drawn.pictures import Pictures  # noqa: PLC0415 - with what the core needs
 
     return analysis, Pictures(recording, analysis.examination).prepare()

@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Examination, Relation
 from nervus.domain.channel import IntArray, Recording, Role
-from nervus.window.pair import Pair
-from nervus.window.pictures import Pictures
+from nervus.drawn.pair import Pair
+from nervus.drawn.pictures import Pictures, Under
 from nervus.window.plots import Chart
 from nervus.window.theme import Theme
 
@@ -39,6 +39,7 @@ class PairView(Chart):
         self._all: pg.PlotCurveItem | None = None
         self._lines: list[pg.PlotCurveItem] = []
         self._far: pg.ScatterPlotItem | None = None
+        self._below: pg.PlotCurveItem | None = None
         self.hovered.connect(self._nearest)
 
     @property
@@ -51,7 +52,7 @@ class PairView(Chart):
     ) -> None:
         """Draw the two tracks of a recording, if it has two."""
         self.clear_plots()
-        self._lines, self._all, self._far = [], None, None
+        self._lines, self._all, self._far, self._below = [], None, None, None
         self._pair = (pictures or Pictures(recording, examination)).pair
         if self._pair is None:
             return
@@ -72,6 +73,21 @@ class PairView(Chart):
         self.show_whole()
         lowest, highest = float(self._pair.second.min()), float(self._pair.second.max())
         plot.setYRange(lowest, highest + _FOR_THE_NAME * max(highest - lowest, 1e-3))
+
+    def lay_under(self, under: Under | None) -> None:
+        """Draw another recording's pair below this one; `None` takes it away."""
+        if not self.plots:
+            return
+        if self._below is not None and self._below in self.plots[0].items:
+            self.plots[0].removeItem(self._below)
+        self._below = None
+        pair = under.pictures.pair if under is not None else None
+        if pair is not None:
+            every = max(1, pair.first.size // _MOST_POINTS)
+            self._below = pg.PlotCurveItem(pair.first[::every], pair.second[::every])
+            self._below.setZValue(-10)
+            self._below.setPen(self.theme.pen("muted", 1, alpha=130))
+            self.plots[0].addItem(self._below)
 
     def _add_band(self, plot: pg.PlotItem, pair: Pair, slope: float, offset: float) -> IntArray:
         ends = np.asarray([float(pair.first.min()), float(pair.first.max())])
@@ -99,6 +115,8 @@ class PairView(Chart):
         super().apply_theme(theme)
         if self._all is not None:
             self._all.setPen(theme.pen("track_2", 1, alpha=90))
+        if self._below is not None:
+            self._below.setPen(theme.pen("muted", 1, alpha=130))
         for number, line in enumerate(self._lines):
             style = Qt.PenStyle.SolidLine if number == 0 else Qt.PenStyle.DashLine
             line.setPen(theme.pen("muted", 1, style))

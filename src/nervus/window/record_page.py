@@ -13,10 +13,12 @@ class RecordPage(QWidget):
 
     Signals:
         wanted: the identifier of a recording of the job that is to be opened.
+        under_wanted: the identifier of a recording to lay below the one that is open, "" for none.
         keep_wanted: a job is to be begun with the recording that is open.
     """
 
     wanted = pyqtSignal(str)
+    under_wanted = pyqtSignal(str)
     keep_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -29,11 +31,16 @@ class RecordPage(QWidget):
         self.recordings.setMinimumHeight(36)
         self.recordings.setAccessibleName("Recordings of this job")
         self.recordings.activated.connect(lambda _row: self.wanted.emit(self.recordings.currentData()))
+        self.under = QComboBox(self)
+        self.under.setMinimumHeight(36)
+        self.under.setAccessibleName("The recording that is laid below this one")
+        self.under.activated.connect(lambda _row: self.under_wanted.emit(self.under.currentData()))
         self.keep = QPushButton("Begin a job with this recording", self)
         self.keep.clicked.connect(self.keep_wanted)
         top = QHBoxLayout()
         top.setContentsMargins(16, 8, 16, 0)
         top.addWidget(self.recordings, 1)
+        top.addWidget(self.under, 1)
         top.addWidget(self.keep)
         right = QVBoxLayout()
         right.setContentsMargins(0, 0, 0, 0)
@@ -58,12 +65,27 @@ class RecordPage(QWidget):
             self.recordings.addItem(text, found.id)
         self.recordings.setCurrentIndex(max(0, self.recordings.findData(chosen)))
         self.recordings.setVisible(self.recordings.count() > 1)
+        self._offer_under("")
 
     def show_open(self, recording_id: str, *, can_keep: bool) -> None:
         """Which recording is open, and whether it could become a job."""
         if recording_id:
             self.recordings.setCurrentIndex(self.recordings.findData(recording_id))
+        self._offer_under(recording_id)
         self.keep.setVisible(can_keep)
+
+    def _offer_under(self, shown: str) -> None:
+        """Any other recording of the job can be laid below the one that is shown."""
+        self.under.clear()
+        self.under.addItem("nothing below it", "")
+        for found in self._all():
+            if found.id != shown and shown:
+                self.under.addItem(f"below it: {found.name}", found.id)
+        self.under.setVisible(self.under.count() > 1)
+
+    def show_under(self, recording_id: str) -> None:
+        """Which recording lies below now."""
+        self.under.setCurrentIndex(max(0, self.under.findData(recording_id)))
 
     @property
     def newest(self) -> str | None:

@@ -15,11 +15,11 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Examination
 from nervus.domain.channel import Recording, Sensor
+from nervus.drawn.pictures import Pictures, Under
 from nervus.judge.words import how_measured
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
 from nervus.window.pair_view import PairView
-from nervus.window.pictures import Pictures
 from nervus.window.plots import Chart
 from nervus.window.theme import Theme
 from nervus.window.time_view import TimeView, volts_at
@@ -85,7 +85,10 @@ class RecordingPanel(QWidget):
             group.addButton(button)
             views.addWidget(button)
             self.buttons[name] = button
-        views.addStretch(1)
+        self._below = ElidedLabel("", self)
+        self._below.setObjectName("quiet")
+        self._below.hide()
+        views.addWidget(self._below, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 8)
         column.setSpacing(8)
@@ -129,6 +132,7 @@ class RecordingPanel(QWidget):
         self.travel_view.show_recording(recording, analysis.examination, drawn)
         self.pair_view.show_recording(recording, analysis.examination, drawn)
         self.notice.hide()
+        self._below.hide()
         for button in self.buttons.values():
             button.show()
         self.buttons[PAIR].setVisible(self.pair_view.has_pair)
@@ -137,6 +141,17 @@ class RecordingPanel(QWidget):
         if self.stack.currentWidget() is self.empty:
             has_passes = bool(analysis.examination.passes)
             self.show_view(OVER_TRAVEL if has_passes else OVER_TIME)
+
+    def lay_under(self, under: Under | None) -> None:
+        """Draw another recording below this one in all views, over time from the first sweep on."""
+        if self._examination is None:
+            return
+        shift_s = under.shift_to(self._examination) if under is not None else 0.0
+        self.time_view.lay_under(under, shift_s)
+        self.travel_view.lay_under(under)
+        self.pair_view.lay_under(under)
+        self._below.setText(f"below, in grey: {under.name}" if under is not None else "")
+        self._below.setVisible(under is not None)
 
     def show_view(self, name: str) -> None:
         """Change to a view."""

@@ -3,11 +3,13 @@
 from collections.abc import Callable
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from nervus.codes.notation import Code
-from nervus.domain.job import Job, SeenCode, Source
+from nervus.domain.channel import Recording
+from nervus.domain.job import Compared, Job, SeenCode, Source, of_kind
 from nervus.domain.judgement import RankedTest
 from nervus.window.job_part import JobPart, Listed
 from nervus.window.meter_link import MeterLink
@@ -27,12 +29,14 @@ class Stations(QObject):
         stretch: a stretch of the signal's way to mark, or "".
         read_codes: codes are to be read from the connected vehicle.
         meter_wanted: the page of pins wants a meter connected, or let go.
+        laid_over: a recording is to be shown over another: identifiers of the upper and the lower one.
         supposed: a judgement as it would stand after a test, or `None` to go back to how it stands.
     """
 
     arrived = pyqtSignal(str)
     stretch = pyqtSignal(str)
     read_codes = pyqtSignal()
+    laid_over = pyqtSignal(str, str)
     supposed = pyqtSignal(object)
     meter_wanted = pyqtSignal(object)
 
@@ -47,6 +51,8 @@ class Stations(QObject):
         self._theme: Theme = BRIGHT
         self.meter: Callable[[], MeterLink | None] = lambda: None
         """The meter that is connected for the pins, if any."""
+        self.recent: Callable[[], Recording | None] = lambda: None
+        """What came in live over the last while, if anything is connected."""
         self._listed: Listed | None = None
         self.now = JOBS
         part.shown.connect(self._show)
@@ -136,6 +142,16 @@ class Stations(QObject):
         elif isinstance(page, PinsPage):
             page.know(self._listed.plugs)
 
+    def report(self, parent: QWidget) -> None:
+        """Write the report of the job in hand."""
+        from nervus.window.report_dialog import ReportDialog  # noqa: PLC0415 - when first wanted
+
+        if self._part.job is None:
+            return
+        dialog = ReportDialog(self._part, parent)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
     # -- how each page is made -----------------------------------------------------------------------
 
     def _made(self) -> dict[str, Callable[[], StationPage]]:
@@ -224,9 +240,10 @@ class Stations(QObject):
         dialog.open()
 
     def _guide(self, page: QWidget) -> None:
-        from nervus.window.guide_dialog import GuideDialog  # noqa: PLC0415 - when first wanted
+        from nervus.window.procedure_dialog import ProcedureDialog  # noqa: PLC0415 - when first wanted
 
-        dialog = GuideDialog(self._part, page)
+        dialog = ProcedureDialog(self._part, self._theme, page, self.recent)
+        dialog.setting_wanted.connect(lambda: self._set_sensor(page))
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
 
@@ -259,17 +276,43 @@ class Stations(QObject):
         dialog.open()
 
     def _mend(self) -> StationPage:
-        from nervus.window.entries_page import MendPage  # noqa: PLC0415 - when first wanted
+        from nervus.window.mend_page import MendPage  # noqa: PLC0415 - when first wanted
 
         page = MendPage()
         page.setting_wanted.connect(lambda: self._set_sensor(page))
+        page.guide_wanted.connect(lambda: self._guide(page))
+        page.told_wrong.connect(self._part.told)
+        page.photo_wanted.connect(lambda pair: self._photo_of_parts(page, pair))
+        self._part.judged.connect(page.show_judgement)
+        page.show_judgement(self._part.weigher.weighed)
         return page
 
-    def _prove(self) -> StationPage:
-        from nervus.window.entries_page import ProvePage  # noqa: PLC0415 - when first wanted
+    def _photo_of_parts(self, page: QWidget, pair: Compared) -> None:
+        """A photo of two parts, kept with the entry of the job that was in hand when it was chosen."""
+        from nervus.window.boxes import asked_for_photo  # noqa: PLC0415 - when first wanted
 
-        page = ProvePage()
+        job, path = self._part.job, asked_for_photo(page)
+        if job is None or path is None:
+            return
+
+        def with_it(then: Job, name: str) -> Compared:
+            now = next((e for e in of_kind(then.entries, Compared) if e.id == pair.id), pair)
+            return replace(now, photos=(*now.photos, name))
+
+        def add(name: str) -> None:
+            self._part.change_elsewhere(job.id, lambda then: with_it(then, name))
+
+        self._part.attaching.keep_photo(path, add)
+
+    def _prove(self) -> StationPage:
+        from nervus.window.compare_view import CompareView  # noqa: PLC0415 - when first wanted
+        from nervus.window.prove_page import ProvePage  # noqa: PLC0415 - as above
+
+        compare = CompareView(self._part.files)
+        compare.shown.connect(self.laid_over)
+        page = ProvePage(compare, self._part.weigher.own)
         page.history_wanted.connect(self._part.tell_history)
+        page.report_wanted.connect(lambda: self.report(page))
         self._part.judged.connect(page.show_judgement)
         page.show_judgement(self._part.weigher.weighed)
         return page

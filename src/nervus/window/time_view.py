@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QWidget
 from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording, Unit
 from nervus.domain.finding import Finding, Span
+from nervus.drawn.envelope import Envelope, bridged
+from nervus.drawn.pictures import Pictures, Under
 from nervus.window.bands import Bands
-from nervus.window.envelope import Envelope, bridged
-from nervus.window.pictures import Pictures
 from nervus.window.plots import Chart, literal, segments
 from nervus.window.theme import Theme, channel_pen
 
@@ -47,6 +47,7 @@ class TimeView(Chart):
         self._lane_v = 0.0
         self._selected: list[Bands] = []
         self._off: list[Bands] = []
+        self._under: list[tuple[Envelope, float, pg.PlotCurveItem]] = []
         self._mark_lines: list[pg.InfiniteLine] = []
         self._cursors: list[pg.InfiniteLine] = []
         self.hovered.connect(self._move_cursor)
@@ -62,6 +63,7 @@ class TimeView(Chart):
         drawn = pictures or Pictures(recording, examination)
         self.clear_plots()
         self._curves, self._selected, self._cursors, self._shown = [], [], [], []
+        self._under = []
         self._off, self._mark_lines = [], []
         self.whole = (recording.start_s, recording.end_s)
         units = sorted({c.kind.unit for c in recording.channels}, key=_UNIT_ORDER.index)
@@ -115,6 +117,25 @@ class TimeView(Chart):
             plot.addItem(line)
             self._mark_lines.append(line)
 
+    def lay_under(self, under: Under | None, shift_s: float = 0.0) -> None:
+        """Draw another recording's channels below these, later by `shift_s`; `None` takes them away."""
+        for plot, _channels in self._shown:
+            for _envelope, _shift, curve in self._under:
+                if curve in plot.items:
+                    plot.removeItem(curve)
+        self._under = []
+        for plot, channels in self._shown if under is not None else ():
+            for channel in channels:
+                other = under.recording.get(channel.id) if under is not None else None
+                if other is None or under is None:
+                    continue
+                curve = pg.PlotCurveItem(antialias=False)
+                curve.setZValue(-10)
+                plot.addItem(curve, ignoreBounds=True)
+                self._under.append((under.pictures.envelope(other), shift_s, curve))
+        self.apply_theme(self.theme)
+        self._refresh()
+
     def _draw_lane(self) -> None:
         """What was found, above the curves: each wide enough to be seen, about its middle."""
         if self._lane is None:
@@ -140,6 +161,8 @@ class TimeView(Chart):
         for line in self._mark_lines:
             line.setPen(theme.pen("muted", 1, Qt.PenStyle.DotLine))
             line.label.setColor(theme.color("muted"))
+        for _envelope, _shift, curve in self._under:
+            curve.setPen(theme.pen("muted", 1, alpha=130))
         for bands in self._selected:
             self._colour(bands, "inflamed", 32)
         for bands in self._off:
@@ -181,6 +204,9 @@ class TimeView(Chart):
         self._draw_lane()
         start, end = self.visible()
         columns = max(200, self.width())
+        for envelope, shift, curve in self._under:
+            x, y = envelope.within(start - shift, end - shift, columns)
+            curve.setData(x + shift, y, skipFiniteCheck=True)
         for channel, envelope, curve in self._curves:
             x, y = envelope.within(start, end, columns)
             # A dense curve is a surface: dashes and soft edges would cost most and show nothing.

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Examination, Frame
 from nervus.domain.channel import Channel, Recording, Sensor
-from nervus.window.fold import RowMark, place_of
-from nervus.window.pictures import Pictures, folded_channels
+from nervus.drawn.fold import RowMark, place_of
+from nervus.drawn.pictures import Pictures, Under, folded_channels
 from nervus.window.plots import Chart, segments
 from nervus.window.theme import Theme, channel_pen
 
@@ -44,6 +44,8 @@ class TravelView(Chart):
         self._marks: tuple[RowMark, ...] = ()
         self._curves: list[tuple[str, pg.PlotCurveItem]] = []
         self._names: list[tuple[str, pg.TextItem]] = []
+        self._below: Under | None = None
+        self._below_curves: list[pg.PlotCurveItem] = []
         self._rows: pg.PlotCurveItem | None = None
         self._events: pg.PlotCurveItem | None = None
         self._chosen: pg.PlotCurveItem | None = None
@@ -58,7 +60,7 @@ class TravelView(Chart):
         self, recording: Recording, examination: Examination, pictures: Pictures | None = None
     ) -> None:
         """Fold a recording over the travel that was found in it."""
-        self._recording, self._examination = recording, examination
+        self._recording, self._examination, self._below = recording, examination, None
         self._drawn = pictures or Pictures(recording, examination)
         throttle = bool(folded_channels(recording))
         self._fold(Sensor.THROTTLE if throttle else Sensor.PEDAL)
@@ -76,9 +78,35 @@ class TravelView(Chart):
         self._add_rows(examination)
         self._add_swept(examination)
         self.plots[0].setLimits(xMin=-4.0, xMax=104.0)
+        self._below_curves = []
+        self._add_below()
         self.apply_theme(self.theme)
         self.show_whole()
         self._fit_rows()
+
+    def lay_under(self, under: Under | None) -> None:
+        """Draw another recording's passes below these, over its own travel; `None` takes it away."""
+        self._below = under
+        self._add_below()
+
+    def _add_below(self) -> None:
+        for curve in self._below_curves:
+            if self.plots and curve in self.plots[0].items:
+                self.plots[0].removeItem(curve)
+        self._below_curves = []
+        below, recording = self._below, self._recording
+        if below is None or recording is None or not self.plots:
+            return
+        for track in folded_channels(recording, self.sensor):
+            other = below.recording.get(track.id)
+            if other is None:
+                continue
+            folded = below.pictures.fold(other)
+            curve = pg.PlotCurveItem(folded.travel, folded.values, connect="finite")
+            curve.setZValue(-10)
+            curve.setPen(self.theme.pen("muted", 1, alpha=130))
+            self.plots[0].addItem(curve)
+            self._below_curves.append(curve)
 
     def _fit_rows(self) -> None:
         """In a small window the rows leave the tracks half of the height."""
@@ -155,6 +183,8 @@ class TravelView(Chart):
         super().apply_theme(theme)
         for track_id, curve in self._curves:
             curve.setPen(channel_pen(theme, track_id, 150))
+        for below in self._below_curves:
+            below.setPen(theme.pen("muted", 1, alpha=130))
         for track_id, label in self._names:
             label.setColor(channel_pen(theme, track_id).color())
             label.setFont(self.bold_font())

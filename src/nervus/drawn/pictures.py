@@ -1,12 +1,13 @@
 """What the pictures of a recording are drawn from, made once, in the background where it is long."""
 
+from dataclasses import dataclass
 from functools import cached_property
 
 from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording, Role, Sensor, Unit
-from nervus.window.envelope import Envelope
-from nervus.window.fold import FoldedTrack, RowMark, fold_track, row_marks
-from nervus.window.pair import Pair, pair_of
+from nervus.drawn.envelope import Envelope
+from nervus.drawn.fold import FoldedTrack, RowMark, fold_track, row_marks
+from nervus.drawn.pair import Pair, pair_of
 
 
 class Pictures:
@@ -52,6 +53,21 @@ class Pictures:
     def pair(self) -> Pair | None:
         """One track beside the other, `None` where there is one alone."""
         return pair_of(self._recording)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Under:
+    """A recording that is laid under another one, with its name."""
+
+    name: str
+    recording: Recording
+    examination: Examination
+    pictures: Pictures
+
+    def shift_to(self, examination: Examination) -> float:
+        """By how many seconds it is moved so that the first sweeps of both begin together."""
+        passes, own = examination.passes, self.examination.passes
+        return passes[0].start_s - own[0].start_s if passes and own else 0.0
 
 
 def folded_channels(recording: Recording, sensor: Sensor = Sensor.THROTTLE) -> list[Channel]:

@@ -1,0 +1,46 @@
+"""What a job cost, beside what each way of going about it would have been expected to cost."""
+
+from dataclasses import dataclass
+
+from nervus.domain.job import Cost, Job, of_kind
+from nervus.domain.judgement import JobJudgement
+from nervus.judge.words import SCHOOL_NAMES
+from nervus.knowledge.own_prices import OwnPrices, repairs_of
+
+
+@dataclass(frozen=True, slots=True)
+class Spent:
+    """What was spent in all: minutes of work, money for parts, and both in money."""
+
+    minutes: float
+    money: float
+    whole: float
+
+
+def spent(job: Job, own: OwnPrices) -> Spent | None:
+    """The sum of a job's costs; `None` where none were written down."""
+    costs = of_kind(job.entries, Cost)
+    if not costs:
+        return None
+    minutes, money = sum(c.minutes for c in costs), sum(c.money for c in costs)
+    return Spent(minutes, money, money + minutes * repairs_of(own).minute)
+
+
+def in_money(amount: float, own: OwnPrices) -> str:
+    """An amount as the workshop writes money."""
+    return f"{amount:,.2f} {own.currency}".replace(",", "\N{NARROW NO-BREAK SPACE}").strip()
+
+
+def school_rows(judged: JobJudgement, own: OwnPrices) -> tuple[tuple[str, ...], ...]:
+    """Each way: minutes, money for parts, cost in all with its spread, parts in vain, come-backs."""
+    return tuple(
+        (
+            SCHOOL_NAMES.get(s.id, s.id),
+            f"{s.minutes:.0f}",
+            in_money(s.money, own),
+            f"{in_money(s.cost, own)} ± {s.spread:.0f}",
+            f"{s.parts_in_vain:.2f}",
+            f"{100 * s.come_backs:.0f} in 100",
+        )
+        for s in judged.schools
+    )

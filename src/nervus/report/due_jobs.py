@@ -1,0 +1,42 @@
+"""Jobs whose day has come: told at start, and given out as a calendar."""
+
+from collections.abc import Sequence
+from datetime import UTC, date, datetime
+from pathlib import Path
+
+from nervus.domain.errors import OutsideError
+from nervus.domain.job_list import JobRow
+from nervus.proof.calendar import as_calendar, due_rows
+
+_MOST_NAMED = 3
+
+
+class CalendarUnwritable(OutsideError):
+    """A calendar that can't be written there."""
+
+
+def due_told(rows: Sequence[JobRow], today: date) -> str:
+    """Which jobs are due, in a sentence; "" where none is."""
+    due = due_rows(rows, today)
+    if not due:
+        return ""
+    names = ", ".join(f"{r.vehicle} ({r.state} since {r.due:%d %b})" for r in due[:_MOST_NAMED])
+    more = f" and {len(due) - _MOST_NAMED} more" if len(due) > _MOST_NAMED else ""
+    return f"{len(due)} {'job is' if len(due) == 1 else 'jobs are'} due: {names}{more}."
+
+
+def write_calendar(rows: Sequence[JobRow], to: Path) -> int:
+    """Write all jobs with a day into a file, whole or not at all; returns how many.
+
+    Raises:
+        CalendarUnwritable: the folder takes nothing.
+    """
+    part = to.with_name(f"{to.name}.part")
+    try:
+        part.write_bytes(as_calendar(rows, datetime.now(UTC)))
+        part.replace(to)
+    except OSError as wrong:
+        part.unlink(missing_ok=True)
+        why = (wrong.strerror or "it can't be written").lower()
+        raise CalendarUnwritable(f"{to}: the calendar can't be written there ({why}).") from wrong
+    return sum(1 for row in rows if row.due is not None)

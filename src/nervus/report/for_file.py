@@ -1,0 +1,366 @@
+"""The report for the file: everything that is in the job, chapter by chapter."""
+
+from nervus import __version__
+from nervus.domain.errors import OutsideError
+from nervus.domain.job import (
+    Change,
+    CodeSet,
+    Compared,
+    Cost,
+    Findings,
+    Guided,
+    Identified,
+    Look,
+    Reading,
+    Recorded,
+    Seen,
+    TakenOff,
+    of_kind,
+)
+from nervus.judge.entry_words import told
+from nervus.judge.timeline import before_and_after
+from nervus.judge.words import SUSPECT_NAMES, how_measured, natural_frequency
+from nervus.knowledge import look_items, told_in_words
+from nervus.knowledge.known_procedures import procedure_named
+from nervus.proof.again import ask_again
+from nervus.proof.differences import Difference, differences, readings_again
+from nervus.proof.telling import standing_told, state_told
+from nervus.report.charts import over_time
+from nervus.report.costs import in_money, school_rows, spent
+from nervus.report.document import (
+    Bar,
+    Bars,
+    Block,
+    Heading,
+    Items,
+    NewPage,
+    Paragraph,
+    Picture,
+    Table,
+    Tone,
+)
+from nervus.report.of_job import CAUTION, Known, picture_of, way_picture
+
+# A suspect, a fault below this is not listed.
+_WORTH_LISTING = 0.005
+_MOST_FAULTS = 12
+
+
+def for_file(known: Known, words: str, missing: list[str]) -> list[Block]:
+    """All chapters; what can't be shown is added to `missing`."""
+    job = known.job
+    blocks: list[Block] = [
+        Heading(f"Record of the job: {job.vehicle.name or 'vehicle without a name'}", 1)
+    ]
+    kind = str(job.vehicle.throttle) if job.vehicle.throttle is not None else "not known"
+    lines = [f"Vehicle: {job.vehicle.description}"] if job.vehicle.description else []
+    lines += [
+        f"Throttle: {kind}",
+        f"Opened {job.opened.astimezone():%d %b %Y %H:%M}, {len(job.entries)} entries, number {job.id}",
+        f"Complaint: {told_in_words(job.complaint) or 'nothing told'}",
+        state_told(job),
+    ]
+    blocks.append(Items(tuple(lines)))
+    if words.strip():
+        blocks += [Heading("From the workshop"), Paragraph(words.strip())]
+    blocks += _judgement(known)
+    blocks += _codes(known)
+    blocks += _looks(known, missing)
+    blocks += _recordings(known)
+    blocks += _readings(known)
+    blocks += _work(known, missing)
+    blocks += _proof(known)
+    blocks += _costs(known)
+    blocks += [Heading("The whole course"), _course(known)]
+    blocks += [
+        Heading("How this was made"),
+        Paragraph(
+            f"Nervus {__version__}. Probabilities are of the job as it stands; the ledger says where "
+            f"they come from. {CAUTION}",
+            Tone.QUIET,
+        ),
+    ]
+    return blocks
+
+
+def _judgement(known: Known) -> list[Block]:
+    judged = known.judged
+    blocks: list[Block] = [Heading("As it stands"), Paragraph(judged.standing.headline, Tone.LEAD)]
+    if judged.missing:
+        blocks.append(Paragraph(judged.missing))
+    blocks.append(
+        Bars(
+            tuple(
+                Bar(SUSPECT_NAMES[s.id], s.probability, natural_frequency(s.probability))
+                for s in judged.standing.suspects
+                if s.probability >= _WORTH_LISTING
+            )
+        )
+    )
+    blocks.append(way_picture(known, 1.0))
+    faults = tuple(
+        (f.text, SUSPECT_NAMES[f.suspect], natural_frequency(f.probability))
+        for f in judged.faults[:_MOST_FAULTS]
+        if f.probability >= _WORTH_LISTING
+    )
+    blocks.append(Table("Single faults", ("Fault", "Belongs to", "How sure"), faults, (4, 2, 1.6)))
+    first = judged.standing.suspects[0].id if judged.standing.suspects else None
+    if judged.ledger and first is not None:
+        rows = tuple(
+            (
+                line.text,
+                f"{line.times_as_likely.get(first, 1.0):.3g}",
+                "yes" if line.turns else "",
+                line.source,
+            )
+            for line in judged.ledger
+        )
+        head = (
+            "Observation",
+            f"Makes {SUSPECT_NAMES[first]} so many times as likely",
+            "Turns the answer",
+            "Source",
+        )
+        blocks.append(Table("Ledger", head, rows, (4, 1.5, 1, 3), frozenset({1})))
+    blocks += [Paragraph(f"Contradiction: {c.text}.", Tone.CAUTION) for c in judged.contradictions]
+    if judged.not_weighed:
+        blocks += [Paragraph("Kept, and not weighed:"), Items(tuple(r.text for r in judged.not_weighed))]
+    return blocks
+
+
+def _codes(known: Known) -> list[Block]:
+    sets, units = of_kind(known.job.entries, CodeSet), of_kind(known.job.entries, Identified)
+    if not sets and not units:
+        return []
+    blocks: list[Block] = [Heading("Codes")]
+    if units:
+        blocks.append(Items(tuple(told(u) for u in units)))
+    for one in sets:
+        when = f"{one.moment}, {one.at.astimezone():%d %b %Y %H:%M} ({one.source})"
+        if one.codes:
+            rows = tuple(
+                (
+                    c.code,
+                    c.module,
+                    ", ".join(c.states) + (f" (0x{c.status:02X})" if c.status is not None else ""),
+                    ", ".join(f"{k} {v:g}" for k, v in c.frame.items()) or c.says,
+                )
+                for c in one.codes
+            )
+            blocks.append(
+                Table(
+                    when, ("Code", "Unit", "Status", "Freeze frame or words"), rows, (1.2, 1.6, 1.6, 4)
+                )
+            )
+        else:
+            none = "no codes were told" if one.missing else "no codes"
+            blocks.append(Paragraph(f"{when}: {none}."))
+        blocks += [Paragraph(f"Not told: {m}", Tone.CAUTION) for m in one.missing]
+    return blocks
+
+
+def _looks(known: Known, missing: list[str]) -> list[Block]:
+    looks = of_kind(known.job.entries, Look)
+    if not looks:
+        return []
+    titles = {item.id: item.title for item in look_items().item}
+    seen = {Seen.GOOD: "good", Seen.BAD: "bad", Seen.NOT_SEEN: "not seen"}
+    rows = tuple(
+        (titles.get(x.item, x.item), seen[x.seen], x.note, f"{x.at.astimezone():%d %b %H:%M}")
+        for x in looks
+    )
+    blocks: list[Block] = [
+        Heading("Looked at"),
+        Table("What was looked at", ("Item", "Seen", "Note", "When"), rows, (3, 1, 4, 1.5)),
+    ]
+    for look in looks:
+        title = titles.get(look.item, look.item)
+        blocks += photos(known, look.photos, f"{title}: {seen[look.seen]}. {look.note}".strip(), missing)
+    return blocks
+
+
+def photos(known: Known, names: tuple[str, ...], words: str, missing: list[str]) -> list[Block]:
+    """The photos of an entry; what is no picture is named instead."""
+    blocks: list[Block] = []
+    for name in names:
+        try:
+            blocks.append(Picture(known.sources.photo(name), "jpg", f"Photo. {words}", words, 0.7))
+        except OutsideError as wrong:
+            missing.append(f"A photo is not shown: {wrong}")
+    return blocks
+
+
+def _recordings(known: Known) -> list[Block]:
+    every = of_kind(known.job.entries, Recorded)
+    if not every:
+        return []
+    found = {f.recording: f for f in of_kind(known.job.entries, Findings)}
+    blocks: list[Block] = [NewPage(), Heading("Recorded")]
+    for recorded in every:
+        blocks.append(Heading(recorded.name, 3))
+        when = f"{recorded.at.astimezone():%d %b %Y %H:%M}"
+        blocks.append(
+            Paragraph(f"{when}, {recorded.duration_s:.0f} s, {', '.join(recorded.channels)}", Tone.QUIET)
+        )
+        drawn = known.recordings.get(recorded.id)
+        if drawn is None:
+            kept = found.get(recorded.id)
+            blocks.append(Paragraph(kept.headline if kept is not None else "It was not analysed."))
+            if kept is not None and kept.findings:
+                blocks.append(Items(kept.findings))
+            continue
+        seen = drawn.analysis.examination
+        blocks.append(Paragraph(drawn.analysis.judgement.headline))
+        blocks.append(
+            Picture(
+                over_time(drawn),
+                "svg",
+                f"The tracks over time. {drawn.analysis.judgement.headline}",
+                "Over time; shaded where something was found",
+            )
+        )
+        rows = [f.text for f in seen.findings] or ["No finding."]
+        if drawn.analysis.circuit.explanations:
+            rows += [e.text for e in drawn.analysis.circuit.explanations]
+        blocks.append(Items((*rows, seen.coverage.text)))
+        blocks.append(Items(tuple(how_measured(c) for c in seen.channels)))
+    return blocks
+
+
+def _readings(known: Known) -> list[Block]:
+    readings = of_kind(known.job.entries, Reading)
+    if not readings:
+        return []
+    rows = tuple(
+        (
+            r.where or "measured",
+            "nothing" if r.nothing else f"{r.value:.6g}",
+            "" if r.nothing else r.unit,
+            r.conditions,
+            f"{r.at.astimezone():%d %b %H:%M}",
+            str(r.source),
+        )
+        for r in readings
+    )
+    head = ("Where", "Value", "Unit", "Conditions", "When", "Source")
+    return [
+        Heading("Readings"),
+        Table("Measured", head, rows, (3, 1.1, 0.8, 3, 1.5, 1.4), frozenset({1})),
+    ]
+
+
+def _work(known: Known, missing: list[str]) -> list[Block]:
+    job = known.job
+    changes, guided = of_kind(job.entries, Change), of_kind(job.entries, Guided)
+    off, beside = of_kind(job.entries, TakenOff), of_kind(job.entries, Compared)
+    if not (changes or guided or off or beside):
+        return []
+    blocks: list[Block] = [Heading("Done")]
+    if changes:
+        rows = tuple(
+            (
+                f"{c.at.astimezone():%d %b %Y %H:%M}",
+                told(c).removeprefix("done: "),
+                c.cures.replace("_", " "),
+                c.shown_by,
+            )
+            for c in changes
+        )
+        blocks.append(
+            Table("Changes", ("When", "What", "Meant for", "To be shown by"), rows, (1.6, 4, 2, 2))
+        )
+    for one in guided:
+        blocks += _procedure(one)
+    if off:
+        states = tuple(("back on" if t.put_back else t.waived or "still off", t.what) for t in off)
+        blocks.append(Table("What came off", ("State", "What"), states, (2, 4)))
+    for pair in beside:
+        blocks.append(Paragraph(told(pair)))
+        blocks += photos(known, pair.photos, "Old and new part side by side", missing)
+    return blocks
+
+
+def _procedure(one: Guided) -> list[Block]:
+    procedure = procedure_named(one.guide)
+    if procedure is None:
+        return [Paragraph(told(one))]
+    texts = {s.id: s for s in (*procedure.step, *procedure.detour)}
+    rows = tuple(
+        (texts[k].text if k in texts else k, v, texts[k].caution if k in texts else "")
+        for k, v in one.done.items()
+    )
+    return [Table(procedure.title, ("Step", "Said", "Caution given"), rows, (4, 2, 3))]
+
+
+def _proof(known: Known) -> list[Block]:
+    job = known.job
+    blocks: list[Block] = [Heading("Proof"), Paragraph(state_told(job))]
+    if known.stands is not None:
+        blocks += [Paragraph(sentence) for sentence in standing_told(known.stands)]
+    pair = [known.recordings.get(r.id) for r in before_and_after(job) if r is not None]
+    before, after = (pair[0], pair[1]) if len(pair) > 1 else (None, None)
+    if before is not None and after is not None:
+        asked = tuple(
+            (a.finding, str(a.outcome), a.why) for a in ask_again(before.analysis, after.analysis)
+        )
+        blocks += picture_of(known, 1.0)
+        blocks.append(
+            Table(
+                "Each finding of before, asked for again", ("Finding", "Now", "Why"), asked, (4, 1.2, 4)
+            )
+        )
+        rows = differences((before.recording, after.recording), (before.analysis, after.analysis))
+        if rows:
+            blocks.append(difference_table("Before and after, recorded", rows))
+    changes = of_kind(job.entries, Change)
+    again = readings_again(job, changes[-1]) if changes else ()
+    if again:
+        blocks.append(difference_table("Before and after, measured", again))
+    return blocks
+
+
+def difference_table(caption: str, rows: tuple[Difference, ...]) -> Table:
+    """Numbers before and after, with the uncertainty of their difference."""
+    texts = tuple(
+        (
+            d.what,
+            f"{d.before:.4g} {d.unit}",
+            f"{d.after:.4g} {d.unit}",
+            f"{d.after - d.before:+.3g} ± {d.uncertainty:.2g} {d.unit}",
+            "changed" if d.has_changed else "no more than chance",
+        )
+        for d in rows
+    )
+    head = ("What", "Before", "After", "Difference (95 in 100)", "")
+    return Table(caption, head, texts, (3, 1.5, 1.5, 2.4, 1.8), frozenset({1, 2, 3}))
+
+
+def _costs(known: Known) -> list[Block]:
+    costs, sums = of_kind(known.job.entries, Cost), spent(known.job, known.own)
+    blocks: list[Block] = [Heading("Costs")]
+    if sums is not None:
+        rows = tuple((c.what, f"{c.minutes:g}", in_money(c.money, known.own)) for c in costs)
+        rows += (("in all, with the work", f"{sums.minutes:g}", in_money(sums.whole, known.own)),)
+        blocks.append(Table("Spent", ("What", "Minutes", "Money"), rows, (4, 1, 1.4), frozenset({1, 2})))
+    else:
+        blocks.append(Paragraph("Nothing was written down."))
+    schools = school_rows(known.judged, known.own)
+    if schools:
+        head = ("Way", "Minutes", "Parts", "Cost in all", "Parts in vain", "Come-backs")
+        blocks.append(
+            Table(
+                "What each way is expected to cost from here",
+                head,
+                schools,
+                (2.2, 1, 1.3, 2, 1.2, 1.3),
+                frozenset({1, 2, 3, 4, 5}),
+            )
+        )
+    return blocks
+
+
+def _course(known: Known) -> Table:
+    rows = tuple(
+        (f"{e.at.astimezone():%d %b %Y %H:%M}", told(e), str(e.source)) for e in known.job.entries
+    )
+    return Table("Every entry", ("When", "What", "Source"), rows, (1.6, 6, 1.6))

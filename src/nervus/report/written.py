@@ -1,0 +1,107 @@
+"""Making a report of a job and writing it into a file, whole or not at all."""
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+
+from nervus.domain.channel import Recording
+from nervus.domain.errors import OutsideError
+from nervus.domain.job import Job, Recorded
+from nervus.judge.analyse import analyse
+from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
+from nervus.report.charts import Drawn
+from nervus.report.document import Audience, Picture, Report
+from nervus.report.html import to_html
+from nervus.report.of_job import Sources, report_of
+from nervus.report.pdf import to_pdf
+from nervus.report.photos import scaled_photo
+
+HTML, PDF = (".html", ".htm"), (".pdf",)
+# A mark is drawn 14 mm tall.
+_MARK_POINTS = 600
+
+
+class ReportUnwritable(OutsideError):
+    """A report that can't be written there, or so."""
+
+
+def make_report(
+    job: Job,
+    path_of: Callable[[str], Path],
+    read: Callable[[Path], Recording],
+    audience: Audience,
+    own: OwnPrices = AS_SHIPPED,
+    words: str = "",
+) -> Report:
+    """The report of a job whose files lie where `path_of` says.
+
+    Args:
+        job: what it is about.
+        path_of: where a kept file lies.
+        read: reads a kept recording.
+        audience: whom it is for.
+        own: the workshop's name, mark, prices.
+        words: the workshop's own.
+    """
+
+    def drawn(recorded: Recorded, word: str) -> Drawn:
+        recording = read(path_of(recorded.file))
+        return Drawn(word, recording, analyse(recording))
+
+    def photo(name: str) -> bytes:
+        return scaled_photo(path_of(name))
+
+    mark, remark = _mark(own)
+    sources = Sources(drawn, photo, datetime.now(UTC), mark)
+    report = report_of(job, sources, audience, own, words)
+    return report if not remark else _with_remark(report, remark)
+
+
+def write_report(report: Report, to: Path, *, replace: bool = False) -> None:
+    """Write a report as the file's name says.
+
+    Raises:
+        ReportUnwritable: the name ends in neither .pdf nor .html, something is there, or the disk
+            takes nothing.
+    """
+    suffix = to.suffix.lower()
+    if suffix not in HTML + PDF:
+        raise ReportUnwritable(f"{to.name}: a report is a .pdf or an .html file; name it so.")
+    if to.exists() and not replace:
+        raise ReportUnwritable(f"{to}: it is there already; another name, or --replace, is accepted.")
+    data = to_pdf(report) if suffix in PDF else to_html(report).encode("utf-8")
+    part = to.with_name(f"{to.name}.part")
+    try:
+        part.write_bytes(data)
+        part.replace(to)
+    except OSError as wrong:
+        why = (wrong.strerror or "it can't be written").lower()
+        raise ReportUnwritable(
+            f"{to}: the report can't be written there ({why}); nothing is left half."
+        ) from wrong
+    finally:
+        _forget(part)
+
+
+def _forget(part: Path) -> None:
+    try:
+        part.unlink(missing_ok=True)
+    except OSError:
+        # Where it could not be written it can't be there; the reason was told already.
+        return
+
+
+def _mark(own: OwnPrices) -> tuple[Picture | None, str]:
+    if not own.mark:
+        return None, ""
+    try:
+        data = scaled_photo(Path(own.mark), _MARK_POINTS)
+    except OutsideError as wrong:
+        return None, f"The workshop's mark is not shown: {wrong}"
+    return Picture(data, "jpg", f"Mark of {own.name or 'the workshop'}", ""), ""
+
+
+def _with_remark(report: Report, remark: str) -> Report:
+    from dataclasses import replace  # noqa: PLC0415 - beside its one use
+
+    return replace(report, not_shown=(*report.not_shown, remark))
