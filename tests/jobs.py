@@ -92,7 +92,13 @@ def change(done: str) -> Change:
 def recorded(name: str, file: str = "0" * 16 + "-a.csv") -> Recorded:
     """A kept recording, later than what was made before it."""
     return Recorded(
-        id=new_id(), at=_later(), source=Source.FILE, name=name, file=file, digest="1" * 64, duration_s=60.0
+        id=new_id(),
+        at=_later(),
+        source=Source.FILE,
+        name=name,
+        file=file,
+        digest="1" * 64,
+        duration_s=60.0,
     )
 
 

@@ -30,16 +30,16 @@ from nervus.domain.job import (
 from nervus.domain.job_list import JobRow
 from nervus.domain.repair import Exposure
 from nervus.judge.analyse import analyse
-from nervus.proof.again import Asked, ask_again
-from nervus.proof.calendar import as_calendar, due_rows
-from nervus.proof.differences import differences, readings_again
-from nervus.proof.how_long import (
+from nervus.judge.how_long import (
     chance_cured,
     chance_of_clean,
     clean_needed,
     needed_for,
     rates_alike,
 )
+from nervus.proof.again import Asked, ask_again
+from nervus.proof.calendar import as_calendar, due_rows
+from nervus.proof.differences import differences, measures, readings_again
 from nervus.proof.proposing import PlanUnreadable, planned, propose_watch
 from nervus.proof.states import StateNotYet, due_day, moved_to
 from nervus.proof.telling import due_on, standing_told
@@ -58,7 +58,9 @@ def watch(exposure: Exposure, events: int, amount: float, sure: float = 0.95) ->
 
 
 @given(st.integers(1, 40), st.floats(0.1, 1e4), st.floats(0.0, 1e4))
-def test_time_without_an_event_is_judged_by_the_exact_conditional_test(n: int, t: float, later: float) -> None:
+def test_time_without_an_event_is_judged_by_the_exact_conditional_test(
+    n: int, t: float, later: float
+) -> None:
     """Source: SciPy's binomial: given n events in all, each falls before with the share of that time."""
     share = t / (t + later)
     expected = float(stats.binom.sf(n - 1, n, share))
@@ -69,7 +71,7 @@ def test_time_without_an_event_is_judged_by_the_exact_conditional_test(n: int, t
 def test_trials_without_an_event_are_judged_by_fishers_exact_test(k: int, more: int, later: int) -> None:
     """Source: SciPy's Fisher exact test, one-sided."""
     n = k + more
-    table = [[k, n - k], [0, later]]
+    table = np.asarray([[k, n - k], [0, later]])
     expected = float(stats.fisher_exact(table, alternative="greater").pvalue) if later else 1.0
     got = chance_of_clean(watch(Exposure.PASSES, k, float(n)), float(later))
     assert got == pytest.approx(expected, rel=1e-6, abs=1e-12)
@@ -115,7 +117,7 @@ def test_two_rates_are_compared_as_the_reference_does(a: int, ta: float, b: int,
 def test_two_rates_as_a_published_example() -> None:
     """41 cases in 28 010 person-years against 15 in 19 017: K. Krishnamoorthy, J. Thomson, "A more
     powerful test for comparing two Poisson means", J. Stat. Plan. Inference 119 (2004) 23-35, example
-    from K. J. Rothman and S. Greenland; p of the conditional test by their binomial, 0.0238 for one side."""
+    from K. J. Rothman and S. Greenland; the conditional test is the binomial, computed by SciPy."""
     expected = float(stats.binom.cdf(15, 56, 19_017 / (19_017 + 28_010)))
     assert rates_alike(41, 28_010, 15, 19_017) == pytest.approx(expected)
     assert 0.02 < rates_alike(41, 28_010, 15, 19_017) < 0.03
@@ -167,7 +169,9 @@ def test_a_watch_counts_its_own_exposure_only_and_is_met_when_enough_stayed_clea
     job = mended_job()
     plan = planned_watch(job)
     needed = clean_needed(plan)
-    half = with_entries(job, plan, stayed(plan, needed / 2), stayed(plan, 500, exposure=Exposure.STARTED))
+    half = with_entries(
+        job, plan, stayed(plan, needed / 2), stayed(plan, 500, exposure=Exposure.STARTED)
+    )
     stands = standing(half, 0.8)
     assert stands is not None
     assert not stands.is_met
@@ -314,7 +318,7 @@ def test_the_watch_is_due_when_a_usual_vehicle_has_met_it() -> None:
 
 def test_due_jobs_go_out_as_a_calendar_that_a_reference_reads() -> None:
     """RFC 5545, read by vobject; line length by the standard's 75 octets."""
-    import vobject  # noqa: PLC0415 - a reference of this test alone
+    import vobject
 
     made = datetime(2026, 5, 4, 7, 0, tzinfo=UTC)
     long = "stumbles; hunts, and a comma, " * 6 + "\\ Ω"
@@ -348,7 +352,7 @@ def test_a_dead_spot_is_gone_in_a_sound_recording_and_still_there_in_itself() ->
 
 
 def test_a_place_that_was_not_swept_again_is_not_told_as_gone() -> None:
-    from signals import sweep_recording  # noqa: PLC0415 - beside its one use
+    from signals import sweep_recording
 
     worn = analyse(case_named("dead-spot").make())
     rest = analyse(sweep_recording(low_pct=40.0, passes=6))
@@ -361,15 +365,16 @@ def test_a_place_that_was_not_swept_again_is_not_told_as_gone() -> None:
 
 def test_numbers_differ_only_beyond_their_uncertainty() -> None:
     """Source: JCGM 100:2008, expanded uncertainty with coverage factor 2."""
-    from signals import sweep_recording  # noqa: PLC0415 - beside its one use
+    from signals import sweep_recording
 
     base = [sweep_recording(passes=8, seed=s) for s in (1, 2)]
     moved = sweep_recording(passes=8, seed=3, shift_v=0.12)
     analysed = [analyse(r) for r in (*base, moved)]
-    same = differences((base[0], base[1]), (analysed[0], analysed[1]))
+    numbers = [measures(r, a) for r, a in zip((*base, moved), analysed, strict=True)]
+    same = differences(numbers[0], numbers[1])
     assert same
     assert not any(d.has_changed for d in same if d.what != "track 1 noise")
-    shifted = differences((base[0], moved), (analysed[0], analysed[2]))
+    shifted = differences(numbers[0], numbers[2])
     rest = next(d for d in shifted if d.what == "track 1 at rest")
     assert rest.has_changed
     assert rest.after - rest.before == pytest.approx(0.12, abs=rest.uncertainty)

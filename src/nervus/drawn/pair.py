@@ -41,6 +41,8 @@ def pair_of(recording: Recording) -> Pair | None:
 
 
 def _aligned(first: Channel, second: Channel) -> Pair | None:
+    if np.array_equal(first.time_s, second.time_s):
+        return Pair(first.time_s, first.values, second.values)
     within = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
     time_s = first.time_s[within]
     if not time_s.size:

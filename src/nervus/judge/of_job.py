@@ -23,6 +23,7 @@ from nervus.domain.job import (
     Complaint,
     Findings,
     Job,
+    JobState,
     KeptObservation,
     Look,
     Moment,
@@ -45,6 +46,7 @@ from nervus.judge.of_codes import of_codes
 from nervus.judge.of_readings import at_pins, faces_of, of_readings
 from nervus.judge.of_recordings import mislead_together, of_recording
 from nervus.judge.of_told import of_complaint, of_look, of_state
+from nervus.judge.of_watch import of_watches, says_more
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.stretches import concerned
 from nervus.judge.timeline import changes_of, untested_change
@@ -148,14 +150,17 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
     tests = rank_tests(tree, throttle, now, done=_done(job), own=own)
     repair = first_repair(throttle, now, own)
     cured = weighed.cured if gathered.cures else None
-    headline = headline_of(outcome, suspects, faults, cured)
+    tested = untested_change(job) is None
+    headline = headline_of(outcome, suspects, faults, cured if tested else None)
+    if cured is not None and not tested:
+        headline += " Whether the repair holds is not tested yet."
     lines = _ledger(tree, gathered, weighed)
     standing = Judgement(
         headline,
         as_written(suspects),
         tuple(_step(line) for line in lines),
         _stretches(faults),
-        _retest(job) or _next(tests, repair),
+        _retest(job) or (None if job.state is JobState.MENDED else _next(tests, repair)),
     )
     return JobJudgement(
         standing,
@@ -202,9 +207,11 @@ def gather(job: Job, tree: Tree) -> _Gathered:
     ]
     _take(found, "readings", measured, remarks)
     _of_recordings(job, tree, found, after)
+    watched, blocks = of_watches(job, tree, after)
+    found.evidence += watched
     for moved in of_kind(job.entries, Moved):
         seen = of_state(moved, tree, after(moved))
-        if seen is not None:
+        if seen is not None and says_more(moved, after(moved), blocks):
             found.evidence.append(seen)
     return found
 

@@ -1,8 +1,8 @@
 """The order of what was done and what was tested again: two changes at once cure and don't tell why."""
 
-from nervus.domain.job import Change, CodeSet, Job, Look, Reading, Recorded, of_kind
+from nervus.domain.job import Change, CodeSet, Job, Look, Reading, Recorded, Stayed, of_kind
 
-_RETESTS = (Recorded, CodeSet, Reading, Look)
+_RETESTS = (Recorded, CodeSet, Reading, Look, Stayed)
 
 
 def changes_of(job: Job) -> tuple[Change, ...]:

@@ -8,9 +8,7 @@ from nervus.domain.job import Compared, Cost, TakenOff, new_id, now
 
 _MINUTES = re.compile(r"(?P<n>-?\d+(?:[.,]\d+)?)\s*(?:min|minutes|minute)\b", re.IGNORECASE)
 _HOURS = re.compile(r"(?P<n>-?\d+(?:[.,]\d+)?)\s*(?:h|hours?)\b", re.IGNORECASE)
-_MONEY = re.compile(
-    r"(?<![\w.,-])(?P<n>-?\d+(?:[.,]\d{1,2})?)(?!\s*(?:min|h\b|hour)|[\w.,])", re.IGNORECASE
-)
+_MONEY = re.compile(r"(?<![\w.,-])(?P<n>-?\d+(?:[.,]\d{1,2})?)(?![\w]|[.,]\d)")
 _SIDES = re.compile(r"^old\s+(?P<old>.+?)[\s,;]+new\s+(?P<new>.+)$", re.IGNORECASE)
 _READING = re.compile(r"(?P<value>[+-]?\d*[.,]?\d+\s*(?:m?V|k?Ω|k?ohm|Ohm|%|°))\s*$")
 
@@ -46,7 +44,8 @@ def read_cost(text: str) -> Cost:
         raise NotUnderstood(f"“{text.strip()[:40]}” holds a negative amount; {accepted}.")
     if not amounts and not minutes:
         raise NotUnderstood(f"“{text.strip()[:40]}” holds no amount; {accepted}.")
-    what = " ".join(_MONEY.sub(" ", rest).replace(",", " ").split()) or ("work" if minutes else "part")
+    words = _MONEY.sub(" ", rest).replace(",", " ").split()
+    what = " ".join(word for word in words if word != "and") or ("work" if minutes else "part")
     return Cost(
         id=new_id(), at=now(), source=Source.TYPED, what=what[:200], minutes=minutes, money=sum(amounts)
     )

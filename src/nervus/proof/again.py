@@ -20,7 +20,7 @@ from nervus.domain.finding import (
 )
 from nervus.domain.job import Watch, new_id, now
 from nervus.domain.repair import Exposure
-from nervus.proof.how_long import chance_of_clean, clean_needed
+from nervus.judge.how_long import chance_of_clean, clean_needed
 from nervus.proof.watching import SAME_PLACE_PCT
 from nervus.signal.chance import SURE
 from nervus.signal.coverage import bouts
@@ -129,7 +129,7 @@ def _place(
     needed = int(clean_needed(watch))
     counts = f"crossed {now_crossed} times without it, before in {seen_in} of {crossed}"
     if now_crossed >= needed:
-        return Asked.GONE, f"{counts} (by chance alone {chance_of_clean(watch, now_crossed):.2g})"
+        return Asked.GONE, f"{counts} ({_by_chance(chance_of_clean(watch, now_crossed))})"
     return Asked.NOT_YET, f"{counts}; {needed} clean passes would tell (95 in 100)"
 
 
@@ -142,7 +142,7 @@ def _in_time(then: Examination, since: Examination, drops: Sequence[Drop]) -> tu
     needed, told = clean_needed(watch), f"{since.duration_s:.0f} s without it, before {count} times in "
     told += f"{then.duration_s:.0f} s"
     if since.duration_s >= needed:
-        return Asked.GONE, f"{told} (by chance alone {chance_of_clean(watch, since.duration_s):.2g})"
+        return Asked.GONE, f"{told} ({_by_chance(chance_of_clean(watch, since.duration_s))})"
     return Asked.NOT_YET, f"{told}; {needed:.0f} s would tell (95 in 100)"
 
 
@@ -169,6 +169,16 @@ def _over_travel(since: Examination, place: Span) -> tuple[Asked, str]:
     if swept < _MOST_OF_IT * width:
         return Asked.NOT_TESTED, f"{where} was not swept again"
     return Asked.GONE, f"swept again over {where}, without it"
+
+
+def _by_chance(p: float) -> str:
+    """How often it would look so by chance alone."""
+    if p < _SELDOM:
+        return "by chance alone less than 1 in 10 000"
+    return f"by chance alone {100 * p:.1g} in 100"
+
+
+_SELDOM = 1e-4
 
 
 def _is_shaking(words: str) -> bool:

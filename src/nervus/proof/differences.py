@@ -1,18 +1,21 @@
 """Numbers before and after a repair, each with its uncertainty: rests, ends, noise, sums, readings."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import hypot, sqrt
 
 import numpy as np
 
 from nervus.domain.analysis import Analysis, ChannelSummary, Examination
-from nervus.domain.channel import CHANNEL_KINDS, BoolArray, Channel, FloatArray, Recording, Sensor, Unit
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Sensor, Unit
 from nervus.domain.job import Change, Job, MeterUsed, Reading, of_kind
 
 # Expanded uncertainty: twice the standard uncertainty, about 95 in 100 (JCGM 100:2008, 6.2).
 _COVERAGE = 2.0
 # A value is an end of the travel where the throttle is this near to it, in percent.
 _AT_AN_END = 1.5
+# A median of more values than this is no surer: what limits it are visits and the step.
+_ENOUGH = 20_000
 # A meter of which nothing is known: 0.5 % and 2 digits. Source: common practice, no published source.
 _USUAL_PERCENT, _USUAL_DIGITS = 0.5, 2
 
@@ -40,87 +43,98 @@ class Difference:
         return abs(self.after - self.before) > self.uncertainty
 
 
-def differences(
-    recordings: tuple[Recording, Recording], analyses: tuple[Analysis, Analysis]
-) -> tuple[Difference, ...]:
-    """What two recordings tell in numbers, for channels that both have, before and after."""
-    before, after = recordings
-    both = [c for c in before.channels if c.kind.sensor is not None and after.get(c.id) is not None]
-    rows: list[Difference] = []
-    for channel in both:
-        pair = (channel, after.get(channel.id) or channel)
-        for end, words in ((0.0, "at rest"), (100.0, "wide open")):
-            ends = [_end_of(c, a.examination, end) for c, a in zip(pair, analyses, strict=True)]
-            if ends[0] is not None and ends[1] is not None:
-                rows.append(_row(channel, words, ends[0], ends[1]))
-        rows += _noise(channel.id, analyses)
-    rows += _sums(recordings)
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """One number of a recording, with its standard uncertainty.
+
+    Attributes:
+        what: in words; the same words in another recording are the same number.
+        unit: of the value.
+        value: as it was.
+        unsure: its standard uncertainty.
+    """
+
+    what: str
+    unit: str
+    value: float
+    unsure: float
+
+
+def measures(recording: Recording, analysis: Analysis) -> tuple[Measure, ...]:
+    """Rests, ends and noise of each track, and the sum of both tracks, as far as they are there."""
+    seen = analysis.examination
+    rows: list[Measure] = []
+    for channel in recording.channels:
+        if channel.kind.sensor is None:
+            continue
+        title, unit = channel.kind.title, str(channel.kind.unit)
+        for words, end in zip(("at rest", "wide open"), _ends_of(channel, seen), strict=True):
+            if end is not None:
+                rows.append(Measure(f"{title} {words}", unit, *end))
+        rows += _noise(channel, seen)
+    total = sum_of_tracks(recording)
+    if total is not None and abs(total[0] - 100.0) <= _OPPOSITE_WITHIN:
+        rows.append(Measure("sum of both tracks", "%", *total))
     return tuple(rows)
 
 
-def _row(
-    channel: Channel, words: str, one: tuple[float, float], other: tuple[float, float]
-) -> Difference:
-    return Difference(
-        f"{channel.kind.title} {words}",
-        str(channel.kind.unit),
-        one[0],
-        other[0],
-        _COVERAGE * hypot(one[1], other[1]),
+def differences(before: Sequence[Measure], after: Sequence[Measure]) -> tuple[Difference, ...]:
+    """What two recordings tell in numbers, as far as both tell it."""
+    later = {(m.what, m.unit): m for m in after}
+    return tuple(
+        Difference(m.what, m.unit, m.value, now.value, _COVERAGE * hypot(m.unsure, now.unsure))
+        for m in before
+        if (now := later.get((m.what, m.unit))) is not None
     )
 
 
-def _end_of(channel: Channel, seen: Examination, end: float) -> tuple[float, float] | None:
-    """Value and standard uncertainty at an end of the travel; `None` where it was not there.
+def _ends_of(
+    channel: Channel, seen: Examination
+) -> tuple[tuple[float, float] | None, tuple[float, float] | None]:
+    """Value and standard uncertainty at both ends of the travel; `None` where it was not there."""
+    travel = seen.seen_from(channel.kind.sensor or Sensor.THROTTLE).travel
+    if travel is None:
+        return None, None
+    place = travel.percent
+    if not np.array_equal(channel.time_s, travel.time_s):
+        place = np.interp(channel.time_s, travel.time_s, travel.percent)
+    summary = _summary(seen, channel.id)
+    step = summary.step if summary is not None else 0.0
+    return _end_of(channel, place, 0.0, step), _end_of(channel, place, 100.0, step)
+
+
+def _end_of(channel: Channel, place: FloatArray, end: float, step: float) -> tuple[float, float] | None:
+    """Value and standard uncertainty at an end of the travel.
 
     Samples of one visit hang together, so visits are counted and not samples; half a step of the
     instrument is left however many there are.
     """
-    travel = seen.seen_from(channel.kind.sensor or Sensor.THROTTLE).travel
-    if travel is None:
-        return None
-    place = np.interp(channel.time_s, travel.time_s, travel.percent)
     there: BoolArray = np.abs(place - end) <= _AT_AN_END
     if not there.any():
         return None
     values: FloatArray = channel.values[there]
+    visits = max(1, int(np.count_nonzero(there[1:] & ~there[:-1]) + there[0]))
+    values = values[:: max(1, values.size // _ENOUGH)]
     middle = float(np.median(values))
     spread = 1.4826 * float(np.median(np.abs(values - middle)))
-    visits = max(1, int(np.count_nonzero(np.diff(there.astype(np.int8)) == 1) + there[0]))
-    summary = _summary(seen, channel.id)
-    step = summary.step if summary is not None else 0.0
     # The median of normal values is 1.2533 times less sure than their mean.
     return middle, hypot(1.2533 * spread / sqrt(visits), step / sqrt(12.0))
 
 
-def _noise(channel_id: str, analyses: tuple[Analysis, Analysis]) -> list[Difference]:
-    one, other = (_summary(a.examination, channel_id) for a in analyses)
-    if one is None or other is None or one.noise <= 0.0 or other.noise <= 0.0:
+def _noise(channel: Channel, seen: Examination) -> list[Measure]:
+    summary = _summary(seen, channel.id)
+    if summary is None or summary.noise <= 0.0:
         return []
-    kind = CHANNEL_KINDS[channel_id]
     # The deviation of a deviation from n values: 1 / sqrt(2 n - 2) of it.
-    unsure = [s.noise / sqrt(max(2 * s.samples - 2, 2)) for s in (one, other)]
-    unsure += [max(one.step, other.step) / sqrt(12.0)]
+    unsure = summary.noise / sqrt(max(2 * summary.samples - 2, 2))
+    words = f"{channel.kind.title} noise"
     return [
-        Difference(
-            f"{kind.title} noise", str(kind.unit), one.noise, other.noise, _COVERAGE * hypot(*unsure)
-        )
+        Measure(words, str(channel.kind.unit), summary.noise, hypot(unsure, summary.step / sqrt(12.0)))
     ]
 
 
 def _summary(seen: Examination, channel_id: str) -> ChannelSummary | None:
     return next((c for c in seen.channels if c.id == channel_id), None)
-
-
-def _sums(recordings: tuple[Recording, Recording]) -> list[Difference]:
-    """The sum of two opposite tracks in percent: 100 within half a percent once it has adapted."""
-    sums = [sum_of_tracks(r) for r in recordings]
-    if sums[0] is None or sums[1] is None:
-        return []
-    (one, unsure), (other, later) = sums[0], sums[1]
-    if min(abs(one - 100.0), abs(other - 100.0)) > _OPPOSITE_WITHIN:
-        return []
-    return [Difference("sum of both tracks", "%", one, other, _COVERAGE * hypot(unsure, later))]
 
 
 _OPPOSITE_WITHIN = 30.0

@@ -7,6 +7,7 @@ from nervus.domain.errors import OutsideError
 from nervus.domain.job import Complaint, Findings, Job, Recorded, Watch, new_id, now, of_kind
 from nervus.domain.repair import Exposure
 from nervus.judge.timeline import last_change
+from nervus.knowledge import complaints
 
 # When it is told to fail, and what counts then. Source: common practice, no published source.
 _BY_CONDITION = {
@@ -49,7 +50,8 @@ def propose_watch(job: Job) -> Proposal:
     change = last_change(job)
     told = of_kind(job.entries, Complaint)
     conditions = next((c.conditions for c in reversed(told) if c.conditions), ())
-    words = ", ".join(conditions)
+    titles = {row.id: row.title for row in complaints().condition}
+    words = ", ".join(titles.get(name, name) for name in conditions)
     before = [
         (r, f)
         for f in of_kind(job.entries, Findings)

@@ -17,10 +17,10 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.repair import Exposure
+from nervus.judge.how_long import chance_cured, chance_of_clean, needed_for, rates_alike
 from nervus.judge.of_job import judge_job
 from nervus.judge.timeline import last_change, untested_together
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
-from nervus.proof.how_long import chance_cured, chance_of_clean, needed_for, rates_alike
 
 # Where nothing is known of the cure: as likely as not. Source: from memory, no published source.
 _UNKNOWN_PRIOR = 0.5
@@ -109,7 +109,7 @@ def seen_since(job: Job, watch: Watch) -> tuple[Stayed, ...]:
 def prior_of(job: Job, own: OwnPrices = AS_SHIPPED) -> float:
     """The chance that the changes cured it, by all that is known but the watch itself, 0 to 1.
 
-    What was counted as watched is left out here, so that it does not weigh twice.
+    What was watched is left out here, so that it does not weigh twice.
     """
     change = last_change(job)
     if change is None:
@@ -120,7 +120,7 @@ def prior_of(job: Job, own: OwnPrices = AS_SHIPPED) -> float:
         for e in job.entries
         if not (isinstance(e, Recorded) and e.id in counted)
         and not (isinstance(e, Findings) and e.recording in counted)
-        and not (isinstance(e, Moved) and e.at >= change.at)
+        and not (isinstance(e, Moved | Stayed) and e.at >= change.at)
     )
     cured = judge_job(replace(job, entries=entries), own).cured
     return _UNKNOWN_PRIOR if cured is None else cured

@@ -23,7 +23,7 @@ from nervus.judge.words import SUSPECT_NAMES, how_measured, natural_frequency
 from nervus.knowledge import look_items, told_in_words
 from nervus.knowledge.known_procedures import procedure_named
 from nervus.proof.again import ask_again
-from nervus.proof.differences import Difference, differences, readings_again
+from nervus.proof.differences import Difference, differences, measures, readings_again
 from nervus.proof.telling import standing_told, state_told
 from nervus.report.charts import over_time
 from nervus.report.costs import in_money, school_rows, spent
@@ -309,7 +309,9 @@ def _proof(known: Known) -> list[Block]:
                 "Each finding of before, asked for again", ("Finding", "Now", "Why"), asked, (4, 1.2, 4)
             )
         )
-        rows = differences((before.recording, after.recording), (before.analysis, after.analysis))
+        rows = differences(
+            measures(before.recording, before.analysis), measures(after.recording, after.analysis)
+        )
         if rows:
             blocks.append(difference_table("Before and after, recorded", rows))
     changes = of_kind(job.entries, Change)

@@ -4,16 +4,18 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 
+from msgspec.structs import replace
+
 from nervus import __version__
 from nervus.domain.entry import FileName
 from nervus.domain.errors import OutsideError
-from nervus.domain.job import Change, Complaint, Job, JobState, Recorded, of_kind
+from nervus.domain.job import Change, Complaint, Findings, Job, JobState, Recorded, of_kind
 from nervus.domain.judgement import JobJudgement
 from nervus.domain.profile import ThrottleKind
-from nervus.judge.of_job import judge_job
+from nervus.judge.of_job import judge_job, kept
 from nervus.judge.timeline import before_and_after
 from nervus.judge.words import natural_frequency
-from nervus.knowledge import told_in_words
+from nervus.knowledge import judging, told_in_words
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.proof.telling import standing_told, state_told
 from nervus.proof.watching import Standing, prior_of, standing
@@ -84,8 +86,9 @@ def report_of(
         words: the workshop's own, put in as they are.
     """
     missing: list[str] = []
-    known = Known(job, judge_job(job, own), standing(job, prior_of(job, own)), own, {}, sources)
-    _load(known, audience, missing)
+    recordings = _load(job, sources, audience, missing)
+    job = _with_findings(job, recordings)
+    known = Known(job, judge_job(job, own), standing(job, prior_of(job, own)), own, recordings, sources)
     if audience is Audience.CUSTOMER:
         blocks = _for_customer(known, words)
     else:
@@ -106,17 +109,31 @@ def report_of(
     )
 
 
-def _load(known: Known, audience: Audience, missing: list[str]) -> None:
-    before, after = before_and_after(known.job)
+def _load(job: Job, sources: Sources, audience: Audience, missing: list[str]) -> dict[str, Drawn]:
+    """The recordings that are drawn, by identifier; what can't be read any more is named."""
+    before, after = before_and_after(job)
     wanted = [(r, w) for r, w in ((before, "before"), (after, "after")) if r is not None]
     if audience is Audience.FILE:
         ids = {r.id for r, _ in wanted}
-        wanted += [(r, r.name) for r in of_kind(known.job.entries, Recorded) if r.id not in ids]
+        wanted += [(r, r.name) for r in of_kind(job.entries, Recorded) if r.id not in ids]
+    found: dict[str, Drawn] = {}
     for recorded, word in wanted:
         try:
-            known.recordings[recorded.id] = known.sources.drawn(recorded, word)
+            found[recorded.id] = sources.drawn(recorded, word)
         except OutsideError as wrong:
             missing.append(f"{recorded.name} is not drawn: {wrong}")
+    return found
+
+
+def _with_findings(job: Job, recordings: dict[str, Drawn]) -> Job:
+    """The job with findings for each recording that was analysed here and has none yet."""
+    known = {f.recording for f in of_kind(job.entries, Findings)}
+    more = tuple(
+        kept(recordings[r.id].analysis, r, judging())
+        for r in of_kind(job.entries, Recorded)
+        if r.id in recordings and r.id not in known
+    )
+    return replace(job, entries=(*job.entries, *more)) if more else job
 
 
 # -- for the customer ------------------------------------------------------------------------------

@@ -81,6 +81,17 @@ def _healthy_cable() -> Recording:
     ).recording
 
 
+def _after_renewal() -> Recording:
+    """The sweeps of the worn sensor again, with a new one that is set a little higher."""
+    return simulate(
+        CABLE,
+        hand_sweeps(9, _random(23)),
+        Sampler(rate_hz=200.0),
+        seed=23,
+        name="minibus-8-sweeps-after.csv",
+    ).recording
+
+
 def _undecided() -> Recording:
     """A slow meter, half of the travel, two drops: nothing can be decided."""
     strokes = (
@@ -162,6 +173,13 @@ CASES: Final = (
         "checked after new spark plugs, no complaint",
         "Key on, engine off, slow sweeps by hand",
         _healthy_cable,
+    ),
+    DemoCase(
+        "sweep-after-renewal",
+        depot_vehicle(8, "school minibus", _CABLE),
+        "stumbled at the pier, sensor renewed",
+        "The same sweeps after the sensor was renewed",
+        _after_renewal,
     ),
     DemoCase(
         "undecided",

@@ -24,6 +24,7 @@ from nervus.knowledge import judging
 from nervus.logbook import Logbook
 from nervus.standin.depot_course import Course
 from nervus.standin.depot_pins import pin_jobs
+from nervus.standin.depot_repairs import repairs
 from nervus.standin.depot_traps import traps
 
 
@@ -98,7 +99,7 @@ def courses() -> tuple[Course, ...]:
 
 def fill() -> Iterator[Callable[[Logbook], None]]:
     """What puts each of the jobs into a logbook, the newest first, with recordings and findings."""
-    every = sorted((*courses(), *traps(), *pin_jobs()), key=lambda course: course.job.opened)
+    every = sorted((*courses(), *traps(), *pin_jobs(), *repairs()), key=lambda course: course.job.opened)
     return (partial(_put, course) for course in reversed(every))
 
 
@@ -120,8 +121,9 @@ def _put(course: Course, book: Logbook) -> None:
 def _whole(book: Logbook, course: Course, folder: Path) -> Job:
     entries: list[AnyEntry] = []
     for entry in course.entries:
-        if isinstance(entry, Recorded) and course.case is not None:
-            recording = course.case.make()
+        case = course.cases.get(entry.id)
+        if isinstance(entry, Recorded) and case is not None:
+            recording = case.make()
             csv = folder / recording.name
             write_recording(recording, csv)
             name, digest = book.attachments.keep(csv)
@@ -129,7 +131,7 @@ def _whole(book: Logbook, course: Course, folder: Path) -> Job:
                 id=entry.id,
                 at=entry.at,
                 source=Source.FILE,
-                name=course.case.title,
+                name=case.title,
                 file=name,
                 digest=digest,
                 duration_s=recording.duration_s,

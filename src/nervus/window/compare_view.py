@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -23,8 +24,15 @@ from nervus.proof.differences import Difference, readings_again
 from nervus.window.station_page import quiet
 from nervus.window.tasks import Task
 
+if TYPE_CHECKING:
+    from nervus.window.comparing import Beside
+
 _ASKED = ("Found before", "Now", "Why")
-_NUMBERS = ("What", "Before", "After", "Difference (95 in 100)", "")
+_NUMBERS = ("What", "Before", "After", "Difference", "")
+
+
+# At first a column is so wide, times its share; the last one takes what is left.
+_SHARE_PX = 62
 
 
 class CompareView(QWidget):
@@ -42,6 +50,7 @@ class CompareView(QWidget):
         super().__init__(parent)
         self._files = files
         self._job: Job | None = None
+        self._beside: Beside | None = None
         self._task: Task | None = None
         self._of: tuple[str, str] = ("", "")
         self._measured: tuple[Difference, ...] = ()
@@ -52,8 +61,8 @@ class CompareView(QWidget):
         self.lay = QPushButton("Lay them over each other", self)
         self.lay.clicked.connect(self._lay)
         self.state = quiet("", self)
-        self.asked = _table(_ASKED, "Each finding of before, asked for again", self)
-        self.numbers = _table(_NUMBERS, "Numbers before and after", self)
+        self.asked = _table(_ASKED, "Each finding of before, asked for again", (5, 2, 5), self)
+        self.numbers = _table(_NUMBERS, "Numbers before and after", (4, 3, 3, 4, 4), self)
         row = QHBoxLayout()
         for words, box in (("before", self.before), ("after", self.after)):
             box.setMinimumHeight(36)
@@ -93,6 +102,21 @@ class CompareView(QWidget):
         if (self.before.currentData() or "", self.after.currentData() or "") != self._of:
             self._compare()
 
+    def make_ready(self) -> None:
+        """It may be wanted soon, and the process for long recordings takes a while to start."""
+        job = self._job
+        both = before_and_after(job) if job is not None else (None, None)
+        if both[0] is not None and both[1] is not None:
+            self._ready_beside().make_ready(*(self._files / r.file for r in both if r is not None))
+
+    def _ready_beside(self) -> "Beside":
+        if self._beside is None:
+            from nervus.window.comparing import Beside  # noqa: PLC0415 - when first wanted
+
+            self._beside = Beside()
+            self.destroyed.connect(self._beside.close)
+        return self._beside
+
     def _compare(self) -> None:
         chosen = (self.before.currentData() or "", self.after.currentData() or "")
         self._of = chosen
@@ -110,11 +134,9 @@ class CompareView(QWidget):
             )
             return
         self.state.setText("Reading both …")
-        from nervus.window.comparing import open_both  # noqa: PLC0415 - when first wanted
-
-        files = self._files
+        files, beside = self._files, self._ready_beside()
         one, other = ((files / r.file, r.name) for r in (first, second))
-        task = Task(lambda progress: open_both(one, other, progress), self)
+        task = Task(lambda progress: beside.open_both(one, other, progress), self)
         task.succeeded.connect(lambda result: self._show(chosen, result))
         task.failed.connect(self.state.setText)
         if self._task is not None:
@@ -158,7 +180,7 @@ class CompareView(QWidget):
         self.shown.emit(self.after.currentData() or "", self.before.currentData() or "")
 
 
-def _table(head: tuple[str, ...], name: str, parent: QWidget) -> QTableWidget:
+def _table(head: tuple[str, ...], name: str, shares: tuple[int, ...], parent: QWidget) -> QTableWidget:
     table = QTableWidget(0, len(head), parent)
     table.setHorizontalHeaderLabels(head)
     table.setAccessibleName(name)
@@ -170,6 +192,10 @@ def _table(head: tuple[str, ...], name: str, parent: QWidget) -> QTableWidget:
         rows.hide()
         rows.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         columns.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        for section, share in enumerate(shares):
+            columns.setSectionResizeMode(section, QHeaderView.ResizeMode.Interactive)
+            columns.resizeSection(section, _SHARE_PX * share)
+        columns.setStretchLastSection(True)
         columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
     return table
 

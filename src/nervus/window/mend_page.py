@@ -38,7 +38,6 @@ from nervus.window.station_page import quiet
 
 _KINDS = (Change, Guided, TakenOff, Compared, Cost)
 _MOST_FAULTS, _MOST_TESTS = 12, 10
-_TALLEST_LIST = 150
 _MINUTE_MS = 60_000
 _MORE: tuple[tuple[str, str, Callable[[str], AnyEntry | tuple[AnyEntry, ...]]], ...] = (
     ("came off", "breather hose, coolant hose … then Enter", read_taken_off),
@@ -70,7 +69,6 @@ class MendPage(EntriesPage):
         self.off_told.setObjectName("caution")
         self.off = QListWidget(self)
         self.off.setAccessibleName("What is off, in the order in which it goes back on")
-        self.off.setMaximumHeight(_TALLEST_LIST)
         self.off.itemActivated.connect(lambda _item: self._back_on())
         self.back_on = QPushButton("It is back on", self)
         self.back_on.clicked.connect(self._back_on)
@@ -85,8 +83,10 @@ class MendPage(EntriesPage):
         row.addWidget(self.waiver, 1)
         self.change = ChangeLine(self)
         self.change.put.connect(self._changed)
-        for widget in (self.off_told, self.off, self._off_row, self.change):
-            self.column.addWidget(widget)
+        self.column.addWidget(self.off_told)
+        self.column.addWidget(self.off, 1)
+        self.column.addWidget(self._off_row)
+        self.column.addWidget(self.change)
         self._add_meant()
         self._add_more()
         self._add_buttons()
@@ -100,14 +100,19 @@ class MendPage(EntriesPage):
         self.cures.setAccessibleName("Which fault the change is meant to cure")
         self.shown_by.setAccessibleName("Which test will show it")
         self.swapped = QCheckBox("a known good spare, taken out again: a test", self)
-        row = QHBoxLayout()
+        # Asked for once a change is being written: until then the lists have the room.
+        self._meant = QWidget(self)
+        self._meant.hide()
+        self.change.line.textChanged.connect(lambda text: self._meant.setVisible(bool(text.strip())))
+        row = QHBoxLayout(self._meant)
+        row.setContentsMargins(0, 0, 0, 0)
         for box in (self.cures, self.shown_by):
             box.setMinimumHeight(36)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(16)
             row.addWidget(box, 1)
         row.addWidget(self.swapped)
-        self.column.addLayout(row)
+        self.column.addWidget(self._meant)
         self.show_judgement(None)
 
     def _add_more(self) -> None:

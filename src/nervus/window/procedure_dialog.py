@@ -131,6 +131,7 @@ class ProcedureDialog(QDialog):
             column.addWidget(widget)
         column.addLayout(self._hand)
         column.addWidget(self.so_far, 1)
+        column.addStretch(1)
         whole = QVBoxLayout(self)
         whole.setSpacing(10)
         whole.addWidget(self.choice)

@@ -120,10 +120,11 @@ class ProvePage(EntriesPage):
             button.clicked.connect(lambda _on, state=state: self._move(state))
             row.addWidget(button)
             self.states[state] = button
-        row.addWidget(self.why, 1)
+        row.addStretch(1)
         self.report = QPushButton("Report …", self)
         self.report.clicked.connect(self.report_wanted)
         row.addWidget(self.report)
+        self.column.addWidget(self.why)
         self.column.addLayout(row)
 
     # -- what is shown -------------------------------------------------------------------------------
@@ -143,6 +144,9 @@ class ProvePage(EntriesPage):
         self.cured.setVisible(bool(told))
 
     def show_job(self, job: Job) -> None:
+        if self.job is None or self.job.id != job.id:
+            self.wrong.hide()
+            self.show_view(WATCH)
         super().show_job(job)
         for state, button in self.states.items():
             button.setChecked(state is job.state)
@@ -151,6 +155,7 @@ class ProvePage(EntriesPage):
         self.untested.setVisible(change is not None)
         self.watch.show_job(job)
         self.compare.show_job(job)
+        self.compare.make_ready()
         self._stand(job)
 
     def _stand(self, job: Job) -> None:

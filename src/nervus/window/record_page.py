@@ -39,6 +39,7 @@ class RecordPage(QWidget):
         self.keep.clicked.connect(self.keep_wanted)
         top = QHBoxLayout()
         top.setContentsMargins(16, 8, 16, 0)
+        top.setSpacing(8)
         top.addWidget(self.recordings, 1)
         top.addWidget(self.under, 1)
         top.addWidget(self.keep)

@@ -110,7 +110,7 @@ class WatchView(QWidget):
         self.much, self.seen, self.words = (QLineEdit(self._take) for _ in range(3))
         for line, name, hint in (
             (self.much, "How much was watched", "how much"),
-            (self.seen, "How often it showed", "showed 0 times"),
+            (self.seen, "How often it showed", "seen 0"),
             (
                 self.words,
                 "Who saw it, under which conditions",
@@ -272,8 +272,8 @@ class Gauge(QWidget):
             return ""
         if stands.events:
             return f"it showed again, {stands.events} times"
-        whole = amount_told(stands.needed, stands.watch.exposure)
-        return f"{amount_told(stands.clean, stands.watch.exposure)} clean of {whole}"
+        clean = f"{stands.clean:.0f}" if stands.watch.exposure.is_counted else f"{stands.clean:.3g}"
+        return f"{clean} clean of {amount_told(stands.needed, stands.watch.exposure)}"
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         stands = self._stands
