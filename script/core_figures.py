@@ -12,7 +12,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 PAGE = ROOT / "docs" / "figures-core.md"
-ROOMS = ("signal", "circuit", "pins", "engine", "judge")
+ROOMS = ("signal", "circuit", "pins", "engine", "judge", "mend", "proof")
 _HEAD = """# Figures of the core
 
 Every named number that decides what is found in a recording and how it is weighed, with what stands

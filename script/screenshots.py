@@ -64,17 +64,16 @@ def take_all(folder: Path) -> None:
         window.grab().save(str(folder / f"{name}.png"))
 
     folder.mkdir(parents=True, exist_ok=True)
-    over_time = lambda: window.panel.show_view("over time")  # noqa: E731 - three of a kind
+    over_time = lambda: window.panel.show_view("over time")  # noqa: E731 - two of a kind
     over_travel = lambda: window.panel.show_view("over travel")  # noqa: E731
-    picture("empty", None, "bright", None)
     picture("over-travel-loose-wire", "loose-wire", "bright", over_travel)
     picture("over-travel-dead-spot-dim", "dead-spot", "dim", over_travel)
-    picture("over-time-loose-wire", "loose-wire", "bright", over_time)
     picture("track-against-track", "bent-track", "bright", lambda: window.panel.show_view(PAIR))
     picture("circuit", "open-ground", "bright", over_time)
     take_live(window, folder, settle)
     take_jobs(window, folder, settle)
     take_pins(window, folder, settle)
+    take_repairs(window, folder, settle)
     window.close()
     application.processEvents()
 
@@ -88,7 +87,7 @@ def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None])
     window.set_theme("bright")
     window.go("jobs")
     window.fill_with_demo()
-    while window.home.model.rowCount() < 24:
+    while window.home.model.rowCount() < 26:
         settle(50)
     window.home.list.setCurrentIndex(window.home.model.index(4, 0))
     settle(600)
@@ -164,6 +163,38 @@ def take_pins(window: "MainWindow", folder: Path, settle: Callable[[int], None])
         window.go("jobs")
 
 
+def take_repairs(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
+    """A watch that is met, the findings of before asked for again, and the page for the customer."""
+    from PyQt6.QtCore import QSize  # noqa: PLC0415 - after the screen is set
+    from PyQt6.QtPdf import QPdfDocument  # noqa: PLC0415
+
+    from nervus.link.reading import kept_recording  # noqa: PLC0415
+    from nervus.report.document import Audience  # noqa: PLC0415
+    from nervus.report.written import make_report, write_report  # noqa: PLC0415
+    from nervus.window.prove_page import COMPARE, ProvePage  # noqa: PLC0415
+
+    row = next(r for r in window.home.model.rows if "from the pier" in r.complaint)
+    window.open_job(row.id, "prove")
+    settle(2500)
+    page = window.stations.page("prove")
+    assert isinstance(page, ProvePage)  # noqa: S101 - what the station is made of
+    window.grab().save(str(folder / "job-prove.png"))
+    window.set_theme("dim")
+    page.show_view(COMPARE)
+    settle(3000)
+    window.grab().save(str(folder / "job-compare-dim.png"))
+    window.set_theme("bright")
+    job, files = window.job, window.job_part.files
+    assert job is not None  # noqa: S101 - it was opened above
+    to = Path(os.environ["XDG_CONFIG_HOME"]) / "report.pdf"
+    report = make_report(job, lambda name: files / name, kept_recording, Audience.CUSTOMER)
+    write_report(report, to)
+    document = QPdfDocument(None)
+    document.load(str(to))
+    document.render(0, QSize(827, 1170)).save(str(folder / "report.png"))
+    window.go("jobs")
+
+
 def take_live(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
     """Connect the simulated vehicle, sweep, shake, and save what shows."""
     window.connect_simulated("open-signal2~shake")
@@ -180,9 +211,6 @@ def take_live(window: "MainWindow", folder: Path, settle: Callable[[int], None])
                 window.live.mark("shake")
         settle(60)
     window.grab().save(str(folder / "live.png"))
-    window.live_panel.next_picture()
-    settle(300)
-    window.grab().save(str(folder / "live-over-travel.png"))
     window.live.recorded.disconnect()
     window.live.leave()
     window.connect_simulated("open-signal2")

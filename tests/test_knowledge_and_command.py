@@ -96,6 +96,6 @@ def test_the_demo_is_written_as_files_that_are_read_again(
 ) -> None:
     assert main(["demo-files", str(tmp_path / "demo")]) == 0
     written = capsys.readouterr().out.split()
-    assert len(written) == 7
+    assert len(written) == 8
     assert main(["analyse", written[1]]) == 0
     assert "Almost surely the sensor" in capsys.readouterr().out

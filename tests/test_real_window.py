@@ -13,6 +13,7 @@ from nervus.domain.plug import PlugEnd
 from nervus.domain.profile import ThrottleKind
 from nervus.window.main_window import MainWindow
 from nervus.window.setting_dialog import SettingDialog
+from test_mend_window import play_mended_job
 from test_pins_solving import SIX
 from test_pins_window import THREE, began, draw, solved
 
@@ -102,3 +103,10 @@ def test_each_job_of_the_pins_is_played_by_keyboard(window: MainWindow, qtbot: Q
         qtbot.keyClick(dialog.line, Qt.Key.Key_Return)
     assert "The slot ends 0.08 V short" in dialog.told.text()
     dialog.close()
+
+
+def test_a_repair_that_holds_and_one_that_comes_back_are_played(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    """Before over after, the plan met by a recording; a come-back that says what did not hold."""
+    play_mended_job(window, qtbot)

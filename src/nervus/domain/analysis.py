@@ -230,6 +230,7 @@ class Judgement:
         ledger: the steps that led there.
         stretches: the same suspicion along the signal's way, most suspect first.
         next_test: what would tell most now.
+        mended: whether the job is proved mended: what was suspected is told as healed.
     """
 
     headline: str
@@ -237,6 +238,7 @@ class Judgement:
     ledger: tuple[Step, ...]
     stretches: tuple[StretchSuspicion, ...]
     next_test: NextTest | None
+    mended: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -351,6 +351,12 @@ class Job(Record, frozen=True, kw_only=True):
         return moved[-1].state if moved else JobState.OPEN
 
     @property
+    def is_proved(self) -> bool:
+        """Whether it is mended, and was not called so before the watch proved it."""
+        moved = of_kind(self.entries, Moved)
+        return bool(moved) and moved[-1].state is JobState.MENDED and not moved[-1].tentative
+
+    @property
     def due(self) -> date | None:
         """The day to come back to it."""
         moved = of_kind(self.entries, Moved)

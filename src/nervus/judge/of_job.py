@@ -23,7 +23,6 @@ from nervus.domain.job import (
     Complaint,
     Findings,
     Job,
-    JobState,
     KeptObservation,
     Look,
     Moment,
@@ -160,7 +159,8 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
         as_written(suspects),
         tuple(_step(line) for line in lines),
         _stretches(faults),
-        _retest(job) or (None if job.state is JobState.MENDED else _next(tests, repair)),
+        _retest(job) or (None if job.is_proved else _next(tests, repair)),
+        job.is_proved,
     )
     return JobJudgement(
         standing,

@@ -71,6 +71,7 @@ class Procedure(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         tools: with what.
         conditions: under which it may be begun.
         voids: what makes it worthless.
+        expect: what is usual afterwards, and no fault.
         done: the change that it is, in words; "" where it changes nothing.
         leads_to: the work that follows, "" for none.
         bolts: how many bolts there may be.
@@ -88,6 +89,7 @@ class Procedure(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     tools: tuple[str, ...] = ()
     conditions: tuple[str, ...] = ()
     voids: tuple[str, ...] = ()
+    expect: tuple[str, ...] = ()
     done: str = ""
     leads_to: str = ""
     bolts: tuple[int, ...] = ()

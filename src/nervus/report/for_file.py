@@ -1,5 +1,7 @@
 """The report for the file: everything that is in the job, chapter by chapter."""
 
+from msgspec.structs import replace
+
 from nervus import __version__
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import (
@@ -18,6 +20,7 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.judge.entry_words import told
+from nervus.judge.of_job import judge_job
 from nervus.judge.timeline import before_and_after
 from nervus.judge.words import SUSPECT_NAMES, how_measured, natural_frequency
 from nervus.knowledge import look_items, told_in_words
@@ -346,12 +349,18 @@ def _costs(known: Known) -> list[Block]:
         blocks.append(Table("Spent", ("What", "Minutes", "Money"), rows, (4, 1, 1.4), frozenset({1, 2})))
     else:
         blocks.append(Paragraph("Nothing was written down."))
-    schools = school_rows(known.judged, known.own)
+    changes = of_kind(known.job.entries, Change)
+    judged = known.judged
+    if changes:
+        # As it stood when somebody had to choose a way: afterwards there is nothing left to choose.
+        early = tuple(e for e in known.job.entries if e.at < changes[0].at)
+        judged = judge_job(replace(known.job, entries=early), known.own)
+    schools = school_rows(judged, known.own)
     if schools:
         head = ("Way", "Minutes", "Parts", "Cost in all", "Parts in vain", "Come-backs")
         blocks.append(
             Table(
-                "What each way is expected to cost from here",
+                "What each way was expected to cost, before anything was changed",
                 head,
                 schools,
                 (2.2, 1, 1.3, 2, 1.2, 1.3),

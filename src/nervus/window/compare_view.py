@@ -32,7 +32,7 @@ _NUMBERS = ("What", "Before", "After", "Difference", "")
 
 
 # At first a column is so wide, times its share; the last one takes what is left.
-_SHARE_PX = 62
+_SHARE_PX = 56
 
 
 class CompareView(QWidget):
@@ -62,7 +62,7 @@ class CompareView(QWidget):
         self.lay.clicked.connect(self._lay)
         self.state = quiet("", self)
         self.asked = _table(_ASKED, "Each finding of before, asked for again", (5, 2, 5), self)
-        self.numbers = _table(_NUMBERS, "Numbers before and after", (4, 3, 3, 4, 4), self)
+        self.numbers = _table(_NUMBERS, "Numbers before and after", (4, 2, 2, 3, 2), self)
         row = QHBoxLayout()
         for words, box in (("before", self.before), ("after", self.after)):
             box.setMinimumHeight(36)
@@ -77,8 +77,8 @@ class CompareView(QWidget):
         column.setSpacing(8)
         column.addLayout(row)
         column.addWidget(self.state)
-        column.addWidget(self.asked, 3)
-        column.addWidget(self.numbers, 2)
+        column.addWidget(self.asked, 1)
+        column.addWidget(self.numbers, 1)
 
     def show_job(self, job: Job) -> None:
         """Offer the recordings of a job; compare when the page is in sight."""
@@ -184,6 +184,7 @@ def _table(head: tuple[str, ...], name: str, shares: tuple[int, ...], parent: QW
     table = QTableWidget(0, len(head), parent)
     table.setHorizontalHeaderLabels(head)
     table.setAccessibleName(name)
+    table.setObjectName("roomy")
     table.setWordWrap(True)
     table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
     table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)

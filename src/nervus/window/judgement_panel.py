@@ -36,6 +36,7 @@ class SuspectBars(QWidget):
         super().__init__(parent)
         self._theme: Theme = BRIGHT
         self._rows: list[tuple[str, float]] = []
+        self._mended = False
         self.setAccessibleName("Suspects")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
@@ -49,6 +50,7 @@ class SuspectBars(QWidget):
 
     def show_judgement(self, judgement: Judgement) -> None:
         """Show the suspects of a judgement."""
+        self._mended = judgement.mended
         first = judgement.suspects[: _BARS - 1]
         rest = sum(s.probability for s in judgement.suspects[_BARS - 1 :])
         self._rows = [(SUSPECT_NAMES[s.id], s.probability) for s in first] + [("other", rest)]
@@ -83,7 +85,8 @@ class SuspectBars(QWidget):
             )
             place = QRectF(name_width, top + 7, bar - 10, 10)
             painter.fillRect(place, self._theme.color("soft"))
-            token = "inflamed" if row == 0 and name != SUSPECT_NAMES[SuspectId.NONE] else "ink"
+            suspect = row == 0 and name != SUSPECT_NAMES[SuspectId.NONE]
+            token = ("proved" if self._mended else "inflamed") if suspect else "ink"
             place.setWidth((bar - 10) * probability)
             painter.fillRect(place, self._theme.color(token))
         painter.end()

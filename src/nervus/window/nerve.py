@@ -48,6 +48,7 @@ class Nerve(QWidget):
         self._theme: Theme = BRIGHT
         self._way: Way = way_of(ThrottleKind.ELECTRONIC, 2)
         self._suspicion: tuple[StretchSuspicion, ...] = ()
+        self._mended = False
         self._travel = 0.0
         self._volts: Mapping[str, float] = {}
         self._chosen: str | None = None
@@ -73,8 +74,16 @@ class Nerve(QWidget):
         self._theme = theme
         self._redraw()
 
-    def show_way(self, kind: ThrottleKind, tracks: int, suspicion: tuple[StretchSuspicion, ...]) -> None:
-        """Draw this throttle with this suspicion."""
+    def show_way(
+        self,
+        kind: ThrottleKind,
+        tracks: int,
+        suspicion: tuple[StretchSuspicion, ...],
+        *,
+        mended: bool = False,
+    ) -> None:
+        """Draw this throttle with this suspicion; where it is mended, with a tick where it lay."""
+        self._mended = mended
         self._way = way_of(kind, tracks)
         self._suspicion = tuple(s for s in suspicion if s.probability >= _WORTH_DRAWING)
         self._chosen = None
@@ -95,7 +104,9 @@ class Nerve(QWidget):
         self._redraw()
 
     def _describe(self) -> None:
-        if not self._suspicion:
+        if self._mended and self._suspicion:
+            text = f"Mended: {self._suspicion[0].fault}."
+        elif not self._suspicion:
             text = "No stretch is suspected."
         else:
             text = "Suspected: " + "; ".join(
@@ -199,7 +210,8 @@ class Nerve(QWidget):
         for suspicion in self._suspicion:
             self._paint_swelling(painter, suspicion)
         for rank, (stretch, says) in enumerate(_labels(self._suspicion, self._way)):
-            self._paint_label(painter, stretch, says, first=rank == 0)
+            told = f"✓ mended · {says}" if self._mended else says
+            self._paint_label(painter, stretch, told, first=rank == 0)
         painter.end()
         return still
 
@@ -326,17 +338,20 @@ class Nerve(QWidget):
         spot = self._way.spot(suspicion.stretch, suspicion.line)
         if spot is None:
             return
-        red = self._theme.color("inflamed")
+        token = "proved" if self._mended else "inflamed"
+        red = self._theme.color(token)
         size = 0.45 + 0.55 * min(1.0, suspicion.probability / 0.7)
         wide, tall = (18 * size, 44 * size) if suspicion.stretch == "tracks" else (46 * size, 15 * size)
         painter.setPen(QPen(red, 1.5))
-        painter.setBrush(self._theme.color("inflamed", 46))
+        painter.setBrush(self._theme.color(token, 46))
         painter.drawEllipse(spot, wide, tall)
+        if self._mended:
+            return
         painter.setBrush(QBrush(red, Qt.BrushStyle.BDiagPattern))
         painter.drawEllipse(spot, wide, tall)
 
     def _paint_label(self, painter: QPainter, stretch: Stretch, says: str, *, first: bool) -> None:
-        red = self._theme.color("inflamed")
+        red = self._theme.color("proved" if self._mended else "inflamed")
         painter.setFont(self._font(13, bold=first))
         width = painter.fontMetrics().horizontalAdvance(says) + 20
         box = QRectF(stretch.middle - width / 2, 110.0, width, 19)

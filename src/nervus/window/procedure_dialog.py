@@ -178,7 +178,10 @@ class ProcedureDialog(QDialog):
             self._show_step("Is everything at hand, before anything is taken apart?", "", None)
             self.line.setPlaceholderText(_WITHOUT)
         elif step is None:
-            self._show_step("All steps are done; it is kept in the job.", "", None)
+            usual = (
+                f" Usual now, and no fault: {'; '.join(procedure.expect)}." if procedure.expect else ""
+            )
+            self._show_step(f"All steps are done; it is kept in the job.{usual}", "", None)
             self.line.setPlaceholderText("")
         else:
             self._show_step(step.text, step.caution, step)

@@ -23,7 +23,7 @@ from nervus.proof.states import due_day, moved_to
 from nervus.proof.watching import Standing, plan_of, prior_of, standing
 from nervus.window.compare_view import CompareView
 from nervus.window.entries_page import EntriesPage
-from nervus.window.station_page import quiet
+from nervus.window.station_page import quiet, scrolled
 from nervus.window.tasks import Task
 from nervus.window.theme import Theme
 from nervus.window.watch_view import WatchView
@@ -90,7 +90,8 @@ class ProvePage(EntriesPage):
         self.stack = QStackedWidget(self)
         self.views: dict[str, QPushButton] = {}
         group, buttons = QButtonGroup(self), QHBoxLayout()
-        for name, view in ((WATCH, self.watch), (COMPARE, self.compare), (COURSE, course)):
+        watch = scrolled(self.watch, self)
+        for name, view in ((WATCH, watch), (COMPARE, self.compare), (COURSE, course)):
             button = QPushButton(name, self)
             button.setCheckable(True)
             button.clicked.connect(lambda _on, name=name: self.show_view(name))

@@ -1,4 +1,4 @@
-"""The rail of stations: the order of work, not a wizard; a tick where there is something."""
+"""The rail of stations: the order of work, not a wizard; a tick where there is something, or it is proved."""
 
 from typing import Final
 
@@ -73,6 +73,8 @@ class Rail(QWidget):
         entries: tuple[AnyEntry, ...] = job.entries if job is not None else ()
         for number, (name, words, kind) in enumerate(STATIONS, start=1):
             there = any(isinstance(entry, kind) for entry in entries)
+            if kind is Moved:
+                there = job is not None and job.is_proved
             self.buttons[name].setText(f"{'✓' if there else number}   {words}")
             self.buttons[name].setAccessibleDescription("holds something" if there else "empty")
         self.buttons[JOBS].setText("←   All jobs")

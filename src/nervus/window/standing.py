@@ -32,7 +32,9 @@ class Standing(QObject):
     ) -> None:
         """Show a judgement, or none, on the throttle of a vehicle or a recording."""
         kind, tracks = throttle_of(vehicle, recording)
-        self.nerve.show_way(kind, tracks, judgement.stretches if judgement is not None else ())
+        suspicion = judgement.stretches if judgement is not None else ()
+        mended = judgement is not None and judgement.mended
+        self.nerve.show_way(kind, tracks, suspicion, mended=mended)
         if judgement is None:
             self.judgement.show_nothing()
         else:

@@ -240,6 +240,7 @@ QComboBox::drop-down { border: 0; width: 26px; background: transparent; }
 QComboBox::down-arrow { image: url("%(arrow)s"); width: 12px; height: 8px; }
 QComboBox QAbstractItemView { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s;
        selection-background-color: %(action)s; selection-color: %(on_action)s; }
+QTableWidget#roomy::item { padding: 4px 8px; }
 QTableWidget { background: %(surface)s; border: 1px solid %(line)s; gridline-color: %(line)s; }
 QHeaderView::section { background: %(soft)s; color: %(ink)s; border: 0; padding: 6px 8px; }
 QCheckBox { spacing: 6px; font-size: 14px; }
