@@ -1,4 +1,4 @@
-"""The rail of stations: the order of work, no wizard; a tick where there is something, or it is proved."""
+"""The rail of stations: the order of work, no wizard; ticked where something is, or is proved."""
 
 from typing import Final
 
