@@ -2,6 +2,7 @@
 
 from datetime import UTC, date, datetime, timedelta
 from math import comb, inf
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,6 +13,7 @@ from scipy import stats
 from statsmodels.stats.rates import test_poisson_2indep as two_rates
 
 from jobs import change, job_of, recorded
+from nervus.cli import main
 from nervus.domain.entry import Source
 from nervus.domain.job import (
     CELLS,
@@ -19,6 +21,7 @@ from nervus.domain.job import (
     Findings,
     Job,
     JobState,
+    Moved,
     Reading,
     SeenPlace,
     Stayed,
@@ -37,6 +40,9 @@ from nervus.judge.how_long import (
     needed_for,
     rates_alike,
 )
+from nervus.judge.of_job import judge_job, kept
+from nervus.knowledge import judging
+from nervus.logbook import Logbook
 from nervus.proof.again import Asked, ask_again
 from nervus.proof.calendar import as_calendar, due_rows
 from nervus.proof.differences import differences, measures, readings_again
@@ -44,6 +50,7 @@ from nervus.proof.proposing import PlanUnreadable, planned, propose_watch
 from nervus.proof.states import StateNotYet, due_day, moved_to
 from nervus.proof.telling import due_on, standing_told
 from nervus.proof.watching import from_recording, prior_of, standing, uncounted
+from nervus.report.due_jobs import CalendarUnwritable, due_told, write_calendar
 from nervus.standin.demo import case_named
 
 
@@ -394,3 +401,75 @@ def test_a_line_is_read_again_with_the_meters_uncertainty() -> None:
     rows = readings_again(job_of(reading(3.5, -9), repaired, reading(3.505, 9)), repaired)
     assert not rows[0].has_changed
     assert np.isfinite(rows[0].uncertainty)
+
+
+# -- the judgement hears of it ----------------------------------------------------------------------
+
+
+def cured(job: Job) -> float:
+    judged = judge_job(job).cured
+    assert judged is not None
+    return judged
+
+
+def moved(job: Job, state: JobState, *, tentative: bool = False) -> Moved:
+    at = job.entries[-1].at + timedelta(seconds=1)
+    return Moved(id=new_id(), at=at, source=Source.TYPED, state=state, tentative=tentative, words="why")
+
+
+def test_what_was_watched_weighs_in_the_judgement_by_how_much_it_was() -> None:
+    job = with_entries(mended_job(), planned_watch(mended_job()))
+    plan = job.entries[-1]
+    assert isinstance(plan, Watch)
+    nothing, little, much, again = (
+        cured(with_entries(job, *more))
+        for more in ((), (stayed(plan, 0.5),), (stayed(plan, 40.0),), (stayed(plan, 1.0, events=2),))
+    )
+    assert again < 0.1 < nothing < little < much
+    # Two stretches of a watch are one: the chance of both is not that of each, multiplied.
+    assert cured(with_entries(job, stayed(plan, 20.0), stayed(plan, 20.0))) == pytest.approx(much)
+
+
+def test_mended_said_too_early_is_no_evidence_and_a_come_back_always_is() -> None:
+    job = with_entries(mended_job(), planned_watch(mended_job()))
+    plan = job.entries[-1]
+    assert isinstance(plan, Watch)
+    clean = with_entries(job, stayed(plan, 1.0))
+    early = with_entries(job, moved(job, JobState.MENDED, tentative=True))
+    assert cured(early) == pytest.approx(cured(job))
+    assert cured(with_entries(clean, moved(clean, JobState.CAME_BACK))) < 0.5 * cured(clean)
+    assert judge_job(with_entries(clean, moved(clean, JobState.MENDED))).standing.mended
+    assert not judge_job(early).standing.mended
+
+
+def test_an_untested_repair_is_not_told_as_a_cure() -> None:
+    worn = recorded("before")
+    place = SeenPlace(channel="tps1_v", travel_pct=(18.0, 21.0), seen_in=14, crossed=18)
+    analysed = kept(analyse(case_named("dead-spot").make()), worn, judging())
+    found = replace(analysed, at=worn.at, places=(place,))
+    job = job_of(worn, found, change("throttle sensor renewed"))
+    assert "not tested yet" in judge_job(job).standing.headline
+    plan = planned_watch(job, Exposure.DRIVEN)
+    tested = judge_job(with_entries(job, plan, stayed(plan, 60.0)))
+    assert "it is cured" in tested.standing.headline
+
+
+def test_the_command_lists_and_writes_due_jobs(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    book = Logbook(tmp_path / "logbook.db")
+    job = job_of(change("plug cleaned"))
+    due = replace(moved(job, JobState.WATCHING), due=date.today() - timedelta(days=3))
+    book.put_job(with_entries(job, due))
+    book.close()
+    where = ["--logbook", str(tmp_path / "logbook.db")]
+    assert main(["due", *where]) == 0
+    assert job.id in capsys.readouterr().out
+    to = tmp_path / "due.ics"
+    assert main(["due", "-o", str(to), *where]) == 0
+    assert b"BEGIN:VEVENT" in to.read_bytes()
+    assert main(["due", "-o", str(to), *where]) == 2
+    assert "there already" in capsys.readouterr().err
+    with pytest.raises(CalendarUnwritable, match="no such file"):
+        write_calendar([], tmp_path / "none" / "due.ics")
+    assert due_told([], date.today()) == ""

@@ -50,6 +50,7 @@ def add_report(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     )
     due.add_argument("-o", "--output", type=Path, metavar="FILE.ics", help="list them only, without it")
     due.add_argument("--logbook", type=Path, metavar="FILE", help="another logbook than the window's")
+    due.add_argument("--replace", action="store_true", help="write over a file that is there")
     due.set_defaults(run=_due)
 
 
@@ -58,11 +59,13 @@ def _report(arguments: argparse.Namespace) -> int:
         raise OutsideError(
             "report takes one job: a bundle (.zip), a job.json, or --logbook with its words."
         )
+    from nervus.files.outputs import free_place  # noqa: PLC0415 - start-up
     from nervus.knowledge.own_prices import AS_SHIPPED, read_own_prices  # noqa: PLC0415 - start-up
     from nervus.link.reading import kept_recording  # noqa: PLC0415 - loads pandas
     from nervus.report.document import Audience  # noqa: PLC0415 - start-up
     from nervus.report.written import make_report, write_report  # noqa: PLC0415 - start-up
 
+    to = free_place(arguments.output, replace=arguments.replace)
     own = read_own_prices(arguments.prices) if arguments.prices is not None else AS_SHIPPED
     with tempfile.TemporaryDirectory() as folder:
         if arguments.job is None:
@@ -73,10 +76,10 @@ def _report(arguments: argparse.Namespace) -> int:
             job, where = job_of_file(arguments.job, Path(folder))
         audience = Audience(arguments.audience)
         report = make_report(job, where, kept_recording, audience, own, arguments.words)
-    write_report(report, arguments.output, replace=arguments.replace)
+    write_report(report, to)
     for sentence in report.not_shown:
         print(f"nervus: {sentence}", file=sys.stderr)
-    print(arguments.output)
+    print(to)
     return DONE_WITHOUT_ALL if report.not_shown else USED
 
 
@@ -92,8 +95,11 @@ def _due(arguments: argparse.Namespace) -> int:
     finally:
         book.close()
     if arguments.output is not None:
-        write_calendar(rows, arguments.output)
-        print(arguments.output)
+        from nervus.files.outputs import free_place  # noqa: PLC0415 - start-up
+
+        to = free_place(arguments.output, replace=arguments.replace)
+        write_calendar(rows, to)
+        print(to)
         return USED
     for row in due_rows(rows, date.today()):
         print(f"{row.id}  {row.due}  {row.state:<9}  {row.vehicle}: {row.complaint}".rstrip())

@@ -60,7 +60,8 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
             name = entry.name if entry.name.startswith("recording") else f"recording {entry.name}"
             return f"{name}, not finished" if entry.digest == UNFINISHED else name
         case Findings():
-            return f"{len(entry.findings)} findings: {entry.headline}"
+            count = len(entry.findings)
+            return f"{count} finding{'' if count == 1 else 's'}: {entry.headline}"
         case Change():
             swapped = " (spare, taken out again: a test)" if entry.swapped_back else ""
             return f"done: {entry.done}{swapped}"

@@ -16,25 +16,28 @@ _SOURCE = "exact: how often it failed before against how much was watched since"
 
 def of_watches(
     job: Job, tree: Tree, after: Callable[[AnyEntry], int]
-) -> tuple[list[Evidence], frozenset[int]]:
-    """What was watched after each change; and after which changes it was, by their number.
+) -> tuple[list[Evidence], dict[int, bool]]:
+    """What was watched after each change; and after which changes it was, and whether it showed again.
 
     What a recording showed is weighed as a recording, and not here again.
     """
-    evidence, blocks = [], set()
+    evidence: list[Evidence] = []
+    blocks: dict[int, bool] = {}
     stayed = [(s, after(s)) for s in of_kind(job.entries, Stayed) if s.recording is None]
     newest = {(w.exposure, after(w)): w for w in of_kind(job.entries, Watch)}
     for (exposure, count), watch in newest.items():
         own = [s for s, when in stayed if when == count and s.exposure is exposure]
         if count == 0 or not own:
             continue
-        blocks.add(count)
+        blocks[count] = blocks.get(count, False) or any(s.events for s in own)
         evidence.append(_of_watch(watch, own, tree, count))
-    return evidence, frozenset(blocks)
+    return evidence, blocks
 
 
-def says_more(moved: Moved, count: int, watched: frozenset[int]) -> bool:
+def says_more(moved: Moved, count: int, watched: dict[int, bool]) -> bool:
     """Whether a state says more than the watch that led to it; what was said too early says nothing."""
+    if moved.state is JobState.CAME_BACK:
+        return not watched.get(count, False)
     if moved.state is JobState.MENDED and moved.tentative:
         return False
     return count not in watched

@@ -46,7 +46,7 @@ from nervus.report.of_job import CAUTION, Known, picture_of, way_picture
 
 # A suspect, a fault below this is not listed.
 _WORTH_LISTING = 0.005
-_MOST_FAULTS = 12
+_MOST_FAULTS, _MOST_ASIDE = 12, 30
 
 
 def for_file(known: Known, words: str, missing: list[str]) -> list[Block]:
@@ -127,7 +127,10 @@ def _judgement(known: Known) -> list[Block]:
         blocks.append(Table("Ledger", head, rows, (4, 1.5, 1, 3), frozenset({1})))
     blocks += [Paragraph(f"Contradiction: {c.text}.", Tone.CAUTION) for c in judged.contradictions]
     if judged.not_weighed:
-        blocks += [Paragraph("Kept, and not weighed:"), Items(tuple(r.text for r in judged.not_weighed))]
+        aside = [r.text for r in judged.not_weighed[:_MOST_ASIDE]]
+        if len(judged.not_weighed) > _MOST_ASIDE:
+            aside.append(f"and {len(judged.not_weighed) - _MOST_ASIDE} more, in the whole course")
+        blocks += [Paragraph("Kept, and not weighed:"), Items(tuple(aside))]
     return blocks
 
 

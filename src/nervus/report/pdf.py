@@ -1,6 +1,7 @@
 """A report as a PDF: tagged, with title and language, its text selectable (PDF/UA-1)."""
 
 import json
+import re
 import tempfile
 from importlib import resources
 from pathlib import Path
@@ -19,6 +20,9 @@ from nervus.report.document import (
 )
 
 _PAGE = "report.typ"
+# Longer words than these are broken, into pieces of so many letters.
+_LONG_WORD, _PIECE = re.compile(r"\S{28,}"), 14
+_NAMES = ("file", "mark", "kind", "language")
 # The file is laid out by a program of its own that knows this standard: ISO 14289-1.
 _STANDARD: Final = "ua-1"
 
@@ -36,7 +40,9 @@ def to_pdf(report: Report) -> bytes:
         for font in resources.files("nervus.fonts").iterdir():
             if font.name.endswith(".otf"):
                 (fonts / font.name).write_bytes(font.read_bytes())
-        (folder / "report.json").write_text(json.dumps(_values(report, folder)), encoding="utf-8")
+        (folder / "report.json").write_text(
+            json.dumps(_breakable(_values(report, folder))), encoding="utf-8"
+        )
         made = typst.compile(
             str(page),
             root=str(folder),
@@ -47,6 +53,20 @@ def to_pdf(report: Report) -> bytes:
         )
     assert isinstance(made, bytes)  # noqa: S101 - one file, as no folder was named
     return made
+
+
+def _breakable(value: object) -> object:
+    """The same values, with places where words that are wider than a column may be broken."""
+    if isinstance(value, str):
+        return _LONG_WORD.sub(lambda word: "\N{ZERO WIDTH SPACE}".join(_pieces(word[0])), value)
+    if isinstance(value, dict):
+        # A file's name stays as it is.
+        return {k: v if k in _NAMES else _breakable(v) for k, v in value.items()}
+    return [_breakable(v) for v in value] if isinstance(value, list | tuple) else value
+
+
+def _pieces(word: str) -> list[str]:
+    return [word[at : at + _PIECE] for at in range(0, len(word), _PIECE)]
 
 
 def _values(report: Report, folder: Path) -> dict[str, object]:

@@ -57,18 +57,15 @@ def make_report(
     return report if not remark else _with_remark(report, remark)
 
 
-def write_report(report: Report, to: Path, *, replace: bool = False) -> None:
-    """Write a report as the file's name says.
+def write_report(report: Report, to: Path) -> None:
+    """Write a report as the file's name says, over what is there.
 
     Raises:
-        ReportUnwritable: the name ends in neither .pdf nor .html, something is there, or the disk
-            takes nothing.
+        ReportUnwritable: the name ends in neither .pdf nor .html, or the disk takes nothing.
     """
     suffix = to.suffix.lower()
     if suffix not in HTML + PDF:
         raise ReportUnwritable(f"{to.name}: a report is a .pdf or an .html file; name it so.")
-    if to.exists() and not replace:
-        raise ReportUnwritable(f"{to}: it is there already; another name, or --replace, is accepted.")
     data = to_pdf(report) if suffix in PDF else to_html(report).encode("utf-8")
     part = to.with_name(f"{to.name}.part")
     try:

@@ -86,7 +86,9 @@ class CompareView(QWidget):
         ready = [r for r in of_kind(job.entries, Recorded) if r.digest != UNFINISHED]
         before, after = before_and_after(job)
         for box, usual in ((self.before, before), (self.after, after)):
-            chosen = box.currentData() or (usual.id if usual is not None else "")
+            chosen = box.currentData()
+            if chosen not in {r.id for r in ready}:
+                chosen = usual.id if usual is not None else ""
             box.clear()
             for recorded in ready:
                 box.addItem(f"{recorded.name} · {recorded.at.astimezone():%d %b %H:%M}", recorded.id)

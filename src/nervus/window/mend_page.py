@@ -52,12 +52,14 @@ class MendPage(EntriesPage):
     Signals:
         setting_wanted: an adjustable sensor is to be set.
         guide_wanted: work is to be guided step by step.
+        clocked: a cost that the clock has counted: the job, and the entry.
         photo_wanted: a photo of two parts side by side is to be added to this entry.
     """
 
     setting_wanted = pyqtSignal()
     guide_wanted = pyqtSignal()
     photo_wanted = pyqtSignal(object)
+    clocked = pyqtSignal(str, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         hint = (
@@ -253,8 +255,7 @@ class MendPage(EntriesPage):
         if self._clocked is not None:
             job_id, cost = self._clocked
             self._clocked = (job_id, replace(cost, minutes=cost.minutes + 1.0))
-            if self.job is not None and self.job.id == job_id:
-                self.put.emit(self._clocked[1])
+            self.clocked.emit(*self._clocked)
 
     def _stop_clock(self) -> None:
         self._clock.stop()

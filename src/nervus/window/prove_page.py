@@ -1,5 +1,6 @@
 """The station Prove: the watch, before over after, the whole course, and the state of the job."""
 
+from collections.abc import Callable
 from datetime import date
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -49,7 +50,9 @@ class ProvePage(EntriesPage):
     history_wanted = pyqtSignal(object)
     report_wanted = pyqtSignal()
 
-    def __init__(self, compare: CompareView, own: OwnPrices, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, compare: CompareView, own: Callable[[], OwnPrices], parent: QWidget | None = None
+    ) -> None:
         hint = (
             "It is mended when it stayed clean for long enough. Road test only when safe, with a second "
             "person to read; never while it revs by itself."
@@ -166,7 +169,7 @@ class ProvePage(EntriesPage):
             self._standing = None
             self.watch.show_standing(None)
             return
-        own = self._own
+        own = self._own()
         task = Task(lambda _progress: standing(job, prior_of(job, own)), self)
         task.succeeded.connect(lambda stands: self._stands(job, stands))
         task.failed.connect(self.told_wrong)

@@ -102,7 +102,7 @@ class ReportDialog(QDialog):
             report = make_report(
                 job, lambda name: files / name, kept_recording, Audience(audience), own, words
             )
-            write_report(report, to, replace=True)
+            write_report(report, to)
             return report.not_shown
 
         task = Task(work, self)

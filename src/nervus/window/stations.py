@@ -282,6 +282,7 @@ class Stations(QObject):
         page.setting_wanted.connect(lambda: self._set_sensor(page))
         page.guide_wanted.connect(lambda: self._guide(page))
         page.told_wrong.connect(self._part.told)
+        page.clocked.connect(self._part.put_to)
         page.photo_wanted.connect(lambda pair: self._photo_of_parts(page, pair))
         self._part.judged.connect(page.show_judgement)
         page.show_judgement(self._part.weigher.weighed)
@@ -310,7 +311,7 @@ class Stations(QObject):
 
         compare = CompareView(self._part.files)
         compare.shown.connect(self.laid_over)
-        page = ProvePage(compare, self._part.weigher.own)
+        page = ProvePage(compare, lambda: self._part.weigher.own)
         page.history_wanted.connect(self._part.tell_history)
         page.report_wanted.connect(lambda: self.report(page))
         self._part.judged.connect(page.show_judgement)
