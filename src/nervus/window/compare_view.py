@@ -39,11 +39,12 @@ class CompareView(QWidget):
     """Two recordings of the job against each other.
 
     Signals:
-        shown: two recordings are to be laid over each other: identifiers of after and before.
+        shown: two recordings are to be laid over each other: identifiers of after and before, and what
+            was opened.
         told: a sentence about what can't be.
     """
 
-    shown = pyqtSignal(str, str)
+    shown = pyqtSignal(str, str, object)
     told = pyqtSignal(str)
 
     def __init__(self, files: Path, parent: QWidget | None = None) -> None:
@@ -53,6 +54,7 @@ class CompareView(QWidget):
         self._beside: Beside | None = None
         self._task: Task | None = None
         self._of: tuple[str, str] = ("", "")
+        self._result: object = None
         self._measured: tuple[Difference, ...] = ()
         self._recorded: tuple[Difference, ...] = ()
         self.before, self.after = QComboBox(self), QComboBox(self)
@@ -82,6 +84,8 @@ class CompareView(QWidget):
 
     def show_job(self, job: Job) -> None:
         """Offer the recordings of a job; compare when the page is in sight."""
+        if self._job is None or self._job.id != job.id:
+            self._of, self._result = ("", ""), None
         self._job = job
         ready = [r for r in of_kind(job.entries, Recorded) if r.digest != UNFINISHED]
         before, after = before_and_after(job)
@@ -123,12 +127,12 @@ class CompareView(QWidget):
         chosen = (self.before.currentData() or "", self.after.currentData() or "")
         self._of = chosen
         self.asked.setRowCount(0)
-        self._recorded = ()
+        self._recorded, self._result = (), None
         self._show_numbers()
         both = [self._recorded_entry(name) for name in chosen]
         first, second = both
         ready = first is not None and second is not None and first.id != second.id
-        self.lay.setEnabled(ready)
+        self.lay.setEnabled(False)
         if first is None or second is None or not ready:
             self.state.setText(
                 "Record the same sweep again after the repair, then choose it here: what was found "
@@ -153,7 +157,8 @@ class CompareView(QWidget):
             return
         rows = [(a.finding, str(a.outcome), a.why) for a in result.asked]
         _fill(self.asked, rows)
-        self._recorded = result.numbers
+        self._recorded, self._result = result.numbers, result
+        self.lay.setEnabled(True)
         self._show_numbers()
         self.state.setText(
             "Nothing was found, neither before nor after." if not rows else
@@ -179,7 +184,8 @@ class CompareView(QWidget):
         return next((r for r in entries if r.id == name), None)
 
     def _lay(self) -> None:
-        self.shown.emit(self.after.currentData() or "", self.before.currentData() or "")
+        before, after = self._of
+        self.shown.emit(after, before, self._result)
 
 
 def _table(head: tuple[str, ...], name: str, shares: tuple[int, ...], parent: QWidget) -> QTableWidget:

@@ -57,6 +57,7 @@ from nervus.window.under_part import UnderPart
 
 if TYPE_CHECKING:
     from nervus.window.codes_dialog import VehicleCodes
+    from nervus.window.comparing import BeforeAfter
     from nervus.window.live_controller import LiveController
     from nervus.window.live_panel import LivePanel
     from nervus.window.pins_meter import PinsMeter
@@ -91,7 +92,7 @@ class MainWindow(FrameWindow):
         self.recordings = RecordingsPart(self.job_part, self.live_part, self.opening, self)
         self.stations = Stations(self.job_part, self.home, self.record, self)
         self.stations.recent = self.live_part.recent
-        self.under = UnderPart(self.job_part, self.record, self._open_kept, self)
+        self.under = UnderPart(self.job_part, self.record, self)
         self._rows: list[JobRow] = []
         self._due_told = False
         self.pins_meter: PinsMeter | None = None
@@ -353,10 +354,13 @@ class MainWindow(FrameWindow):
         task.failed.connect(self.notice.tell)
         task.start()
 
-    def _lay_over(self, upper: str, lower: str) -> None:
-        """Show a recording of the job over another."""
-        self.go(RECORD)
-        self.under.over(upper, lower)
+    def _lay_over(self, upper: str, lower: str, both: "BeforeAfter") -> None:
+        """Show a recording of the job over another, both of which were read for comparing them."""
+        self.stop()
+        self.stations.go(RECORD)
+        self.opening.from_job = upper
+        self._show(both.after)
+        self.under.show(lower, both.before)
 
     def _show_highlighted(self) -> None:
         """The job under the cursor of the list: its nerve and its judgement."""
@@ -481,7 +485,7 @@ class MainWindow(FrameWindow):
         self._enable()
         self._stand()
         self._tell_how_read(opened)
-        self.under.opened()
+        self.under.stop()
         if opened.analysis.examination.findings:
             self.findings.choose(most_telling(opened.analysis))
 

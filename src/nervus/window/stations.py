@@ -29,14 +29,15 @@ class Stations(QObject):
         stretch: a stretch of the signal's way to mark, or "".
         read_codes: codes are to be read from the connected vehicle.
         meter_wanted: the page of pins wants a meter connected, or let go.
-        laid_over: a recording is to be shown over another: identifiers of the upper and the lower one.
+        laid_over: a recording is to be shown over another: identifiers of the upper and the lower one,
+            and both as they were opened.
         supposed: a judgement as it would stand after a test, or `None` to go back to how it stands.
     """
 
     arrived = pyqtSignal(str)
     stretch = pyqtSignal(str)
     read_codes = pyqtSignal()
-    laid_over = pyqtSignal(str, str)
+    laid_over = pyqtSignal(str, str, object)
     supposed = pyqtSignal(object)
     meter_wanted = pyqtSignal(object)
 
