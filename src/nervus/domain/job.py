@@ -212,6 +212,21 @@ class KeptObservation(Record, frozen=True, kw_only=True):
     chance: dict[SuspectId, Chance]
 
 
+class Noted(Entry, frozen=True, kw_only=True, tag="remark"):
+    """Words about an instant or a stretch of a recording, or what was measured there.
+
+    Attributes:
+        words: what is to be said of it.
+        recording: the entry of the recording.
+        from_s, to_s: the stretch, in seconds of the recording; the same for an instant.
+    """
+
+    words: Words
+    recording: Identifier | None = None
+    from_s: float = 0.0
+    to_s: float = 0.0
+
+
 class SeenPlace(Record, frozen=True, kw_only=True):
     """A worn place: of `crossed` passes so many showed it.
 
@@ -319,6 +334,7 @@ AnyEntry = (
     | Guided
     | Recorded
     | Findings
+    | Noted
     | Change
     | TakenOff
     | Compared
@@ -416,6 +432,7 @@ __all__ = [
     "Moment",
     "Moved",
     "Name",
+    "Noted",
     "Reading",
     "Record",
     "Recorded",

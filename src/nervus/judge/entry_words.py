@@ -16,6 +16,7 @@ from nervus.domain.job import (
     Look,
     MeterUsed,
     Moved,
+    Noted,
     Reading,
     Recorded,
     Seen,
@@ -62,6 +63,8 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
         case Findings():
             count = len(entry.findings)
             return f"{count} finding{'' if count == 1 else 's'}: {entry.headline}"
+        case Noted():
+            return f"remark: {entry.words}"
         case Change():
             swapped = " (spare, taken out again: a test)" if entry.swapped_back else ""
             return f"done: {entry.done}{swapped}"

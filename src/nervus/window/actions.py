@@ -51,6 +51,13 @@ ACTIONS: Final = (
     ActionSpec("prove", "Prove", "Station", ("Alt+8",), needs_job=True),
     ActionSpec("open", "Open a recording …", "Recording", ("Ctrl+O",)),
     ActionSpec("close", "Close the recording", "Recording", ("Ctrl+W",), needs_recording=True),
+    ActionSpec(
+        "give_picture",
+        "Give the picture or its data out …",
+        "Recording",
+        ("Ctrl+P",),
+        needs_recording=True,
+    ),
     ActionSpec("quit", "Quit", "Recording", ("Ctrl+Q",), rule_before=True),
     ActionSpec("simulated", "Connect the simulated vehicle", "Live", ("Ctrl+K",)),
     ActionSpec("vehicle", "Connect a vehicle …", "Live", ("Ctrl+Shift+K",)),
@@ -78,8 +85,31 @@ ACTIONS: Final = (
     ActionSpec("next_finding", "Next finding", "View", ("N",), needs_recording=True, rule_before=True),
     ActionSpec("previous_finding", "Previous finding", "View", ("P",), needs_recording=True),
     ActionSpec("no_finding", "Mark no finding", "View", ("Esc",), needs_recording=True),
+    ActionSpec(
+        "measure", "Measure between two cursors", "View", ("X",), needs_recording=True, rule_before=True
+    ),
+    ActionSpec("ruler_a", "Cursor A", "View", ("A",), needs_recording=True),
+    ActionSpec("ruler_b", "Cursor B", "View", ("B",), needs_recording=True),
+    *(
+        ActionSpec(
+            f"{how}_{way}",
+            f"Cursor to the {words} {how}",
+            "View",
+            (f"{held}+{key}",),
+            needs_recording=True,
+        )
+        for how, held in (("sample", "Shift"), ("event", "Ctrl"), ("edge", "Alt"))
+        for way, words, key in (("back", "last", "Left"), ("on", "next", "Right"))
+    ),
+    ActionSpec("copy_measured", "Copy what is measured", "View", ("Ctrl+C",), needs_recording=True),
+    ActionSpec(
+        "keep_measured", "Keep what is measured in the job", "View", ("K",), needs_recording=True
+    ),
     ActionSpec("theme", "Dim theme", "View", ("D",), rule_before=True),
+    ActionSpec("nerve", "The nerve", "View", ("F9",)),
+    ActionSpec("findings", "Findings", "View", ("F8",)),
     ActionSpec("judgement", "Judgement at the side", "View", ("J",)),
+    ActionSpec("whole_picture", "The picture alone", "View", ("F11",), needs_recording=True),
     ActionSpec("about", "About Nervus", "Help", ("F1",)),
 )
 
@@ -119,8 +149,10 @@ FOOT: Final = (
     ("Ctrl O", "open"),
     ("N", "next finding"),
     ("V", "view"),
+    ("X", "measure"),
     ("+ −", "zoom"),  # noqa: RUF001 - a true minus sign
     ("Ctrl 0", "whole"),
+    ("F8 F9 J", "fold"),
+    ("F11", "picture"),
     ("D", "dim"),
-    ("J", "judgement"),
 )

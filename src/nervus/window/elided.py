@@ -12,6 +12,11 @@ class ElidedLabel(QLabel):
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self._whole = text
 
+    @property
+    def whole(self) -> str:
+        """The text, whatever of it fits."""
+        return self._whole
+
     def setText(self, text: str | None) -> None:
         self._whole = text or ""
         self.setToolTip(self._whole)

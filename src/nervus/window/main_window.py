@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from datetime import date
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
+from nervus.domain.errors import OutsideError
 from nervus.domain.job import AnyEntry, Job, Source
 from nervus.domain.job_list import JobRow
 from nervus.window.actions import (
@@ -49,6 +51,7 @@ from nervus.window.rail import JOBS, Rail
 from nervus.window.record_page import RecordPage
 from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR
 from nervus.window.recordings_part import RecordingsPart
+from nervus.window.room import FOLDING, Room
 from nervus.window.standing import Standing
 from nervus.window.stations import RECORD, Stations
 from nervus.window.tasks import Task, wait_for_all
@@ -100,8 +103,15 @@ class MainWindow(FrameWindow):
         self._highlight.setSingleShot(True)
         self._highlight.setInterval(_HIGHLIGHT_MS)
         self._lay_out()
+        self.room = Room(
+            settings,
+            self.nerve,
+            {"findings": self.findings, "judgement": self.judgement},
+            (self.head, self.rail, self.foot, self.record.top, self.panel.limits),
+            self,
+        )
         self._actions = make_menus(self, self._handlers(), self.open_demo)
-        self._actions["judgement"].setChecked(True)
+        self.room.begin(self._actions)
         self._connect()
         self._connect_parts()
         self.set_theme(str(settings.value("theme", BRIGHT.name)))
@@ -147,6 +157,7 @@ class MainWindow(FrameWindow):
             **self._job_handlers(),
             "open": self.ask_for_file,
             "close": self.close_recording,
+            "give_picture": self.ask_for_picture,
             "quit": self.close,
             "over_time": lambda: self.panel.show_view(OVER_TIME),
             "over_travel": lambda: self.panel.show_view(OVER_TRAVEL),
@@ -158,10 +169,28 @@ class MainWindow(FrameWindow):
             "next_finding": lambda: self._step_finding(1),
             "previous_finding": lambda: self._step_finding(-1),
             "no_finding": lambda: self.findings.view.setCurrentIndex(self.findings.model.index(-1, 0)),
+            **self._measuring_handlers(),
             "theme": self._toggle_theme,
-            "judgement": self._toggle_judgement,
+            **{name: partial(self.room.toggle, name) for name in FOLDING},
+            "whole_picture": self.room.toggle_whole,
             "about": lambda: show_about(self),
             **self.live_part.handlers(),
+        }
+
+    def _measuring_handlers(self) -> dict[str, Callable[[], object]]:
+        panel = self.panel
+        steps = {
+            f"{how}_{way}": partial(panel.step_ruler, how, by)
+            for how in ("sample", "event", "edge")
+            for way, by in (("back", -1), ("on", 1))
+        }
+        return {
+            "measure": panel.toggle_measure,
+            "ruler_a": lambda: panel.choose_ruler(0),
+            "ruler_b": lambda: panel.choose_ruler(1),
+            "copy_measured": panel.measure_bar.copy_text,
+            "keep_measured": panel.measure_bar.keep.click,
+            **steps,
         }
 
     def _job_handlers(self) -> dict[str, Callable[[], object]]:
@@ -188,12 +217,13 @@ class MainWindow(FrameWindow):
         self.findings.chosen.connect(self._finding_chosen)
         self.panel.finding_clicked.connect(self.findings.choose)
         self.panel.moment.connect(self.nerve.show_moment)
+        self.panel.kept.connect(self.recordings.keep_measured)
         self.panel.empty.open_wanted.connect(self.ask_for_file)
         self.panel.empty.demo_wanted.connect(lambda: self.open_demo(""))
         self.panel.busy.stop_wanted.connect(self.stop)
         self.panel.empty.live_wanted.connect(lambda: self.connect_simulated(DEMO_FAULT))
-        self.standing.wanted.connect(lambda: self._fold(shown=True))
-        self.narrowed.connect(lambda narrow: self._fold(shown=not narrow))
+        self.standing.wanted.connect(lambda: self.room.show("judgement", shown=True))
+        self.narrowed.connect(lambda narrow: self.room.narrow(is_narrow=narrow))
         self.dropped.connect(self.open_file)
         self.record.wanted.connect(self._open_kept)
         self.record.keep_wanted.connect(self.keep_opened)
@@ -294,6 +324,8 @@ class MainWindow(FrameWindow):
 
     def _arrived(self, station: str) -> None:
         self.rail.show_station(station)
+        if station != RECORD:
+            self.room.leave_whole()
         live = self.live_part.is_live and station == RECORD
         name = self.foot.source.text()
         if station == JOBS:
@@ -441,6 +473,31 @@ class MainWindow(FrameWindow):
             self.take_bundle(path)
         else:
             self.opening.file(path)
+
+    def ask_for_picture(self) -> None:
+        """Ask where what is shown is to be written, as a picture or as data."""
+        from nervus.window.pictures_out import asked_where  # noqa: PLC0415 - seldom wanted: start-up
+
+        to = (
+            asked_where(self, Path(self.opened.recording.name).stem) if self.opened is not None else None
+        )
+        if to is not None:
+            self.give_picture(to)
+
+    def give_picture(self, to: Path) -> None:
+        """Write what is shown into a file; of a view over travel the data are those of the whole."""
+        from nervus.window.pictures_out import give_out  # noqa: PLC0415 - seldom wanted: start-up
+
+        assert self.opened is not None  # noqa: S101 - asked for only with a recording
+        recording, time_view = self.opened.recording, self.panel.time_view
+        over_time = self.panel.chart is time_view
+        shown = time_view.visible() if over_time else (recording.start_s, recording.end_s)
+        try:
+            give_out(self.panel.chart, recording, shown, to)
+        except OutsideError as wrong:
+            self.notice.tell(str(wrong))
+        else:
+            self.notice.tell(f"It is in {to.name}.", calm=True)
 
     def open_demo(self, case_id: str) -> None:
         """Open a case of the demo (the most telling one for an empty name)."""
@@ -632,13 +689,6 @@ class MainWindow(FrameWindow):
     def _toggle_theme(self) -> None:
         self.set_theme(BRIGHT.name if self.theme is DIM else DIM.name)
         self._settings.setValue("theme", self.theme.name)
-
-    def _toggle_judgement(self) -> None:
-        self.judgement.setVisible(self._actions["judgement"].isChecked())
-
-    def _fold(self, *, shown: bool) -> None:
-        self._actions["judgement"].setChecked(shown)
-        self.judgement.setVisible(shown)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         keeper = self.job_part.keeper

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QMainWindow, QMenu
 
 from nervus.window.actions import ACTIONS
 
-_STAY_DOWN = ("theme", "judgement")
+_STAY_DOWN = ("theme", "judgement", "nerve", "findings", "whole_picture")
 
 
 def make_menus(

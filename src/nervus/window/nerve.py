@@ -30,6 +30,8 @@ _WORTH_DRAWING = 0.12
 # The plate stands at this angle against the bore when closed, and turns by that much to open.
 _CLOSED_DEG, _OPENS_DEG = 83.0, 76.0
 _PLUGS = ("sensor_plug", "unit_plug")
+# As tall as the nerve is when it is folded.
+_STRIP = 32
 # Where something moves: plate and wipers, and the volts of the strands.
 _MOVING = ((20.0, 300.0), (485.0, 555.0))
 
@@ -39,9 +41,11 @@ class Nerve(QWidget):
 
     Signals:
         stretch_chosen: identifier of the stretch that was clicked or chosen by key.
+        unfold_wanted: the strip that it is folded to was clicked.
     """
 
     stretch_chosen = pyqtSignal(str)
+    unfold_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -53,6 +57,7 @@ class Nerve(QWidget):
         self._volts: Mapping[str, float] = {}
         self._chosen: str | None = None
         self._still: QPixmap | None = None
+        self._folded = False
         self.setObjectName("nerve")
         self.setFixedHeight(int(HEIGHT))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -63,6 +68,18 @@ class Nerve(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(int(WIDTH), int(HEIGHT))
+
+    def fold(self, *, folded: bool) -> None:
+        """Become a strip that names where the suspicion lies, or the whole drawing again."""
+        if folded != self._folded:
+            self._folded = folded
+            self.setFixedHeight(_STRIP if folded else int(HEIGHT))
+            self._redraw()
+
+    @property
+    def is_folded(self) -> bool:
+        """Whether it is a strip now."""
+        return self._folded
 
     @property
     def way(self) -> Way:
@@ -118,6 +135,9 @@ class Nerve(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
+            return
+        if self._folded:
+            self.unfold_wanted.emit()
             return
         stretch = self._way.stretch_at(event.position().x() * WIDTH / max(1, self.width()))
         if stretch is not None:
@@ -181,6 +201,9 @@ class Nerve(QWidget):
         painter = QPainter(self)
         painter.setClipRegion(event.region())
         painter.drawPixmap(0, 0, self._still)
+        if self._folded:
+            painter.end()
+            return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.scale(self.width() / WIDTH, 1.0)
         self._paint_plate(painter)
@@ -199,6 +222,10 @@ class Nerve(QWidget):
         painter.setPen(self._theme.pen("line"))
         painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
         painter.scale(self.width() / WIDTH, 1.0)
+        if self._folded:
+            self._paint_strip(painter)
+            painter.end()
+            return still
         self._paint_chosen(painter)
         self._paint_throttle(painter)
         self._paint_tracks(painter)
@@ -220,6 +247,26 @@ class Nerve(QWidget):
         font.setPixelSize(size)
         font.setBold(bold)
         return font
+
+    def _paint_strip(self, painter: QPainter) -> None:
+        """The way as one line, with the names of its stretches, and the suspicion as labels on it."""
+        middle = _STRIP / 2.0
+        painter.setPen(self._theme.pen("ink", 1.5))
+        painter.drawLine(QPointF(24.0, middle), QPointF(WIDTH - 24.0, middle))
+        labels = {s.id: says for s, says in _labels(self._suspicion, self._way)}
+        for stretch in self._way.stretches:
+            says = labels.get(stretch.id)
+            token = ("proved" if self._mended else "inflamed") if says is not None else "muted"
+            told = stretch.title if says is None else f"{stretch.title} · {says}"
+            painter.setFont(self._font(12, bold=says is not None))
+            width = painter.fontMetrics().horizontalAdvance(told) + 16
+            left = min(max(stretch.middle - width / 2, 4.0), WIDTH - width - 4.0)
+            box = QRectF(left, middle - 10.0, width, 20.0)
+            painter.setPen(self._theme.pen(token if says is not None else "line", 1.0))
+            painter.setBrush(self._theme.color("surface"))
+            painter.drawRoundedRect(box, 4, 4)
+            painter.setPen(self._theme.color(token))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, told)
 
     def _paint_chosen(self, painter: QPainter) -> None:
         stretch = self._way.stretch(self._chosen) if self._chosen else None

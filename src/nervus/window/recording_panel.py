@@ -15,10 +15,12 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Examination
 from nervus.domain.channel import Recording, Sensor
+from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
 from nervus.drawn.pictures import Pictures, Under
 from nervus.judge.words import how_measured
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
+from nervus.window.measure_bar import MeasureBar
 from nervus.window.pair_view import PairView
 from nervus.window.plots import Chart
 from nervus.window.theme import Theme
@@ -34,10 +36,12 @@ class RecordingPanel(QWidget):
     Signals:
         finding_clicked: number of a finding that was clicked on in a picture.
         moment: travel in percent and volts by channel, under the cursor.
+        kept: what two cursors measured is to be kept in the job.
     """
 
     finding_clicked = pyqtSignal(int)
     moment = pyqtSignal(float, object)
+    kept = pyqtSignal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -55,9 +59,13 @@ class RecordingPanel(QWidget):
             OVER_TRAVEL: self.travel_view,
             PAIR: self.pair_view,
         }
-        self._coverage = QLabel("", self)
-        self._coverage.setObjectName("quiet")
-        self._coverage.setWordWrap(True)
+        self.limits = QLabel("", self)
+        self.limits.setObjectName("quiet")
+        self.limits.setWordWrap(True)
+        self.measure_bar = MeasureBar(self)
+        self.measure_bar.kept.connect(self.kept)
+        self.measure_bar.level_changed.connect(self._level_changed)
+        self._level: float | None = None
         self.stack = QStackedWidget(self)
         self.stack.addWidget(self.empty)
         for view in self.views.values():
@@ -67,6 +75,7 @@ class RecordingPanel(QWidget):
         self.time_view.moment.connect(self._at_time)
         self.travel_view.place.connect(self._at_place)
         self.pair_view.instant.connect(self._at_time)
+        self.time_view.measured.connect(self._measured)
         self.time_view.finding_clicked.connect(self.finding_clicked)
         self.travel_view.finding_clicked.connect(self.finding_clicked)
         self.show_nothing()
@@ -87,31 +96,80 @@ class RecordingPanel(QWidget):
             self.buttons[name] = button
         self._below = ElidedLabel("", self)
         self._below.setObjectName("quiet")
-        self._below.hide()
         views.addWidget(self._below, 1)
         column = QVBoxLayout(self)
-        column.setContentsMargins(16, 14, 16, 8)
-        column.setSpacing(8)
+        column.setContentsMargins(16, 8, 16, 6)
+        column.setSpacing(6)
         column.addLayout(head)
         column.addLayout(views)
         column.addWidget(self.busy)
         column.addWidget(self.notice)
         column.addWidget(self.stack, 1)
-        column.addWidget(self._coverage)
+        column.addWidget(self.measure_bar)
+        column.addWidget(self.limits)
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
         for view in self.views.values():
             view.apply_theme(theme)
 
+    # -- measuring ---------------------------------------------------------------------------------
+
+    @property
+    def measures(self) -> bool:
+        """Whether two cursors stand in the picture."""
+        return bool(self.time_view.rulers)
+
+    def toggle_measure(self) -> None:
+        """Two cursors over time, or none any more."""
+        on = self._recording is not None and not self.measures
+        if on:
+            self.show_view(OVER_TIME)
+        self.time_view.measure(on=on)
+        self.measure_bar.setVisible(on)
+        self.limits.setVisible(not on)
+
+    def choose_ruler(self, number: int) -> None:
+        """Which cursor the keys move."""
+        self.time_view.active = number
+
+    def step_ruler(self, how: str, by: int) -> None:
+        """Move the cursor in hand by a sample, or to the next event or edge of the first track."""
+        recording, examination = self._recording, self._examination
+        if recording is None or examination is None or not self.measures:
+            return
+        track = (recording.tracks(Sensor.THROTTLE) or recording.channels)[0]
+        number = self.time_view.active
+        now = self.time_view.rulers[number]
+        if how == "sample":
+            to: float | None = next_sample(track, now, by)
+        else:
+            to = next_of(
+                event_instants(examination) if how == "event" else edge_instants(track), now, by
+            )
+        if to is not None:
+            self.time_view.put_ruler(number, to)
+
+    def _level_changed(self, level: float | None) -> None:
+        self._level = level
+        if self.measures:
+            self._measured(*self.time_view.rulers)
+
+    def _measured(self, first_s: float, second_s: float) -> None:
+        if self._recording is not None and self._examination is not None:
+            found = between(self._recording, self._examination, first_s, second_s, self._level)
+            self.measure_bar.show_between(self._title.whole, found)
+
     def show_nothing(self) -> None:
         """No recording is open."""
+        self.time_view.measure(on=False)
+        self.measure_bar.hide()
         self._recording = self._examination = None
         self._title.setText("")
         self._facts.setText("")
         self._facts.setToolTip("")
         self._facts.setAccessibleDescription("")
-        self._coverage.setText("")
+        self.limits.setText("")
         for button in self.buttons.values():
             button.hide()
         self.stack.setCurrentWidget(self.empty)
@@ -126,13 +184,15 @@ class RecordingPanel(QWidget):
         measured = "\n".join(map(how_measured, analysis.examination.channels))
         self._facts.setToolTip(measured)
         self._facts.setAccessibleDescription(measured)
-        self._coverage.setText(_limits(analysis.examination))
+        self.limits.setText(_limits(analysis.examination))
         drawn = pictures or Pictures(recording, analysis.examination)
         self.time_view.show_recording(recording, analysis.examination, drawn)
         self.travel_view.show_recording(recording, analysis.examination, drawn)
         self.pair_view.show_recording(recording, analysis.examination, drawn)
         self.notice.hide()
-        self._below.hide()
+        self.measure_bar.hide()
+        self.limits.show()
+        self._below.setText("")
         for button in self.buttons.values():
             button.show()
         self.buttons[PAIR].setVisible(self.pair_view.has_pair)
@@ -151,7 +211,6 @@ class RecordingPanel(QWidget):
         self.travel_view.lay_under(under)
         self.pair_view.lay_under(under)
         self._below.setText(f"below, in grey: {under.name}" if under is not None else "")
-        self._below.setVisible(under is not None)
 
     def show_view(self, name: str) -> None:
         """Change to a view."""

@@ -6,13 +6,14 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from nervus.domain.job import Job, Recorded, of_kind
+from nervus.domain.job import Job, Noted, Recorded, Source, new_id, now, of_kind
 from nervus.window.job_part import JobPart
 from nervus.window.live_part import LivePart
 from nervus.window.opening import Opened
 from nervus.window.opening_part import OpeningPart
 
 if TYPE_CHECKING:
+    from nervus.drawn.measuring import Between
     from nervus.window.opening import WasRead
 
 
@@ -54,6 +55,31 @@ class RecordingsPart(QObject):
         """A file was read in a job: it belongs to it from now on, whatever comes of judging it."""
         if self._opening_for is not None and not self._opening.from_job:
             self._attached = self._jobs.attaching.keep(self._opening_for, read)
+
+    def keep_measured(self, found: "Between | None") -> None:
+        """Keep what two cursors measured with the job in hand, as a remark on its recording."""
+        if found is None:
+            return
+        if self._jobs.job is None:
+            self.told.emit(
+                "No job is open: begin one with Ctrl B, or copy what is measured with Ctrl C."
+            )
+            return
+        low, high = sorted((found.first_s, found.second_s))
+        name = self._opening.from_job or None
+        words = found.text("measured")
+        self._jobs.put(
+            Noted(
+                id=new_id(),
+                at=now(),
+                source=Source.ANALYSIS,
+                words=words,
+                recording=name,
+                from_s=low,
+                to_s=high,
+            )
+        )
+        self.told.emit("What is measured is kept in the job; it stands in its course at Prove.")
 
     def found(self, opened: Opened) -> bool:
         """What was found goes to the recording's job; whether its codes are for the job in hand."""

@@ -31,10 +31,12 @@ class TimeView(Chart):
     Signals:
         moment: the instant under the cursor, in seconds.
         finding_clicked: number of the finding that was clicked on.
+        measured: both cursors, in seconds, as they stand now.
     """
 
     moment = pyqtSignal(float)
     finding_clicked = pyqtSignal(int)
+    measured = pyqtSignal(float, float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__("The recording over time", parent)
@@ -48,6 +50,9 @@ class TimeView(Chart):
         self._selected: list[Bands] = []
         self._off: list[Bands] = []
         self._under: list[tuple[Envelope, float, pg.PlotCurveItem]] = []
+        self._rulers: list[tuple[pg.InfiniteLine, ...]] = []
+        self.active = 1
+        """Which of the two measuring cursors the keys move."""
         self._mark_lines: list[pg.InfiniteLine] = []
         self._cursors: list[pg.InfiniteLine] = []
         self.hovered.connect(self._move_cursor)
@@ -63,6 +68,7 @@ class TimeView(Chart):
         drawn = pictures or Pictures(recording, examination)
         self.clear_plots()
         self._curves, self._selected, self._cursors, self._shown = [], [], [], []
+        self._rulers = []
         self._under = []
         self._off, self._mark_lines = [], []
         self.whole = (recording.start_s, recording.end_s)
@@ -117,6 +123,56 @@ class TimeView(Chart):
             plot.addItem(line)
             self._mark_lines.append(line)
 
+    def measure(self, *, on: bool) -> None:
+        """Put two measuring cursors into the picture, or take them away."""
+        for lines in self._rulers:
+            for plot, line in zip(self.plots, lines, strict=False):
+                plot.removeItem(line)
+        self._rulers = []
+        if not on or not self.plots:
+            return
+        low, high = self.visible()
+        for number, name in enumerate("AB"):
+            at = low + (high - low) * (number + 1) / 3.0
+            self._rulers.append(tuple(self._ruler(plot, name, number, at) for plot in self.plots))
+        self.apply_theme(self.theme)
+        self.measured.emit(*self.rulers)
+
+    def _ruler(self, plot: pg.PlotItem, name: str, number: int, at: float) -> pg.InfiniteLine:
+        first = plot is self.plots[0]
+        label = {"label": name, "labelOpts": {"position": 0.94}} if first else {}
+        line = pg.InfiniteLine(at, angle=90, movable=True, **label)
+        line.sigPositionChanged.connect(lambda moved: self._dragged(number, float(moved.value())))
+        plot.addItem(line, ignoreBounds=True)
+        return line
+
+    @property
+    def rulers(self) -> tuple[float, ...]:
+        """Where both measuring cursors stand, in seconds; none while nothing is measured."""
+        return tuple(float(lines[0].value()) for lines in self._rulers)
+
+    def put_ruler(self, number: int, time_s: float) -> None:
+        """Move a measuring cursor; one that leaves what is shown takes the picture along."""
+        if not self._rulers:
+            return
+        self.active = number
+        self._dragged(number, min(max(time_s, self.whole[0]), self.whole[1]))
+        low, high = self.visible()
+        if not low <= time_s <= high:
+            half = (high - low) / 2.0
+            self.show_span((time_s - half, time_s + half), 0.0)
+
+    def _dragged(self, number: int, time_s: float) -> None:
+        if number >= len(self._rulers):
+            return
+        self.active = number
+        for line in self._rulers[number]:
+            line.blockSignals(True)  # noqa: FBT003 - Qt's own argument
+            line.setValue(time_s)
+            line.blockSignals(False)  # noqa: FBT003
+        if len(self._rulers) > 1:
+            self.measured.emit(*self.rulers)
+
     def lay_under(self, under: Under | None, shift_s: float = 0.0) -> None:
         """Draw another recording's channels below these, later by `shift_s`; `None` takes them away."""
         for plot, _channels in self._shown:
@@ -158,15 +214,25 @@ class TimeView(Chart):
             self._lane.setPen(theme.pen("inflamed", 6))
         for cursor in self._cursors:
             cursor.setPen(theme.pen("muted", 1, Qt.PenStyle.DashLine))
+        self._style_rulers()
         for line in self._mark_lines:
             line.setPen(theme.pen("muted", 1, Qt.PenStyle.DotLine))
             line.label.setColor(theme.color("muted"))
-        for _envelope, _shift, curve in self._under:
-            curve.setPen(theme.pen("muted", 1, alpha=130))
+        self._style_under()
         for bands in self._selected:
             self._colour(bands, "inflamed", 32)
         for bands in self._off:
             self._colour(bands, "muted", 50)
+
+    def _style_under(self) -> None:
+        for _envelope, _shift, curve in self._under:
+            curve.setPen(self.theme.pen("muted", 1, alpha=130))
+
+    def _style_rulers(self) -> None:
+        for ruler in (line for lines in self._rulers for line in lines):
+            ruler.setPen(self.theme.pen("action", 2))
+            if hasattr(ruler, "label"):
+                ruler.label.setColor(self.theme.color("action"))
 
     def _colour(self, bands: Bands, token: str, alpha: int) -> None:
         bands.set_colours(self.theme.color(token, alpha), self.theme.color(token, 90))

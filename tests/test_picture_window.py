@@ -1,0 +1,171 @@
+"""The picture: as large as wanted, measured between two cursors, given out; by keyboard."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from nervus.domain.job import Noted, of_kind
+from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
+from nervus.judge.analyse import analyse
+from nervus.link.reading import kept_recording
+from nervus.standin.demo import case_named
+from nervus.window.main_window import MainWindow
+from nervus.window.room import FOLDING
+from nervus.window.theme import DIM
+from signals import recording as made_of
+from widget_walk import stumbles
+
+KEYS = {"nerve": Qt.Key.Key_F9, "findings": Qt.Key.Key_F8, "judgement": Qt.Key.Key_J}
+
+
+@pytest.fixture
+def opened(window: MainWindow, qtbot: QtBot) -> MainWindow:
+    window.open_demo("loose-wire")
+    qtbot.waitUntil(lambda: window.opened is not None and not window.is_busy, timeout=30_000)
+    window.panel.show_view("over time")
+    return window
+
+
+def share(window: MainWindow) -> float:
+    chart = window.panel.chart
+    return float(chart.width() * chart.height() / (window.width() * window.height()))
+
+
+def pressed(
+    window: MainWindow,
+    qtbot: QtBot,
+    key: Qt.Key,
+    held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+) -> None:
+    qtbot.keyClick(window, key, held)
+    QApplication.processEvents()
+
+
+def test_folding_by_key_gives_the_picture_half_of_a_small_screen(
+    opened: MainWindow, qtbot: QtBot
+) -> None:
+    opened.resize(1366, 768)
+    before = share(opened)
+    for name in FOLDING:
+        pressed(opened, qtbot, KEYS[name])
+    assert share(opened) >= 0.5 > before
+    assert opened.nerve.is_folded
+    assert stumbles(opened) == []
+    qtbot.mouseClick(opened.nerve, Qt.MouseButton.LeftButton)
+    assert not opened.nerve.is_folded
+
+
+def test_what_is_folded_is_remembered(opened: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    pressed(opened, qtbot, KEYS["findings"])
+    again = MainWindow(opened._settings, tmp_path / "other.db")
+    qtbot.addWidget(again)
+    assert again.findings.isHidden()
+    assert not again.nerve.is_folded
+
+
+def test_one_key_gives_the_picture_the_whole_window_and_takes_it_back(
+    opened: MainWindow, qtbot: QtBot
+) -> None:
+    pressed(opened, qtbot, Qt.Key.Key_F11)
+    assert share(opened) > 0.75
+    assert not opened.rail.isVisible()
+    pressed(opened, qtbot, Qt.Key.Key_F11)
+    assert opened.rail.isVisible()
+    pressed(opened, qtbot, Qt.Key.Key_F11)
+    opened.go("jobs")
+    assert opened.rail.isVisible()
+
+
+def test_two_cursors_measure_by_keyboard_and_what_they_say_is_kept(
+    opened: MainWindow, qtbot: QtBot
+) -> None:
+    pressed(opened, qtbot, Qt.Key.Key_X)
+    bar, view = opened.panel.measure_bar, opened.panel.time_view
+    assert bar.isVisible()
+    before = view.rulers
+    pressed(opened, qtbot, Qt.Key.Key_A)
+    pressed(opened, qtbot, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert view.rulers[0] - before[0] == pytest.approx(0.005, abs=0.0051)
+    step = view.rulers[0]
+    pressed(opened, qtbot, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert view.rulers[0] - step == pytest.approx(0.005, abs=1e-6)
+    pressed(opened, qtbot, Qt.Key.Key_B)
+    pressed(opened, qtbot, Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
+    assert opened.opened is not None
+    events = event_instants(opened.opened.analysis.examination)
+    assert min(abs(view.rulers[1] - e) for e in events) < 1e-6
+    assert bar.between is not None
+    assert bar.between.second_s == view.rulers[1]
+    pressed(opened, qtbot, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    board = QApplication.clipboard()
+    assert board is not None
+    assert "track 2" in board.text()
+    assert " V/s" in board.text()
+    pressed(opened, qtbot, Qt.Key.Key_K)
+    assert "No job is open" in opened.notice.text.text()
+    opened.keep_opened()
+    qtbot.waitUntil(lambda: opened.job is not None, timeout=20_000)
+    opened.go("record")
+    pressed(opened, qtbot, Qt.Key.Key_K)
+    assert opened.job is not None
+    (noted,) = of_kind(opened.job.entries, Noted)
+    assert "V/s" in noted.words
+    assert noted.from_s == pytest.approx(min(view.rulers))
+    opened.set_theme(DIM.name)
+    assert stumbles(opened) == []
+    pressed(opened, qtbot, Qt.Key.Key_X)
+    assert not bar.isVisible()
+    assert view.rulers == ()
+
+
+def test_values_between_two_instants_as_worked_by_hand() -> None:
+    """A square wave by hand: 1 V and 4 V in turn of a second each."""
+    time_s = np.arange(0.0, 10.0, 0.01)
+    wave = np.where(time_s % 2.0 < 1.0, 1.0, 4.0)
+    made = made_of(time_s, tps1_v=wave, vref_v=np.full_like(time_s, 5.0))
+    found = between(made, analyse(made).examination, 0.5, 3.5, 2.5)
+    track = found.rows[0]
+    assert (track.first, track.second, track.difference) == (1.0, 4.0, 3.0)
+    assert track.rate == pytest.approx(1.0)
+    assert track.below == pytest.approx(0.5, abs=0.01)
+    assert found.rows[1].below == 0.0
+    back = between(made, analyse(made).examination, 3.5, 0.5, None).rows[0]
+    assert (back.difference, back.below) == (-3.0, None)
+    assert back.rate == pytest.approx(1.0)
+    edges = edge_instants(made.channels[0])
+    assert edges[:3] == pytest.approx((1.0, 2.0, 3.0))
+    assert next_of(edges, 2.0, 1) == pytest.approx(3.0)
+    assert next_of(edges, 2.0, -1) == pytest.approx(1.0)
+    assert next_of(edges, 99.0, 1) is None
+    assert next_sample(made.channels[0], 0.5, 1) == pytest.approx(0.51)
+    assert next_sample(made.channels[0], 0.505, -1) == pytest.approx(0.5)
+    assert next_sample(made.channels[0], 9.99, 1) == pytest.approx(9.99)
+
+
+def test_picture_and_data_go_out_and_bad_places_are_told(opened: MainWindow, tmp_path: Path) -> None:
+    png, svg, csv = (tmp_path / f"p.{kind}" for kind in ("png", "svg", "csv"))
+    opened.panel.time_view.show_span((3.0, 9.0), 0.0)
+    for to in (png, svg, csv):
+        opened.give_picture(to)
+        assert to.is_file()
+    assert not QImage(str(png)).isNull()
+    assert b"<svg" in svg.read_bytes()
+    back = kept_recording(csv)
+    made = case_named("loose-wire").make()
+    assert {c.id for c in back.channels} == {c.id for c in made.channels}
+    assert back.start_s >= 2.9
+    assert back.end_s <= 9.1
+    opened.give_picture(tmp_path / "p.gif")
+    assert "accepted are" in opened.notice.text.text()
+    opened.give_picture(tmp_path / "none" / "p.png")
+    assert "can't be written" in opened.notice.text.text()
+    assert sorted(p.name for p in tmp_path.iterdir() if p.name.startswith("p.")) == [
+        "p.csv",
+        "p.png",
+        "p.svg",
+    ]
