@@ -36,9 +36,9 @@ from nervus.judge.analyse import analyse
 from nervus.link.source import Block, Clock
 from nervus.logbook import Logbook
 from nervus.standin.demo import case_named
-from nervus.window.job_part import JobPart
-from nervus.window.live_session import LiveSession
-from nervus.window.opening import WasRead
+from nervus.window.jobs.job_part import JobPart
+from nervus.window.jobs.opening import WasRead
+from nervus.window.live.live_session import LiveSession
 
 _PACE_S = 0.01
 

@@ -30,8 +30,8 @@ def main() -> None:
         from nervus.drawn.pictures import Pictures  # noqa: PLC0415
         from nervus.judge.analyse import analyse  # noqa: PLC0415
         from nervus.window.app import NervusApplication  # noqa: PLC0415
+        from nervus.window.jobs.opening import Opened  # noqa: PLC0415
         from nervus.window.main_window import MainWindow  # noqa: PLC0415
-        from nervus.window.opening import Opened  # noqa: PLC0415
 
         application = NervusApplication([])
         window = MainWindow(

@@ -33,8 +33,8 @@ from nervus.report.written import make_report
 from nervus.standin.capture import OPPOSITE, Sampler, simulate
 from nervus.standin.demo import CASES
 from nervus.standin.motion import pedal_sweeps
-from nervus.window.comparing import Beside
-from nervus.window.opening import open_kept
+from nervus.window.jobs.comparing import Beside
+from nervus.window.jobs.opening import open_kept
 
 _TIMES, _PICTURES, _PAGES, _LOOKS = 3, 6, 20, 340
 # The second process is started when the station Prove comes up; so long one takes to choose there.

@@ -34,7 +34,7 @@ def take_all(folder: Path) -> None:
 
     from nervus.window.app import NervusApplication, settings  # noqa: PLC0415
     from nervus.window.main_window import MainWindow  # noqa: PLC0415
-    from nervus.window.recording_panel import PAIR  # noqa: PLC0415
+    from nervus.window.pictures.recording_panel import PAIR  # noqa: PLC0415
 
     application = NervusApplication([])
     kept = settings()
@@ -81,8 +81,8 @@ def take_all(folder: Path) -> None:
 def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
     """Fill the logbook with the demo's jobs and save each station of one."""
     from nervus.domain.job import Change, Source, new_id, now  # noqa: PLC0415 - after the screen is set
-    from nervus.window.decide_page import DecidePage  # noqa: PLC0415
-    from nervus.window.mapping_dialog import MappingDialog  # noqa: PLC0415
+    from nervus.window.jobs.mapping_dialog import MappingDialog  # noqa: PLC0415
+    from nervus.window.pages.decide_page import DecidePage  # noqa: PLC0415
 
     window.set_theme("bright")
     window.go("jobs")
@@ -142,8 +142,8 @@ def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None])
 
 def take_pins(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
     """A plug with a contradiction in its table, and a setting whose slot ends short."""
-    from nervus.window.pins_page import PinsPage  # noqa: PLC0415 - after the screen is set
-    from nervus.window.setting_dialog import SettingDialog  # noqa: PLC0415
+    from nervus.window.pins.pins_page import PinsPage  # noqa: PLC0415 - after the screen is set
+    from nervus.window.pins.setting_dialog import SettingDialog  # noqa: PLC0415
 
     for words, name in (("nothing noticed", "job-pins"), ("from stock", "setting")):
         row = next(r for r in window.home.model.rows if words in r.complaint)
@@ -171,7 +171,7 @@ def take_repairs(window: "MainWindow", folder: Path, settle: Callable[[int], Non
     from nervus.link.reading import kept_recording  # noqa: PLC0415
     from nervus.report.document import Audience  # noqa: PLC0415
     from nervus.report.written import make_report, write_report  # noqa: PLC0415
-    from nervus.window.prove_page import COMPARE, ProvePage  # noqa: PLC0415
+    from nervus.window.pages.prove_page import COMPARE, ProvePage  # noqa: PLC0415
 
     row = next(r for r in window.home.model.rows if "from the pier" in r.complaint)
     window.open_job(row.id, "prove")

@@ -19,11 +19,11 @@ from nervus.domain.job import UNFINISHED, Findings, Identified, Job, Look, Recor
 from nervus.files.journal import RECORDED, SUFFIX, Journal, in_use, left_over
 from nervus.files.recording_csv import read_recording
 from nervus.logbook import Logbook
-from nervus.window import left_over_dialog, opening
-from nervus.window.connect_dialogs import LineDialog, MeterDialog, VehicleDialog
-from nervus.window.left_over_dialog import LeftOverDialog
+from nervus.window.jobs import left_over_dialog, opening
+from nervus.window.jobs.left_over_dialog import LeftOverDialog
+from nervus.window.jobs.mapping_dialog import MappingDialog
+from nervus.window.live.connect_dialogs import LineDialog, MeterDialog, VehicleDialog
 from nervus.window.main_window import MainWindow
-from nervus.window.mapping_dialog import MappingDialog
 from widget_walk import stumbles
 
 WIRING = SAMPLES / "sample-09-wiring-drops.csv"
@@ -387,7 +387,7 @@ def test_a_recording_put_away_by_another_window_is_not_listed(
 
 def test_a_recording_that_can_not_be_opened_is_named(tmp_path: Path) -> None:
     """A folder in the place of a file can't be opened by anybody, an administrator either."""
-    from nervus.window.attaching import _unnamed
+    from nervus.window.jobs.attaching import _unnamed
 
     (tmp_path / "0123-road.nervus").mkdir()
     (tmp_path / "known.nervus").mkdir()

@@ -12,7 +12,7 @@ from nervus.domain.errors import OutsideError
 from nervus.domain.job import Change, Job, Source, new_id, new_vehicle, now
 from nervus.logbook import Logbook
 from nervus.logbook.errors import NotSaved
-from nervus.window.book_keeper import BookKeeper
+from nervus.window.jobs.book_keeper import BookKeeper
 
 
 @pytest.fixture
@@ -61,7 +61,7 @@ def test_an_answer_comes_after_what_was_written_before_it_and_on_this_thread(
 def test_what_cannot_be_written_is_tried_again_and_keeps_nobody_from_reading(
     keeper: BookKeeper, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("nervus.window.book_keeper._AGAIN_S", 0.02)
+    monkeypatch.setattr("nervus.window.jobs.book_keeper._AGAIN_S", 0.02)
     tries: list[int] = []
     answers: list[int] = []
     full = [True]
@@ -114,7 +114,7 @@ def test_the_worlds_fault_in_a_question_is_told_in_its_sentence(
 def test_somebody_elses_writing_is_noticed_and_ones_own_is_not(
     keeper: BookKeeper, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("nervus.window.book_keeper._LOOK_S", 0.02)
+    monkeypatch.setattr("nervus.window.jobs.book_keeper._LOOK_S", 0.02)
     job = Job(id=new_id(), vehicle=new_vehicle("No 6"), opened=now())
     with qtbot.assertNotEmitted(keeper.foreign, wait=200):
         keeper.write(job.id, lambda book: book.put_job(job))
@@ -170,7 +170,7 @@ def test_a_logbook_that_somebody_holds_is_opened_once_it_is_free(
     qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("nervus.logbook.opening._BUSY_S", 0.02)
-    monkeypatch.setattr("nervus.window.book_keeper._AGAIN_S", 0.02)
+    monkeypatch.setattr("nervus.window.jobs.book_keeper._AGAIN_S", 0.02)
     path = tmp_path / "logbook.db"
     Logbook(path).close()
     other = sqlite3.connect(path, isolation_level=None)

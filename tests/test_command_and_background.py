@@ -21,8 +21,8 @@ from nervus.files import answer, answer_schema, read_recording
 from nervus.judge.analyse import analyse
 from nervus.window.app import _tell_bug
 from nervus.window.icon import application_icon
+from nervus.window.jobs.opening import WasRead, open_demo, open_file
 from nervus.window.main_window import MainWindow
-from nervus.window.opening import WasRead, open_demo, open_file
 from nervus.window.tasks import Task, wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES, channel_pen, palette, style_sheet
 

@@ -28,7 +28,7 @@ from nervus.window import display
 NERVUS = [sys.executable, "-m", "nervus"]
 COMMANDS = (
     "window", "analyse", "record", "journal", "simulate", "stand-in", "codes", "clear-codes",
-    "learn-closed", "jobs", "give", "take", "bundle-schema", "judge", "demo-files",
+    "learn-closed", "jobs", "give", "take", "bundle-schema", "judge", "report", "due", "demo-files",
 )  # fmt: skip
 
 

@@ -182,6 +182,7 @@ EXPECTED = {
     "loose-wire": (SuspectId.WIRING, Verdict.TIME, Relation.INVERSE),
     "dead-spot": (SuspectId.SENSOR, Verdict.POSITION, Relation.SINGLE),
     "healthy": (SuspectId.NONE, Verdict.UNDECIDED, Relation.SINGLE),
+    "sweep-after-renewal": (SuspectId.NONE, Verdict.UNDECIDED, Relation.SINGLE),
     "undecided": (SuspectId.WIRING, Verdict.UNDECIDED, Relation.SINGLE),
     "rough-track": (SuspectId.SENSOR, None, Relation.SINGLE),
     "open-ground": (SuspectId.SUPPLY_GROUND, Verdict.TIME, Relation.SCALED),

@@ -22,14 +22,14 @@ from nervus.knowledge.own_prices import (
     write_own_prices,
 )
 from nervus.knowledge.tree import repairs
-from nervus.window.balance_view import BalanceView, times_in_words
-from nervus.window.decide_page import DecidePage
+from nervus.window.jobs.weigher import judged
 from nervus.window.main_window import MainWindow
-from nervus.window.pins_page import PinsPage
-from nervus.window.prices_dialog import PricesDialog
-from nervus.window.prove_page import ProvePage
+from nervus.window.pages.balance_view import BalanceView, times_in_words
+from nervus.window.pages.decide_page import DecidePage
+from nervus.window.pages.prices_dialog import PricesDialog
+from nervus.window.pages.prove_page import ProvePage
+from nervus.window.pins.pins_page import PinsPage
 from nervus.window.theme import BRIGHT, DIM
-from nervus.window.weigher import judged
 from widget_walk import stumbles
 
 CTRL = Qt.KeyboardModifier.ControlModifier

@@ -19,13 +19,13 @@ from nervus.judge.analyse import analyse
 from nervus.link.source import Block
 from nervus.standin.capture import OPPOSITE, Sampler, simulate
 from nervus.standin.motion import Stroke
-from nervus.window.codes_dialog import CodesDialog
-from nervus.window.left_over_dialog import LeftOverDialog
-from nervus.window.live_guide import guide_text
-from nervus.window.live_trace import LiveTrace, RecentSamples
+from nervus.window.jobs.left_over_dialog import LeftOverDialog
+from nervus.window.live.codes_dialog import CodesDialog
+from nervus.window.live.live_guide import guide_text
+from nervus.window.live.live_trace import LiveTrace, RecentSamples
 from nervus.window.main_window import MainWindow
+from nervus.window.sounds.wiggle_tone import RATE_HZ, WiggleTone
 from nervus.window.theme import DIM
-from nervus.window.wiggle_tone import RATE_HZ, WiggleTone
 from widget_walk import stumbles
 
 WIRING = Path(__file__).parent / "data" / "samples" / "sample-09-wiring-drops.csv"

@@ -7,8 +7,8 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from nervus.tables.mapping import CLOCK, DATE
+from nervus.window.jobs.mapping_dialog import MappingDialog
 from nervus.window.main_window import MainWindow
-from nervus.window.mapping_dialog import MappingDialog
 from widget_walk import stumbles
 
 

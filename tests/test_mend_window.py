@@ -35,10 +35,10 @@ from nervus.logbook import Logbook
 from nervus.standin.depot import _put
 from nervus.standin.depot_repairs import repairs
 from nervus.window.main_window import MainWindow
-from nervus.window.mend_page import MendPage
-from nervus.window.procedure_dialog import ProcedureDialog
-from nervus.window.prove_page import COMPARE, WATCH, ProvePage
-from nervus.window.report_dialog import ReportDialog
+from nervus.window.pages.mend_page import MendPage
+from nervus.window.pages.procedure_dialog import ProcedureDialog
+from nervus.window.pages.prove_page import COMPARE, WATCH, ProvePage
+from nervus.window.pages.report_dialog import ReportDialog
 from nervus.window.theme import BRIGHT, DIM
 from signals import sweep_recording
 from widget_walk import stumbles

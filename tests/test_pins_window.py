@@ -18,16 +18,16 @@ from nervus.standin.depot_pins import pin_jobs
 from nervus.standin.instrument import InstrumentServer
 from nervus.standin.vehicle import SimulatedVehicle
 from nervus.standin.vehicle_server import VehicleServer
-from nervus.window.face_dialog import FaceDialog, written_rows
 from nervus.window.main_window import MainWindow
-from nervus.window.mend_page import MendPage
-from nervus.window.meter_dialog import MeterDialog
-from nervus.window.pins_page import PinsPage
-from nervus.window.procedure_dialog import ProcedureDialog
-from nervus.window.setting_dialog import SettingDialog
-from nervus.window.setting_tone import SettingTone, SettledTone
+from nervus.window.pages.mend_page import MendPage
+from nervus.window.pages.procedure_dialog import ProcedureDialog
+from nervus.window.pins.face_dialog import FaceDialog, written_rows
+from nervus.window.pins.meter_dialog import MeterDialog
+from nervus.window.pins.pins_page import PinsPage
+from nervus.window.pins.setting_dialog import SettingDialog
+from nervus.window.pins.window_bar import WindowBar
+from nervus.window.sounds.setting_tone import SettingTone, SettledTone
 from nervus.window.theme import DIM
-from nervus.window.window_bar import WindowBar
 from test_pins_solving import SIX
 from widget_walk import stumbles
 

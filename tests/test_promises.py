@@ -49,7 +49,7 @@ from nervus.logbook.errors import NotSaved
 from nervus.standin.planting import MECHANICAL, read_fault
 from nervus.standin.vehicle import SimulatedVehicle
 from nervus.standin.wiring import Wiring
-from nervus.window.book_keeper import BookKeeper
+from nervus.window.jobs.book_keeper import BookKeeper
 from nervus.window.tasks import Task, wait_for_all
 from plain_vehicle import Jumping, PlainVehicle, Unit
 

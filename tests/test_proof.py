@@ -1,5 +1,6 @@
 """Proving a repair: how long it must stay clean, what became of findings, and what state that gives."""
 
+from dataclasses import replace as replaced
 from datetime import UTC, date, datetime, timedelta
 from math import comb, inf
 from pathlib import Path
@@ -14,7 +15,10 @@ from statsmodels.stats.rates import test_poisson_2indep as two_rates
 
 from jobs import change, job_of, recorded
 from nervus.cli import main
+from nervus.domain.analysis import Analysis
+from nervus.domain.channel import CHANNEL_KINDS, Channel, Mark, Recording
 from nervus.domain.entry import Source
+from nervus.domain.finding import OffRest, RestCause
 from nervus.domain.job import (
     CELLS,
     AnyEntry,
@@ -43,7 +47,7 @@ from nervus.judge.how_long import (
 from nervus.judge.of_job import judge_job, kept
 from nervus.knowledge import judging
 from nervus.logbook import Logbook
-from nervus.proof.again import Asked, ask_again
+from nervus.proof.again import Asked, AskedAgain, ask_again
 from nervus.proof.calendar import as_calendar, due_rows
 from nervus.proof.differences import differences, measures, readings_again
 from nervus.proof.proposing import PlanUnreadable, planned, propose_watch
@@ -52,6 +56,7 @@ from nervus.proof.telling import due_on, standing_told
 from nervus.proof.watching import from_recording, prior_of, standing, uncounted
 from nervus.report.due_jobs import CalendarUnwritable, due_told, write_calendar
 from nervus.standin.demo import case_named
+from signals import sweep_recording
 
 
 def watch(exposure: Exposure, events: int, amount: float, sure: float = 0.95) -> Watch:
@@ -348,26 +353,68 @@ def test_due_jobs_go_out_as_a_calendar_that_a_reference_reads() -> None:
 # -- before and after -------------------------------------------------------------------------------
 
 
+def seen(case: str) -> tuple[Analysis, Recording]:
+    made = case_named(case).make()
+    return analyse(made), made
+
+
+def again(before: Analysis, after: Recording) -> tuple[AskedAgain, ...]:
+    return ask_again(before, analyse(after), after)
+
+
 def test_a_dead_spot_is_gone_in_a_sound_recording_and_still_there_in_itself() -> None:
-    worn, sound = analyse(case_named("dead-spot").make()), analyse(case_named("healthy").make())
-    again = ask_again(worn, worn)
-    assert {a.outcome for a in again} == {Asked.STILL}
-    assert {a.outcome for a in ask_again(worn, sound)} == {Asked.GONE}
-    new = ask_again(sound, worn)
-    assert [a.outcome for a in new] == [Asked.NEW] * len(new)
+    (worn, worn_made), (sound, sound_made) = seen("dead-spot"), seen("healthy")
+    assert {a.outcome for a in again(worn, worn_made)} == {Asked.STILL}
+    assert {a.outcome for a in again(worn, sound_made)} == {Asked.GONE}
+    new = again(sound, worn_made)
     assert new
+    assert {a.outcome for a in new} == {Asked.NEW}
 
 
 def test_a_place_that_was_not_swept_again_is_not_told_as_gone() -> None:
-    from signals import sweep_recording
+    worn, _ = seen("dead-spot")
+    assert again(worn, sweep_recording(low_pct=40.0, passes=6))[0].outcome is Asked.NOT_TESTED
+    assert again(worn, sweep_recording(passes=2))[0].outcome is Asked.NOT_YET
+    assert again(worn, sweep_recording(passes=12))[0].outcome is Asked.GONE
 
-    worn = analyse(case_named("dead-spot").make())
-    rest = analyse(sweep_recording(low_pct=40.0, passes=6))
-    assert ask_again(worn, rest)[0].outcome is Asked.NOT_TESTED
-    few = analyse(sweep_recording(low_pct=0.0, passes=2))
-    assert ask_again(worn, few)[0].outcome is Asked.NOT_YET
-    many = analyse(sweep_recording(low_pct=0.0, passes=12))
-    assert ask_again(worn, many)[0].outcome is Asked.GONE
+
+def test_a_loose_wire_that_nobody_shook_is_not_told_as_gone() -> None:
+    """The drops came with marks of shaking; a still recording, however long, tests another thing."""
+    loose, made = seen("loose-wire")
+    assert {a.outcome for a in again(loose, made)} == {Asked.STILL}
+    still = sweep_recording(passes=40)
+    both = [
+        replaced(c, kind=CHANNEL_KINDS[n])
+        for c, n in zip(still.channels, ("tps2_v", "vref_v"), strict=True)
+    ]
+    quiet = Recording((still.channels[0], *both))
+    outcomes = {a.outcome for a in again(loose, quiet)} - {Asked.NEW}
+    assert outcomes == {Asked.NOT_TESTED}
+    shaken = replaced(quiet, marks=(Mark(5.0, "shake, plug"),))
+    assert Asked.NOT_TESTED not in {a.outcome for a in again(loose, shaken)}
+    other = Recording((still.channels[1],))
+    assert {a.why.endswith("was not recorded again") for a in again(loose, other)} == {True}
+
+
+def test_a_rest_that_was_off_when_hot_is_asked_for_as_hot() -> None:
+    off = OffRest(
+        channels=("tps1_v",), times_s=((1.0, 2.0),), confidence=0.9, text="rests at 8 %", rest_pct=8.0,
+        usual_rest_pct=1.0, cause=RestCause.PLATE, ect_c=92.0,
+    )  # fmt: skip
+    sound = sweep_recording(passes=8)
+    before = analyse(sound)
+    before = replaced(before, examination=replaced(before.examination, findings=(off,)))
+
+    def at(ect_c: float) -> Recording:
+        time_s = sound.channels[0].time_s.copy()
+        coolant = Channel(CHANNEL_KINDS["ect_c"], time_s, np.full_like(time_s, ect_c))
+        return Recording((*sound.channels, coolant))
+
+    assert again(before, at(90.0))[0].outcome is Asked.GONE
+    assert "this time at 40" in again(before, at(40.0))[0].why
+    assert "coolant was not recorded" in again(before, sound)[0].why
+    held = sweep_recording(low_pct=40.0)
+    assert again(before, held)[0].why == "the throttle was not let go"
 
 
 def test_numbers_differ_only_beyond_their_uncertainty() -> None:

@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from nervus.domain.plug import PlugEnd
 from nervus.domain.profile import ThrottleKind
 from nervus.window.main_window import MainWindow
-from nervus.window.setting_dialog import SettingDialog
+from nervus.window.pins.setting_dialog import SettingDialog
 from test_mend_window import play_mended_job
 from test_pins_solving import SIX
 from test_pins_window import THREE, began, draw, solved

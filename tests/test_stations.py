@@ -37,13 +37,13 @@ from nervus.domain.profile import ThrottleKind
 from nervus.domain.quantity import QuantityUnreadable, read_quantity
 from nervus.logbook import Logbook
 from nervus.standin.depot import courses
-from nervus.window.codes_page import CodesPage
-from nervus.window.complaint_page import ComplaintPage
-from nervus.window.home_view import waits
-from nervus.window.look_page import LookPage
+from nervus.window.jobs.mapping_dialog import MappingDialog
 from nervus.window.main_window import MainWindow
-from nervus.window.mapping_dialog import MappingDialog
-from nervus.window.pins_page import PinsPage
+from nervus.window.pages.codes_page import CodesPage
+from nervus.window.pages.complaint_page import ComplaintPage
+from nervus.window.pages.home_view import waits
+from nervus.window.pages.look_page import LookPage
+from nervus.window.pins.pins_page import PinsPage
 from nervus.window.theme import DIM
 from widget_walk import stumbles
 

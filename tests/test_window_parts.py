@@ -40,18 +40,18 @@ from nervus.files.answer import finding_row
 from nervus.judge.analyse import analyse
 from nervus.judge.words import natural_frequency
 from nervus.standin.demo import case_named
-from nervus.window.bands import Bands
 from nervus.window.elided import ElidedLabel
-from nervus.window.findings_list import FindingsList, short
 from nervus.window.frame_parts import Foot, Head
-from nervus.window.nerve import Nerve
-from nervus.window.nerve_way import way_of
-from nervus.window.pair_view import PairView
-from nervus.window.plots import Chart
-from nervus.window.recording_panel import RecordingPanel
+from nervus.window.pictures.bands import Bands
+from nervus.window.pictures.findings_list import FindingsList, short
+from nervus.window.pictures.nerve import Nerve
+from nervus.window.pictures.nerve_way import way_of
+from nervus.window.pictures.pair_view import PairView
+from nervus.window.pictures.plots import Chart
+from nervus.window.pictures.recording_panel import RecordingPanel
+from nervus.window.pictures.time_view import TimeView, volts_at
+from nervus.window.pictures.travel_view import TravelView, healthy_volts
 from nervus.window.theme import BRIGHT, DIM, THEMES, Theme
-from nervus.window.time_view import TimeView, volts_at
-from nervus.window.travel_view import TravelView, healthy_volts
 
 
 def judged(case_id: str) -> tuple[Recording, Analysis]:

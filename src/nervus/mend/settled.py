@@ -9,6 +9,7 @@ from nervus.domain.channel import Channel, Recording
 
 WINDOW_S = 20.0
 """Over so long it has to stand still, in seconds: common practice, no published source."""
+# Opposite tracks add up to this within so much, in percent: common practice, no published source.
 _SUM, _SUM_WITHIN = 100.0, 0.5
 # What is told to a tenth of a percent is no further off for its rounding.
 _ROUNDED = 1e-9

@@ -2,6 +2,7 @@
 
 from math import cos, pi, sin
 
+# Fewer bolts have no order, and more stand on no throttle body.
 FEWEST, MOST = 2, 24
 # The rounds, as shares of the last torque. Source: common practice, no published source.
 _ROUNDS = (0.3, 0.6, 1.0)

@@ -4,7 +4,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+import numpy as np
+
 from nervus.domain.analysis import Analysis, Examination
+from nervus.domain.channel import Recording
 from nervus.domain.entry import Source
 from nervus.domain.finding import (
     DeadSpot,
@@ -29,6 +32,10 @@ from nervus.signal.coverage import bouts
 _AS_WARM_C = 15.0
 # So much of the travel has to be swept again before what shows over all of it is called gone.
 _MOST_OF_IT = 0.8
+# A closing pass that ends below this was let go, in percent of travel.
+_NEAR_CLOSED = 15.0
+# What is less probable than this is told as less than 1 in 10 000.
+_SELDOM = 1e-4
 _SHAKING = ("shake", "wiggle", "harness", "plug", "tap", "move")
 
 
@@ -61,14 +68,21 @@ class AskedAgain:
     channels: tuple[str, ...]
 
 
-def ask_again(before: Analysis, after: Analysis) -> tuple[AskedAgain, ...]:
+def ask_again(before: Analysis, after: Analysis, again: Recording) -> tuple[AskedAgain, ...]:
     """Each cause of before, then what is new.
 
     What is bound to a place is gone where enough passes crossed it (Fisher's exact test); what comes in
     time, where enough time went by (exact Poisson test); the rest, where the same was tested at all.
+
+    Args:
+        before: what was found then.
+        after: what is found now.
+        again: the recording of after, for how warm it was.
     """
     then, since = before.examination, after.examination
-    told = [_asked(then, since, number, own) for number, own in _causes(then)]
+    warm = again.get("ect_c")
+    ect_c = float(np.median(warm.values)) if warm is not None else None
+    told = [_asked(then, since, number, own, ect_c) for number, own in _causes(then)]
     known = [own for _, own in _causes(then)]
     for number, own in _causes(since):
         if not any(_same(a, b) for old in known for a in old for b in own):
@@ -85,7 +99,9 @@ def _causes(seen: Examination) -> list[tuple[int, list[Finding]]]:
     return list(groups.values())
 
 
-def _asked(then: Examination, since: Examination, number: int, own: list[Finding]) -> AskedAgain:
+def _asked(
+    then: Examination, since: Examination, number: int, own: list[Finding], ect_c: float | None
+) -> AskedAgain:
     first = own[0]
     still = next((f for f in since.findings if any(_same(o, f) for o in own)), None)
     if still is not None:
@@ -93,11 +109,13 @@ def _asked(then: Examination, since: Examination, number: int, own: list[Finding
     elif not set(first.channels) & {c.id for c in since.channels}:
         outcome, why = Asked.NOT_TESTED, f"{', '.join(first.channels)} was not recorded again"
     else:
-        outcome, why = _tested(then, since, own)
+        outcome, why = _tested(then, since, own, ect_c)
     return AskedAgain(first.text, outcome, why, number, first.channels)
 
 
-def _tested(then: Examination, since: Examination, own: list[Finding]) -> tuple[Asked, str]:
+def _tested(
+    then: Examination, since: Examination, own: list[Finding], ect_c: float | None
+) -> tuple[Asked, str]:
     first = own[0]
     match first:
         case DeadSpot():
@@ -110,7 +128,7 @@ def _tested(then: Examination, since: Examination, own: list[Finding]) -> tuple[
         case Drop():
             return _in_time(then, since, [f for f in own if isinstance(f, Drop)])
         case OffRest():
-            return _at_rest(since, first)
+            return _at_rest(since, first, ect_c)
         case Disagreement() | Nonlinear():
             return _over_travel(since, first.travel_pct)
         case OutOfRange() | SupplyFault():
@@ -146,20 +164,18 @@ def _in_time(then: Examination, since: Examination, drops: Sequence[Drop]) -> tu
     return Asked.NOT_YET, f"{told}; {needed:.0f} s would tell (95 in 100)"
 
 
-def _at_rest(since: Examination, first: OffRest) -> tuple[Asked, str]:
+def _at_rest(since: Examination, first: OffRest, ect_c: float | None) -> tuple[Asked, str]:
     released = sum(1 for p in since.passes if p.direction == "closing" and p.to_pct < _NEAR_CLOSED)
     if not released:
         return Asked.NOT_TESTED, "the throttle was not let go"
-    warm = next((c for c in since.channels if c.id == "ect_c"), None)
-    if first.ect_c is not None and warm is None:
+    if first.ect_c is not None and ect_c is None:
         return (
             Asked.NOT_TESTED,
             f"it was at {first.ect_c:.0f} °C, and the coolant was not recorded again",
         )
+    if first.ect_c is not None and ect_c is not None and abs(ect_c - first.ect_c) > _AS_WARM_C:
+        return Asked.NOT_TESTED, f"it was at {first.ect_c:.0f} °C, and this time at {ect_c:.0f} °C"
     return Asked.GONE, f"let go {released} times, back to its rest each time"
-
-
-_NEAR_CLOSED = 15.0
 
 
 def _over_travel(since: Examination, place: Span) -> tuple[Asked, str]:
@@ -176,9 +192,6 @@ def _by_chance(p: float) -> str:
     if p < _SELDOM:
         return "by chance alone less than 1 in 10 000"
     return f"by chance alone {100 * p:.1g} in 100"
-
-
-_SELDOM = 1e-4
 
 
 def _is_shaking(words: str) -> bool:

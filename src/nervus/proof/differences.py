@@ -14,6 +14,8 @@ from nervus.domain.job import Change, Job, MeterUsed, Reading, of_kind
 _COVERAGE = 2.0
 # A value is an end of the travel where the throttle is this near to it, in percent.
 _AT_AN_END = 1.5
+# Tracks whose sum is this near to 100 % run against each other, before they have learned too.
+_OPPOSITE_WITHIN = 30.0
 # A median of more values than this is no surer: what limits it are visits and the step.
 _ENOUGH = 20_000
 # A meter of which nothing is known: 0.5 % and 2 digits. Source: common practice, no published source.
@@ -135,9 +137,6 @@ def _noise(channel: Channel, seen: Examination) -> list[Measure]:
 
 def _summary(seen: Examination, channel_id: str) -> ChannelSummary | None:
     return next((c for c in seen.channels if c.id == channel_id), None)
-
-
-_OPPOSITE_WITHIN = 30.0
 
 
 def sum_of_tracks(recording: Recording) -> tuple[float, float] | None:

@@ -10,6 +10,7 @@ from nervus.mend.putting_back import why_not_watching
 from nervus.proof.telling import amount_told, due_on
 from nervus.proof.watching import Standing
 
+# Without a plan a job is watched for so long. Source: from memory, no published source.
 _USUAL_WATCH_DAYS = 14
 
 

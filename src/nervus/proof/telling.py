@@ -14,6 +14,7 @@ _A_DAY = {
     Exposure.STARTED: 6.0,
     Exposure.WET: 1.0 / 3.0,
 }
+# Nobody is asked again sooner than this, and nobody remembers longer.
 _AT_LEAST_DAYS, _AT_MOST_DAYS = 2, 180
 
 

@@ -307,7 +307,8 @@ def _proof(known: Known) -> list[Block]:
     before, after = (pair[0], pair[1]) if len(pair) > 1 else (None, None)
     if before is not None and after is not None:
         asked = tuple(
-            (a.finding, str(a.outcome), a.why) for a in ask_again(before.analysis, after.analysis)
+            (a.finding, str(a.outcome), a.why)
+            for a in ask_again(before.analysis, after.analysis, after.recording)
         )
         blocks += picture_of(known, 1.0)
         blocks.append(

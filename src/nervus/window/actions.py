@@ -151,8 +151,6 @@ FOOT: Final = (
     ("V", "view"),
     ("X", "measure"),
     ("+ −", "zoom"),  # noqa: RUF001 - a true minus sign
-    ("Ctrl 0", "whole"),
     ("F8 F9 J", "fold"),
     ("F11", "picture"),
-    ("D", "dim"),
 )

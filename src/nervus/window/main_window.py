@@ -36,35 +36,35 @@ from nervus.window.boxes import (
     really_leave,
     show_about,
 )
-from nervus.window.findings_list import most_telling
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.frame_window import FrameWindow
-from nervus.window.home_view import HomeView
-from nervus.window.job_part import JobPart, Listed, code_set
-from nervus.window.live_part import DEMO_FAULT, LivePart
+from nervus.window.jobs.job_part import JobPart, Listed, code_set
+from nervus.window.jobs.opening import Opened
+from nervus.window.jobs.opening_part import OpeningPart
+from nervus.window.live.live_part import DEMO_FAULT, LivePart
 from nervus.window.menus import make_menus
-from nervus.window.nerve_way import vehicle_of
-from nervus.window.opening import Opened
-from nervus.window.opening_part import OpeningPart
+from nervus.window.pages.home_view import HomeView
+from nervus.window.pages.record_page import RecordPage
+from nervus.window.pictures.findings_list import most_telling
+from nervus.window.pictures.nerve_way import vehicle_of
+from nervus.window.pictures.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR
+from nervus.window.pictures.standing import Standing
 from nervus.window.places import logbook_path, recordings_folder
 from nervus.window.rail import JOBS, Rail
-from nervus.window.record_page import RecordPage
-from nervus.window.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR
 from nervus.window.recordings_part import RecordingsPart
 from nervus.window.room import FOLDING, Room
-from nervus.window.standing import Standing
 from nervus.window.stations import RECORD, Stations
 from nervus.window.tasks import Task, wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES
 from nervus.window.under_part import UnderPart
 
 if TYPE_CHECKING:
-    from nervus.window.codes_dialog import VehicleCodes
-    from nervus.window.comparing import BeforeAfter
-    from nervus.window.live_controller import LiveController
-    from nervus.window.live_panel import LivePanel
-    from nervus.window.pins_meter import PinsMeter
-    from nervus.window.pins_page import PinsPage
+    from nervus.window.jobs.comparing import BeforeAfter
+    from nervus.window.live.codes_dialog import VehicleCodes
+    from nervus.window.live.live_controller import LiveController
+    from nervus.window.live.live_panel import LivePanel
+    from nervus.window.pins.pins_meter import PinsMeter
+    from nervus.window.pins.pins_page import PinsPage
 
 _KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
 _FILES = f"Recordings ({_KINDS});;All files (*)"
@@ -417,7 +417,7 @@ class MainWindow(FrameWindow):
     def _toggle_meter(self, page: "PinsPage") -> None:
         """Connect a meter for the pins, or let it go."""
         if self.pins_meter is None:
-            from nervus.window.pins_meter import PinsMeter  # noqa: PLC0415 - when first wanted
+            from nervus.window.pins.pins_meter import PinsMeter  # noqa: PLC0415 - when first wanted
 
             self.pins_meter = PinsMeter(self._settings, self.live_part, self)
             self.pins_meter.told.connect(self.notice.tell)
@@ -476,7 +476,7 @@ class MainWindow(FrameWindow):
 
     def ask_for_picture(self) -> None:
         """Ask where what is shown is to be written, as a picture or as data."""
-        from nervus.window.pictures_out import asked_where  # noqa: PLC0415 - seldom wanted: start-up
+        from nervus.window.pictures.pictures_out import asked_where  # noqa: PLC0415 - seldom wanted: start-up
 
         to = (
             asked_where(self, Path(self.opened.recording.name).stem) if self.opened is not None else None
@@ -486,7 +486,7 @@ class MainWindow(FrameWindow):
 
     def give_picture(self, to: Path) -> None:
         """Write what is shown into a file; of a view over travel the data are those of the whole."""
-        from nervus.window.pictures_out import give_out  # noqa: PLC0415 - seldom wanted: start-up
+        from nervus.window.pictures.pictures_out import give_out  # noqa: PLC0415 - seldom wanted: start-up
 
         assert self.opened is not None  # noqa: S101 - asked for only with a recording
         recording, time_view = self.opened.recording, self.panel.time_view

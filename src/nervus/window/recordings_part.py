@@ -7,14 +7,14 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.job import Job, Noted, Recorded, Source, new_id, now, of_kind
-from nervus.window.job_part import JobPart
-from nervus.window.live_part import LivePart
-from nervus.window.opening import Opened
-from nervus.window.opening_part import OpeningPart
+from nervus.window.jobs.job_part import JobPart
+from nervus.window.jobs.opening import Opened
+from nervus.window.jobs.opening_part import OpeningPart
+from nervus.window.live.live_part import LivePart
 
 if TYPE_CHECKING:
     from nervus.drawn.measuring import Between
-    from nervus.window.opening import WasRead
+    from nervus.window.jobs.opening import WasRead
 
 
 class RecordingsPart(QObject):
@@ -152,7 +152,7 @@ class RecordingsPart(QObject):
 
     def show_left_over(self) -> None:
         """List the recordings that are in no job, to be opened or put away."""
-        from nervus.window.left_over_dialog import LeftOverDialog  # noqa: PLC0415 - seldom wanted
+        from nervus.window.jobs.left_over_dialog import LeftOverDialog  # noqa: PLC0415 - seldom wanted
 
         dialog = LeftOverDialog(self._live.folder, self._window)
         dialog.open_wanted.connect(self.open_wanted)

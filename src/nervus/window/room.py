@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, QSettings
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QWidget
 
-from nervus.window.nerve import Nerve
+from nervus.window.pictures.nerve import Nerve
 
 FOLDING = ("nerve", "findings", "judgement")
 """What folds by itself: the names of the actions, too."""

@@ -11,8 +11,8 @@ from nervus.codes.notation import Code
 from nervus.domain.channel import Recording
 from nervus.domain.job import Compared, Job, SeenCode, Source, of_kind
 from nervus.domain.judgement import RankedTest
-from nervus.window.job_part import JobPart, Listed
-from nervus.window.meter_link import MeterLink
+from nervus.window.jobs.job_part import JobPart, Listed
+from nervus.window.pins.meter_link import MeterLink
 from nervus.window.rail import JOBS
 from nervus.window.station_page import StationPage
 from nervus.window.tasks import Task
@@ -96,7 +96,7 @@ class Stations(QObject):
         self, codes: tuple[SeenCode, ...], source: Source, missing: tuple[str, ...] = ()
     ) -> None:
         """Codes that came from elsewhere go into the job's set of the moment that the page shows."""
-        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
+        from nervus.window.pages.codes_page import CodesPage  # noqa: PLC0415 - as its page
 
         page = self.page("codes")
         if isinstance(page, CodesPage) and self._part.job is not None:
@@ -128,9 +128,9 @@ class Stations(QObject):
             self.stretch.emit(stretch)
 
     def _tell_listed(self, page: StationPage) -> None:
-        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - as its page
-        from nervus.window.complaint_page import ComplaintPage  # noqa: PLC0415 - as its page
-        from nervus.window.pins_page import PinsPage  # noqa: PLC0415 - as its page
+        from nervus.window.pages.codes_page import CodesPage  # noqa: PLC0415 - as its page
+        from nervus.window.pages.complaint_page import ComplaintPage  # noqa: PLC0415 - as its page
+        from nervus.window.pins.pins_page import PinsPage  # noqa: PLC0415 - as its page
 
         if self._listed is None:
             return
@@ -145,7 +145,7 @@ class Stations(QObject):
 
     def report(self, parent: QWidget) -> None:
         """Write the report of the job in hand."""
-        from nervus.window.report_dialog import ReportDialog  # noqa: PLC0415 - when first wanted
+        from nervus.window.pages.report_dialog import ReportDialog  # noqa: PLC0415 - when first wanted
 
         if self._part.job is None:
             return
@@ -167,14 +167,14 @@ class Stations(QObject):
         }
 
     def _complaint(self) -> StationPage:
-        from nervus.window.complaint_page import ComplaintPage  # noqa: PLC0415 - when first wanted
+        from nervus.window.pages.complaint_page import ComplaintPage  # noqa: PLC0415 - when first wanted
 
         page = ComplaintPage()
         page.vehicle_put.connect(self._part.set_vehicle)
         return page
 
     def _codes(self) -> StationPage:
-        from nervus.window.codes_page import CodesPage  # noqa: PLC0415 - when first wanted
+        from nervus.window.pages.codes_page import CodesPage  # noqa: PLC0415 - when first wanted
 
         page = CodesPage()
         page.told.connect(self._part.told)
@@ -203,7 +203,7 @@ class Stations(QObject):
         return lambda: self._part.job is not None and self._part.job.id == then
 
     def _look(self) -> StationPage:
-        from nervus.window.look_page import LookPage, with_photo  # noqa: PLC0415 - when first wanted
+        from nervus.window.pages.look_page import LookPage, with_photo  # noqa: PLC0415 - when first wanted
 
         page = LookPage()
         page.photo_path = lambda name: self._part.files / name
@@ -223,7 +223,7 @@ class Stations(QObject):
         return page
 
     def _pins(self) -> StationPage:
-        from nervus.window.pins_page import PinsPage  # noqa: PLC0415 - when first wanted
+        from nervus.window.pins.pins_page import PinsPage  # noqa: PLC0415 - when first wanted
 
         page = PinsPage()
         page.told.connect(self._part.told)
@@ -234,14 +234,14 @@ class Stations(QObject):
         return page
 
     def _set_sensor(self, page: QWidget) -> None:
-        from nervus.window.setting_dialog import SettingDialog  # noqa: PLC0415 - when first wanted
+        from nervus.window.pins.setting_dialog import SettingDialog  # noqa: PLC0415 - when first wanted
 
         dialog = SettingDialog(self._part, self._theme, self.meter(), page)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
 
     def _guide(self, page: QWidget) -> None:
-        from nervus.window.procedure_dialog import ProcedureDialog  # noqa: PLC0415 - when first wanted
+        from nervus.window.pages.procedure_dialog import ProcedureDialog  # noqa: PLC0415 - when first wanted
 
         dialog = ProcedureDialog(self._part, self._theme, page, self.recent)
         dialog.setting_wanted.connect(lambda: self._set_sensor(page))
@@ -249,7 +249,7 @@ class Stations(QObject):
         dialog.open()
 
     def _decide(self) -> StationPage:
-        from nervus.window.decide_page import DecidePage  # noqa: PLC0415 - when first wanted
+        from nervus.window.pages.decide_page import DecidePage  # noqa: PLC0415 - when first wanted
 
         page = DecidePage(self._part.weigher.decision)
         self._part.judged.connect(page.show_judgement)
@@ -269,7 +269,7 @@ class Stations(QObject):
             self.page(test.station).prepare(how, test.prepare)
 
     def _ask_prices(self, page: QWidget) -> None:
-        from nervus.window.prices_dialog import PricesDialog  # noqa: PLC0415 - when first wanted
+        from nervus.window.pages.prices_dialog import PricesDialog  # noqa: PLC0415 - when first wanted
 
         dialog = PricesDialog(self._part.weigher.own, page)
         dialog.accepted.connect(lambda: self._part.weigher.keep_prices(dialog.prices))
@@ -277,7 +277,7 @@ class Stations(QObject):
         dialog.open()
 
     def _mend(self) -> StationPage:
-        from nervus.window.mend_page import MendPage  # noqa: PLC0415 - when first wanted
+        from nervus.window.pages.mend_page import MendPage  # noqa: PLC0415 - when first wanted
 
         page = MendPage()
         page.setting_wanted.connect(lambda: self._set_sensor(page))
@@ -307,8 +307,8 @@ class Stations(QObject):
         self._part.attaching.keep_photo(path, add)
 
     def _prove(self) -> StationPage:
-        from nervus.window.compare_view import CompareView  # noqa: PLC0415 - when first wanted
-        from nervus.window.prove_page import ProvePage  # noqa: PLC0415 - as above
+        from nervus.window.pages.compare_view import CompareView  # noqa: PLC0415 - when first wanted
+        from nervus.window.pages.prove_page import ProvePage  # noqa: PLC0415 - as above
 
         compare = CompareView(self._part.files)
         compare.shown.connect(self.laid_over)

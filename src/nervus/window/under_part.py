@@ -4,9 +4,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from nervus.domain.analysis import Progress
 from nervus.drawn.pictures import Pictures, Under
-from nervus.window.job_part import JobPart
-from nervus.window.opening import Opened, open_kept
-from nervus.window.record_page import RecordPage
+from nervus.window.jobs.job_part import JobPart
+from nervus.window.jobs.opening import Opened, open_kept
+from nervus.window.pages.record_page import RecordPage
 from nervus.window.tasks import Task
 
 

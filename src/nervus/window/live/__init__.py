@@ -1,0 +1,1 @@
+"""What is connected: sources, live pictures, sound."""

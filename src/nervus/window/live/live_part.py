@@ -1,0 +1,203 @@
+"""The live part of the window: made when first wanted, asked for by its actions."""
+
+from collections.abc import Callable
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+from PyQt6.QtWidgets import QStackedWidget, QWidget
+
+from nervus.window.actions import QUICK_MARKS
+from nervus.window.theme import BRIGHT, Theme
+
+if TYPE_CHECKING:
+    from nervus.domain.channel import Recording
+    from nervus.files.journal import Journal
+    from nervus.link.instruments import MeterSetup
+    from nervus.window.live.codes_dialog import CodesDialog
+    from nervus.window.live.connect_dialogs import LineDialog, MeterDialog, VehicleDialog
+    from nervus.window.live.live_controller import LiveController
+    from nervus.window.live.live_panel import LivePanel
+
+# What the demo plants in the simulated vehicle: a wire that lets go while the harness is shaken.
+DEMO_FAULT = "open-signal2~shake"
+
+
+class LivePart(QObject):
+    """What is connected.
+
+    Signals: those of the live controller, whether it is there already or not, and
+        about_to_connect: what is being done is to be stopped.
+        read_codes: what was read of codes, to be kept in the job (`VehicleCodes`).
+    """
+
+    entered = pyqtSignal()
+    left = pyqtSignal()
+    looked = pyqtSignal(object, object)
+    moment = pyqtSignal(float, dict)
+    recorded = pyqtSignal(object)
+    keeping = pyqtSignal(bool)
+    failed = pyqtSignal(str)
+    about_to_connect = pyqtSignal()
+    read_codes = pyqtSignal(object)
+    identified = pyqtSignal(object)
+
+    def __init__(
+        self, settings: QSettings, folder: Path, middle: QStackedWidget, parent: QWidget
+    ) -> None:
+        super().__init__(parent)
+        self._settings, self._middle, self._window = settings, middle, parent
+        self._theme: Theme = BRIGHT
+        self.folder = folder
+        self.keeps_codes = False
+        self.place: Callable[[str], tuple[Path, str] | None] = lambda _name: None
+        """Where a recording is to be written that belongs to a job, and whose it is; `None` for none."""
+
+    @cached_property
+    def panel(self) -> "LivePanel":
+        """The live middle; made when first wanted, so that the window is there sooner."""
+        from nervus.window.live.live_panel import LivePanel  # noqa: PLC0415 - when first wanted: start-up
+
+        panel = LivePanel()
+        panel.apply_theme(self._theme)
+        self._middle.addWidget(panel)
+        return panel
+
+    @cached_property
+    def controller(self) -> "LiveController":
+        """What is connected; made when first wanted."""
+        from nervus.window.live.live_controller import LiveController  # noqa: PLC0415 - when first wanted
+
+        live = LiveController(self.panel, self.folder, self)
+        in_folder = live.place
+        live.place = lambda name: self.place(name) or in_folder(name)
+        live.entered.connect(self.entered)
+        live.left.connect(self.left)
+        live.looked.connect(self.looked)
+        live.moment.connect(self.moment)
+        live.recorded.connect(self.recorded)
+        live.keeping.connect(self.keeping)
+        live.failed.connect(self.failed)
+        live.identified.connect(self.identified)
+        return live
+
+    @property
+    def is_live(self) -> bool:
+        """Whether something is connected."""
+        return "controller" in self.__dict__ and self.controller.is_live
+
+    @property
+    def meter_address(self) -> str:
+        """Where the simulated vehicle's meter is, "" where none is connected."""
+        return self.controller.instrument if self.is_live else ""
+
+    @property
+    def recording(self) -> "tuple[Journal, float] | None":
+        """What is being recorded, and for how long it has been; `None` where nothing is."""
+        if not self.is_live or self.controller.session is None:
+            return None
+        journal = self.controller.session.journal
+        return (journal, self.controller.recorded_s) if journal is not None else None
+
+    def recent(self) -> "Recording | None":
+        """What came in over the last while, `None` where nothing is connected."""
+        return self.controller.recent() if self.is_live else None
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self._theme = theme
+        if "panel" in self.__dict__:
+            self.panel.apply_theme(theme)
+
+    def leave(self) -> None:
+        """Disconnect."""
+        if "controller" in self.__dict__:
+            self.controller.leave()
+
+    def wait(self) -> None:
+        """Wait for what is still ending."""
+        if "controller" in self.__dict__:
+            self.controller.wait()
+
+    # -- connecting ----------------------------------------------------------------------------------
+
+    def connect_simulated(self, fault: str = DEMO_FAULT) -> None:
+        """Connect the simulated vehicle with a fault planted in it."""
+        self.about_to_connect.emit()
+        self.controller.connect_simulated(fault)
+
+    def ask_for_vehicle(self) -> "VehicleDialog":
+        """Ask which bus or adapter a vehicle is on, and for which unit; the last ones are remembered."""
+        from nervus.window.live.connect_dialogs import VehicleDialog  # noqa: PLC0415 - when first wanted
+
+        dialog = VehicleDialog(self._settings, self._window)
+
+        def connect(where: str, unit: int) -> None:
+            self.about_to_connect.emit()
+            self.controller.connect_vehicle(where, unit if unit >= 0 else None)
+
+        dialog.wanted.connect(connect)
+        dialog.open()
+        return dialog
+
+    def ask_for_meter(self) -> "MeterDialog":
+        """Ask where a meter is, what its probe is on, and how it is asked; all is remembered."""
+        from nervus.window.live.connect_dialogs import MeterDialog  # noqa: PLC0415 - when first wanted
+
+        dialog = MeterDialog(self._settings, self._window)
+
+        def connect(where: str, line: str, setup: "MeterSetup") -> None:
+            self.about_to_connect.emit()
+            self.controller.connect_instrument(where, line, setup)
+
+        dialog.wanted.connect(connect)
+        dialog.open()
+        return dialog
+
+    def type_by_hand(self) -> "LineDialog":
+        """Readings typed as they are read, of a line that is asked for."""
+        from nervus.window.live.connect_dialogs import LineDialog  # noqa: PLC0415 - when first wanted
+
+        dialog = LineDialog(self._settings, self._window)
+
+        def begin(line: str, track_ohms: float) -> None:
+            self.about_to_connect.emit()
+            self.controller.type_readings(line, track_ohms or None)
+
+        dialog.wanted.connect(begin)
+        dialog.open()
+        return dialog
+
+    def codes(self) -> "CodesDialog | None":
+        """Read the codes of the connected vehicle."""
+        dialog = self.controller.codes()
+        if dialog is not None:
+            dialog.keep.setVisible(self.keeps_codes)
+            dialog.kept.connect(self.read_codes)
+        return dialog
+
+    # -- actions -------------------------------------------------------------------------------------
+
+    def handlers(self) -> dict[str, Callable[[], object]]:
+        """What each of the live actions does."""
+        return {
+            "simulated": self.connect_simulated,
+            "vehicle": self.ask_for_vehicle,
+            "meter": self.ask_for_meter,
+            "by_hand": self.type_by_hand,
+            "codes": self.codes,
+            "other_picture": self._when_wanted(lambda part: part.panel.next_picture()),
+            "record": self._when_wanted(lambda part: part.controller.toggle_record()),
+            "tone": self._when_wanted(lambda part: part.panel.tone.click()),
+            "mark": self._when_wanted(lambda part: part.panel.words.setFocus()),
+            "leave": self.leave,
+            **{f"mark_{kind}": self._marking(kind) for kind in QUICK_MARKS},
+        }
+
+    def _when_wanted(self, what: "Callable[[LivePart], object]") -> Callable[[], object]:
+        """Nothing is made before its action is wanted."""
+        return lambda: what(self)
+
+    def _marking(self, kind: str) -> Callable[[], object]:
+        return lambda: self.controller.mark(kind)

@@ -1,0 +1,179 @@
+"""The live picture: big readouts, and the last seconds over time."""
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from nervus.domain.channel import CHANNEL_KINDS, FloatArray, Unit
+from nervus.window.live.live_trace import LiveTrace
+from nervus.window.pictures.plots import Chart, literal
+from nervus.window.theme import BRIGHT, Theme, channel_pen
+
+SPAN_S, _COLUMNS = 20.0, 560
+# What is worth a big readout, most wanted first, and how many decimals its sources support.
+_READOUTS = (
+    "tps1_v",
+    "tps2_v",
+    "tps1_pct",
+    "tps2_pct",
+    "throttle_cmd_pct",
+    "pedal_pct",
+    "rpm",
+    "batt_v",
+)
+_DECIMALS = {Unit.VOLT: 2, Unit.PERCENT: 1, Unit.PER_MINUTE: 0}
+_MOST_READOUTS = 5
+_NAMES = {"throttle_cmd_pct": "command", "rpm": "engine"}
+
+
+class Readout(QWidget):
+    """One number that can be read from two metres away, with its name and unit."""
+
+    def __init__(self, channel: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._kind = CHANNEL_KINDS[channel]
+        self._shown = ""
+        name = _NAMES.get(channel, self._kind.title.removesuffix(" as reported"))
+        self._name = QLabel(name, self)
+        self._name.setObjectName("quiet")
+        self.number = QLabel("", self)
+        self.number.setObjectName("readout")
+        self.number.setAccessibleName(self._kind.title)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._name)
+        column.addWidget(self.number)
+
+    def show_value(self, value: float) -> None:
+        """The newest value."""
+        decimals = _DECIMALS.get(self._kind.unit, 1)
+        text = f"{value:.{decimals}f}"
+        if text != self._shown:
+            self._shown = text
+            self.number.setText(f'{text}<span style="font-size:15px">&nbsp;{self._kind.unit}</span>')
+
+
+class LiveView(QFrame):
+    """Readouts above, volts (or percent) of the last seconds below."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme: Theme = BRIGHT
+        self._traces: dict[str, LiveTrace] = {}
+        self._curves: dict[str, pg.PlotCurveItem] = {}
+        self._readouts: dict[str, Readout] = {}
+        self._marks: list[tuple[float, pg.InfiniteLine]] = []
+        self._now = 0.0
+        self._row = QHBoxLayout()
+        self._row.setSpacing(16)
+        self.chart = Chart("The last seconds, live", self)
+        self.plot = self.chart.add_plot(x_unit="s")
+        self.plot.setMouseEnabled(x=False, y=False)
+        self.plot.getViewBox().disableAutoRange()
+        # The past stands still under the axis, so that the axis is drawn once.
+        self.plot.setXRange(-SPAN_S, 0.0, padding=0)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(self._row)
+        column.addWidget(self.chart, 1)
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self._theme = theme
+        self.chart.apply_theme(theme)
+        for channel, curve in self._curves.items():
+            curve.setPen(self._pen(channel))
+
+    def _pen(self, channel: str) -> object:
+        pen = channel_pen(self._theme, channel)
+        pen.setWidthF(1.0)
+        pen.setStyle(Qt.PenStyle.SolidLine)
+        return pen
+
+    def clear(self) -> None:
+        """Forget everything that was shown."""
+        for readout in self._readouts.values():
+            self._row.removeWidget(readout)
+            readout.deleteLater()
+        for item in (*self._curves.values(), *(line for _, line in self._marks)):
+            self.plot.removeItem(item)
+        self._traces, self._curves, self._readouts, self._marks = {}, {}, {}, []
+        self._now = 0.0
+
+    def add(self, channel: str, time_s: FloatArray, values: FloatArray) -> None:
+        """Extend a channel by what has come."""
+        trace = self._traces.get(channel)
+        if trace is None:
+            trace = self._begin(channel)
+        trace.add(time_s, values)
+        if time_s.size:
+            self._now = max(self._now, float(time_s[-1]))
+
+    def _begin(self, channel: str) -> LiveTrace:
+        trace = self._traces[channel] = LiveTrace(SPAN_S, _COLUMNS)
+        if self._is_drawn(channel):
+            curve = pg.PlotCurveItem(pen=self._pen(channel), antialias=False)
+            self.plot.addItem(curve)
+            self._curves[channel] = curve
+            self._set_range()
+        wanted = [c for c in _READOUTS if c in self._traces and self._is_read(c)][:_MOST_READOUTS]
+        for name in [n for n in self._readouts if n not in wanted]:
+            self._readouts.pop(name).deleteLater()
+        for place, name in enumerate(wanted):
+            if name not in self._readouts:
+                self._readouts[name] = Readout(name, self)
+            self._row.insertWidget(place, self._readouts[name], 1)
+        return trace
+
+    def _is_drawn(self, channel: str) -> bool:
+        volts = any(c.startswith("tps") and c.endswith("_v") for c in self._traces)
+        if channel.endswith("_v") and channel != "batt_v":
+            return True
+        return channel.startswith("tps") and not volts
+
+    def _is_read(self, channel: str) -> bool:
+        return not (channel.endswith("_pct") and channel[:4] in ("tps1", "tps2")) or not any(
+            c == f"{channel[:4]}_v" for c in self._traces
+        )
+
+    def _set_range(self) -> None:
+        volts = any(c.endswith("_v") for c in self._curves)
+        for name in [c for c in self._curves if volts and c.endswith("_pct")]:
+            self.plot.removeItem(self._curves.pop(name))
+        self.plot.setYRange(-0.2, 5.9 if volts else 112.0, padding=0)
+        names = [(CHANNEL_KINDS[c].title, self._pen(c).color()) for c in self._curves]  # type: ignore[attr-defined] # a pen
+        unit = "V" if volts else "%"
+        self.chart.name_curves(self.plot, [(f"{n}, {unit}", colour) for n, colour in names])
+
+    def mark(self, time_s: float, text: str) -> None:
+        """Draw a mark."""
+        line = pg.InfiniteLine(
+            time_s - self._now,
+            pen=self._theme.pen("action", 1.0, Qt.PenStyle.DashLine),
+            label=literal(text),
+            labelOpts={
+                "position": 0.04,
+                "color": self._theme.color("action"),
+                "anchors": [(0, 1), (0, 1)],
+            },
+        )
+        self.plot.addItem(line)
+        self._marks.append((time_s, line))
+
+    def draw(self) -> None:
+        """One frame."""
+        for channel, curve in self._curves.items():
+            times, values = self._traces[channel].points()
+            curve.setData(times - self._now, values, skipFiniteCheck=True)
+        for name, readout in self._readouts.items():
+            readout.show_value(self._traces[name].last)
+        while self._marks and self._marks[0][0] < self._now - SPAN_S:
+            self.plot.removeItem(self._marks.pop(0)[1])
+        for when, line in self._marks:
+            line.setValue(when - self._now)
+
+    @property
+    def latest(self) -> dict[str, float]:
+        """The newest value of each channel."""
+        return {name: trace.last for name, trace in self._traces.items()}

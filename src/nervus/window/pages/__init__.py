@@ -1,0 +1,1 @@
+"""What each station shows, and the home view."""

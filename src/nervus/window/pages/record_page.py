@@ -1,0 +1,103 @@
+"""The station Record: which recordings the job holds, the findings, and the picture or what is live."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from nervus.domain.job import Job, Recorded, of_kind
+from nervus.window.pictures.findings_list import FindingsList
+from nervus.window.pictures.recording_panel import RecordingPanel
+
+
+class RecordPage(QWidget):
+    """Findings at the left, the picture at the right.
+
+    Signals:
+        wanted: the identifier of a recording of the job that is to be opened.
+        under_wanted: the identifier of a recording to lay below the one that is open, "" for none.
+        keep_wanted: a job is to be begun with the recording that is open.
+    """
+
+    wanted = pyqtSignal(str)
+    under_wanted = pyqtSignal(str)
+    keep_wanted = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._job: Job | None = None
+        self.findings, self.panel = FindingsList(), RecordingPanel()
+        self.middle = QStackedWidget(self)
+        self.middle.addWidget(self.panel)
+        self.recordings = QComboBox(self)
+        self.recordings.setMinimumHeight(36)
+        self.recordings.setAccessibleName("Recordings of this job")
+        self.recordings.activated.connect(lambda _row: self.wanted.emit(self.recordings.currentData()))
+        self.under = QComboBox(self)
+        self.under.setMinimumHeight(36)
+        self.under.setAccessibleName("The recording that is laid below this one")
+        self.under.activated.connect(lambda _row: self.under_wanted.emit(self.under.currentData()))
+        self.keep = QPushButton("Begin a job with this recording", self)
+        self.keep.clicked.connect(self.keep_wanted)
+        self.top = QWidget(self)
+        top = QHBoxLayout(self.top)
+        top.setContentsMargins(16, 8, 16, 0)
+        top.setSpacing(8)
+        top.addWidget(self.recordings, 1)
+        top.addWidget(self.under, 1)
+        top.addWidget(self.keep)
+        right = QVBoxLayout()
+        right.setContentsMargins(0, 0, 0, 0)
+        right.setSpacing(0)
+        right.addWidget(self.top)
+        right.addWidget(self.middle, 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.findings)
+        row.addLayout(right, 1)
+        self.show_job(None)
+        self.show_open("", can_keep=False)
+
+    def show_job(self, job: Job | None) -> None:
+        """Offer the recordings of a job."""
+        self._job = job
+        chosen = self.recordings.currentData()
+        self.recordings.clear()
+        for found in self._all():
+            text = f"{found.name} · {found.duration_s:.0f} s · {found.at.astimezone():%d %b %Y %H:%M}"
+            self.recordings.addItem(text, found.id)
+        self.recordings.setCurrentIndex(max(0, self.recordings.findData(chosen)))
+        self.recordings.setVisible(self.recordings.count() > 1)
+        self._offer_under("")
+
+    def show_open(self, recording_id: str, *, can_keep: bool) -> None:
+        """Which recording is open, and whether it could become a job."""
+        if recording_id:
+            self.recordings.setCurrentIndex(self.recordings.findData(recording_id))
+        self._offer_under(recording_id)
+        self.keep.setVisible(can_keep)
+
+    def _offer_under(self, shown: str) -> None:
+        """Any other recording of the job can be laid below the one that is shown."""
+        self.under.clear()
+        self.under.addItem("nothing below it", "")
+        for found in self._all():
+            if found.id != shown and shown:
+                self.under.addItem(f"below it: {found.name}", found.id)
+        self.under.setVisible(self.under.count() > 1)
+
+    def show_under(self, recording_id: str) -> None:
+        """Which recording lies below now."""
+        self.under.setCurrentIndex(max(0, self.under.findData(recording_id)))
+
+    @property
+    def newest(self) -> str | None:
+        """The recording that was made last."""
+        every = self._all()
+        return every[-1].id if every else None
+
+    def recorded(self, recording_id: str) -> Recorded | None:
+        """A recording of the job."""
+        return next((r for r in self._all() if r.id == recording_id), None)
+
+    def _all(self) -> tuple[Recorded, ...]:
+        return of_kind(self._job.entries, Recorded) if self._job is not None else ()

@@ -1,0 +1,1 @@
+"""Recordings, findings, the nerve and the judgement as pictures."""

@@ -1,0 +1,355 @@
+"""The findings as a list: one short line of what, one of where and how sure, tied to the picture."""
+
+from PyQt6.QtCore import (
+    QAbstractListModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRect,
+    QSize,
+    Qt,
+    pyqtSignal,
+)
+from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QLabel,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nervus.domain.analysis import NO_CIRCUIT, Analysis, CircuitEvidence, CircuitExplanation
+from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
+from nervus.domain.finding import (
+    DeadSpot,
+    Disagreement,
+    Drop,
+    Finding,
+    Noise,
+    Nonlinear,
+    OffRest,
+    OutOfRange,
+    SupplyFault,
+)
+from nervus.window.pictures.circuit_view import CircuitView
+from nervus.window.theme import BRIGHT, Theme
+
+_Index = QModelIndex | QPersistentModelIndex
+_LINES = 2
+# More moments than any line has: to the first or the last of them.
+_ALL = 1 << 30
+WIDTH = 250
+
+
+def short(finding: Finding) -> tuple[str, str]:
+    """What a finding is, and where it is, as two short lines."""
+    who = _tracks(finding.channels)
+    when = f"{finding.times_s[0][0]:.2f} s" if finding.times_s else ""
+    match finding:
+        case DeadSpot(travel_pct=(a, b)):
+            place = f"{a:.1f} to {b:.1f} %" if round(b - a, 1) else f"at {a:.1f} %"
+            seen = f"{finding.seen_in} of {finding.crossed} passes"
+            lines = f"Dead spot, {who}", f"{place}, {seen}"
+        case Noise(travel_pct=(a, b)):
+            lines = f"Rough, {who}", f"{a:.0f} to {b:.0f} %, {_small(finding.rms, finding.unit)}"
+        case Drop(times_s=((start, end),)):
+            length = f"{1000 * (end - start):.0f} ms" if end > start else "one sample"
+            lines = f"Drop, {who}", f"{when}, {length}, to {_value(finding.level, finding.unit)}"
+        case Nonlinear(travel_pct=(a, b)):
+            lines = f"Not straight, {who}", f"{a:.0f} to {b:.0f} %, off by {finding.worst_pct:.1f} %"
+        case Disagreement() if "throttle_cmd_pct" in finding.channels:
+            lines = "Command not followed", f"by up to {finding.worst_pct:.1f} %, from {when}"
+        case Disagreement():
+            lines = "Tracks disagree", f"by up to {finding.worst_pct:.1f} %, from {when}"
+        case OffRest():
+            usual = f"usually {finding.usual_rest_pct:.1f} %"
+            lines = "Off its rest", f"{finding.rest_pct:.1f} %, {usual}"
+        case SupplyFault():
+            lines = f"Sensor {finding.where} off", f"{finding.level_v:.2f} V, from {when}"
+        case OutOfRange():
+            lines = f"Out of range, {who}", f"{finding.level_v:.2f} V, from {when}"
+        case _:
+            lines = finding.kind, when
+    return lines
+
+
+def _tracks(channels: tuple[str, ...]) -> str:
+    kinds = [CHANNEL_KINDS[c] for c in channels]
+    if len(kinds) > 1:
+        return "both pedal tracks" if kinds[0].sensor is Sensor.PEDAL else "both tracks"
+    return kinds[0].track
+
+
+def _value(value: float, unit: Unit) -> str:
+    return f"{value:.2f} V" if unit is Unit.VOLT else f"{value:.1f} %"
+
+
+def _small(value: float, unit: Unit) -> str:
+    return f"{1000 * value:.0f} mV" if unit is Unit.VOLT else f"{value:.1f} %"
+
+
+def most_telling(analysis: Analysis) -> int:
+    """The finding that one would look at first: the surest, longest-lasting kind before the rest."""
+    findings = analysis.examination.findings
+    return max(
+        range(len(findings)),
+        key=lambda n: (findings[n].kind == "dead_spot", findings[n].confidence, -n),
+    )
+
+
+def in_rows(findings: tuple[Finding, ...]) -> tuple[tuple[int, ...], ...]:
+    """The numbers of the findings that share a line: drops of one cause, each one of its moments."""
+    rows: dict[str, list[int]] = {}
+    for number, finding in enumerate(findings):
+        shared = finding.group if isinstance(finding, Drop) and finding.group else f"#{number}"
+        rows.setdefault(shared, []).append(number)
+    return tuple(tuple(numbers) for numbers in rows.values())
+
+
+def of_moments(drops: tuple[Finding, ...], at: int) -> tuple[str, str]:
+    """Drops of one cause as two short lines, the moment that is looked at among them."""
+    spans = [f.times_s[0] for f in drops]
+    lengths = [1000.0 * (end - start) for start, end in spans]
+    now, length = spans[at][0], lengths[at]
+    of = f"{at + 1} of {len(drops)}"
+    shown = f"{length:.0f} ms" if length > 0 else "one sample"
+    return f"{len(drops)} drops, {_tracks(drops[0].channels)}", f"{of}: {now:.2f} s, {shown}"
+
+
+def all_moments(drops: tuple[Finding, ...]) -> str:
+    """What many drops of one cause have in common, for who wants to know before looking at each."""
+    spans = [f.times_s[0] for f in drops]
+    lengths = [1000.0 * (end - start) for start, end in spans]
+    places = [f.at_travel_pct for f in drops if isinstance(f, Drop) and f.at_travel_pct is not None]
+    marks = sorted({m for f in drops if isinstance(f, Drop) for m in f.marks})
+    text = (
+        f"{len(drops)} drops of one cause, {spans[0][0]:.2f} to {spans[-1][1]:.2f} s, "
+        f"{min(lengths):.0f} to {max(lengths):.0f} ms long"
+    )
+    if places:
+        text += f", {min(places):.0f} to {max(places):.0f} % of the travel"
+    if marks:
+        text += f", near {', '.join(f'“{m}”' for m in marks)}"
+    return text + ". Left and right go from one to the next."
+
+
+class FindingsModel(QAbstractListModel):
+    """The findings of one recording, drops of one cause as one row."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._findings: tuple[Finding, ...] = ()
+        self._rows: tuple[tuple[int, ...], ...] = ()
+        self._at: list[int] = []
+
+    def show(self, findings: tuple[Finding, ...]) -> None:
+        """Replace what is listed."""
+        self.beginResetModel()
+        self._findings, self._rows = findings, in_rows(findings)
+        self._at = [0] * len(self._rows)
+        self.endResetModel()
+
+    @property
+    def findings(self) -> int:
+        """How many there are, each moment counted."""
+        return len(self._findings)
+
+    def number(self, row: int) -> int:
+        """The finding that a row stands for now."""
+        return self._rows[row][self._at[row]]
+
+    def row_of(self, number: int) -> int:
+        """The row of a finding, which stands for it from now on; -1 where there is none."""
+        for row, numbers in enumerate(self._rows):
+            if number in numbers:
+                self._stand_for(row, numbers.index(number))
+                return row
+        return -1
+
+    def go_on(self, row: int, by: int) -> bool:
+        """Let a row stand for its next moment, or the one before; whether it has another."""
+        at = min(max(self._at[row] + by, 0), len(self._rows[row]) - 1)
+        if at == self._at[row]:
+            return False
+        self._stand_for(row, at)
+        return True
+
+    def _stand_for(self, row: int, at: int) -> None:
+        self._at[row] = at
+        self.dataChanged.emit(self.index(row, 0), self.index(row, 0))
+
+    def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(self._rows)
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if not index.isValid():
+            return None
+        row = index.row()
+        own = tuple(self._findings[n] for n in self._rows[row])
+        if role == Qt.ItemDataRole.DisplayRole:
+            return "\n".join(short(own[0]) if len(own) == 1 else of_moments(own, self._at[row]))
+        if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
+            return own[0].text if len(own) == 1 else all_moments(own)
+        return None
+
+
+class _MomentsView(QListView):
+    """A list in which left and right, or a click on what is chosen, go through the moments of a row.
+
+    Signals:
+        moved: to the next moment, or the one before.
+    """
+
+    moved = pyqtSignal(int)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        steps = {
+            Qt.Key.Key_Left: -1,
+            Qt.Key.Key_Right: 1,
+            Qt.Key.Key_Home: -_ALL,
+            Qt.Key.Key_End: _ALL,
+        }
+        if event is not None and event.key() in steps:
+            self.moved.emit(steps[Qt.Key(event.key())])
+            if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+                return
+        super().keyPressEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        again = event is not None and self.indexAt(event.pos()) == self.currentIndex()
+        super().mousePressEvent(event)
+        if again and self.currentIndex().isValid():
+            self.moved.emit(1)
+
+
+class _TwoLines(QStyledItemDelegate):
+    """Draws a finding as two lines; the chosen one has a bar at its left besides its colour."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.theme: Theme = BRIGHT
+
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
+        return QSize(WIDTH - 24, 50)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        if painter is None:
+            return
+        painter.save()
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        box = option.rect.adjusted(0, 2, 0, -2)
+        if chosen:
+            painter.fillRect(box, self.theme.color("soft"))
+            painter.fillRect(QRect(box.left(), box.top(), 5, box.height()), self.theme.color("inflamed"))
+        lines = str(index.data()).split("\n", 1)
+        font = QFont(option.font)
+        for row, text in enumerate(lines[:_LINES]):
+            font.setPixelSize(14 if row == 0 else 13)
+            font.setBold(row == 0)
+            painter.setFont(font)
+            painter.setPen(self.theme.color("ink" if row == 0 else "muted"))
+            line = QRect(box.left() + 12, box.top() + 3 + 20 * row, box.width() - 16, 20)
+            shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, line.width())
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, shown)
+        painter.restore()
+
+
+class FindingsList(QWidget):
+    """The column at the left: a heading, and the list or the reason why it is empty.
+
+    Signals:
+        chosen: number of the finding that was chosen, or -1.
+    """
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("findings")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(WIDTH)
+        self._title = QLabel("Findings", self)
+        self._title.setObjectName("station")
+        self._empty = QLabel("", self)
+        self._empty.setObjectName("quiet")
+        self._empty.setWordWrap(True)
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.model = FindingsModel(self)
+        self._delegate = _TwoLines(self)
+        self.view = _MomentsView(self)
+        self.view.setAccessibleName("Findings")
+        self.view.setModel(self.model)
+        self.view.setItemDelegate(self._delegate)
+        self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.view.setUniformItemSizes(True)
+        self.view.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        selection = self.view.selectionModel()
+        assert selection is not None  # noqa: S101 - a view with a model has one
+        selection.currentChanged.connect(self._current_changed)
+        self.view.moved.connect(self._go_on)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 14, 8, 8)
+        layout.setSpacing(8)
+        self.circuit = CircuitView(self)
+        self._explained: dict[int, CircuitExplanation] = {}
+        for widget in (self._title, self._empty, self.view, self.circuit):
+            layout.addWidget(widget, 1 if widget in (self._empty, self.view) else 0)
+        self.show_nothing()
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self._delegate.theme = theme
+        self.circuit.apply_theme(theme)
+        self.view.viewport().update()  # type: ignore[union-attr] # a view has a viewport
+
+    def show_nothing(self) -> None:
+        """No recording is open."""
+        self._explained = {}
+        self._fill((), "What a recording shows will stand here.")
+
+    def show_findings(
+        self, findings: tuple[Finding, ...], circuit: CircuitEvidence = NO_CIRCUIT
+    ) -> None:
+        """List the findings of a recording; the circuit explains the chosen one where it can."""
+        self._explained = {n: e for e in circuit.explanations for n in e.findings}
+        self._fill(findings, "Nothing left its course in this recording.")
+
+    def _fill(self, findings: tuple[Finding, ...], empty: str) -> None:
+        self.model.show(findings)
+        self.circuit.show_explanation(None)
+        self._title.setText(f"Findings · {self.model.rowCount()}" if findings else "Findings")
+        self._empty.setText(empty)
+        self._empty.setVisible(not findings)
+        self.view.setVisible(bool(findings))
+
+    def choose(self, number: int) -> None:
+        """Choose a finding as if it was clicked."""
+        before = self.view.currentIndex()
+        index = self.model.index(self.model.row_of(number), 0)
+        self.view.setCurrentIndex(index)
+        self.view.scrollTo(index)
+        if index.isValid() and index == before:
+            self._told(index)
+
+    @property
+    def number(self) -> int:
+        """The finding that is chosen, or -1."""
+        index = self.view.currentIndex()
+        return self.model.number(index.row()) if index.isValid() else -1
+
+    def _go_on(self, by: int) -> None:
+        index = self.view.currentIndex()
+        if index.isValid() and self.model.go_on(index.row(), by):
+            self._told(index)
+
+    def _current_changed(self, current: QModelIndex, _previous: QModelIndex) -> None:
+        self._told(current)
+
+    def _told(self, current: QModelIndex) -> None:
+        number = self.model.number(current.row()) if current.isValid() else -1
+        self.circuit.show_explanation(self._explained.get(number))
+        self.chosen.emit(number)

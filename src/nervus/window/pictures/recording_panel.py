@@ -1,0 +1,275 @@
+"""The middle: what was recorded, in which view, and the two views themselves."""
+
+from collections.abc import Mapping
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nervus.domain.analysis import Analysis, Examination
+from nervus.domain.channel import Recording, Sensor
+from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
+from nervus.drawn.pictures import Pictures, Under
+from nervus.judge.words import how_measured
+from nervus.window.banners import Busy, EmptyState, Notice
+from nervus.window.elided import ElidedLabel
+from nervus.window.pictures.measure_bar import MeasureBar
+from nervus.window.pictures.pair_view import PairView
+from nervus.window.pictures.plots import Chart
+from nervus.window.pictures.time_view import TimeView, volts_at
+from nervus.window.pictures.travel_view import TravelView, healthy_volts
+from nervus.window.theme import Theme
+
+OVER_TIME, OVER_TRAVEL, PAIR = "over time", "over travel", "track against track"
+
+
+class RecordingPanel(QWidget):
+    """Title, view buttons, notices, and the view.
+
+    Signals:
+        finding_clicked: number of a finding that was clicked on in a picture.
+        moment: travel in percent and volts by channel, under the cursor.
+        kept: what two cursors measured is to be kept in the job.
+    """
+
+    finding_clicked = pyqtSignal(int)
+    moment = pyqtSignal(float, object)
+    kept = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._recording: Recording | None = None
+        self._examination: Examination | None = None
+        self._title = ElidedLabel("", self)
+        self._title.setObjectName("station")
+        self._facts = QLabel("", self)
+        self._facts.setObjectName("quiet")
+        self.busy, self.notice, self.empty = Busy(self), Notice(self), EmptyState(self)
+        self.time_view, self.travel_view = TimeView(self), TravelView(self)
+        self.pair_view = PairView(self)
+        self.views: dict[str, Chart] = {
+            OVER_TIME: self.time_view,
+            OVER_TRAVEL: self.travel_view,
+            PAIR: self.pair_view,
+        }
+        self.limits = QLabel("", self)
+        self.limits.setObjectName("quiet")
+        self.limits.setWordWrap(True)
+        self.measure_bar = MeasureBar(self)
+        self.measure_bar.kept.connect(self.kept)
+        self.measure_bar.level_changed.connect(self._level_changed)
+        self._level: float | None = None
+        self.stack = QStackedWidget(self)
+        self.stack.addWidget(self.empty)
+        for view in self.views.values():
+            self.stack.addWidget(view)
+        self.buttons: dict[str, QPushButton] = {}
+        self._lay_out()
+        self.time_view.moment.connect(self._at_time)
+        self.travel_view.place.connect(self._at_place)
+        self.pair_view.instant.connect(self._at_time)
+        self.time_view.measured.connect(self._measured)
+        self.time_view.finding_clicked.connect(self.finding_clicked)
+        self.travel_view.finding_clicked.connect(self.finding_clicked)
+        self.show_nothing()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(self._title, 1)
+        head.addWidget(self._facts)
+        views = QHBoxLayout()
+        views.setSpacing(8)
+        group = QButtonGroup(self)
+        for name in self.views:
+            button = QPushButton(name, self)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _checked, name=name: self.show_view(name))
+            group.addButton(button)
+            views.addWidget(button)
+            self.buttons[name] = button
+        self._below = ElidedLabel("", self)
+        self._below.setObjectName("quiet")
+        views.addWidget(self._below, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 8, 16, 6)
+        column.setSpacing(6)
+        column.addLayout(head)
+        column.addLayout(views)
+        column.addWidget(self.busy)
+        column.addWidget(self.notice)
+        column.addWidget(self.stack, 1)
+        column.addWidget(self.measure_bar)
+        column.addWidget(self.limits)
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        for view in self.views.values():
+            view.apply_theme(theme)
+
+    # -- measuring ---------------------------------------------------------------------------------
+
+    @property
+    def measures(self) -> bool:
+        """Whether two cursors stand in the picture."""
+        return bool(self.time_view.rulers)
+
+    def toggle_measure(self) -> None:
+        """Two cursors over time, or none any more."""
+        on = self._recording is not None and not self.measures
+        if on:
+            self.show_view(OVER_TIME)
+        self.time_view.measure(on=on)
+        self.measure_bar.setVisible(on)
+        self.limits.setVisible(not on)
+
+    def choose_ruler(self, number: int) -> None:
+        """Which cursor the keys move."""
+        self.time_view.active = number
+
+    def step_ruler(self, how: str, by: int) -> None:
+        """Move the cursor in hand by a sample, or to the next event or edge of the first track."""
+        recording, examination = self._recording, self._examination
+        if recording is None or examination is None or not self.measures:
+            return
+        track = (recording.tracks(Sensor.THROTTLE) or recording.channels)[0]
+        number = self.time_view.active
+        now = self.time_view.rulers[number]
+        if how == "sample":
+            to: float | None = next_sample(track, now, by)
+        else:
+            to = next_of(
+                event_instants(examination) if how == "event" else edge_instants(track), now, by
+            )
+        if to is not None:
+            self.time_view.put_ruler(number, to)
+
+    def _level_changed(self, level: float | None) -> None:
+        self._level = level
+        if self.measures:
+            self._measured(*self.time_view.rulers)
+
+    def _measured(self, first_s: float, second_s: float) -> None:
+        if self._recording is not None and self._examination is not None:
+            found = between(self._recording, self._examination, first_s, second_s, self._level)
+            self.measure_bar.show_between(self._title.whole, found)
+
+    def show_nothing(self) -> None:
+        """No recording is open."""
+        self.time_view.measure(on=False)
+        self.measure_bar.hide()
+        self._recording = self._examination = None
+        self._title.setText("")
+        self._facts.setText("")
+        self._facts.setToolTip("")
+        self._facts.setAccessibleDescription("")
+        self.limits.setText("")
+        for button in self.buttons.values():
+            button.hide()
+        self.stack.setCurrentWidget(self.empty)
+
+    def show_recording(
+        self, title: str, recording: Recording, analysis: Analysis, pictures: Pictures | None = None
+    ) -> None:
+        """Show a recording in both views; the one that was shown stays."""
+        self._recording, self._examination = recording, analysis.examination
+        self._title.setText(title)
+        self._facts.setText(_facts(analysis.examination))
+        measured = "\n".join(map(how_measured, analysis.examination.channels))
+        self._facts.setToolTip(measured)
+        self._facts.setAccessibleDescription(measured)
+        self.limits.setText(_limits(analysis.examination))
+        drawn = pictures or Pictures(recording, analysis.examination)
+        self.time_view.show_recording(recording, analysis.examination, drawn)
+        self.travel_view.show_recording(recording, analysis.examination, drawn)
+        self.pair_view.show_recording(recording, analysis.examination, drawn)
+        self.notice.hide()
+        self.measure_bar.hide()
+        self.limits.show()
+        self._below.setText("")
+        for button in self.buttons.values():
+            button.show()
+        self.buttons[PAIR].setVisible(self.pair_view.has_pair)
+        if not self.pair_view.has_pair and self.stack.currentWidget() is self.pair_view:
+            self.show_view(OVER_TRAVEL)
+        if self.stack.currentWidget() is self.empty:
+            has_passes = bool(analysis.examination.passes)
+            self.show_view(OVER_TRAVEL if has_passes else OVER_TIME)
+
+    def lay_under(self, under: Under | None) -> None:
+        """Draw another recording below this one in all views, over time from the first sweep on."""
+        if self._examination is None:
+            return
+        shift_s = under.shift_to(self._examination) if under is not None else 0.0
+        self.time_view.lay_under(under, shift_s)
+        self.travel_view.lay_under(under)
+        self.pair_view.lay_under(under)
+        self._below.setText(f"below, in grey: {under.name}" if under is not None else "")
+
+    def show_view(self, name: str) -> None:
+        """Change to a view."""
+        if self._recording is None or (name == PAIR and not self.pair_view.has_pair):
+            return
+        self.buttons[name].setChecked(True)
+        self.stack.setCurrentWidget(self.views[name])
+
+    def next_view(self) -> None:
+        """Change to the next view that this recording has."""
+        names = [n for n in self.views if n != PAIR or self.pair_view.has_pair]
+        shown = next((i for i, n in enumerate(names) if self.views[n] is self.stack.currentWidget()), 0)
+        self.show_view(names[(shown + 1) % len(names)])
+
+    @property
+    def chart(self) -> Chart:
+        """The view that is shown, for zooming and panning."""
+        shown = self.stack.currentWidget()
+        return next((v for v in self.views.values() if v is shown), self.time_view)
+
+    def select(self, number: int | None) -> None:
+        """Mark a finding in both views and go to it; what this recording does not have marks nothing."""
+        if self._examination is None or not 0 <= (number or 0) < len(self._examination.findings):
+            number = None
+        self.time_view.select(number)
+        self.travel_view.select(number)
+        if number is not None and self._recording is not None and self._examination is not None:
+            times = self._examination.findings[number].times_s
+            if times:
+                self._at_time(times[0][0])
+
+    def _at_time(self, time_s: float) -> None:
+        if self._recording is None or self._examination is None:
+            return
+        travel = self._examination.travel
+        place = 0.0
+        if travel is not None:
+            index = min(int(travel.time_s.searchsorted(time_s)), travel.percent.size - 1)
+            place = float(travel.percent[index])
+        self.moment.emit(place, volts_at(self._recording, time_s))
+
+    def _at_place(self, percent: float) -> None:
+        if self.travel_view.sensor is not Sensor.THROTTLE:
+            return  # a place of the pedal's travel says nothing of where the plate is
+        travel = self._examination.travel if self._examination is not None else None
+        frames: Mapping[str, object] = travel.frames if travel is not None else {}
+        self.moment.emit(percent, healthy_volts(dict(travel.frames), percent) if frames else {})  # type: ignore[union-attr] # frames only with a travel
+
+
+def _facts(examination: Examination) -> str:
+    rates = [c.rate_hz for c in examination.channels if c.id.startswith("tps")]
+    rate = max(rates or [c.rate_hz for c in examination.channels])
+    count = len(examination.passes)
+    passes = f"{count} pass{'es' if count != 1 else ''}"
+    return f"{passes} · {rate:.0f} samples a second · {examination.duration_s:.0f} s"
+
+
+def _limits(examination: Examination) -> str:
+    text = examination.coverage.text
+    if examination.locality.events:
+        text = f"{examination.locality.text} {text}"
+    return text

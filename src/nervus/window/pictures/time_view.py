@@ -1,0 +1,343 @@
+"""The recording over time: one plot for each unit, findings and marks above it."""
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QWidget
+
+from nervus.domain.analysis import Examination
+from nervus.domain.channel import Channel, Recording, Unit
+from nervus.domain.finding import Finding, Span
+from nervus.drawn.envelope import Envelope, bridged
+from nervus.drawn.pictures import Pictures, Under
+from nervus.window.pictures.bands import Bands
+from nervus.window.pictures.plots import Chart, literal, segments
+from nervus.window.theme import Theme, channel_pen
+
+# Volts are shown over at least this much, so that noise does not fill the picture.
+_LEAST_VOLTS = 1.0
+# No finding is narrower in its lane than this share of what is shown.
+_LEAST_IN_LANE = 0.004
+# A finding is shown with at least this much time around it.
+_AROUND_S, _AROUND_SHARE = 0.4, 3.0
+# Plots of the other units are this tall.
+_SIDE_PLOT = 74
+_UNIT_ORDER = tuple(Unit)
+
+
+class TimeView(Chart):
+    """All channels over time.
+
+    Signals:
+        moment: the instant under the cursor, in seconds.
+        finding_clicked: number of the finding that was clicked on.
+        measured: both cursors, in seconds, as they stand now.
+    """
+
+    moment = pyqtSignal(float)
+    finding_clicked = pyqtSignal(int)
+    measured = pyqtSignal(float, float)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("The recording over time", parent)
+        self._recording: Recording | None = None
+        self._findings: tuple[Finding, ...] = ()
+        self._key_off: tuple[tuple[float, float], ...] = ()
+        self._curves: list[tuple[Channel, Envelope, pg.PlotCurveItem]] = []
+        self._shown: list[tuple[pg.PlotItem, list[Channel]]] = []
+        self._lane: pg.PlotCurveItem | None = None
+        self._lane_v = 0.0
+        self._selected: list[Bands] = []
+        self._off: list[Bands] = []
+        self._under: list[tuple[Envelope, float, pg.PlotCurveItem]] = []
+        self._rulers: list[tuple[pg.InfiniteLine, ...]] = []
+        self.active = 1
+        """Which of the two measuring cursors the keys move."""
+        self._mark_lines: list[pg.InfiniteLine] = []
+        self._cursors: list[pg.InfiniteLine] = []
+        self.hovered.connect(self._move_cursor)
+        self.scene().sigMouseClicked.connect(self._clicked)
+
+    def show_recording(
+        self, recording: Recording, examination: Examination, pictures: Pictures | None = None
+    ) -> None:
+        """Draw a recording with what was found in it."""
+        self._recording = recording
+        self._findings = examination.findings
+        self._key_off = examination.key_off_s
+        drawn = pictures or Pictures(recording, examination)
+        self.clear_plots()
+        self._curves, self._selected, self._cursors, self._shown = [], [], [], []
+        self._rulers = []
+        self._under = []
+        self._off, self._mark_lines = [], []
+        self.whole = (recording.start_s, recording.end_s)
+        units = sorted({c.kind.unit for c in recording.channels}, key=_UNIT_ORDER.index)
+        for row, unit in enumerate(units):
+            channels = [c for c in recording.channels if c.kind.unit is unit]
+            self._add_unit(unit, channels, drawn, first=row == 0)
+        for plot in self.plots[:-1]:
+            plot.getAxis("bottom").setStyle(showValues=False)
+            plot.getAxis("bottom").setHeight(4)
+        self._add_findings(recording)
+        length = max(recording.duration_s, 1e-3)
+        self.plots[0].setLimits(xMin=self.whole[0] - 0.02 * length, xMax=self.whole[1] + 0.02 * length)
+        self.plots[0].sigXRangeChanged.connect(self._refresh)
+        self.apply_theme(self.theme)
+        self.show_whole()
+        self._refresh()
+
+    def _add_unit(self, unit: Unit, channels: list[Channel], drawn: Pictures, *, first: bool) -> None:
+        plot = self.add_plot(height=None if first else _SIDE_PLOT, x_unit="s", unit=str(unit))
+        low, high = _value_range(unit, channels)
+        plot.setYRange(low, high, padding=0)
+        if not first:
+            plot.getAxis("left").setTicks([[(y, f"{y:.4g}") for y in _ends(channels)]])
+        for channel in channels:
+            curve = pg.PlotCurveItem(antialias=True)
+            plot.addItem(curve)
+            self._curves.append((channel, drawn.envelope(channel), curve))
+        self._shown.append((plot, channels))
+        cursor = pg.InfiniteLine(angle=90, movable=False)
+        cursor.setVisible(False)
+        plot.addItem(cursor, ignoreBounds=True)
+        self._cursors.append(cursor)
+
+    def _add_findings(self, recording: Recording) -> None:
+        plot = self.plots[0]
+        low, high = plot.getViewBox().viewRange()[1]
+        self._lane_v = high - 0.03 * (high - low)
+        self._lane = pg.PlotCurveItem(connect="pairs")
+        plot.addItem(self._lane)
+        if self._key_off:
+            off = Bands(self._key_off)
+            plot.addItem(off, ignoreBounds=True)
+            self._off.append(off)
+        for mark in recording.marks:
+            line = pg.InfiniteLine(
+                mark.time_s,
+                angle=90,
+                label=literal(mark.text),
+                labelOpts={"position": 0.06, "rotateAxis": (1, 0), "anchors": [(0, 0), (0, 0)]},
+            )
+            plot.addItem(line)
+            self._mark_lines.append(line)
+
+    def measure(self, *, on: bool) -> None:
+        """Put two measuring cursors into the picture, or take them away."""
+        for lines in self._rulers:
+            for plot, line in zip(self.plots, lines, strict=False):
+                plot.removeItem(line)
+        self._rulers = []
+        if not on or not self.plots:
+            return
+        low, high = self.visible()
+        for number, name in enumerate("AB"):
+            at = low + (high - low) * (number + 1) / 3.0
+            self._rulers.append(tuple(self._ruler(plot, name, number, at) for plot in self.plots))
+        self.apply_theme(self.theme)
+        self.measured.emit(*self.rulers)
+
+    def _ruler(self, plot: pg.PlotItem, name: str, number: int, at: float) -> pg.InfiniteLine:
+        first = plot is self.plots[0]
+        label = {"label": name, "labelOpts": {"position": 0.94}} if first else {}
+        line = pg.InfiniteLine(at, angle=90, movable=True, **label)
+        line.sigPositionChanged.connect(lambda moved: self._dragged(number, float(moved.value())))
+        plot.addItem(line, ignoreBounds=True)
+        return line
+
+    @property
+    def rulers(self) -> tuple[float, ...]:
+        """Where both measuring cursors stand, in seconds; none while nothing is measured."""
+        return tuple(float(lines[0].value()) for lines in self._rulers)
+
+    def put_ruler(self, number: int, time_s: float) -> None:
+        """Move a measuring cursor; one that leaves what is shown takes the picture along."""
+        if not self._rulers:
+            return
+        self.active = number
+        self._dragged(number, min(max(time_s, self.whole[0]), self.whole[1]))
+        low, high = self.visible()
+        if not low <= time_s <= high:
+            half = (high - low) / 2.0
+            self.show_span((time_s - half, time_s + half), 0.0)
+
+    def _dragged(self, number: int, time_s: float) -> None:
+        if number >= len(self._rulers):
+            return
+        self.active = number
+        for line in self._rulers[number]:
+            line.blockSignals(True)  # noqa: FBT003 - Qt's own argument
+            line.setValue(time_s)
+            line.blockSignals(False)  # noqa: FBT003
+        if len(self._rulers) > 1:
+            self.measured.emit(*self.rulers)
+
+    def lay_under(self, under: Under | None, shift_s: float = 0.0) -> None:
+        """Draw another recording's channels below these, later by `shift_s`; `None` takes them away."""
+        for plot, _channels in self._shown:
+            for _envelope, _shift, curve in self._under:
+                if curve in plot.items:
+                    plot.removeItem(curve)
+        self._under = []
+        for plot, channels in self._shown if under is not None else ():
+            for channel in channels:
+                other = under.recording.get(channel.id) if under is not None else None
+                if other is None or under is None:
+                    continue
+                curve = pg.PlotCurveItem(antialias=False)
+                curve.setZValue(-10)
+                plot.addItem(curve, ignoreBounds=True)
+                self._under.append((under.pictures.envelope(other), shift_s, curve))
+        self.apply_theme(self.theme)
+        self._refresh()
+
+    def _draw_lane(self) -> None:
+        """What was found, above the curves: each wide enough to be seen, about its middle."""
+        if self._lane is None:
+            return
+        low, high = self.visible()
+        least = _LEAST_IN_LANE * (high - low)
+        seen = ((a, b) for f in self._findings for a, b in f.times_s if b >= low and a <= high)
+        wider = ((a, b, max(least - (b - a), 0.0) / 2.0) for a, b in seen)
+        spans = [(a - more, b + more, self._lane_v) for a, b, more in wider]
+        self._lane.setData(*(segments(spans) if spans else ([], [])))
+
+    def apply_theme(self, theme: Theme) -> None:
+        super().apply_theme(theme)
+        for channel, _, curve in self._curves:
+            curve.setPen(channel_pen(theme, channel.id))
+        for plot, channels in self._shown:
+            names = [(_name(c), channel_pen(theme, c.id).color()) for c in channels]
+            self.name_curves(plot, names)
+        if self._lane is not None:
+            self._lane.setPen(theme.pen("inflamed", 6))
+        for cursor in self._cursors:
+            cursor.setPen(theme.pen("muted", 1, Qt.PenStyle.DashLine))
+        self._style_rulers()
+        for line in self._mark_lines:
+            line.setPen(theme.pen("muted", 1, Qt.PenStyle.DotLine))
+            line.label.setColor(theme.color("muted"))
+        self._style_under()
+        for bands in self._selected:
+            self._colour(bands, "inflamed", 32)
+        for bands in self._off:
+            self._colour(bands, "muted", 50)
+
+    def _style_under(self) -> None:
+        for _envelope, _shift, curve in self._under:
+            curve.setPen(self.theme.pen("muted", 1, alpha=130))
+
+    def _style_rulers(self) -> None:
+        for ruler in (line for lines in self._rulers for line in lines):
+            ruler.setPen(self.theme.pen("action", 2))
+            if hasattr(ruler, "label"):
+                ruler.label.setColor(self.theme.color("action"))
+
+    def _colour(self, bands: Bands, token: str, alpha: int) -> None:
+        bands.set_colours(self.theme.color(token, alpha), self.theme.color(token, 90))
+
+    def select(self, number: int | None) -> None:
+        """Mark a finding and go to it; `None` marks nothing."""
+        for bands in self._selected:
+            for plot in self.plots:
+                if bands in plot.items:
+                    plot.removeItem(bands)
+        self._selected = []
+        if number is None or not self._findings[number].times_s:
+            return
+        spans = self._findings[number].times_s
+        for plot in self.plots:
+            bands = Bands(spans)
+            plot.addItem(bands, ignoreBounds=True)
+            self._selected.append(bands)
+            self._colour(bands, "inflamed", 32)
+        first, last = spans[0][0], spans[-1][1]
+        self.show_span((first, last), max(_AROUND_S, _AROUND_SHARE * (last - first) * (len(spans) == 1)))
+
+    def marked(self) -> tuple[Span, ...]:
+        """The stretches of the finding that is marked now."""
+        return self._selected[0].spans if self._selected else ()
+
+    def in_lane(self) -> tuple[Span, ...]:
+        """The stretches that are drawn above the curves now."""
+        ends = self._lane.getData()[0] if self._lane is not None else None
+        if ends is None:
+            return ()
+        return tuple((float(a), float(b)) for a, b in zip(ends[::2], ends[1::2], strict=True))
+
+    def _refresh(self) -> None:
+        self._draw_lane()
+        start, end = self.visible()
+        columns = max(200, self.width())
+        for envelope, shift, curve in self._under:
+            x, y = envelope.within(start - shift, end - shift, columns)
+            curve.setData(x + shift, y, skipFiniteCheck=True)
+        for channel, envelope, curve in self._curves:
+            x, y = envelope.within(start, end, columns)
+            # A dense curve is a surface: dashes and soft edges would cost most and show nothing.
+            dense = x.size > columns
+            pen = channel_pen(self.theme, channel.id)
+            if dense:
+                pen.setStyle(Qt.PenStyle.SolidLine)
+                pen.setWidthF(1.0)
+            curve.setPen(pen)
+            strokes = bridged(x, y) if dense else None
+            how = "all" if strokes is None else "pairs"
+            y = y if strokes is None else strokes
+            curve.setSegmentedLineMode("auto" if strokes is None else "on")
+            curve.setData(x, y, skipFiniteCheck=True, antialias=not dense, connect=how)
+
+    def _move_cursor(self, time_s: float) -> None:
+        for cursor in self._cursors:
+            cursor.setVisible(True)
+            cursor.setValue(time_s)
+        self.moment.emit(time_s)
+
+    def _clicked(self, event: object) -> None:
+        if not self.plots or self._recording is None:
+            return
+        position = event.scenePos()  # type: ignore[attr-defined] # an event of the plot library
+        time_s = float(self.plots[0].getViewBox().mapSceneToView(position).x())
+        low, high = self.visible()
+        reach = 0.01 * (high - low)
+        near = [
+            (min(abs(a - time_s), abs(b - time_s)) * (not a <= time_s <= b), number)
+            for number, f in enumerate(self._findings)
+            for a, b in f.times_s
+        ]
+        near = [n for n in near if n[0] <= reach]
+        if near:
+            self.finding_clicked.emit(min(near)[1])
+
+
+def volts_at(recording: Recording, time_s: float) -> dict[str, float]:
+    """What each volt channel last showed at an instant, by identifier."""
+    shown = {}
+    for channel in recording.channels:
+        if channel.kind.unit is Unit.VOLT and channel.time_s[0] <= time_s:
+            index = int(np.searchsorted(channel.time_s, time_s, side="right")) - 1
+            shown[channel.id] = float(channel.values[index])
+    return shown
+
+
+def _name(channel: Channel) -> str:
+    """A channel's name in its plot; volts stand at the axis, other units here."""
+    unit = channel.kind.unit
+    return channel.kind.title if unit is Unit.VOLT else f"{channel.kind.title}, {unit}"
+
+
+def _ends(channels: list[Channel]) -> tuple[float, float]:
+    """Lowest and highest value of some channels."""
+    low = min(float(c.values.min()) for c in channels)
+    high = max(float(c.values.max()) for c in channels)
+    return low, high
+
+
+def _value_range(unit: Unit, channels: list[Channel]) -> tuple[float, float]:
+    """What the y axis shows: all values, room for the names and the lane of findings above."""
+    low, high = _ends(channels)
+    least = _LEAST_VOLTS if unit is Unit.VOLT else 1e-6
+    span = max(high - low, least)
+    middle = (low + high) / 2
+    return middle - 0.58 * span, middle + (0.68 if unit is Unit.VOLT else 0.85) * span

@@ -1,0 +1,1 @@
+"""The station Pins: plugs, readings, meters, setting a sensor."""

@@ -1,0 +1,608 @@
+"""The station Pins: a plug as it is drawn, readings as fast as probes move, and what they come to."""
+
+from collections.abc import Callable
+from typing import Final
+
+from msgspec.structs import replace
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from nervus.domain.errors import OutsideError
+from nervus.domain.job import Job, Reading, Source, of_kind
+from nervus.domain.kept_plug import KeptPlug
+from nervus.domain.plug import Face, PinRole, PlugEnd
+from nervus.domain.profile import ThrottleKind
+from nervus.judge.next_pair import Proposed
+from nervus.judge.plug_state import (
+    OFFERED,
+    Kind,
+    PlugState,
+    pairs_left,
+    rows_at,
+)
+from nervus.judge.words import natural_frequency
+from nervus.pins.situation import Situation, situation_of
+from nervus.pins.taken import BATTERY
+from nervus.pins.writing import Written
+from nervus.window.pictures.circuit_view import CircuitView
+from nervus.window.pins.conditions_bar import BEGIN, ConditionsBar
+from nervus.window.pins.pins_dialogs import PinsDialogs, type_of, with_roles
+from nervus.window.pins.pins_entering import Entering, isolated
+from nervus.window.pins.pins_solver import Answer, PinsSolver
+from nervus.window.pins.plug_view import PlugView, Shown
+from nervus.window.pins.readings_table import ReadingsTable
+from nervus.window.station_page import StationPage, quiet
+from nervus.window.theme import Theme
+
+_HINT: Final = (
+    "Back-probe; never spread a terminal. Keep fingers off a motor-driven plate. The maker's procedure "
+    "comes first."
+)
+_PLUGS: Final = (
+    (PlugEnd.SENSOR, "Sensor plug"),
+    (PlugEnd.UNIT, "Unit's plug"),
+    (PlugEnd.PEDAL, "Pedal"),
+)
+_IN_TURN, _TO_BATTERY, _TO_FIND = (
+    "pin pairs in turn",
+    "each to battery negative",
+    "what parts the faults",
+)
+_MARKS: Final = {Kind.WRONG: "✗", Kind.OPEN: "○", Kind.GOOD: "✓"}
+
+
+class PinsPage(StationPage):
+    """Readings between pins.
+
+    Signals:
+        told: a sentence about what can't be taken.
+        plug_kept: a plug that is to be kept for the vehicle type.
+        setting_wanted: the sensor is to be set.
+        guide_wanted: work that is guided step by step is to be done.
+        meter_wanted: a meter is to be connected, or let go.
+        probes: the plug and the lines that the probes are to be on, red and black.
+    """
+
+    told = pyqtSignal(str)
+    plug_kept = pyqtSignal(object)
+    setting_wanted = pyqtSignal()
+    guide_wanted = pyqtSignal()
+    meter_wanted = pyqtSignal()
+    probes = pyqtSignal(str, str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__("Pins", _HINT, parent)
+        self.plug = PlugEnd.SENSOR
+        self.kept: tuple[KeptPlug, ...] = ()
+        self.answer: Answer | None = None
+        self.next: tuple[str, str] = ("", "")
+        self._given: tuple[str, str] | None = None
+        self._between: Proposed | None = None
+        self._live_v: float | None = None
+        self._refused = ""
+        self._correcting: Reading | None = None
+        self.solver = PinsSolver(self)
+        self.solver.solved.connect(self._answered)
+        self.solver.failed.connect(self.told)
+        self.conditions = ConditionsBar(self)
+        self.conditions.changed.connect(lambda _now: self._ask())
+        self.view, self.circuit, self.table = PlugView(self), CircuitView(self), ReadingsTable(self)
+        self.view.picked.connect(self._picked)
+        self.table.chosen.connect(self._mark_pins)
+        self.table.corrected.connect(self._correct)
+        self.sentences = QListWidget(self)
+        self.sentences.setAccessibleName("What the readings say together")
+        self.sentences.setWordWrap(True)
+        self.sentences.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.sentences.setMinimumHeight(44)
+        self.nothing = quiet("", self)
+        self.dialogs = PinsDialogs(self)
+        for signal, whose in (
+            (self.dialogs.put, self.put),
+            (self.dialogs.plug_kept, self.plug_kept),
+            (self.dialogs.told, self.told),
+        ):
+            signal.connect(whose)
+        self.dialogs.done.connect(self.begin)
+        self._make_line()
+        self._lay_out()
+
+    def _make_line(self) -> None:
+        self.where = QLabel("", self)
+        self.where.setObjectName("station")
+        self.expected = quiet("", self)
+        self.line = QLineEdit(self)
+        self.line.setAccessibleName("The reading, then Enter")
+        self.line.setMinimumHeight(40)
+        self.line.returnPressed.connect(self._entered)
+        self.order = QComboBox(self)
+        self.order.setAccessibleName("What is measured next")
+        self.order.setMinimumHeight(36)
+        self.order.addItems([_IN_TURN, _TO_BATTERY, _TO_FIND])
+        self.order.activated.connect(lambda _row: self._show_next())
+        self.meter = QPushButton("From the meter", self)
+        self.meter.setCheckable(True)
+        self.meter.clicked.connect(self.meter_wanted)
+        self.remove = QPushButton("Take out", self)
+        self.remove.clicked.connect(self._take_out)
+
+    def _head(self) -> QHBoxLayout:
+        """Plugs on the left, what is done with them on the right."""
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        self._plugs = QButtonGroup(self)
+        self.plugs: dict[PlugEnd, QPushButton] = {}
+        for plug, words in _PLUGS:
+            button = QPushButton(words, self)
+            button.setObjectName("choice")
+            button.setCheckable(True)
+            button.setChecked(plug is self.plug)
+            button.clicked.connect(lambda _on, plug=plug: self.show_plug(plug))
+            self._plugs.addButton(button)
+            self.plugs[plug] = button
+            head.addWidget(button)
+        head.addStretch(1)
+        self.draw = self._button(head, "Draw plug …", self._draw)
+        self.roles = self._button(head, "Take roles", self._take_roles)
+        self.good = self._button(head, "Known good", self._keep_good)
+        self.sheet = self._button(head, "Meter …", self._ask_meter)
+        self.setting = self._button(head, "Set sensor …", self.setting_wanted.emit)
+        return head
+
+    def _lay_out(self) -> None:
+        head = self._head()
+        self.side = QStackedWidget(self)
+        # The circuit hides itself where it has nothing to say: on a sheet of its own.
+        self.sheet_of_circuit = QWidget(self)
+        of_circuit = QVBoxLayout(self.sheet_of_circuit)
+        of_circuit.setContentsMargins(0, 0, 0, 0)
+        of_circuit.addWidget(self.circuit, 0, Qt.AlignmentFlag.AlignTop)
+        of_circuit.addStretch(1)
+        for picture in (self.table, self.sheet_of_circuit):
+            self.side.addWidget(picture)
+        right = QVBoxLayout()
+        right.setSpacing(6)
+        right.addWidget(self.side, 5)
+        right.addWidget(self.nothing)
+        right.addWidget(self.sentences, 5)
+        pictures = QHBoxLayout()
+        pictures.setSpacing(10)
+        pictures.addWidget(self.view, 5)
+        pictures.addLayout(right, 5)
+        entry = QHBoxLayout()
+        entry.setSpacing(6)
+        entry.addWidget(self.line, 1)
+        for part in (self.order, self.meter, self.remove):
+            entry.addWidget(part)
+        told = QVBoxLayout()
+        told.setSpacing(2)
+        told.addWidget(self.where)
+        told.addWidget(self.expected)
+        self.column.addLayout(head)
+        under = QHBoxLayout()
+        under.addWidget(self.conditions, 1)
+        self.drawn_circuit = self._button(under, "Circuit", self._show_side)
+        self.drawn_circuit.setCheckable(True)
+        self.guide = self._button(under, "Step by step …", self.guide_wanted.emit)
+        self.column.addLayout(under)
+        self.column.addLayout(pictures, 1)
+        self.column.addLayout(told)
+        self.column.addLayout(entry)
+
+    def _show_side(self) -> None:
+        """The circuit in place of the readings, where there is one to show."""
+        there = self.answer is not None and self.answer.picture is not None
+        self.drawn_circuit.setEnabled(there)
+        on = there and self.drawn_circuit.isChecked()
+        self.side.setCurrentWidget(self.sheet_of_circuit if on else self.table)
+        # The circuit is drawn as large as it is: what is said stands behind it then.
+        self.sentences.setVisible(not on and self.sentences.count() > 0)
+
+    def _button(self, row: QHBoxLayout, words: str, act: Callable[[], object]) -> QPushButton:
+        button = QPushButton(words, self)
+        button.setObjectName("choice")
+        button.clicked.connect(lambda _on: act())
+        row.addWidget(button)
+        return button
+
+    # -- what is shown -----------------------------------------------------------------------------
+
+    @property
+    def face(self) -> Face | None:
+        """The plug in sight as it was drawn last."""
+        faces = of_kind(self.job.entries, Face) if self.job is not None else ()
+        return next((f for f in reversed(faces) if f.plug is self.plug), None)
+
+    @property
+    def state(self) -> PlugState | None:
+        """What is known of the plug in sight, once it is solved."""
+        answer = self.answer
+        if answer is None or answer.job is not self.job or answer.plug is not self.plug:
+            return None
+        return answer.state if answer.situation == self.conditions.situation else None
+
+    def know(self, kept: tuple[KeptPlug, ...]) -> None:
+        """Plugs that are kept for vehicle types."""
+        if kept != self.kept:
+            self.kept = kept
+            self._ask()
+
+    def show_job(self, job: Job) -> None:
+        if self.job is not None and self.job.id != job.id:
+            self.answer = self._given = self._correcting = None
+            self.line.clear()
+            self.plug = PlugEnd.SENSOR
+            self.plugs[self.plug].setChecked(True)
+            self.table.show_rows(())
+            self.sentences.clear()
+            # What was so at the vehicle before is not known of this one.
+            self.conditions.put(BEGIN)
+        super().show_job(job)
+        self._ask()
+
+    def begin(self) -> None:
+        self.line.setFocus(Qt.FocusReason.TabFocusReason)
+
+    def prepare(self, how: str, text: str) -> None:
+        super().prepare(how, text)
+        if text and not self.line.text().strip():
+            self.line.setText(text)
+
+    def apply_theme(self, theme: Theme) -> None:
+        self.view.apply_theme(theme)
+        self.circuit.apply_theme(theme)
+        self.table.apply_theme(theme)
+
+    def show_plug(self, plug: PlugEnd) -> None:
+        """Look at another plug."""
+        self.plug, self._given = plug, None
+        self.plugs[plug].setChecked(True)
+        self._ask()
+        self.begin()
+
+    def _ask(self) -> None:
+        """Show at once what is there, and solve it beside."""
+        if self.job is None:
+            return
+        known = tuple(
+            r
+            for kept in reversed(self.kept)  # of two tables the newer one counts
+            if kept.readings and kept.vehicle_type == type_of(self.job) and kept.face.plug is self.plug
+            for r in kept.readings
+        )
+        self.solver.ask(self.job, self.plug, self.conditions.situation, known)
+        adjustable = self.job.vehicle.throttle is not ThrottleKind.ELECTRONIC
+        self.setting.setEnabled(adjustable)
+        self.setting.setToolTip("" if adjustable else "An electronic throttle learns; nothing is set.")
+        drawn = self.face is not None
+        self.view.show_face(self.face, self._still_true())
+        if self.state is None:
+            self.table.show_rows(rows_at(self.job, self.plug, self.conditions.situation))
+        self.draw.setText("The plug …" if drawn else "Draw plug …")
+        self.draw.setObjectName("choice" if drawn else "primary")
+        _polish(self.draw)
+        self._show_next()
+
+    def _still_true(self) -> Shown:
+        """What was solved last, where it is of this plug under these conditions: until the next is."""
+        answer = self.answer
+        if answer is None or self.job is None or answer.job.id != self.job.id:
+            return Shown()
+        if answer.plug is not self.plug or answer.situation != self.conditions.situation:
+            return Shown()
+        return Shown(answer.state.solved.pins, answer.state.roles)
+
+    def _answered(self, answer: Answer) -> None:
+        self.answer = answer
+        state = self.state
+        if state is None:
+            return
+        wrong = {
+            label
+            for row in state.rows
+            if row.wrong
+            for label in (row.reading.red, row.reading.black)
+            if label
+        }
+        self.view.show_face(state.face, Shown(state.solved.pins, state.roles, frozenset(wrong)))
+        self.table.show_rows(state.rows)
+        self.circuit.show_explanation(answer.picture)
+        self._show_side()
+        self._tell(answer)
+        self._show_next()
+
+    def _tell(self, answer: Answer) -> None:
+        self.sentences.clear()
+        for told in answer.state.told:
+            item = QListWidgetItem(f"{_MARKS[told.kind]}  {told.text}", self.sentences)
+            item.setData(Qt.ItemDataRole.UserRole, told.entries)
+        fitting = answer.faults.fitting if answer.faults is not None else ()
+        named = [f for f in fitting if f.id != "nothing"][:3]
+        if answer.faults is not None and answer.faults.readings and named:
+            rest = next((f.chance for f in fitting if f.id == "nothing"), 0.0)
+            words = "; ".join(f"{f.text} ({natural_frequency(f.chance)})" for f in named)
+            if rest > 0.5:
+                words = f"nothing that shows now ({natural_frequency(rest)}); else {words}"
+            QListWidgetItem(f"→  Readings at the pins alone fit {words}.", self.sentences)
+        some = self.sentences.count() > 0
+        self.sentences.setVisible(some)
+        self.nothing.setVisible(not some)
+        self.nothing.setText(
+            "Nothing is measured under these conditions yet: black on B, red on R, the value, Enter."
+            if answer.state.face is not None
+            else "Draw the plug; then a reading is a number and Enter. Or tell it in words."
+        )
+        unknown = [
+            label
+            for label, guess in answer.state.roles.items()
+            if guess.chance >= OFFERED and _role(answer.state.face, label) is PinRole.UNKNOWN
+        ]
+        self.roles.setEnabled(bool(unknown))
+        self.remove.setEnabled(bool(answer.state.rows))
+
+    # -- what is next ------------------------------------------------------------------------------
+
+    def _show_next(self) -> None:
+        """Where the probes go, and what is to be expected there."""
+        self._between = None
+        proposed = self._proposed
+        finding = self.order.currentText() == _TO_FIND
+        if self.face is None:
+            self.where.setText("Told in words")
+            self.expected.setText("")
+            self.line.setPlaceholderText("ground at the sensor plug, key on: 0.02 V … then Enter")
+            return
+        if finding and proposed is not None and self._given is None:
+            self._show_proposed(proposed)
+            return
+        pair = self._given or self._in_turn()
+        if pair is None:
+            self.next = ("", "")
+            self.where.setText("All pairs are measured under these conditions")
+            self.expected.setText(
+                "Another plug, plug off, another throttle, or a pair again: “1-3 4.98”."
+            )
+            self.line.setPlaceholderText("1-3 4.98 … “plug off” … “?” tells all of the pins")
+            self.view.show_probes("", "")
+            return
+        self._point_at(*pair)
+        self.expected.setText(
+            "No reading at these pins would part the faults that are left." if finding else ""
+        )
+
+    @property
+    def _proposed(self) -> Proposed | None:
+        faults = self.answer.faults if self.answer is not None else None
+        return faults.proposed if faults is not None else None
+
+    def _in_turn(self) -> tuple[str, str] | None:
+        face = self.face
+        if face is None or self.job is None:
+            return None
+        rows = rows_at(self.job, self.plug, self.conditions.situation)
+        labels = [p.label for p in face.pins]
+        left = pairs_left(rows, to_battery=self.order.currentText() == _TO_BATTERY, labels=labels)
+        return left[0] if left else None
+
+    def _point_at(self, black: str, red: str) -> None:
+        self.next = (black, red)
+        self.where.setText(f"Black on {black or 'battery negative'}, red on {red}")
+        self.line.setPlaceholderText("volts … then Enter; “nothing” where there is none")
+        self.view.show_probes(black, red)
+        self.probes.emit(self._line_of(red), self._line_of(black))
+
+    def _show_proposed(self, proposed: Proposed) -> None:
+        here = proposed.plug is self.plug and self._fits(proposed)
+        red, black = (_label(self.face, role) for role in (proposed.red, proposed.black))
+        other = proposed.black.value if proposed.black is not None else "battery negative"
+        expected = "; ".join(f"{words} {_valued(v, proposed.unit)}" for words, v in proposed.expected)
+        self.expected.setText(f"Expected: {expected}.")
+        if here and "plug to plug" in proposed.conditions:
+            self._between, self.next = proposed, ("", "")
+            self.where.setText(f"{proposed.red} wire from plug to plug, both plugs off: the ohms")
+            self.line.setPlaceholderText("ohms … then Enter; “nothing” where it is open")
+            self.view.show_probes("", red or "")
+            return
+        if here and red is not None and black is not None:
+            self._point_at(black, red)
+            return
+        self.where.setText(
+            f"{proposed.red} to {other}, {proposed.conditions}, at the {proposed.plug}: Enter goes there"
+        )
+        self.next = ("", "")
+        self.view.show_probes("", "")
+
+    def _fits(self, proposed: Proposed) -> bool:
+        said, now_ = situation_of(proposed.conditions), self.conditions.situation
+        return all(
+            not wanted or wanted == there
+            for wanted, there in (
+                (said.key, now_.key),
+                (said.plug, now_.plug),
+                (said.throttle, now_.throttle),
+            )
+        )
+
+    def _go_there(self) -> bool:
+        """Take the proposed plug and conditions; whether there was somewhere to go."""
+        proposed = self._proposed
+        if self.order.currentText() != _TO_FIND or proposed is None:
+            return False
+        if proposed.plug is self.plug and self._fits(proposed):
+            return False
+        situation: Situation = self.conditions.situation
+        said = situation_of(proposed.conditions)
+        for word in (said.key, said.plug, said.throttle):
+            situation = situation.with_word(word) if word else situation
+        self.plug = proposed.plug
+        self.plugs[proposed.plug].setChecked(True)
+        self.conditions.put(situation)
+        self._ask()
+        return True
+
+    def _line_of(self, label: str) -> str:
+        """A pin as the simulated meter's probes know it."""
+        if label == BATTERY:
+            return "battery-"
+        end = {PlugEnd.SENSOR: "sensor", PlugEnd.UNIT: "unit"}.get(self.plug, "")
+        return f"{end}.{label}"
+
+    # -- what is entered -----------------------------------------------------------------------------
+
+    @property
+    def entering(self) -> Entering | None:
+        """Where and how a reading is taken now."""
+        if self.job is None:
+            return None
+        return Entering(
+            self.job,
+            self.plug,
+            self.face,
+            self.conditions.situation,
+            self.next,
+            self._between,
+            insists=self._refused == self.line.text().strip(),
+        )
+
+    def _entered(self) -> None:
+        text, entering = self.line.text().strip(), self.entering
+        if entering is None:
+            return
+        if not text:
+            if not self._go_there() and self._live_v is not None:
+                self.take_settled(self._live_v)
+            return
+        if text == "?":
+            face = self.face
+            about = [self.view.about(pin.label) for pin in face.pins] if face is not None else []
+            self.told.emit("\n".join(about) or "No pin is drawn yet.")
+            self.line.clear()
+            return
+        if text.casefold() in ("isolated", "battery isolated"):
+            self.put.emit(isolated(text))
+            self.line.clear()
+            return
+        if self.conditions.take_words(text):
+            self.line.clear()
+            return
+        try:
+            found = entering.read(text)
+        except OutsideError as wrong:
+            self._refused = text
+            self.told.emit(str(wrong))
+            return
+        self._refused, self._given = "", None
+        self.line.clear()
+        corrects, self._correcting = self._correcting, None
+        same = corrects is not None and [(f.red, f.black) for f in found] == [
+            (corrects.red, corrects.black)
+        ]
+        if corrects is not None and same:
+            found = [replace(found[0], id=corrects.id, at=corrects.at)]
+        for one in found:
+            self.put.emit(one)
+
+    def take_settled(self, volts: float) -> None:
+        """A value of the connected meter that stands: taken where a pair is waited for."""
+        entering = self.entering
+        if entering is not None and entering.face is not None and self.next[1]:
+            written = Written(*self.next, round(volts, 4), "V", signed=True, nothing=False)
+            self._given = None
+            self.put.emit(entering.made(written, Source.VEHICLE))
+
+    def show_live(self, volts: float | None) -> None:
+        """What a connected meter shows now."""
+        self._live_v = volts
+        self.meter.setText("From the meter" if volts is None else f"Meter {volts:.2f} V")
+
+    def point_again(self) -> None:
+        """Tell once more where the probes are to be."""
+        self._show_next()
+
+    def _picked(self, label: str) -> None:
+        """Pins by the mouse: black first, then red."""
+        black = self._given[0] if self._given is not None and not self._given[1] else None
+        if black is None:
+            self._given = (label, "")
+            self.where.setText(f"Black on {label}, red on …")
+            self.view.show_probes(label, "")
+        elif black != label:
+            self._given = (black, label)
+            self._point_at(black, label)
+        self.begin()
+
+    def _mark_pins(self, chosen: Reading) -> None:
+        self.view.show_probes(chosen.black or "", chosen.red or "")
+
+    def _correct(self, wrong: Reading) -> None:
+        """A reading goes back into the line; what is entered next takes its place."""
+        self._correcting = wrong
+        pair = f"{wrong.black}-{wrong.red}" if wrong.black else str(wrong.red)
+        value = "nothing" if wrong.nothing else f"{wrong.value:g} {wrong.unit}"
+        self.line.setText(f"{pair} {value}")
+        self.begin()
+        self.line.selectAll()
+
+    def _take_out(self) -> None:
+        chosen = self.table.current
+        if chosen is not None:
+            self.taken_out.emit(chosen)
+
+    # -- drawing, roles, what is kept ------------------------------------------------------------------
+
+    def _draw(self) -> None:
+        if self.job is not None:
+            self.dialogs.draw(self.job, self.plug, self.face, self.kept)
+
+    def _take_roles(self) -> None:
+        """What the readings say of pins without a role goes onto the plug."""
+        state, face = self.state, self.face
+        if state is not None and face is not None:
+            self.put.emit(with_roles(face, state))
+            self.begin()
+
+    def _keep_good(self) -> None:
+        if self.job is not None:
+            self.dialogs.keep_good(self.job, self.plug, self.face)
+            self.begin()
+
+    def _ask_meter(self) -> None:
+        if self.job is not None:
+            self.dialogs.ask_meter(self.job)
+
+
+def _role(face: Face | None, label: str) -> PinRole:
+    pin = face.pin(label) if face is not None else None
+    return pin.role if pin is not None else PinRole.UNKNOWN
+
+
+def _label(face: Face | None, role: PinRole | None) -> str | None:
+    if role is None:
+        return BATTERY
+    pin = face.of_role(role) if face is not None else None
+    return pin.label if pin is not None else None
+
+
+def _valued(value: float, unit: str) -> str:
+    if unit == "V":
+        return f"{value:.2f} V".replace("-0.00", "0.00")
+    return "open" if value > 1e6 else f"{value:.3g} Ω"
+
+
+def _polish(widget: QWidget) -> None:
+    style = widget.style()
+    assert style is not None  # noqa: S101 - a widget has a style
+    style.unpolish(widget)
+    style.polish(widget)
