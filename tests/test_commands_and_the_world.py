@@ -17,7 +17,7 @@ from typing import Any
 import pytest
 
 from nervus import world
-from nervus.cli import _parser, main
+from nervus.cli import command_parser, main
 from nervus.command_help import FAULTS, PROBES
 from nervus.domain.errors import OutsideError
 from nervus.files.outputs import check_regular, free_place
@@ -265,7 +265,7 @@ def test_every_command_has_help_with_an_example_that_its_parser_takes(
     assert example is not None
     import shlex
 
-    told = _parser().parse_args(shlex.split(example[1]))
+    told = command_parser().parse_args(shlex.split(example[1]))
     assert told.run is not None
     assert "exit:" in out
 

@@ -22,11 +22,12 @@ from nervus.world import USED, guarded
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command line; returns the exit code."""
-    arguments = _parser().parse_args(argv)
+    arguments = command_parser().parse_args(argv)
     return guarded(lambda: int(arguments.run(arguments)))
 
 
-def _parser() -> argparse.ArgumentParser:
+def command_parser() -> argparse.ArgumentParser:
+    """All commands and their options: what `--help`, man pages and completions are made of."""
     parser = argparse.ArgumentParser(
         prog="nervus",
         description="Sensor, wiring or throttle body? Without a command the window opens.",

@@ -44,6 +44,17 @@ class Difference:
         """Whether they differ by more than can be told from noise, step and meter."""
         return abs(self.after - self.before) > self.uncertainty
 
+    @property
+    def cells(self) -> tuple[str, ...]:
+        """What it is, before, after, difference with uncertainty, and what that means, in words."""
+        return (
+            self.what,
+            f"{self.before:.4g} {self.unit}",
+            f"{self.after:.4g} {self.unit}",
+            f"{self.after - self.before:+.3g} ± {self.uncertainty:.2g} {self.unit}",
+            "changed" if self.has_changed else "no more than chance",
+        )
+
 
 @dataclass(frozen=True, slots=True)
 class Measure:

@@ -330,18 +330,10 @@ def _proof(known: Known) -> list[Block]:
 
 def difference_table(caption: str, rows: tuple[Difference, ...]) -> Table:
     """Numbers before and after, with the uncertainty of their difference."""
-    texts = tuple(
-        (
-            d.what,
-            f"{d.before:.4g} {d.unit}",
-            f"{d.after:.4g} {d.unit}",
-            f"{d.after - d.before:+.3g} ± {d.uncertainty:.2g} {d.unit}",
-            "changed" if d.has_changed else "no more than chance",
-        )
-        for d in rows
-    )
     head = ("What", "Before", "After", "Difference (95 in 100)", "")
-    return Table(caption, head, texts, (3, 1.5, 1.5, 2.4, 1.8), frozenset({1, 2, 3}))
+    return Table(
+        caption, head, tuple(d.cells for d in rows), (3, 1.5, 1.5, 2.4, 1.8), frozenset({1, 2, 3})
+    )
 
 
 def _costs(known: Known) -> list[Block]:

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from nervus import __version__
 
-_BUNDLES = "Jobs (*.zip);;All files (*)"
+_BUNDLES = "Jobs (*.nervus.zip *.zip);;All files (*)"
 _PHOTOS = "Photos (*.jpg *.jpeg *.png *.webp *.tif *.tiff *.bmp);;All files (*)"
 _REPORTS = "PDF (*.pdf);;HTML (*.html)"
 _CALENDARS = "Calendars (*.ics)"
@@ -73,5 +73,7 @@ def asked_for_calendar(parent: QWidget) -> Path | None:
 def asked_where_to(parent: QWidget, vehicle: str) -> Path | None:
     """Where a job's bundle is to be written."""
     stem = "".join(c if c.isalnum() else "-" for c in vehicle or "job")
-    name, _ = QFileDialog.getSaveFileName(parent, "Give the job as a bundle", f"{stem}.zip", _BUNDLES)
+    name, _ = QFileDialog.getSaveFileName(
+        parent, "Give the job as a bundle", f"{stem}.nervus.zip", _BUNDLES
+    )
     return Path(name) if name else None

@@ -166,16 +166,7 @@ class CompareView(QWidget):
         )  # fmt: skip
 
     def _show_numbers(self) -> None:
-        rows = [
-            (
-                d.what,
-                f"{d.before:.4g} {d.unit}",
-                f"{d.after:.4g} {d.unit}",
-                f"{d.after - d.before:+.3g} ± {d.uncertainty:.2g} {d.unit}",
-                "changed" if d.has_changed else "no more than chance",
-            )
-            for d in (*self._recorded, *self._measured)
-        ]
+        rows = [d.cells for d in (*self._recorded, *self._measured)]
         _fill(self.numbers, rows)
         self.numbers.setVisible(bool(rows))
 
