@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 from itertools import pairwise
+from math import log2
 
 import numpy as np
 import pytest
@@ -13,8 +14,10 @@ from jobs import change, job_of, recorded
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 from nervus.domain.entry import Source
 from nervus.domain.job import Guided, TakenOff, new_id, now
-from nervus.judge.of_changes import what_was_done
+from nervus.judge.of_changes import cure_of, what_was_done
+from nervus.judge.weighing import weigh_faults
 from nervus.knowledge.known_procedures import Procedure, procedure_named, procedures
+from nervus.knowledge.tree import tree_for
 from nervus.mend.guiding import (
     AT_HAND,
     AnswerNotTaken,
@@ -293,3 +296,56 @@ def test_too_little_data_settles_nothing() -> None:
     short = Recording((Channel(CHANNEL_KINDS["rpm"], time_s, np.full_like(time_s, 800.0)),))
     assert not settled(short).is_settled
     assert "engine speed" in settled(short).unknown
+
+
+def test_the_chances_of_two_changes_are_summed_as_by_hand() -> None:
+    """Every fault in turn, in plain loops: cured by the first alone, by the second alone, by either."""
+    job = job_of(change("throttle sensor renewed"))
+    loss = loss_of_second(job, "plug cleaned and seated")
+    assert loss is not None
+    tree = tree_for(job.vehicle.throttle)
+    weighed = weigh_faults(tree, [], [])
+    there = weighed.share / weighed.share.sum()
+    first = cure_of(change("throttle sensor renewed"), tree)[0].cures
+    second = cure_of(change("plug cleaned and seated"), tree)[0].cures
+    alone = other = both = 0.0
+    for p, a, b in zip(there, first, second, strict=True):
+        alone += p * a * (1 - b)
+        other += p * b * (1 - a)
+        both += p * a * b
+    whole = alone + other + both
+    assert (loss.first, loss.second, loss.either) == pytest.approx(
+        (alone / whole, other / whole, both / whole)
+    )
+    p_a = float(there @ first)
+    entropy = -p_a * log2(p_a) - (1 - p_a) * log2(1 - p_a)
+    within = sum(
+        p * -(a * log2(a) + (1 - a) * log2(1 - a))
+        for p, a in zip(there, first, strict=True)
+        if 0 < a < 1
+    )
+    assert loss.bits == pytest.approx(entropy - within)
+
+
+def test_bolts_stand_on_a_circle_clockwise_from_the_top() -> None:
+    assert np.asarray(places(4)) == pytest.approx(np.asarray([(0, -1), (1, 0), (0, 1), (-1, 0)]))
+
+
+def test_what_a_procedure_took_off_already_is_not_listed_twice() -> None:
+    body = named("throttle_body")
+    done = begin_guide(body)
+    off = TakenOff(id=new_id(), at=now(), source=Source.SEEN, what="air duct", guide=body.id)
+    assert already_off(job_of(off), done) == {"air duct"}
+    assert already_off(job_of(replace(off, guide="pedal_sensor")), done) == set()
+    assert already_off(job_of(replace(off, put_back=True)), done) == set()
+
+
+def test_a_sum_that_drifts_within_the_half_percent_has_not_settled() -> None:
+    drifting = settled(live(tps1_pct=flat(14.0, 0.01, 0.035), tps2_pct=flat(85.4, 0.01, seed=2)))
+    assert any("sum of both tracks still moves: +0." in t for t in drifting.told)
+    assert not drifting.is_settled
+    warm = settled(live(rpm=flat(800.0, 5.0), tps1_v=flat(0.6, 0.001), ect_c=flat(75.0, 0.0)))
+    assert warm.is_settled
+    heating = settled(live(rpm=flat(800.0, 5.0), tps1_v=flat(0.6, 0.001), ect_c=flat(80.0, 0.05, 0.3)))
+    assert any("coolant still moves" in t for t in heating.told)
+    assert not heating.is_settled

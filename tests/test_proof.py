@@ -18,7 +18,7 @@ from nervus.cli import main
 from nervus.domain.analysis import Analysis
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Mark, Recording
 from nervus.domain.entry import Source
-from nervus.domain.finding import OffRest, RestCause
+from nervus.domain.finding import Disagreement, OffRest, RestCause
 from nervus.domain.job import (
     CELLS,
     AnyEntry,
@@ -520,3 +520,135 @@ def test_the_command_lists_and_writes_due_jobs(
     with pytest.raises(CalendarUnwritable, match="no such file"):
         write_calendar([], tmp_path / "none" / "due.ics")
     assert due_told([], date.today()) == ""
+
+
+# -- numbers, by hand -------------------------------------------------------------------------------
+
+
+def test_ends_and_their_uncertainty_as_worked_by_hand() -> None:
+    """Three visits to the closed stop at 0.50, 0.52 and 0.54 V: median 0.52, spread by the middle of
+    deviations 1.4826 x 0.02, over the root of three visits (JCGM 100:2008, 4.2; the factor from memory)."""
+    time_s = np.arange(0.0, 9.0, 0.01)
+    rest = np.repeat([0.50, 0.52, 0.54], 300)
+    moved = np.where((time_s % 3.0) < 1.5, rest, 4.5)
+    channel = Channel(CHANNEL_KINDS["tps1_v"], time_s, moved)
+    seen = analyse(sweep_recording(passes=8)).examination
+    assert seen.travel is not None
+    percent = np.where((time_s % 3.0) < 1.5, 0.0, 100.0)
+    travel = replaced(seen.travel, time_s=time_s, percent=percent)
+    plain = replaced(seen.channels[0], id="tps1_v", step=0.012, noise=0.004, samples=51)
+    analysis = replaced(
+        analyse(sweep_recording(passes=8)),
+        examination=replaced(seen, travel=travel, channels=(plain,)),
+    )
+    rows = {m.what: m for m in measures(Recording((channel,)), analysis)}
+    at_rest = rows["track 1 at rest"]
+    assert at_rest.value == pytest.approx(0.52)
+    spread = 1.2533 * 1.4826 * 0.02 / np.sqrt(3)
+    assert at_rest.unsure == pytest.approx(np.hypot(spread, 0.012 / np.sqrt(12)), rel=1e-6)
+    assert rows["track 1 wide open"].value == pytest.approx(4.5)
+    noise = rows["track 1 noise"]
+    assert noise.unsure == pytest.approx(np.hypot(0.004 / 10.0, 0.012 / np.sqrt(12)), rel=1e-6)
+
+
+def test_only_opposite_tracks_have_a_sum() -> None:
+    time_s = np.arange(0.0, 20.0, 0.05)
+    up = 14.0 + 0.0 * time_s
+
+    def total(second: float) -> list[float]:
+        made = Recording(
+            (
+                Channel(CHANNEL_KINDS["tps1_pct"], time_s.copy(), up.copy()),
+                Channel(CHANNEL_KINDS["tps2_pct"], time_s.copy(), up * 0.0 + second),
+            )
+        )
+        return [m.value for m in measures(made, analyse(made)) if m.what == "sum of both tracks"]
+
+    assert total(85.9) == pytest.approx([99.9])
+    assert total(57.0) == pytest.approx([71.0])
+    assert total(55.0) == []
+    assert total(28.0) == []
+
+
+def test_a_meters_uncertainty_is_percent_and_digits_of_the_last_place() -> None:
+    """0.5 % + 2 digits of 6000 counts, by hand: 3.5 Ω ± 0.0195, 0.2 Ω ± 0.0012; evenly spread."""
+    repaired = change("ground wire repaired")
+
+    def reading(value: float, seconds: int) -> Reading:
+        return Reading(
+            id=new_id(), at=repaired.at + timedelta(seconds=seconds), source=Source.TYPED,
+            where="ground", value=value, unit="Ω",
+        )  # fmt: skip
+
+    (row,) = readings_again(job_of(reading(3.5, -9), repaired, reading(0.2, 9)), repaired)
+    assert row.uncertainty == pytest.approx(2.0 * np.hypot(0.0195, 0.0012) / np.sqrt(3.0), rel=1e-3)
+    assert row.cells[1:3] == ("3.5 Ω", "0.2 Ω")
+    other = replace(reading(0.2, 9), conditions="key on")
+    assert readings_again(job_of(reading(3.5, -9), repaired, other), repaired) == ()
+
+
+@pytest.mark.parametrize(
+    ("channel", "place", "counts"),
+    [
+        ("tps1_v", (18.0, 21.0), 5),
+        ("tps1_v", (23.9, 25.0), 5),
+        ("tps1_v", (24.1, 25.0), 0),
+        ("tps1_v", (10.0, 15.1), 5),
+        ("tps1_v", (10.0, 14.9), 0),
+        ("tps2_v", (18.0, 21.0), 0),
+    ],
+)
+def test_a_place_within_three_percent_on_the_same_track_is_the_same(
+    channel: str, place: tuple[float, float], counts: int
+) -> None:
+    plan = replace(watch(Exposure.PASSES, 14, 18.0), channel="tps1_v", travel_pct=(18.0, 21.0))
+    seen_place = SeenPlace(channel=channel, travel_pct=place, seen_in=5, crossed=9)
+    found = found_in(recorded("after"), places=(seen_place,), crossed=(9,) * CELLS)
+    assert from_recording(plan, found, 30.0) == (9.0, counts)
+    assert from_recording(plan, replace(found, crossed=()), 30.0) is None
+    assert from_recording(replace(plan, travel_pct=None), found, 30.0) is None
+
+
+def test_a_plan_belongs_to_the_change_that_it_proves() -> None:
+    done = change("throttle sensor renewed")
+    place = SeenPlace(channel="tps1_v", travel_pct=(18.0, 21.0), seen_in=14, crossed=18)
+    before = replace(recorded("before"), at=done.at - timedelta(hours=1))
+    job = job_of(before, found_in(before, places=(place,)), done)
+    like = propose_watch(job)
+    plan = planned(Exposure.PASSES, "14", "18", 0.99, " hot ", like, job)
+    assert (plan.change, plan.channel, plan.travel_pct) == (done.id, "tps1_v", (18.0, 21.0))
+    assert (plan.conditions, plan.sure) == ("hot", 0.99)
+    other = planned(Exposure.DRIVEN, "14", "18", 0.95, "", like, job)
+    assert (other.channel, other.travel_pct) == ("", None)
+    assert planned(Exposure.DRIVEN, "1", "2", 0.95, "", like, job_of()).change is None
+
+
+def test_the_reminder_of_a_due_job_rings_in_the_morning() -> None:
+    import vobject
+
+    made = datetime(2026, 5, 4, 7, 0, tzinfo=UTC)
+    row = JobRow("0" * 16, "1" * 16, "No 2", "", "", "", JobState.WATCHING, date(2026, 5, 3), made, made)
+    event = vobject.readOne(as_calendar([row], made).decode()).vevent
+    assert event.valarm.trigger.value == timedelta(hours=8)
+    assert event.valarm.action.value == "DISPLAY"
+    assert event.uid.value.startswith("0" * 16)
+
+
+def test_what_showed_over_the_travel_is_gone_only_where_most_of_it_was_swept_again() -> None:
+    bent, _ = seen("bent-track")
+    wide = [f for f in bent.examination.findings if isinstance(f, Disagreement)]
+    assert wide
+    low, high = wide[0].travel_pct
+    sound = sweep_recording(passes=8)
+    two = Recording((sound.channels[0], replaced(sound.channels[0], kind=CHANNEL_KINDS["tps2_v"])))
+    after = analyse(two)
+
+    def outcome(swept_to: float) -> Asked:
+        coverage = replaced(after.examination.coverage, swept_pct=((low, swept_to),))
+        told = replaced(after, examination=replaced(after.examination, coverage=coverage, findings=()))
+        names = {c.id for c in told.examination.channels}
+        rows = [a for a in ask_again(bent, told, two) if set(a.channels) & names]
+        return rows[0].outcome
+
+    assert outcome(low + 0.81 * (high - low)) is Asked.GONE
+    assert outcome(low + 0.79 * (high - low)) is Asked.NOT_TESTED

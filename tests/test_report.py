@@ -1,10 +1,12 @@
 """Reports: what stands in them, that they are sound documents, and what becomes of bad input."""
 
+import re
 from datetime import timedelta
 from io import BytesIO
 from itertools import pairwise
 from pathlib import Path
 from typing import Any, cast
+from xml.etree import ElementTree as ET
 
 import html5lib
 import pytest
@@ -14,14 +16,17 @@ from pypdf import PdfReader
 
 from jobs import Written, change, job_of, recorded
 from nervus.cli import main
+from nervus.domain.analysis import StretchSuspicion, SuspectId
 from nervus.domain.entry import Source
+from nervus.domain.finding import DeadSpot
 from nervus.domain.job import Cost, Job, JobState, Look, Moved, Seen, new_id
 from nervus.files.bundle import write_bundle
 from nervus.files.recording_writer import write_recording
+from nervus.judge.analyse import analyse
 from nervus.knowledge.own_prices import OwnPrices, read_own_prices, write_own_prices
 from nervus.link.reading import kept_recording
 from nervus.logbook.attachments import Attachments
-from nervus.report.charts import nice_steps
+from nervus.report.charts import Drawn, nice_steps, over_time, over_travel, signals_way
 from nervus.report.document import Audience, Heading, Picture, Report, Table
 from nervus.report.html import to_html
 from nervus.report.pdf import to_pdf
@@ -294,3 +299,100 @@ def test_name_and_mark_of_the_workshop_are_kept_and_shown(tmp_path: Path) -> Non
 )
 def test_axes_carry_round_numbers(low: float, high: float, steps: tuple[float, ...]) -> None:
     assert nice_steps(low, high, 7) == pytest.approx(steps)
+
+
+# -- drawings ---------------------------------------------------------------------------------------
+
+
+def drawn(case: str, word: str) -> Drawn:
+    recording = case_named(case).make()
+    return Drawn(word, recording, analyse(recording))
+
+
+def paths(svg: bytes) -> list[list[tuple[float, float]]]:
+    """The points of each curve of a drawing."""
+    root = ET.fromstring(svg.decode())  # noqa: S314 - our own drawing
+    found = []
+    for path in root.iter("{http://www.w3.org/2000/svg}path"):
+        numbers = re.findall(r"[ML](-?[\d.]+) (-?[\d.]+)", path.get("d") or "")
+        if len(numbers) > 50:
+            found.append([(float(x), float(y)) for x, y in numbers])
+    return found
+
+
+def boxes(svg: bytes, **wanted: str) -> list[tuple[float, float, float, float]]:
+    """x, y, width, height of the rectangles with such attributes."""
+    root = ET.fromstring(svg.decode())  # noqa: S314 - our own drawing
+    return [
+        tuple(float(r.get(k) or 0) for k in ("x", "y", "width", "height"))  # type: ignore[misc] # four of them
+        for r in root.iter("{http://www.w3.org/2000/svg}rect")
+        if all(r.get(k.replace("_", "-")) == v for k, v in wanted.items())
+    ]
+
+
+def test_over_travel_draws_a_straight_track_from_corner_to_corner_and_the_worn_place_where_it_is() -> (
+    None
+):
+    """A sound track is a straight line: its middle lies half way, in the drawing's own frame."""
+    sound = drawn("healthy", "after")
+    svg = over_travel([sound])
+    assert svg is not None
+    (curve,) = paths(svg)
+    (frame,) = boxes(svg, stroke="#CFC8BA")
+    left, top, width, height = frame
+    xs, ys = [x for x, _ in curve], [y for _, y in curve]
+    assert min(xs) >= left
+    assert max(xs) <= left + width
+    assert min(xs) == pytest.approx(left + width * 1.0 / 102.0, abs=0.01 * width)
+    assert max(xs) == pytest.approx(left + width * 101.0 / 102.0, abs=0.01 * width)
+    assert top <= min(ys) < max(ys) <= top + height
+    middle = [y for x, y in curve if abs(x - (left + width / 2)) < 4]
+    assert sum(middle) / len(middle) == pytest.approx((min(ys) + max(ys)) / 2, abs=0.03 * height)
+    assert curve[0][1] > curve[len(curve) // 36][1] - height  # closed is low, open is high
+    worn = drawn("dead-spot", "before")
+    both = over_travel([worn, sound])
+    assert both is not None
+    frames = boxes(both, stroke="#CFC8BA")
+    assert len(frames) == 2
+    assert frames[1][1] > frames[0][1] + frames[0][3]
+    (band,) = boxes(both, fill="#B3261E")
+    spot = next(f for f in worn.analysis.examination.findings if isinstance(f, DeadSpot))
+    at = (band[0] - left) / width * 102.0 - 1.0
+    assert at == pytest.approx(spot.travel_pct[0], abs=0.2)
+    assert band[2] / width * 102.0 == pytest.approx(spot.travel_pct[1] - spot.travel_pct[0], abs=0.2)
+    assert over_travel([]) is None
+
+
+def test_over_time_ends_where_the_recording_ends() -> None:
+    worn = drawn("loose-wire", "before")
+    svg = over_time(worn)
+    curves = paths(svg)
+    assert len(curves) == 2
+    (frame,) = boxes(svg, stroke="#CFC8BA")
+    for curve in curves:
+        assert curve[0][0] == pytest.approx(frame[0], abs=3)
+        assert curve[-1][0] == pytest.approx(frame[0] + frame[2], abs=3)
+    assert len(boxes(svg, fill="#B3261E")) == 8
+    assert b'stroke-dasharray="5 3"' in svg
+
+
+def test_the_signals_way_swells_with_the_suspicion_and_says_its_number() -> None:
+    def rows(*shares: float) -> list[StretchSuspicion]:
+        names = ("sensor_plug", "harness", "unit")
+        return [
+            StretchSuspicion(n, "", SuspectId.WIRING, p, "x")
+            for n, p in zip(names, shares, strict=False)
+        ]
+
+    svg = signals_way(rows(0.7, 0.2, 0.04), electronic=False)
+    swollen = boxes(svg, fill="url(#hatch)")
+    assert len(swollen) == 2
+    assert swollen[0][3] == pytest.approx(2 * (9 + 20 * 0.7))
+    assert swollen[1][3] == pytest.approx(2 * (9 + 20 * 0.2))
+    assert swollen[0][0] < swollen[1][0]
+    text = svg.decode()
+    assert "7 in 10" in text
+    assert "2 in 10" in text
+    assert "pedal" not in text
+    assert "pedal" in signals_way([], electronic=True).decode()
+    assert len(boxes(signals_way(rows(0.05), electronic=False), fill="url(#hatch)")) == 1
