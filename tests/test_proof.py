@@ -527,7 +527,7 @@ def test_the_command_lists_and_writes_due_jobs(
 
 def test_ends_and_their_uncertainty_as_worked_by_hand() -> None:
     """Three visits to the closed stop at 0.50, 0.52 and 0.54 V: median 0.52, spread by the middle of
-    deviations 1.4826 x 0.02, over the root of three visits (JCGM 100:2008, 4.2; the factor from memory)."""
+    deviations 1.4826 x 0.02, over the root of three visits (JCGM 100:2008, 4.2; factor from memory)."""
     time_s = np.arange(0.0, 9.0, 0.01)
     rest = np.repeat([0.50, 0.52, 0.54], 300)
     moved = np.where((time_s % 3.0) < 1.5, rest, 4.5)
