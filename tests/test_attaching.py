@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 from PyQt6.QtCore import QSettings, Qt
 from pytestqt.qtbot import QtBot
 
@@ -194,8 +195,12 @@ def test_a_photo_chosen_just_before_another_job_is_opened_is_in_its_look(
     first = window.job.id
     window.go("look")
     picture = tmp_path / "plug.png"
-    picture.write_bytes(b"no real picture, but a file")
+    Image.new("RGB", (8, 8), "green").save(picture)
     page = window.stations.page("look")
+    text = tmp_path / "text.png"
+    text.write_text("no picture")
+    page.photo_wanted.emit("plug", text)  # type: ignore[attr-defined] # the page of looks
+    qtbot.waitUntil(lambda: "text.png: it is no picture" in window.notice.text.text(), timeout=10_000)
     page.photo_wanted.emit("plug", picture)  # type: ignore[attr-defined] # the page of looks
     window.begin_job("No 7")
     qtbot.waitUntil(lambda: window.job is not None and window.job.id != first, timeout=5_000)

@@ -30,7 +30,7 @@ from nervus.report.charts import Drawn, nice_steps, over_time, over_travel, sign
 from nervus.report.document import Audience, Heading, Picture, Report, Table
 from nervus.report.html import to_html
 from nervus.report.pdf import to_pdf
-from nervus.report.photos import PhotoUnusable, scaled_photo
+from nervus.report.photos import PhotoUnusable, check_photo, scaled_photo
 from nervus.report.written import ReportUnwritable, make_report, write_report
 from nervus.standin.demo import case_named
 
@@ -222,8 +222,9 @@ def test_a_photo_that_is_no_picture_is_named_and_the_report_is_made(
 ) -> None:
     path = next(p for p in tmp_path.iterdir() if p.name.endswith("-plug.jpg"))
     path.write_bytes(content)
-    with pytest.raises(PhotoUnusable, match="picture"):
-        scaled_photo(path)
+    for look in (scaled_photo, check_photo):
+        with pytest.raises(PhotoUnusable, match="picture"):
+            look(path)
     report = made(whole, tmp_path, Audience.FILE)
     assert any("plug.jpg" in sentence for sentence in report.not_shown)
     assert "plug.jpg" in texts(report)

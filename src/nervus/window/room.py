@@ -40,7 +40,6 @@ class Room(QObject):
         self._settings, self._nerve = settings, nerve
         self._folding, self._around = dict(folding), around
         self._actions: Mapping[str, QAction] = {}
-        self._narrow = False
         self.is_whole = False
         nerve.unfold_wanted.connect(lambda: self.show("nerve", shown=True))
 
@@ -63,8 +62,8 @@ class Room(QObject):
 
     def narrow(self, *, is_narrow: bool) -> None:
         """The window became too narrow for the judgement beside the page, or wide enough again."""
-        self._narrow = is_narrow
-        self._actions["judgement"].setChecked(not is_narrow)
+        wanted = self._settings.value("shows/judgement", "yes") == "yes"
+        self._actions["judgement"].setChecked(wanted and not is_narrow)
         self._apply()
 
     def toggle_whole(self) -> None:

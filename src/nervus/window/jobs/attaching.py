@@ -242,7 +242,9 @@ class Attaching(QObject):
 
         def work(_progress: object) -> str:
             from nervus.logbook.attachments import Attachments  # noqa: PLC0415 - off the first window's way
+            from nervus.report.photos import check_photo  # noqa: PLC0415 - as above
 
+            check_photo(path)
             return Attachments(self.files).keep(path)[0]
 
         task = Task(work, self)
