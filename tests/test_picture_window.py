@@ -10,11 +10,14 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from nervus.domain.job import Noted, of_kind
+from nervus.drawn.channels import usual_channels
 from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
+from nervus.files.recording_writer import write_recording
 from nervus.judge.analyse import analyse
 from nervus.link.reading import kept_recording
 from nervus.standin.demo import case_named
 from nervus.window.main_window import MainWindow
+from nervus.window.pictures.channels_dialog import ChannelsDialog
 from nervus.window.room import FOLDING
 from nervus.window.theme import DIM
 from signals import recording as made_of
@@ -169,3 +172,74 @@ def test_picture_and_data_go_out_and_bad_places_are_told(opened: MainWindow, tmp
         "p.png",
         "p.svg",
     ]
+
+
+def test_of_many_channels_the_tracks_come_first_and_the_rest_is_a_key_away(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    time_s = np.arange(0.0, 30.0, 0.02)
+    travel = 50.0 - 50.0 * np.cos(time_s)
+    names = {
+        "tps1_v": 0.5 + 0.04 * travel, "tps2_v": 4.5 - 0.04 * travel, "vref_v": 5.0 + 0 * travel,
+        "throttle_cmd_pct": travel, "pedal_pct": travel, "rpm": 800 + travel, "map_kpa": 40 + travel,
+        "maf_gs": travel, "ect_c": 80 + 0 * travel, "batt_v": 13.8 + 0 * travel,
+    }  # fmt: skip
+    path = tmp_path / "many.csv"
+    write_recording(made_of(time_s, **names), path)
+    window.open_file(path)
+    qtbot.waitUntil(lambda: window.opened is not None and not window.is_busy, timeout=30_000)
+    panel, view = window.panel, window.panel.time_view
+    panel.show_view("over time")
+    assert view.chosen == ("tps1_v", "tps2_v", "throttle_cmd_pct", "pedal_pct", "vref_v", "rpm")
+    qtbot.waitUntil(lambda: view.plots[0].height() > 0.5 * view.height(), timeout=5_000)
+    assert panel.channels.text() == "channels · 6 of 10"
+    view.show_span((4.0, 6.0), 0.0)
+    pressed(window, qtbot, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    (dialog,) = panel.findChildren(ChannelsDialog)
+    qtbot.keyClicks(dialog.search, "cool")
+    there = [dialog.list.item(row) for row in range(dialog.list.count())]
+    seen = [item for item in there if item is not None and not item.isHidden()]
+    assert [item.text() for item in seen] == ["coolant, °C   ect_c"]
+    dialog.list.setCurrentItem(seen[0])
+    qtbot.keyClick(dialog.list, Qt.Key.Key_Space)
+    assert "ect_c" in view.chosen
+    assert view.visible() == pytest.approx((4.0, 6.0), abs=0.05)
+    assert stumbles(dialog) == []
+    dialog.close()
+    assert stumbles(window) == []
+    view.choose_channels(())
+    assert view.chosen == usual_channels(window.opened.recording if window.opened else made_of(time_s))
+
+
+def test_an_empty_logbook_offers_three_ways_to_begin(window: MainWindow, qtbot: QtBot) -> None:
+    window.go("jobs")
+    qtbot.waitUntil(window.home.welcome.isVisible, timeout=30_000)
+    assert len(window.home.ways) == 3
+    assert stumbles(window) == []
+    qtbot.keyClicks(window.home.search, "No 77")
+    assert not window.home.welcome.isVisible()
+    assert "Enter begins a job" in window.home.empty.text()
+    window.home.search.clear()
+    qtbot.keyClick(window.home.ways[2], Qt.Key.Key_Space)
+    assert window.panel.stack.currentWidget() is not window.panel.empty, "it is being opened"
+    qtbot.waitUntil(lambda: window.opened is not None, timeout=30_000)
+    window.close_recording()
+    window.open_file(Path("/nowhere/at all.csv"))
+    assert window.panel.stack.currentWidget() is not window.panel.empty
+    qtbot.waitUntil(lambda: window.panel.stack.currentWidget() is window.panel.empty, timeout=30_000)
+
+
+def test_live_in_a_job_keeps_the_jobs_name(window: MainWindow, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: not window.home.empty.text().startswith("Opening"), timeout=30_000)
+    window.begin_job("No 9")
+    qtbot.waitUntil(lambda: window.job is not None, timeout=20_000)
+    window.connect_simulated("open-signal2~shake")
+    qtbot.waitUntil(lambda: "times a second" in window.live_panel.state.text(), timeout=60_000)
+    assert window.head.vehicle.text() == "No 9"
+    assert window.head.state.text() == "live · watching · open"
+    window.live.toggle_record()
+    assert window.head.state.text() == "live · recording · open"
+    window.live.toggle_record()
+    window.live_part.leave()
+    qtbot.waitUntil(lambda: window.head.state.text() == "open", timeout=20_000)
+    assert window.head.vehicle.text() == "No 9"

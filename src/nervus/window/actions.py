@@ -85,6 +85,7 @@ ACTIONS: Final = (
     ActionSpec("next_finding", "Next finding", "View", ("N",), needs_recording=True, rule_before=True),
     ActionSpec("previous_finding", "Previous finding", "View", ("P",), needs_recording=True),
     ActionSpec("no_finding", "Mark no finding", "View", ("Esc",), needs_recording=True),
+    ActionSpec("channels", "Channels over time …", "View", ("Ctrl+L",), needs_recording=True),
     ActionSpec(
         "measure", "Measure between two cursors", "View", ("X",), needs_recording=True, rule_before=True
     ),

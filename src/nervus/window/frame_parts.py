@@ -52,6 +52,11 @@ class Head(QWidget):
         self.state.setText("recording" if kept else "watching")
         self.state.show()
 
+    def show_state(self, state: str) -> None:
+        """Another state of the same job."""
+        self.state.setText(state)
+        self.state.setVisible(bool(state))
+
     def show_recording(self, name: str) -> None:
         """A recording that belongs to no job yet."""
         self.vehicle.setText(name)

@@ -169,6 +169,7 @@ class MainWindow(FrameWindow):
             "next_finding": lambda: self._step_finding(1),
             "previous_finding": lambda: self._step_finding(-1),
             "no_finding": lambda: self.findings.view.setCurrentIndex(self.findings.model.index(-1, 0)),
+            "channels": self.panel.ask_for_channels,
             **self._measuring_handlers(),
             "theme": self._toggle_theme,
             **{name: partial(self.room.toggle, name) for name in FOLDING},
@@ -231,8 +232,10 @@ class MainWindow(FrameWindow):
     def _connect_parts(self) -> None:
         live, job, home, opening = self.live_part, self.job_part, self.home, self.opening
         opening.began.connect(self._opening)
+        opening.began.connect(self.panel.wait)
         opening.progressed.connect(self.panel.busy.show_progress)
         opening.ended.connect(self.panel.busy.hide)
+        opening.ended.connect(self.panel.no_more_waiting)
         opening.opened.connect(self._show)
         opening.failed.connect(self._failed)
         live.about_to_connect.connect(self.stop)
@@ -245,7 +248,7 @@ class MainWindow(FrameWindow):
         self.recordings.left_over.connect(
             lambda told: self.notice.tell(told, "Look at them", self.recordings.show_left_over)
         )
-        live.keeping.connect(lambda on: self.head.show_live(kept=on))
+        live.keeping.connect(self._tell_live)
         live.failed.connect(self._failed)
         live.read_codes.connect(self._take_codes)
         live.identified.connect(job.put_identities)
@@ -257,6 +260,8 @@ class MainWindow(FrameWindow):
         job.history.connect(self._tell_history)
         home.opened.connect(self.open_job)
         home.begun.connect(self.begin_job)
+        home.open_wanted.connect(self.ask_for_file)
+        home.demo_wanted.connect(lambda: self.open_demo(""))
         home.highlighted.connect(lambda _job: self._highlight.start())
         self._highlight.timeout.connect(self._show_highlighted)
         self.rail.chosen.connect(self._rail_chosen)
@@ -349,6 +354,8 @@ class MainWindow(FrameWindow):
             from nervus.knowledge import told_in_words  # noqa: PLC0415 - off the way to the first window
 
             self.head.show_job(job.vehicle, told_in_words(job.complaint), str(job.state))
+            if self.live_part.is_live:
+                self._tell_live(self.live_part.recording is not None)
         self.live_part.keeps_codes = job is not None
         self._enable()
 
@@ -601,14 +608,22 @@ class MainWindow(FrameWindow):
         self.panel.notice.hide()
         self.stations.go(RECORD)
         self.middle.setCurrentWidget(self.live_panel)
-        if self.job is None:
-            self.head.show_live(kept=False)
+        self._tell_live(kept=False)
         self.setWindowTitle("Live · Nervus")
         self.foot.show_keys(FOOT_LIVE, "")
         self._enable()
         self.live_panel.hands.pedal.setFocus()
 
+    def _tell_live(self, kept: bool) -> None:  # noqa: FBT001 - a signal's argument
+        """The head says that it is live; in a job it keeps the job's name."""
+        if self.job is None:
+            self.head.show_live(kept=kept)
+        else:
+            self.head.show_state(f"live · {'recording' if kept else 'watching'} · {self.job.state}")
+
     def _leave_live(self) -> None:
+        if self.job is not None:
+            self.head.show_state(str(self.job.state))
         self.middle.setCurrentWidget(self.panel)
         if not self.is_busy:
             self._show_nothing()

@@ -150,11 +150,15 @@ class HomeView(QWidget):
         opened: the identifier of a job that is to be opened.
         begun: a new job is wanted, for a vehicle of this name.
         highlighted: the job under the cursor, or "".
+        open_wanted: a recording is to be opened.
+        demo_wanted: a case of the demo is to be opened.
     """
 
     opened = pyqtSignal(str)
     begun = pyqtSignal(str)
     highlighted = pyqtSignal(str)
+    open_wanted = pyqtSignal()
+    demo_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -170,9 +174,35 @@ class HomeView(QWidget):
         self._delegate = _JobDelegate(self)
         self.list = QListView(self)
         self.empty = QLabel("", self)
+        self.welcome = self._make_welcome()
         self._lay_out()
         self._connect()
         self._count()
+
+    def _make_welcome(self) -> QWidget:
+        """Three ways to begin, while no job is kept."""
+        welcome = QWidget(self)
+        title = QLabel("What is in the workshop?", welcome)
+        title.setObjectName("headline")
+        column = QVBoxLayout(welcome)
+        column.setSpacing(12)
+        column.addStretch(1)
+        column.addWidget(title)
+        self.ways: list[QPushButton] = []
+        for words, signal in (
+            ("Begin a job: a vehicle and its complaint", lambda: self.begun.emit("")),
+            ("Open a recording: it can become a job", self.open_wanted.emit),
+            ("Look at a case of the demo", self.demo_wanted.emit),
+        ):
+            button = QPushButton(words, welcome)
+            button.setMinimumHeight(44)
+            button.clicked.connect(lambda _on, tell=signal: tell())
+            column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+            self.ways.append(button)
+        self.ways[0].setObjectName("primary")
+        column.addStretch(2)
+        welcome.hide()
+        return welcome
 
     def _lay_out(self) -> None:
         top, filters = QHBoxLayout(), QHBoxLayout()
@@ -205,6 +235,7 @@ class HomeView(QWidget):
         column.addLayout(top)
         column.addLayout(filters)
         column.addWidget(self.empty, 1)
+        column.addWidget(self.welcome, 1)
         column.addWidget(self.list, 1)
 
     def _connect(self) -> None:
@@ -260,18 +291,15 @@ class HomeView(QWidget):
         rows = matching(self._all, self.search.text(), wanted)
         self.model.show(rows)
         self.list.setVisible(bool(rows))
-        self.empty.setVisible(not rows)
+        nothing_yet = not self._all and not self.search.text().strip()
+        self.welcome.setVisible(nothing_yet)
+        self.empty.setVisible(not rows and not nothing_yet)
         self.empty.setText(self._why_empty())
         if rows:
             self.list.setCurrentIndex(self.model.index(0, 0))
 
     def _why_empty(self) -> str:
         typed = self.search.text().strip()
-        if not self._all:
-            return (
-                "No job is kept yet. Ctrl N begins one: complaint, codes, look and recordings are kept "
-                "in it as you enter them. Or open a recording (Ctrl O): it can become a job."
-            )
         if typed:
             return f"No job holds “{typed}”. Enter begins a job for a vehicle of that name."
         return "No job waits like this."

@@ -1,8 +1,9 @@
 """The middle: what was recorded, in which view, and the two views themselves."""
 
 from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -15,6 +16,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Examination
 from nervus.domain.channel import Recording, Sensor
+from nervus.drawn.channels import usual_channels
 from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
 from nervus.drawn.pictures import Pictures, Under
 from nervus.judge.words import how_measured
@@ -27,7 +29,13 @@ from nervus.window.pictures.time_view import TimeView, volts_at
 from nervus.window.pictures.travel_view import TravelView, healthy_volts
 from nervus.window.theme import Theme
 
+# With so few there is nothing to choose.
+_FEW_CHANNELS = 3
 OVER_TIME, OVER_TRAVEL, PAIR = "over time", "over travel", "track against track"
+
+
+if TYPE_CHECKING:
+    from nervus.window.pictures.channels_dialog import ChannelsDialog
 
 
 class RecordingPanel(QWidget):
@@ -68,6 +76,8 @@ class RecordingPanel(QWidget):
         self._level: float | None = None
         self.stack = QStackedWidget(self)
         self.stack.addWidget(self.empty)
+        self._blank = QWidget(self)
+        self.stack.addWidget(self._blank)
         for view in self.views.values():
             self.stack.addWidget(view)
         self.buttons: dict[str, QPushButton] = {}
@@ -94,6 +104,9 @@ class RecordingPanel(QWidget):
             group.addButton(button)
             views.addWidget(button)
             self.buttons[name] = button
+        self.channels = QPushButton("", self)
+        self.channels.clicked.connect(self.ask_for_channels)
+        views.addWidget(self.channels)
         self._below = ElidedLabel("", self)
         self._below.setObjectName("quiet")
         views.addWidget(self._below, 1)
@@ -112,6 +125,34 @@ class RecordingPanel(QWidget):
         """Draw in other colours."""
         for view in self.views.values():
             view.apply_theme(theme)
+
+    # -- channels ------------------------------------------------------------------------------------
+
+    def ask_for_channels(self) -> "ChannelsDialog | None":
+        """Ask which channels are drawn over time; the picture follows."""
+        from nervus.window.pictures.channels_dialog import ChannelsDialog  # noqa: PLC0415 - when wanted
+
+        if self._recording is None:
+            return None
+        self.show_view(OVER_TIME)
+        usual = usual_channels(self._recording)
+        dialog = ChannelsDialog(self._recording, self.time_view.chosen, usual, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.chosen.connect(self._choose_channels)
+        dialog.open()
+        return dialog
+
+    def _choose_channels(self, chosen: tuple[str, ...]) -> None:
+        self.time_view.choose_channels(chosen)
+        self._below.setText("")
+        self._tell_channels()
+
+    def _tell_channels(self) -> None:
+        """How many of the channels are drawn; nothing is hidden without a word."""
+        count = len(self._recording.channels) if self._recording is not None else 0
+        self.channels.setText(f"channels · {len(self.time_view.chosen)} of {count}")
+        over_time = self.stack.currentWidget() is self.time_view
+        self.channels.setVisible(over_time and count > _FEW_CHANNELS)
 
     # -- measuring ---------------------------------------------------------------------------------
 
@@ -172,7 +213,18 @@ class RecordingPanel(QWidget):
         self.limits.setText("")
         for button in self.buttons.values():
             button.hide()
+        self.channels.hide()
         self.stack.setCurrentWidget(self.empty)
+
+    def wait(self) -> None:
+        """Something is being opened: until it is there no screen says that nothing is."""
+        if self.stack.currentWidget() is self.empty:
+            self.stack.setCurrentWidget(self._blank)
+
+    def no_more_waiting(self) -> None:
+        """Nothing is being opened any more: what was said before holds again."""
+        if self.stack.currentWidget() is self._blank:
+            self.stack.setCurrentWidget(self.empty)
 
     def show_recording(
         self, title: str, recording: Recording, analysis: Analysis, pictures: Pictures | None = None
@@ -196,9 +248,10 @@ class RecordingPanel(QWidget):
         for button in self.buttons.values():
             button.show()
         self.buttons[PAIR].setVisible(self.pair_view.has_pair)
+        self._tell_channels()
         if not self.pair_view.has_pair and self.stack.currentWidget() is self.pair_view:
             self.show_view(OVER_TRAVEL)
-        if self.stack.currentWidget() is self.empty:
+        if self.stack.currentWidget() in (self.empty, self._blank):
             has_passes = bool(analysis.examination.passes)
             self.show_view(OVER_TRAVEL if has_passes else OVER_TIME)
 
@@ -218,6 +271,7 @@ class RecordingPanel(QWidget):
             return
         self.buttons[name].setChecked(True)
         self.stack.setCurrentWidget(self.views[name])
+        self._tell_channels()
 
     def next_view(self) -> None:
         """Change to the next view that this recording has."""

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording, Unit
 from nervus.domain.finding import Finding, Span
+from nervus.drawn.channels import usual_channels
 from nervus.drawn.envelope import Envelope, bridged
 from nervus.drawn.pictures import Pictures, Under
 from nervus.window.pictures.bands import Bands
@@ -22,6 +23,10 @@ _LEAST_IN_LANE = 0.004
 _AROUND_S, _AROUND_SHARE = 0.4, 3.0
 # Plots of the other units are this tall.
 _SIDE_PLOT = 74
+# All of them together get this share of the height at most.
+_SIDES_AT_MOST = 0.42
+# A plot lower than this does not hold its name; the axis under the last one is as high as that.
+_LEAST_SIDE, _AXIS = 34, 18
 _UNIT_ORDER = tuple(Unit)
 
 
@@ -42,6 +47,9 @@ class TimeView(Chart):
         super().__init__("The recording over time", parent)
         self._recording: Recording | None = None
         self._findings: tuple[Finding, ...] = ()
+        self._drawn: Pictures | None = None
+        self.chosen: tuple[str, ...] = ()
+        """Identifiers of the channels that are drawn."""
         self._key_off: tuple[tuple[float, float], ...] = ()
         self._curves: list[tuple[Channel, Envelope, pg.PlotCurveItem]] = []
         self._shown: list[tuple[pg.PlotItem, list[Channel]]] = []
@@ -55,26 +63,52 @@ class TimeView(Chart):
         """Which of the two measuring cursors the keys move."""
         self._mark_lines: list[pg.InfiniteLine] = []
         self._cursors: list[pg.InfiniteLine] = []
+        self.sigDeviceRangeChanged.connect(lambda *_sizes: self._fit_sides())
         self.hovered.connect(self._move_cursor)
         self.scene().sigMouseClicked.connect(self._clicked)
 
     def show_recording(
         self, recording: Recording, examination: Examination, pictures: Pictures | None = None
     ) -> None:
-        """Draw a recording with what was found in it."""
+        """Draw a recording with what was found in it; at first the usual channels of it."""
         self._recording = recording
         self._findings = examination.findings
         self._key_off = examination.key_off_s
-        drawn = pictures or Pictures(recording, examination)
+        self._drawn = pictures or Pictures(recording, examination)
+        self.chosen = usual_channels(recording)
+        self._draw(recording, self._drawn)
+        self.show_whole()
+        self._refresh()
+
+    def choose_channels(self, chosen: tuple[str, ...]) -> None:
+        """Draw these channels of the recording, where one looks now; of none, the usual ones."""
+        if self._recording is None or self._drawn is None:
+            return
+        seen, rulers = self.visible(), self.rulers
+        self.chosen = chosen or usual_channels(self._recording)
+        self._draw(self._recording, self._drawn)
+        self.show_span(seen, 0.0)
+        if rulers:
+            self.measure(on=True)
+            for number, at in enumerate(rulers):
+                self._dragged(number, at)
+        self._refresh()
+
+    def _draw(self, recording: Recording, drawn: Pictures) -> None:
         self.clear_plots()
         self._curves, self._selected, self._cursors, self._shown = [], [], [], []
         self._rulers = []
         self._under = []
         self._off, self._mark_lines = [], []
         self.whole = (recording.start_s, recording.end_s)
-        units = sorted({c.kind.unit for c in recording.channels}, key=_UNIT_ORDER.index)
+        shown = [c for c in recording.channels if c.id in self.chosen]
+        tracks = {c.kind.unit for c in shown if c.kind.sensor is not None}
+        # The tracks' own unit stands at the top, and is the tallest.
+        units = sorted(
+            {c.kind.unit for c in shown}, key=lambda u: (u not in tracks, _UNIT_ORDER.index(u))
+        )
         for row, unit in enumerate(units):
-            channels = [c for c in recording.channels if c.kind.unit is unit]
+            channels = [c for c in shown if c.kind.unit is unit]
             self._add_unit(unit, channels, drawn, first=row == 0)
         for plot in self.plots[:-1]:
             plot.getAxis("bottom").setStyle(showValues=False)
@@ -84,8 +118,15 @@ class TimeView(Chart):
         self.plots[0].setLimits(xMin=self.whole[0] - 0.02 * length, xMax=self.whole[1] + 0.02 * length)
         self.plots[0].sigXRangeChanged.connect(self._refresh)
         self.apply_theme(self.theme)
-        self.show_whole()
-        self._refresh()
+        self._fit_sides()
+
+    def _fit_sides(self) -> None:
+        """The plots of other units leave the tracks more than half of the height, if they are few."""
+        sides = self.plots[1:]
+        for plot in sides:
+            share = int(_SIDES_AT_MOST * self.height() / len(sides))
+            axis = _AXIS if plot is self.plots[-1] else 0
+            plot.setFixedHeight(min(_SIDE_PLOT, max(share, _LEAST_SIDE)) + axis)
 
     def _add_unit(self, unit: Unit, channels: list[Channel], drawn: Pictures, *, first: bool) -> None:
         plot = self.add_plot(height=None if first else _SIDE_PLOT, x_unit="s", unit=str(unit))
