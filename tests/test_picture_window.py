@@ -9,6 +9,8 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from nervus.domain.channel import Unit
+from nervus.domain.finding import Drop, Floor, Shared
 from nervus.domain.job import Noted, of_kind
 from nervus.drawn.channels import usual_channels
 from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
@@ -243,3 +245,29 @@ def test_live_in_a_job_keeps_the_jobs_name(window: MainWindow, qtbot: QtBot) -> 
     window.live_part.leave()
     qtbot.waitUntil(lambda: window.head.state.text() == "open", timeout=20_000)
     assert window.head.vehicle.text() == "No 9"
+
+
+def test_findings_are_filtered_by_channel_and_keep_their_numbers(window: MainWindow) -> None:
+    listed = window.findings
+    two = [
+        Drop(
+            channels=(name,), times_s=((at, at + 0.1),), confidence=0.9, text=f"drop of {name}",
+            level=0.0, unit=Unit.VOLT, floor=Floor.GROUND, shared=Shared.SIGNAL, at_travel_pct=50.0, marks=(),
+        )
+        for name, at in (("tps1_v", 1.0), ("tps2_v", 2.0))
+    ]  # fmt: skip
+    listed.show_findings(tuple(two))
+    assert listed.model.rowCount() == 2
+    listed.only.setCurrentIndex(listed.only.findData("tps2_v"))
+    listed.only.activated.emit(listed.only.currentIndex())
+    assert listed.model.rowCount() == 1
+    assert listed.model.number(0) == 1
+    chosen: list[int] = []
+    listed.chosen.connect(chosen.append)
+    listed.choose(1)
+    assert chosen[-1] == 1
+    listed.choose(0)
+    assert chosen[-1] == 0
+    assert listed.model.rowCount() == 2
+    listed.show_findings((two[0],))
+    assert not listed.only.isVisible()

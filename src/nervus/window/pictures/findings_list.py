@@ -12,6 +12,7 @@ from PyQt6.QtCore import (
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QComboBox,
     QLabel,
     QListView,
     QStyle,
@@ -145,10 +146,12 @@ class FindingsModel(QAbstractListModel):
         self._rows: tuple[tuple[int, ...], ...] = ()
         self._at: list[int] = []
 
-    def show(self, findings: tuple[Finding, ...]) -> None:
-        """Replace what is listed."""
+    def show(self, findings: tuple[Finding, ...], channel: str = "") -> None:
+        """Replace what is listed: all, or what one channel shows; the numbers stay those of all."""
         self.beginResetModel()
-        self._findings, self._rows = findings, in_rows(findings)
+        rows = in_rows(findings)
+        self._findings = findings
+        self._rows = tuple(r for r in rows if not channel or channel in findings[r[0]].channels)
         self._at = [0] * len(self._rows)
         self.endResetModel()
 
@@ -296,7 +299,12 @@ class FindingsList(QWidget):
         layout.setSpacing(8)
         self.circuit = CircuitView(self)
         self._explained: dict[int, CircuitExplanation] = {}
-        for widget in (self._title, self._empty, self.view, self.circuit):
+        self._findings: tuple[Finding, ...] = ()
+        self.only = QComboBox(self)
+        self.only.setMinimumHeight(32)
+        self.only.setAccessibleName("Findings of which channel")
+        self.only.activated.connect(lambda _row: self._filter())
+        for widget in (self._title, self.only, self._empty, self.view, self.circuit):
             layout.addWidget(widget, 1 if widget in (self._empty, self.view) else 0)
         self.show_nothing()
 
@@ -319,15 +327,34 @@ class FindingsList(QWidget):
         self._fill(findings, "Nothing left its course in this recording.")
 
     def _fill(self, findings: tuple[Finding, ...], empty: str) -> None:
+        self._findings = findings
         self.model.show(findings)
         self.circuit.show_explanation(None)
+        self._offer_channels()
         self._title.setText(f"Findings · {self.model.rowCount()}" if findings else "Findings")
         self._empty.setText(empty)
         self._empty.setVisible(not findings)
         self.view.setVisible(bool(findings))
 
+    def _offer_channels(self) -> None:
+        """A choice where several channels show something."""
+        names = list(dict.fromkeys(c for f in self._findings for c in f.channels))
+        self.only.clear()
+        self.only.addItem("of all channels", "")
+        for name in names:
+            kind = CHANNEL_KINDS.get(name)
+            self.only.addItem(f"of {kind.title if kind is not None else name}", name)
+        self.only.setVisible(len(names) > 1)
+
+    def _filter(self) -> None:
+        self.model.show(self._findings, self.only.currentData() or "")
+        self._title.setText(f"Findings · {self.model.rowCount()}")
+
     def choose(self, number: int) -> None:
-        """Choose a finding as if it was clicked."""
+        """Choose a finding as if it was clicked; one that is filtered out brings all back."""
+        if number >= 0 and self.model.row_of(number) < 0 and number < len(self._findings):
+            self.only.setCurrentIndex(0)
+            self._filter()
         before = self.view.currentIndex()
         index = self.model.index(self.model.row_of(number), 0)
         self.view.setCurrentIndex(index)
