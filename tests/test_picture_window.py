@@ -252,7 +252,8 @@ def test_findings_are_filtered_by_channel_and_keep_their_numbers(window: MainWin
     two = [
         Drop(
             channels=(name,), times_s=((at, at + 0.1),), confidence=0.9, text=f"drop of {name}",
-            level=0.0, unit=Unit.VOLT, floor=Floor.GROUND, shared=Shared.SIGNAL, at_travel_pct=50.0, marks=(),
+            level=0.0, unit=Unit.VOLT, floor=Floor.GROUND, shared=Shared.SIGNAL, at_travel_pct=50.0,
+            marks=(),
         )
         for name, at in (("tps1_v", 1.0), ("tps2_v", 2.0))
     ]  # fmt: skip
