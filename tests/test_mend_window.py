@@ -8,25 +8,29 @@ import pytest
 from msgspec.structs import replace
 from PIL import Image
 from pypdf import PdfReader
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 from nervus.domain.job import (
     Change,
+    CodeSet,
     Compared,
     Complaint,
     Cost,
     Guided,
     Job,
     JobState,
+    Moment,
     Moved,
+    SeenCode,
     Source,
     Stayed,
     TakenOff,
     Watch,
     new_id,
+    new_vehicle,
     now,
     of_kind,
 )
@@ -352,6 +356,36 @@ def test_the_demo_plays_a_repair_that_holds_and_one_that_comes_back(
     window: MainWindow, qtbot: QtBot
 ) -> None:
     play_mended_job(window, qtbot)
+
+
+def test_codes_that_nobody_read_again_are_asked_for(window: MainWindow, qtbot: QtBot) -> None:
+    began(window, qtbot)
+    read = CodeSet(id=new_id(), at=now(), source=Source.TYPED, codes=(SeenCode(code="P0121"),))
+    window.job_part.put(read)
+    window.job_part.put(Change(id=new_id(), at=now(), source=Source.SEEN, done="plug cleaned"))
+    prove = prove_page(window)
+    assert "codes have not been read again" in prove.untested.text()
+    later = replace(read, id=new_id(), at=now() + timedelta(minutes=1), moment=Moment.REPAIRED, codes=())
+    window.job_part.put(later)
+    assert not prove.untested.isVisible()
+
+
+def test_jobs_that_are_due_are_told_at_start(qtbot: QtBot, tmp_path: Path) -> None:
+    book = Logbook(tmp_path / "logbook.db")
+    moved = Moved(
+        id=new_id(), at=now(), source=Source.TYPED, state=JobState.WATCHING,
+        due=date.today() - timedelta(days=2),
+    )  # fmt: skip
+    job = Job(id=new_id(), vehicle=new_vehicle("No 3"), opened=now(), entries=(moved,))
+    book.put_job(job)
+    book.close()
+    settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+    window = MainWindow(settings, tmp_path / "logbook.db")
+    qtbot.addWidget(window)
+    window.show()
+    qtbot.waitUntil(
+        lambda: "1 job is due: No 3 (watching since" in window.notice.text.text(), timeout=30_000
+    )
 
 
 # -- report -----------------------------------------------------------------------------------------

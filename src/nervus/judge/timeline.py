@@ -49,6 +49,15 @@ def untested_together(job: Job) -> tuple[Change, ...]:
     return tuple(together)
 
 
+def codes_not_read_again(job: Job) -> bool:
+    """Whether there were codes before the last change, and nobody has read them since."""
+    change = last_change(job)
+    if change is None:
+        return False
+    sets = of_kind(job.entries, CodeSet)
+    return any(s.codes for s in sets if s.at <= change.at) and not any(s.at > change.at for s in sets)
+
+
 def second_change(job: Job) -> str:
     """What to say before another change is made now; "" where nothing speaks against it."""
     before = untested_change(job)

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import Job, JobState, Moved, of_kind
 from nervus.domain.judgement import JobJudgement
-from nervus.judge.timeline import last_change, untested_change
+from nervus.judge.timeline import codes_not_read_again, last_change, untested_change
 from nervus.judge.words import natural_frequency
 from nervus.knowledge.own_prices import OwnPrices
 from nervus.proof.states import due_day, moved_to
@@ -155,8 +155,11 @@ class ProvePage(EntriesPage):
         for state, button in self.states.items():
             button.setChecked(state is job.state)
         change = untested_change(job)
-        self.untested.setText(f"“{change.done[:80]}” has not been tested yet." if change else "")
-        self.untested.setVisible(change is not None)
+        said = [f"“{change.done[:80]}” has not been tested yet."] if change is not None else []
+        if codes_not_read_again(job):
+            said.append("The codes have not been read again since the last change.")
+        self.untested.setText(" ".join(said))
+        self.untested.setVisible(bool(said))
         self.watch.show_job(job)
         self.compare.show_job(job)
         self.compare.make_ready()
