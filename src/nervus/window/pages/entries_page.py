@@ -42,6 +42,7 @@ class EntriesPage(StationPage):
         self.list.setAccessibleName(title)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.nothing = quiet("Nothing is written here yet.", self)
         self.remove = QPushButton("Take out", self)
         self.remove.clicked.connect(self._take_out)

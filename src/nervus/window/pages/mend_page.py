@@ -71,6 +71,8 @@ class MendPage(EntriesPage):
         self.off_told.setObjectName("caution")
         self.off = QListWidget(self)
         self.off.setAccessibleName("What is off, in the order in which it goes back on")
+        self.off.setWordWrap(True)
+        self.off.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.off.itemActivated.connect(lambda _item: self._back_on())
         self.back_on = QPushButton("It is back on", self)
         self.back_on.clicked.connect(self._back_on)
@@ -105,7 +107,7 @@ class MendPage(EntriesPage):
         # Asked for once a change is being written: until then the lists have the room.
         self._meant = QWidget(self)
         self._meant.hide()
-        self.change.line.textChanged.connect(lambda text: self._meant.setVisible(bool(text.strip())))
+        self.change.line.textChanged.connect(lambda _text: self._give_room())
         row = QHBoxLayout(self._meant)
         row.setContentsMargins(0, 0, 0, 0)
         for box in (self.cures, self.shown_by):
@@ -168,11 +170,18 @@ class MendPage(EntriesPage):
         self.off_told.setText(
             "Off now; this is the order in which it goes back on. Enter: it is back on."
         )
-        for widget in (self.off_told, self.off, self._off_row):
-            widget.setVisible(bool(off))
+        self._give_room()
         self.photo.setVisible(bool(of_kind(job.entries, Compared)))
         if self._clocked is not None and self._clocked[0] != job.id:
             self._stop_clock()
+
+    def _give_room(self) -> None:
+        """While a change is written, what it is meant for stands where the list of what is off was."""
+        writes, some_off = bool(self.change.line.text().strip()), self.off.count() > 0
+        self._meant.setVisible(writes)
+        self.off_told.setVisible(some_off)
+        self.off.setVisible(some_off and not writes)
+        self._off_row.setVisible(some_off and not writes)
 
     def show_judgement(self, judged: JobJudgement | None) -> None:
         """The faults that a change may be meant for, and the tests that may show it."""
