@@ -167,9 +167,6 @@ class MendPage(EntriesPage):
             item = QListWidgetItem(f"{entry.what}: {check}" if check else entry.what, self.off)
             item.setData(Qt.ItemDataRole.UserRole, entry)
         self.off.setCurrentRow(min(max(chosen, 0), len(off) - 1))
-        self.off_told.setText(
-            "Off now; this is the order in which it goes back on. Enter: it is back on."
-        )
         self._give_room()
         self.photo.setVisible(bool(of_kind(job.entries, Compared)))
         if self._clocked is not None and self._clocked[0] != job.id:
@@ -180,6 +177,11 @@ class MendPage(EntriesPage):
         writes, some_off = bool(self.change.line.text().strip()), self.off.count() > 0
         self._meant.setVisible(writes)
         self.off_told.setVisible(some_off)
+        self.off_told.setText(
+            f"Still off: {self.off.count()}; listed again once the change is written."
+            if writes
+            else "Off now; this is the order in which it goes back on. Enter: it is back on."
+        )
         self.off.setVisible(some_off and not writes)
         self._off_row.setVisible(some_off and not writes)
 
