@@ -158,7 +158,19 @@ def test_a_photo_is_kept_beside_the_logbook_and_shown(
     broken.write_bytes(b"no picture")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(broken), ""))
     page.photo.click()
+    qtbot.waitUntil(lambda: "broken.png: it is no picture" in window.notice.text.text(), timeout=20_000)
+    assert page.photos.count() == 1
+    # What was damaged after it was kept is told as that.
+    second = tmp_path / "second.png"
+    image.fill(0x404040)
+    image.save(str(second))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(second), ""))
+    page.photo.click()
     qtbot.waitUntil(lambda: page.photos.count() == 2, timeout=20_000)
+    (look,) = of_kind(kept(window, qtbot).entries, Look)
+    (window.job_part.files / look.photos[1]).write_bytes(b"no picture")
+    window.go("codes")
+    window.go("look")
     shown = page.photos.itemAt(1).widget()  # type: ignore[union-attr] # two are there
     assert shown.text() == "no picture"  # type: ignore[union-attr] # a label
 

@@ -5,7 +5,9 @@ hands over its arrays in a file that is mapped and not copied.
 """
 
 import mmap
+import os
 import pickle
+import shutil
 import tempfile
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
@@ -21,6 +23,8 @@ from nervus.window.jobs.opening import Opened, open_kept
 # From this size on a second process earns its start, in bytes of both files.
 _LONG = 60_000_000
 _PROTOCOL = 5
+# Files here are in memory; a recording of some hours at 1 kHz has room in so many bytes.
+_SHARED, _ROOM = "/dev/shm", 4_000_000_000  # noqa: S108 - a folder of our own is made in it
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -70,7 +74,7 @@ class Beside:
             first, then = _opened(*before, no_progress)
             second, now = _opened(*after, progress)
         else:
-            with tempfile.TemporaryDirectory(prefix="nervus-") as folder:
+            with tempfile.TemporaryDirectory(prefix="nervus-", dir=_scratch()) as folder:
                 future = self._pool.submit(_open_into, *before, Path(folder) / "before")
                 second, now = _opened(*after, progress)
                 first, then = _taken_over(*future.result(), Path(folder) / "before")
@@ -88,6 +92,15 @@ def _is_long(*paths: Path) -> bool:
 def _opened(path: Path, name: str, progress: Progress) -> tuple[Opened, tuple[Measure, ...]]:
     opened = open_kept(path, name, progress)
     return opened, measures(opened.recording, opened.analysis)
+
+
+def _scratch() -> str | None:
+    """Memory that both processes share, where there is enough of it; else the usual place."""
+    try:
+        free = shutil.disk_usage(_SHARED).free
+    except OSError:
+        return None  # no such place here
+    return _SHARED if os.access(_SHARED, os.W_OK) and free > _ROOM else None
 
 
 def _import_all() -> None:
