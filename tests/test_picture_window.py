@@ -1,5 +1,6 @@
 """The picture: as large as wanted, measured between two cursors, given out; by keyboard."""
 
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -152,11 +153,18 @@ def test_values_between_two_instants_as_worked_by_hand() -> None:
     assert next_sample(made.channels[0], 9.99, 1) == pytest.approx(9.99)
 
 
-def test_picture_and_data_go_out_and_bad_places_are_told(opened: MainWindow, tmp_path: Path) -> None:
+def is_told(window: MainWindow, words: str) -> bool:
+    return window.notice.text.text() == words
+
+
+def test_picture_and_data_go_out_and_bad_places_are_told(
+    opened: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
     png, svg, csv = (tmp_path / f"p.{kind}" for kind in ("png", "svg", "csv"))
     opened.panel.time_view.show_span((3.0, 9.0), 0.0)
     for to in (png, svg, csv):
         opened.give_picture(to)
+        qtbot.waitUntil(partial(is_told, opened, f"It is in {to.name}."))
         assert to.is_file()
     assert not QImage(str(png)).isNull()
     assert b"<svg" in svg.read_bytes()

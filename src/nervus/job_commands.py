@@ -53,6 +53,19 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     schema.set_defaults(run=_schema)
 
 
+def add_one_job(command: argparse.ArgumentParser) -> None:
+    """Add how a command is told the one job it is about: a file of it, or words of the logbook."""
+    command.add_argument(
+        "job", nargs="?", type=Path, metavar="JOB", help="a bundle (.zip), or its job.json"
+    )
+    command.add_argument(
+        "--logbook", metavar="WORDS", help="a job of the logbook that holds these words"
+    )
+    command.add_argument(
+        "--logbook-file", type=Path, metavar="FILE", help="another logbook than the window's"
+    )
+
+
 def _usual() -> Path:
     """Where the window keeps the logbook unless its settings say otherwise."""
     data = os.environ.get("XDG_DATA_HOME")

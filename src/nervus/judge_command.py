@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
-from nervus.job_commands import open_logbook, the_one_job
+from nervus.job_commands import add_one_job, open_logbook, the_one_job
 from nervus.world import USED
 
 if TYPE_CHECKING:
@@ -22,13 +22,7 @@ _FILES = "files"
 def add_judge(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add the command to the parser."""
     judge = add_command(commands, "judge", "weigh all that is in a job", "nervus judge job.zip --json")
-    judge.add_argument(
-        "job", nargs="?", type=Path, metavar="JOB", help="a bundle (.zip), or its job.json"
-    )
-    judge.add_argument("--logbook", metavar="WORDS", help="a job of the logbook that holds these words")
-    judge.add_argument(
-        "--logbook-file", type=Path, metavar="FILE", help="another logbook than the window's"
-    )
+    add_one_job(judge)
     judge.add_argument(
         "--prices", type=Path, metavar="FILE.toml", help="the workshop's own times, prices and tools"
     )

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
-from nervus.job_commands import open_logbook
+from nervus.job_commands import add_one_job, open_logbook
 from nervus.judge_command import job_of_file, job_of_logbook
 from nervus.world import USED
 
@@ -22,9 +22,7 @@ def add_report(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "write the report of a job",
         "nervus report job.zip -o report.pdf --for customer",
     )
-    report.add_argument(
-        "job", nargs="?", type=Path, metavar="JOB", help="a bundle (.zip), or its job.json"
-    )
+    add_one_job(report)
     report.add_argument(
         "-o", "--output", type=Path, required=True, metavar="FILE", help="a .pdf or an .html file"
     )
@@ -36,10 +34,6 @@ def add_report(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         help="one page for the customer (as usual), or everything for the file",
     )
     report.add_argument("--words", default="", metavar="TEXT", help="words of your own to put in")
-    report.add_argument("--logbook", metavar="WORDS", help="a job of the logbook that holds these words")
-    report.add_argument(
-        "--logbook-file", type=Path, metavar="FILE", help="another logbook than the window's"
-    )
     report.add_argument(
         "--prices", type=Path, metavar="FILE.toml", help="the workshop's own name, mark and prices"
     )

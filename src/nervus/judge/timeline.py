@@ -29,7 +29,10 @@ def untested_change(job: Job) -> Change | None:
 
 
 def before_and_after(job: Job) -> tuple[Recorded | None, Recorded | None]:
-    """The last recording before the last change, and the last one after it, where there are any."""
+    """The last recording before anything was changed, and the last after the last change, if any.
+
+    What was recorded between two changes is neither: part of the repair was in it already.
+    """
     changes, recordings = changes_of(job), of_kind(job.entries, Recorded)
     if not changes:
         return (recordings[-1] if recordings else None), None

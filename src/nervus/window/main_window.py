@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
-from nervus.domain.errors import OutsideError
 from nervus.domain.job import AnyEntry, Job, Source
 from nervus.domain.job_list import JobRow
 from nervus.window.actions import (
@@ -499,12 +498,15 @@ class MainWindow(FrameWindow):
         recording, time_view = self.opened.recording, self.panel.time_view
         over_time = self.panel.chart is time_view
         shown = time_view.visible() if over_time else (recording.start_s, recording.end_s)
-        try:
-            give_out(self.panel.chart, recording, shown, to)
-        except OutsideError as wrong:
-            self.notice.tell(str(wrong))
+        chart = self.panel.chart
+        task = Task(lambda _progress: give_out(chart, recording, shown, to), self)
+        task.failed.connect(self.notice.tell)
+        task.succeeded.connect(lambda _: self.notice.tell(f"It is in {to.name}.", calm=True))
+        # A chart is painted in this thread alone, at once; its data may be millions of lines.
+        if to.suffix.lower() == ".csv":
+            task.start()
         else:
-            self.notice.tell(f"It is in {to.name}.", calm=True)
+            task.run_here()
 
     def open_demo(self, case_id: str) -> None:
         """Open a case of the demo (the most telling one for an empty name)."""

@@ -41,11 +41,9 @@ class CompareView(QWidget):
     Signals:
         shown: two recordings are to be laid over each other: identifiers of after and before, and what
             was opened.
-        told: a sentence about what can't be.
     """
 
     shown = pyqtSignal(str, str, object)
-    told = pyqtSignal(str)
 
     def __init__(self, files: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)

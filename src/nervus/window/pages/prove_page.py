@@ -64,7 +64,6 @@ class ProvePage(EntriesPage):
         self.watch, self.compare = WatchView(self), compare
         self.watch.put.connect(self.put)
         self.watch.told_wrong.connect(self.told_wrong)
-        self.compare.told.connect(self.told_wrong)
         self.cured, self.untested = quiet("", self), quiet("", self)
         self.untested.setObjectName("caution")
         self.wrong = quiet("", self)

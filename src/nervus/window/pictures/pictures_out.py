@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from uuid import uuid4
 
 from PyQt6.QtCore import QBuffer, QIODevice, QRectF, QSize
 from PyQt6.QtGui import QPainter
@@ -43,7 +44,8 @@ def give_out(chart: Chart, recording: Recording, shown: Span, to: Path) -> None:
 
 
 def _whole(to: Path, write: Callable[[Path], None]) -> None:
-    part = to.with_name(f"{to.stem}.part{to.suffix}")
+    # A name of its own: two may be written to one place at once.
+    part = to.with_name(f"{to.stem}.{uuid4().hex[:8]}.part{to.suffix}")
     try:
         write(part)
         part.replace(to)
