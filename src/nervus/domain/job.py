@@ -11,7 +11,7 @@ from typing import Annotated, TypeVar
 
 from msgspec import Meta, field
 
-from nervus.domain.analysis import SuspectId
+from nervus.domain.beside import KnownGood, Marked, Noted
 from nervus.domain.entry import (
     LONGEST_WORDS,
     Chance,
@@ -25,10 +25,12 @@ from nervus.domain.entry import (
     Source,
     Words,
 )
+from nervus.domain.found import CELLS, Findings, KeptObservation, SeenPlace
 from nervus.domain.plug import Face, Label, MeterUsed, PlugEnd
 from nervus.domain.profile import ThrottleKind
 from nervus.domain.repair import Compared, Cost, Stayed, TakenOff, Watch
 from nervus.domain.setting import Guided, Setting
+from nervus.domain.shaking import Shaken
 
 
 class JobState(StrEnum):
@@ -168,8 +170,6 @@ class Reading(Entry, frozen=True, kw_only=True, tag="reading"):
     nothing: bool = False
 
 
-CELLS = 50
-"""Into so many stretches of equal length the travel is divided to count passes over each."""
 UNFINISHED = "0" * 64
 """The digest of a recording that is still being written, or was cut off while it was."""
 
@@ -192,80 +192,6 @@ class Recorded(Entry, frozen=True, kw_only=True, tag="recording"):
     duration_s: float = 0.0
     channels: tuple[Name, ...] = ()
     original: FileName | None = None
-
-
-class KeptObservation(Record, frozen=True, kw_only=True):
-    """What a recording gave to the judgement, whole: it stays true when the knowledge moves on.
-
-    Attributes:
-        says: the phrase in the ledger.
-        cause: observations of one cause are counted once.
-        confidence: how sure it was seen.
-        source: where the likelihoods come from.
-        chance: of seeing it, for each suspect.
-    """
-
-    says: Words
-    cause: Name
-    confidence: Chance
-    source: Words
-    chance: dict[SuspectId, Chance]
-
-
-class Noted(Entry, frozen=True, kw_only=True, tag="remark"):
-    """Words about an instant or a stretch of a recording, or what was measured there.
-
-    Attributes:
-        words: what is to be said of it.
-        recording: the entry of the recording.
-        from_s, to_s: the stretch, in seconds of the recording; the same for an instant.
-    """
-
-    words: Words
-    recording: Identifier | None = None
-    from_s: float = 0.0
-    to_s: float = 0.0
-
-
-class SeenPlace(Record, frozen=True, kw_only=True):
-    """A worn place: of `crossed` passes so many showed it.
-
-    Attributes:
-        channel: of the track.
-        travel_pct: from and to, in percent of travel.
-        seen_in, crossed: passes.
-    """
-
-    channel: Name
-    travel_pct: tuple[float, float]
-    seen_in: Annotated[int, Meta(ge=0)]
-    crossed: Annotated[int, Meta(ge=0)]
-
-
-class Findings(Entry, frozen=True, kw_only=True, tag="findings"):
-    """What the analysis of a recording found, as it stood then.
-
-    Attributes:
-        recording: the entry it was found in.
-        headline: what the recording alone says.
-        findings: each in a phrase.
-        observations: what it gave to the judgement.
-        tracks: how the findings weigh on each track, summing to 1.
-        feeds: the same for supply and ground.
-        bouts: of interruptions that know nothing of each other.
-        places: worn places.
-        crossed: passes over each of `CELLS` equal stretches of the travel.
-    """
-
-    recording: Identifier
-    headline: Words
-    findings: tuple[Words, ...] = ()
-    observations: tuple[KeptObservation, ...] = ()
-    tracks: dict[int, Chance] = field(default_factory=dict)
-    feeds: dict[Name, Chance] = field(default_factory=dict)
-    bouts: Annotated[int, Meta(ge=0)] = 0
-    places: tuple[SeenPlace, ...] = ()
-    crossed: tuple[Annotated[int, Meta(ge=0)], ...] = ()
 
 
 class Change(Entry, frozen=True, kw_only=True, tag="change"):
@@ -335,6 +261,9 @@ AnyEntry = (
     | Recorded
     | Findings
     | Noted
+    | Marked
+    | KnownGood
+    | Shaken
     | Change
     | TakenOff
     | Compared
@@ -427,7 +356,9 @@ __all__ = [
     "Job",
     "JobState",
     "KeptObservation",
+    "KnownGood",
     "Look",
+    "Marked",
     "MeterUsed",
     "Moment",
     "Moved",
@@ -440,6 +371,7 @@ __all__ = [
     "SeenCode",
     "SeenPlace",
     "Setting",
+    "Shaken",
     "Source",
     "Stayed",
     "TakenOff",

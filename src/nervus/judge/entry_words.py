@@ -13,7 +13,9 @@ from nervus.domain.job import (
     Findings,
     Guided,
     Identified,
+    KnownGood,
     Look,
+    Marked,
     MeterUsed,
     Moved,
     Noted,
@@ -21,10 +23,12 @@ from nervus.domain.job import (
     Recorded,
     Seen,
     Setting,
+    Shaken,
     Stayed,
     TakenOff,
     Watch,
 )
+from nervus.judge.shaking import place_title
 from nervus.knowledge import look_items, told_in_words
 from nervus.knowledge.known_procedures import procedure_named
 
@@ -63,6 +67,13 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
         case Findings():
             count = len(entry.findings)
             return f"{count} finding{'' if count == 1 else 's'}: {entry.headline}"
+        case Shaken():
+            what = f"let go {entry.drops} times" if entry.drops else "steady"
+            return f"shaken at {place_title(entry.place)} for {entry.seconds:.0f} s: {what}"
+        case Marked():
+            return f"marks put right: {len(entry.marks)}"
+        case KnownGood():
+            return f"known good{f': {entry.name}' if entry.name else ''}"
         case Noted():
             return f"remark: {entry.words}"
         case Change():

@@ -31,6 +31,7 @@ from nervus.domain.job import (
     Recorded,
     Seen,
     SeenPlace,
+    Shaken,
     Source,
     new_id,
     now,
@@ -44,6 +45,7 @@ from nervus.judge.of_changes import cure_of
 from nervus.judge.of_codes import of_codes
 from nervus.judge.of_readings import at_pins, faces_of, of_readings
 from nervus.judge.of_recordings import mislead_together, of_recording
+from nervus.judge.of_shaking import of_shaking
 from nervus.judge.of_told import of_complaint, of_look, of_state
 from nervus.judge.of_watch import of_watches, says_more
 from nervus.judge.reading_words import Measured, understand
@@ -207,6 +209,7 @@ def gather(job: Job, tree: Tree) -> _Gathered:
     ]
     _take(found, "readings", measured, remarks)
     _of_recordings(job, tree, found, after)
+    _take(found, "shaken", of_shaking(job, tree, after), [])
     watched, blocks = of_watches(job, tree, after)
     found.evidence += watched
     for moved in of_kind(job.entries, Moved):
@@ -269,6 +272,8 @@ def _done(job: Job) -> set[str]:
     done = {test for test, items in _LOOK_TESTS.items() if items <= looked}
     if any(c.moment is Moment.CLEARED for c in of_kind(entries, CodeSet)):
         done.add("clear_and_see")
+    if {s.place for s in of_kind(entries, Shaken)} >= {"sensor_plug", "harness"}:
+        done.add("shake")
     faces = faces_of(job)
     understood = (
         understand(r) if r.red is None else at_pins(r, faces) for r in of_kind(entries, Reading)

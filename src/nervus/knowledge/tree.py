@@ -18,6 +18,7 @@ from nervus.knowledge.tree_shapes import (
     FaultRows,
     RecordingChances,
     Repairs,
+    Shaking,
     Tests,
 )
 
@@ -198,4 +199,21 @@ def known_tests() -> Tests:
     table = table_of("tests.toml", Tests)
     outcomes = [o.chance for t in table.test for o in t.outcome]
     check_rows("tests.toml", [t.id for t in table.test], outcomes)
+    return table
+
+
+@cache
+def known_shaking() -> Shaking:
+    """The wiggle test: its places, and what it shows.
+
+    Raises:
+        KnowledgeUnusable: the file that ships is damaged.
+    """
+    table = table_of("shaking.toml", Shaking)
+    check_rows("shaking.toml", [p.id for p in table.place], [table.answers])
+    strange = {p.id for p in table.place} - {f.stretch for f in _faults()}
+    if strange:
+        raise KnowledgeUnusable(
+            f"shaking.toml of this installation is damaged: no stretch {sorted(strange)}"
+        )
     return table

@@ -222,3 +222,46 @@ class Tests(Row, frozen=True, kw_only=True):
 
     source: Sentence
     test: tuple[KnownTest, ...]
+
+
+class ShakePlace(Row, frozen=True, kw_only=True):
+    """A place that a hand can shake.
+
+    Attributes:
+        id: the stretch of the signal's way that it is.
+        title: what it is called.
+        how: what the hand does there.
+        caution: what comes first.
+        marks: the words of the mark that is set when it begins.
+        throttle: the kind of throttle that has it, "" for both.
+    """
+
+    id: Id
+    title: Sentence
+    how: Sentence
+    caution: Sentence
+    marks: Sentence
+    throttle: str = ""
+
+
+class Shaking(Row, frozen=True, kw_only=True):
+    """A wiggle test, place by place.
+
+    Attributes:
+        shape, scale_s: of the Gamma distribution of how often a loose contact opens under the hand.
+        near: the share of those that answer at their own place which answer at the next one too.
+        by_itself_s: in so many seconds what comes and goes lets go once without a hand.
+        wrongly: the chance that something sound seems to.
+        opening_s: how long an opening lasts.
+        answers: the chance that each fault answers at all, at its own place.
+    """
+
+    source: Sentence
+    shape: Annotated[float, msgspec.Meta(gt=0.0)]
+    scale_s: Annotated[float, msgspec.Meta(gt=0.0)]
+    near: Share
+    by_itself_s: Annotated[float, msgspec.Meta(gt=0.0)]
+    wrongly: Annotated[float, msgspec.Meta(gt=0.0, lt=0.5)]
+    opening_s: Annotated[float, msgspec.Meta(gt=0.0)]
+    answers: ByFault
+    place: tuple[ShakePlace, ...]

@@ -67,6 +67,8 @@ ACTIONS: Final = (
     ActionSpec("other_picture", "Change the picture", "Live", ("V",), needs_live=True),
     ActionSpec("record", "Record, or stop", "Live", ("R",), needs_live=True, rule_before=True),
     ActionSpec("tone", "Tone that follows the signal", "Live", ("T",), needs_live=True),
+    ActionSpec("shake", "Guided wiggle test", "Live", ("G",), needs_live=True),
+    ActionSpec("values", "Values and alarms …", "Live", ("W",), needs_live=True),
     ActionSpec("mark", "Mark in words", "Live", ("M",), needs_live=True, rule_before=True),
     *(
         ActionSpec(f"mark_{kind}", f"Mark: {kind}", "Live", (str(number),), needs_live=True)
@@ -141,6 +143,8 @@ FOOT_LIVE: Final = (
     ("1 … 5", "mark"),
     ("M", "in words"),
     ("T", "tone"),
+    ("G", "wiggle test"),
+    ("W", "values"),
     ("V", "picture"),
     ("C", "codes"),
     ("Ctrl D", "disconnect"),

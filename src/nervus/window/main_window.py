@@ -248,6 +248,7 @@ class MainWindow(FrameWindow):
             lambda told: self.notice.tell(told, "Look at them", self.recordings.show_left_over)
         )
         live.keeping.connect(self._tell_live)
+        live.told.connect(lambda words: self.notice.tell(words, calm=True))
         live.failed.connect(self._failed)
         live.read_codes.connect(self._take_codes)
         live.identified.connect(job.put_identities)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from nervus.domain.job import Job, Noted, Recorded, Source, new_id, now, of_kind
+from nervus.domain.job import Job, Noted, Recorded, Shaken, Source, new_id, now, of_kind
 from nervus.window.jobs.job_part import JobPart
 from nervus.window.jobs.opening import Opened
 from nervus.window.jobs.opening_part import OpeningPart
@@ -15,6 +15,7 @@ from nervus.window.live.live_part import LivePart
 if TYPE_CHECKING:
     from nervus.drawn.measuring import Between
     from nervus.window.jobs.opening import WasRead
+    from nervus.window.live.shake_part import Shook
 
 
 class RecordingsPart(QObject):
@@ -41,6 +42,12 @@ class RecordingsPart(QObject):
         opening.was_read.connect(self._was_read)
         live.recorded.connect(self._ended)
         live.place = self._begins
+        live.context = lambda: (
+            jobs.job,
+            jobs.weigher.judgement,
+            self._recording[1] if self._recording is not None else None,
+        )
+        live.shaken.connect(self._keep_shaken)
 
     def is_in_hand(self, job: Job | None) -> bool:
         """Whether a job is still the one in hand."""
@@ -80,6 +87,26 @@ class RecordingsPart(QObject):
             )
         )
         self.told.emit("What is measured is kept in the job; it stands in its course at Prove.")
+
+    def _keep_shaken(self, shook: "Shook") -> None:
+        """What was shaken goes to its job, place by place; without one it was told, no more."""
+        if shook.job is None:
+            return
+        for hand in shook.test.hands:
+            if hand.seconds >= 1.0:
+                entry = Shaken(
+                    id=new_id(),
+                    at=now(),
+                    source=Source.SEEN,
+                    place=hand.place.id,
+                    seconds=round(hand.seconds, 1),
+                    drops=len(hand.moments),
+                    channels=shook.channels,
+                    let_go=tuple(sorted(hand.let_go)),
+                    caught=shook.test.caught,
+                    recording=shook.recording,
+                )
+                self._jobs.put_to(shook.job.id, entry)
 
     def found(self, opened: Opened) -> bool:
         """What was found goes to the recording's job; whether its codes are for the job in hand."""

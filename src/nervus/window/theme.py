@@ -227,6 +227,7 @@ QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 QToolTip { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s; padding: 4px; }
 QLabel#mono { font-size: 13px; }
 #readout { font-size: 34px; font-weight: bold; }
+Readout[rings="true"] QLabel { color: %(inflamed)s; font-weight: bold; }
 LivePanel[flash="true"] { border: 4px solid %(inflamed)s; }
 QLineEdit { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s; border-radius: 4px;
        padding: 4px 10px; font-size: 14px; }

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QApplication
 
 from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Mark, Recording
@@ -15,6 +16,7 @@ from nervus.files.journal import SUFFIX
 from nervus.link.hand_entry import HandSource
 from nervus.link.source import Block, Source
 from nervus.standin import hands
+from nervus.window.live.alarms import Alarms
 from nervus.window.live.live_guide import guide_text
 from nervus.window.live.live_panel import LivePanel
 from nervus.window.live.live_session import LiveSession
@@ -32,7 +34,7 @@ if TYPE_CHECKING:
     from nervus.window.live.codes_dialog import CodesDialog
 
 _FRAME_MS, _LOOK_MS, _LOOK_BACK_S, _LEAST_S = 12, 2500, 40.0, 6.0
-_FLASH_S, _SLOW_FRAMES = 0.15, 6
+_FLASH_S, _ALARM_S, _SLOW_FRAMES = 0.15, 1.0, 6
 # Below it, what an eye takes for at once may be over between two values.
 _SLOW_HZ = 25.0
 # The track that the tone follows, the one measured at the wire first.
@@ -48,6 +50,7 @@ class LiveController(QObject):
         moment: travel in percent and volts now.
         recorded: a recording was finished: its file.
         keeping: what comes in is kept from now on, or no more.
+        ticked: the instant of the newest sample, some ten times a second.
         failed: the connection can't be made, and why.
         identified: what the control unit tells of itself, by unit.
     """
@@ -58,6 +61,7 @@ class LiveController(QObject):
     moment = pyqtSignal(float, dict)
     recorded = pyqtSignal(object)
     keeping = pyqtSignal(bool)
+    ticked = pyqtSignal(float)
     failed = pyqtSignal(str)
     identified = pyqtSignal(object)
 
@@ -70,6 +74,7 @@ class LiveController(QObject):
         self.typed: HandSource | None = None
         self.instrument = ""
         self._ending: list[StandIn] = []
+        self.alarms = Alarms()
         self._tone = WiggleTone()
         self._sound: SoundOut | None = None
         self._recent = RecentSamples(_LOOK_BACK_S)
@@ -174,6 +179,7 @@ class LiveController(QObject):
     def _connected(self, rates: dict[str, float]) -> None:
         self._tell_rate(rates)
         self._recent, self._marks, self._analysis = RecentSamples(_LOOK_BACK_S), [], None
+        self.alarms.begin()
         self._frame_timer.start()
         self._look_timer.start()
         if self.vehicle is not None:
@@ -188,6 +194,22 @@ class LiveController(QObject):
         """Called in the thread that polls: the signal carries it over."""
         if future.exception() is None:  # who does not tell is not asked again
             self.identified.emit(future.result())
+
+    @property
+    def now_s(self) -> float:
+        """The instant of the newest sample."""
+        return self.panel.view.now_s
+
+    def channels(self) -> tuple[str, ...]:
+        """Identifiers of what comes in."""
+        return tuple(self.panel.view.latest)
+
+    def track_rate_hz(self) -> float:
+        """How often the track that comes in most often does, 0 where none has."""
+        held = [t for c, (t, _) in self._recent.channels().items() if c.startswith("tps")]
+        return max(
+            ((t.size - 1) / (t[-1] - t[0]) for t in held if t.size > 1 and t[-1] > t[0]), default=0.0
+        )
 
     def _tell_rate(self, rates: dict[str, float]) -> None:
         fastest = max((r for c, r in rates.items() if c.startswith("tps")), default=0.0)
@@ -239,14 +261,28 @@ class LiveController(QObject):
             self.panel.view.add(block.channel, block.time_s, block.values)
             self._recent.add(block.channel, block.time_s, block.values)
             heard.setdefault(block.channel, []).append(block)
+            self._ring(self.alarms.feed(block.channel, block.time_s, block.values))
         self.panel.view.draw()
         self._hear(heard)
         if self._frames % _SLOW_FRAMES == 0:
             self._tell_moment()
+            self.panel.view.ring(self.alarms.ringing)
+            self.ticked.emit(self.now_s)
             if self.session.is_recording:
                 self.panel.show_recording(time.monotonic() - self._began, on=True)
 
+    def _ring(self, told: str) -> None:
+        """An alarm went off: it sounds, the frame flashes, and the recording has a mark there."""
+        if told:
+            self._flash_until = time.monotonic() + _ALARM_S
+            self.panel.flash(on=True)
+            QApplication.beep()
+            self.mark(f"alarm: {told}")
+
     def _hear(self, heard: dict[str, list[Block]]) -> None:
+        if self._flash_until and time.monotonic() > self._flash_until:
+            self._flash_until = 0.0
+            self.panel.flash(on=False)
         if not self.panel.tone.isChecked():
             return
         channel, supply = next(
@@ -257,9 +293,6 @@ class LiveController(QObject):
             if self._tone.broken:
                 self._flash_until = time.monotonic() + _FLASH_S
                 self.panel.flash(on=True)
-        if self._flash_until and time.monotonic() > self._flash_until:
-            self._flash_until = 0.0
-            self.panel.flash(on=False)
         if self._sound is not None:
             self._sound.go_on()
 

@@ -4,7 +4,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFrame,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -20,6 +19,7 @@ from nervus.window.actions import QUICK_MARKS
 from nervus.window.banners import Notice
 from nervus.window.elided import ElidedLabel
 from nervus.window.live.live_view import LiveView
+from nervus.window.live.shake_bar import ShakeBar
 from nervus.window.pictures.travel_view import TravelView
 from nervus.window.theme import Theme
 
@@ -92,6 +92,7 @@ class LivePanel(QWidget):
         self.guide = QLabel("", self)
         self.guide.setObjectName("quiet")
         self.guide.setWordWrap(True)
+        self.shake_bar = ShakeBar(self)
         self.hands = HandsOnIt(self)
         self.record = QPushButton("Record  (R)", self)
         self.record.setObjectName("primary")
@@ -113,26 +114,32 @@ class LivePanel(QWidget):
         head = QHBoxLayout()
         head.addWidget(self._title, 1)
         head.addWidget(self.state)
-        keys = QGridLayout()
+        keys = QHBoxLayout()
         keys.setSpacing(8)
-        for place, button in enumerate((self.record, self.tone, self.leave)):
-            keys.addWidget(button, 0, place)
-        keys.addWidget(self.words, 0, 3, 1, 2)
+        for button in (self.record, self.tone):
+            keys.addWidget(button)
+        keys.addWidget(self.words, 1)
+        keys.addWidget(self.leave)
+        self.quick = QWidget(self)
+        quick = QHBoxLayout(self.quick)
+        quick.setContentsMargins(0, 0, 0, 0)
+        quick.setSpacing(8)
         for place, kind in enumerate(QUICK_MARKS):
             button = QPushButton(f"{place + 1}  {kind}", self)
             button.setAccessibleName(f"Mark: {kind}")
             button.clicked.connect(lambda _on, kind=kind: self.marked.emit(kind))
-            keys.addWidget(button, 1, place)
-            keys.setColumnStretch(place, 1)
+            quick.addWidget(button, 1)
         column = QVBoxLayout(self)
-        column.setContentsMargins(16, 14, 16, 8)
-        column.setSpacing(8)
+        column.setContentsMargins(16, 8, 16, 6)
+        column.setSpacing(6)
         column.addLayout(head)
         column.addWidget(self.notice)
         column.addWidget(self.pictures, 1)
+        column.addWidget(self.shake_bar)
         column.addWidget(self.guide)
         column.addWidget(self.hands)
         column.addLayout(keys)
+        column.addWidget(self.quick)
 
     def _mark_words(self) -> None:
         text = self.words.text().strip()
@@ -146,6 +153,13 @@ class LivePanel(QWidget):
         """Draw in other colours."""
         self.view.apply_theme(theme)
         self.folded.apply_theme(theme)
+        self.shake_bar.apply_theme(theme)
+
+    def guide_shaking(self, *, on: bool) -> None:
+        """The wiggle test has its own words and marks: those of the sweep give way to it."""
+        self.shake_bar.setVisible(on)
+        self.guide.setVisible(not on)
+        self.quick.setVisible(not on)
 
     def show_picture(self, name: str) -> None:
         """Change to the picture over time, or over travel, where passes fill up as they are made."""

@@ -5,10 +5,12 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+from PyQt6.QtCore import QObject, QSettings, Qt, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
+from nervus.domain.channel import CHANNEL_KINDS
 from nervus.window.actions import QUICK_MARKS
+from nervus.window.live.alarms import load
 from nervus.window.theme import BRIGHT, Theme
 
 if TYPE_CHECKING:
@@ -19,6 +21,8 @@ if TYPE_CHECKING:
     from nervus.window.live.connect_dialogs import LineDialog, MeterDialog, VehicleDialog
     from nervus.window.live.live_controller import LiveController
     from nervus.window.live.live_panel import LivePanel
+    from nervus.window.live.shake_part import Context, ShakePart
+    from nervus.window.live.values_dialog import ValuesDialog
 
 # What the demo plants in the simulated vehicle: a wire that lets go while the harness is shaken.
 DEMO_FAULT = "open-signal2~shake"
@@ -29,6 +33,8 @@ class LivePart(QObject):
 
     Signals: those of the live controller, whether it is there already or not, and
         about_to_connect: what is being done is to be stopped.
+        shaken: a wiggle test is over (`Shook`).
+        told: a sentence for the user.
         read_codes: what was read of codes, to be kept in the job (`VehicleCodes`).
     """
 
@@ -42,6 +48,8 @@ class LivePart(QObject):
     about_to_connect = pyqtSignal()
     read_codes = pyqtSignal(object)
     identified = pyqtSignal(object)
+    shaken = pyqtSignal(object)
+    told = pyqtSignal(str)
 
     def __init__(
         self, settings: QSettings, folder: Path, middle: QStackedWidget, parent: QWidget
@@ -51,6 +59,8 @@ class LivePart(QObject):
         self._theme: Theme = BRIGHT
         self.folder = folder
         self.keeps_codes = False
+        self.context: Context = lambda: (None, None, None)
+        """What `shake_part.Context` says."""
         self.place: Callable[[str], tuple[Path, str] | None] = lambda _name: None
         """Where a recording is to be written that belongs to a job, and whose it is; `None` for none."""
 
@@ -80,7 +90,20 @@ class LivePart(QObject):
         live.keeping.connect(self.keeping)
         live.failed.connect(self.failed)
         live.identified.connect(self.identified)
+        load(live.alarms, self._settings)
+        chosen = str(self._settings.value("live values", ""))
+        live.panel.view.choose(tuple(c for c in chosen.split() if c in CHANNEL_KINDS))
         return live
+
+    @cached_property
+    def shake(self) -> "ShakePart":
+        """The guided wiggle test; made when first wanted."""
+        from nervus.window.live.shake_part import ShakePart  # noqa: PLC0415 - when first wanted
+
+        part = ShakePart(self.controller, self.context)
+        part.ended.connect(self.shaken)
+        part.told.connect(self.told)
+        return part
 
     @property
     def is_live(self) -> bool:
@@ -177,6 +200,22 @@ class LivePart(QObject):
             dialog.kept.connect(self.read_codes)
         return dialog
 
+    def ask_for_values(self) -> "ValuesDialog":
+        """Ask which values stand large, and beyond what they are an alarm."""
+        from nervus.window.live.values_dialog import ValuesDialog  # noqa: PLC0415 - when first wanted
+
+        live, view = self.controller, self.panel.view
+        dialog = ValuesDialog(live.channels(), view.large, live.alarms, self._settings, self._window)
+
+        def choose(chosen: tuple[str, ...]) -> None:
+            view.choose(chosen)
+            self._settings.setValue("live values", " ".join(chosen))
+
+        dialog.chosen.connect(choose)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+        return dialog
+
     # -- actions -------------------------------------------------------------------------------------
 
     def handlers(self) -> dict[str, Callable[[], object]]:
@@ -190,6 +229,8 @@ class LivePart(QObject):
             "other_picture": self._when_wanted(lambda part: part.panel.next_picture()),
             "record": self._when_wanted(lambda part: part.controller.toggle_record()),
             "tone": self._when_wanted(lambda part: part.panel.tone.click()),
+            "shake": self._when_wanted(lambda part: part.shake.begin()),
+            "values": self.ask_for_values,
             "mark": self._when_wanted(lambda part: part.panel.words.setFocus()),
             "leave": self.leave,
             **{f"mark_{kind}": self._marking(kind) for kind in QUICK_MARKS},

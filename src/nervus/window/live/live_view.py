@@ -1,12 +1,15 @@
 """The live picture: big readouts, and the last seconds over time."""
 
+from collections.abc import Mapping
+
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nervus.domain.channel import CHANNEL_KINDS, FloatArray, Unit
 from nervus.window.live.live_trace import LiveTrace
-from nervus.window.pictures.plots import Chart, literal
+from nervus.window.pictures.marks_strip import Label
+from nervus.window.pictures.plots import Chart
 from nervus.window.theme import BRIGHT, Theme, channel_pen
 
 SPAN_S, _COLUMNS = 20.0, 560
@@ -21,8 +24,11 @@ _READOUTS = (
     "rpm",
     "batt_v",
 )
+# The names of the curves are so high, in pixels.
+_NAMES_PX = 30.0
 _DECIMALS = {Unit.VOLT: 2, Unit.PERCENT: 1, Unit.PER_MINUTE: 0}
-_MOST_READOUTS = 5
+MOST_READOUTS = 6
+_USUAL_READOUTS = 5
 _NAMES = {"throttle_cmd_pct": "command", "rpm": "engine"}
 
 
@@ -32,8 +38,8 @@ class Readout(QWidget):
     def __init__(self, channel: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._kind = CHANNEL_KINDS[channel]
-        self._shown = ""
-        name = _NAMES.get(channel, self._kind.title.removesuffix(" as reported"))
+        self._shown = self._rings = ""
+        self._called = name = _NAMES.get(channel, self._kind.title.removesuffix(" as reported"))
         self._name = QLabel(name, self)
         self._name.setObjectName("quiet")
         self.number = QLabel("", self)
@@ -44,6 +50,21 @@ class Readout(QWidget):
         column.setSpacing(0)
         column.addWidget(self._name)
         column.addWidget(self.number)
+
+    def ring(self, words: str) -> None:
+        """It is beyond its limit, in words; "" for within."""
+        if words == self._rings:
+            return
+        self._rings = words
+        self._name.setText(
+            f"▲ {words.removeprefix(self._kind.title).strip()}" if words else self._called
+        )
+        self.setProperty("rings", bool(words))
+        style = self.style()
+        assert style is not None  # noqa: S101 - a widget has a style
+        for widget in (self._name, self.number):
+            style.unpolish(widget)
+            style.polish(widget)
 
     def show_value(self, value: float) -> None:
         """The newest value."""
@@ -63,8 +84,11 @@ class LiveView(QFrame):
         self._traces: dict[str, LiveTrace] = {}
         self._curves: dict[str, pg.PlotCurveItem] = {}
         self._readouts: dict[str, Readout] = {}
-        self._marks: list[tuple[float, pg.InfiniteLine]] = []
+        self._marks: list[tuple[float, str, pg.InfiniteLine]] = []
         self._now = 0.0
+        self._labelled = 0
+        self.chosen: tuple[str, ...] = ()
+        """What is shown large, where somebody has chosen it."""
         self._row = QHBoxLayout()
         self._row.setSpacing(16)
         self.chart = Chart("The last seconds, live", self)
@@ -73,6 +97,7 @@ class LiveView(QFrame):
         self.plot.getViewBox().disableAutoRange()
         # The past stands still under the axis, so that the axis is drawn once.
         self.plot.setXRange(-SPAN_S, 0.0, padding=0)
+        self.plot.getViewBox().sigResized.connect(lambda _box: self._set_range())
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(self._row)
@@ -96,7 +121,7 @@ class LiveView(QFrame):
         for readout in self._readouts.values():
             self._row.removeWidget(readout)
             readout.deleteLater()
-        for item in (*self._curves.values(), *(line for _, line in self._marks)):
+        for item in (*self._curves.values(), *(line for _, _, line in self._marks)):
             self.plot.removeItem(item)
         self._traces, self._curves, self._readouts, self._marks = {}, {}, {}, []
         self._now = 0.0
@@ -117,14 +142,34 @@ class LiveView(QFrame):
             self.plot.addItem(curve)
             self._curves[channel] = curve
             self._set_range()
-        wanted = [c for c in _READOUTS if c in self._traces and self._is_read(c)][:_MOST_READOUTS]
+        self._show_readouts()
+        return trace
+
+    @property
+    def large(self) -> tuple[str, ...]:
+        """What is shown large now."""
+        chosen = [c for c in self.chosen if c in self._traces]
+        usual = [c for c in _READOUTS if c in self._traces and self._is_read(c)][:_USUAL_READOUTS]
+        return tuple(chosen or usual)
+
+    def choose(self, chosen: tuple[str, ...]) -> None:
+        """Show these values large; the usual ones for none."""
+        self.chosen = chosen
+        self._show_readouts()
+
+    def ring(self, ringing: Mapping[str, str]) -> None:
+        """Which values are beyond their limits, in words."""
+        for name, readout in self._readouts.items():
+            readout.ring(ringing.get(name, ""))
+
+    def _show_readouts(self) -> None:
+        wanted = self.large
         for name in [n for n in self._readouts if n not in wanted]:
             self._readouts.pop(name).deleteLater()
         for place, name in enumerate(wanted):
             if name not in self._readouts:
                 self._readouts[name] = Readout(name, self)
             self._row.insertWidget(place, self._readouts[name], 1)
-        return trace
 
     def _is_drawn(self, channel: str) -> bool:
         volts = any(c.startswith("tps") and c.endswith("_v") for c in self._traces)
@@ -141,7 +186,10 @@ class LiveView(QFrame):
         volts = any(c.endswith("_v") for c in self._curves)
         for name in [c for c in self._curves if volts and c.endswith("_pct")]:
             self.plot.removeItem(self._curves.pop(name))
-        self.plot.setYRange(-0.2, 5.9 if volts else 112.0, padding=0)
+        low, high = (-0.2, 5.3) if volts else (-2.0, 104.0)
+        # The names of the curves stand above all that a sensor can show, however low the picture is.
+        room = min(_NAMES_PX / max(self.plot.getViewBox().height(), 2.0 * _NAMES_PX), 0.5)
+        self.plot.setYRange(low, high + (high - low) * room / (1.0 - room), padding=0)
         names = [(CHANNEL_KINDS[c].title, self._pen(c).color()) for c in self._curves]  # type: ignore[attr-defined] # a pen
         unit = "V" if volts else "%"
         self.chart.name_curves(self.plot, [(f"{n}, {unit}", colour) for n, colour in names])
@@ -149,17 +197,10 @@ class LiveView(QFrame):
     def mark(self, time_s: float, text: str) -> None:
         """Draw a mark."""
         line = pg.InfiniteLine(
-            time_s - self._now,
-            pen=self._theme.pen("action", 1.0, Qt.PenStyle.DashLine),
-            label=literal(text),
-            labelOpts={
-                "position": 0.04,
-                "color": self._theme.color("action"),
-                "anchors": [(0, 1), (0, 1)],
-            },
+            time_s - self._now, pen=self._theme.pen("action", 1.0, Qt.PenStyle.DashLine)
         )
         self.plot.addItem(line)
-        self._marks.append((time_s, line))
+        self._marks.append((time_s, text, line))
 
     def draw(self) -> None:
         """One frame."""
@@ -169,9 +210,22 @@ class LiveView(QFrame):
         for name, readout in self._readouts.items():
             readout.show_value(self._traces[name].last)
         while self._marks and self._marks[0][0] < self._now - SPAN_S:
-            self.plot.removeItem(self._marks.pop(0)[1])
-        for when, line in self._marks:
+            self.plot.removeItem(self._marks.pop(0)[2])
+        for when, _text, line in self._marks:
             line.setValue(when - self._now)
+        if self._marks or self.chart.strip.height:
+            at = [(when - self._now, text) for when, text, _line in self._marks]
+            labels = [Label(text, text, x, x, is_remark=True) for x, text in at]
+            if len(labels) == self._labelled:
+                self.chart.strip.show_labels(labels, self.plot)
+            else:
+                self.chart.show_labels(labels)
+                self._labelled = len(labels)
+
+    @property
+    def now_s(self) -> float:
+        """The instant of the newest sample."""
+        return self._now
 
     @property
     def latest(self) -> dict[str, float]:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
+from nervus.window.pictures.marks_strip import Label, MarksStrip
 from nervus.window.theme import BRIGHT, Theme
 
 AXIS_WIDTH = 52
@@ -38,6 +39,9 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         self.setFrameShape(pg.GraphicsLayoutWidget.Shape.NoFrame)
         self.ci.layout.setContentsMargins(0, 2, 24, 2)
         self.ci.layout.setSpacing(4)
+        self.strip = MarksStrip()
+        self.scene().addItem(self.strip)
+        self.sigDeviceRangeChanged.connect(lambda *_sizes: self.strip.resize(self.width(), self.font()))
         self.scene().sigMouseMoved.connect(self._mouse_moved)
 
     def add_plot(self, *, height: int | None = None, x_unit: str = "", unit: str = "") -> pg.PlotItem:
@@ -64,8 +68,15 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         self._style(plot)
         return plot
 
+    def show_labels(self, labels: Sequence[Label]) -> None:
+        """Words in a strip of their own above the first plot; none take no room."""
+        self.strip.show_labels(labels, self.plots[0] if self.plots else None)
+        self.ci.layout.setContentsMargins(0, 2 + self.strip.height, 24, 2)
+        self.strip.resize(self.width(), self.font())
+
     def clear_plots(self) -> None:
         """Take all plots out."""
+        self.strip.show_labels((), None)
         self.clear()
         self.plots = []
 
@@ -73,6 +84,8 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         """Ground, axes and grid in the theme's colours; curves are the subclass's."""
         self.theme = theme
         self.setBackground(theme.color("ground"))
+        self.strip.theme = theme
+        self.strip.update()
         for plot in self.plots:
             self._style(plot)
 

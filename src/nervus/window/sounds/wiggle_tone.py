@@ -17,6 +17,28 @@ _EDGE_S, _FASTEST_PER_S = 0.002, 12.0
 _STEP, _BREAK_S = 0.05, 0.12
 
 
+class BreakWatch:
+    """Tells when a signal jumps as no plate can make it."""
+
+    def __init__(self) -> None:
+        self._tail: tuple[FloatArray, FloatArray] = (np.empty(0), np.empty(0))
+
+    def feed(self, time_s: FloatArray, shares: FloatArray) -> bool:
+        """New samples as shares of the supply; whether the signal let go, or came back, in them.
+
+        Each is held against the one a rounded edge before it, so that a drop shows however fast it was
+        sampled, and a quick foot does not however slowly.
+        """
+        times = np.concatenate([self._tail[0], time_s])
+        shares = np.concatenate([self._tail[1], shares])
+        back = np.maximum(np.searchsorted(times, times - _EDGE_S, side="right") - 1, 0)
+        allowed = np.maximum(_STEP, _FASTEST_PER_S * (times - times[back]))
+        broken = bool(np.any(np.abs(shares - shares[back]) > allowed))
+        kept = max(0, min(times.size - 1, int(np.searchsorted(times, times[-1] - _EDGE_S)) - 1))
+        self._tail = (times[kept:], shares[kept:])
+        return broken
+
+
 class WiggleTone:
     """Turns the level of a signal into sound, without clicks at the joints."""
 
@@ -25,27 +47,18 @@ class WiggleTone:
         self._pitch_hz = _LOWEST_HZ
         self._silent_s = 0.0
         self._level: float | None = None
-        self._tail: tuple[FloatArray, FloatArray] = (np.empty(0), np.empty(0))
+        self._watch = BreakWatch()
         self.broken = False
 
     def feed(self, time_s: FloatArray, values: FloatArray, supply: float = 5.0) -> None:
-        """New samples of the signal, in its own unit.
-
-        Each is held against the one a rounded edge before it, so that a drop breaks the tone however
-        fast it was sampled, and a quick foot does not however slowly.
-        """
+        """New samples of the signal, in its own unit."""
         if values.size == 0:
             return
-        times = np.concatenate([self._tail[0], time_s])
-        shares = np.concatenate([self._tail[1], values / supply])
-        back = np.maximum(np.searchsorted(times, times - _EDGE_S, side="right") - 1, 0)
-        allowed = np.maximum(_STEP, _FASTEST_PER_S * (times - times[back]))
-        self.broken = bool(np.any(np.abs(shares - shares[back]) > allowed))
+        shares = values / supply
+        self.broken = self._watch.feed(time_s, shares)
         if self.broken:
             self._silent_s = _BREAK_S
         self._level = float(shares[-1])
-        kept = max(0, min(times.size - 1, int(np.searchsorted(times, times[-1] - _EDGE_S)) - 1))
-        self._tail = (times[kept:], shares[kept:])
 
     def sound(self, seconds: float) -> NDArray[np.int16]:
         """The next stretch of sound, 16-bit mono, shape (n,)."""

@@ -1,0 +1,112 @@
+"""A wiggle test as an observation: where it let go under the hand, and where it was steady."""
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from nervus.domain.channel import FloatArray
+from nervus.domain.job import AnyEntry, Job, Shaken, of_kind
+from nervus.judge.shaking import Known, chance_seen, place_title
+from nervus.judge.weighing import Evidence
+from nervus.knowledge.tree import Tree, known_shaking
+
+# How often a wiggle test is done badly and says nothing. Source: "from memory".
+_SLIP = 0.05
+# Places in the order of the way: what is next to each other pulls at each other.
+_WAY = ("tracks", "sensor_plug", "harness", "unit_plug")
+# So seldom a fault lets go of other lines than its own, or not of all of them. Source: "from memory".
+_OTHER_LINES = 0.05
+_SHOWN_BY = {"track 1": "tps1", "track 2": "tps2", "signal 1": "tps1", "signal 2": "tps2"}
+_OF_PEDAL = {"pedal track 1": "app1", "pedal track 2": "app2"} | {
+    "pedal signal 1": "app1",
+    "pedal signal 2": "app2",
+}
+
+
+def of_shaking(job: Job, tree: Tree, after: Callable[[AnyEntry], int]) -> list[Evidence]:
+    """What all places that were shaken show together, one observation for each state of the vehicle."""
+    counted = [(s, after(s)) for s in of_kind(job.entries, Shaken) if s.seconds > 0.0]
+    found: list[Evidence] = []
+    known = Known()
+    for count in sorted({c for _, c in counted}):
+        own = [s for s, c in counted if c == count]
+        shown = np.ones(len(tree.faults))
+        any_drop = np.ones(len(tree.faults))
+        for shaken in own:
+            drops = _drops(shaken, tree, known)
+            shown = shown * (drops * _of_lines(shaken, tree) if shaken.drops else 1.0 - drops)
+            any_drop = any_drop * (1.0 - drops)
+        sound = float(np.prod([_sound(s) for s in own]))
+        if any(s.drops and s.recording for s in own):
+            # That it let go at all is told by the recording; here only where.
+            shown = shown / np.maximum(1.0 - any_drop, 1e-9)
+            sound /= max(1.0 - (1.0 - known_shaking().wrongly) ** len(own), 1e-9)
+        ids = tuple(s.id for s in own)
+        found.append(
+            Evidence(_text(own, count), known_shaking().source, ids, shown, sound, _SLIP, count)
+        )
+        most = max((s for s in own if s.drops), key=lambda s: s.drops / s.seconds, default=None)
+        known = Known(most.drops, most.seconds) if most is not None else known
+    return found
+
+
+def _drops(shaken: Shaken, tree: Tree, known: Known) -> FloatArray:
+    """The chance that a signal is seen to let go under the hand, with each fault, shape (F,)."""
+    table = known_shaking()
+    at_hand = np.asarray([_reach(f.stretch, shaken.place) for f in tree.faults])
+    visible = np.asarray([_is_seen(f.line, f.stretch, shaken.channels) for f in tree.faults])
+    seen = chance_seen(shaken.seconds, shaken.caught, known)
+    hand = tree.row(table.answers) * at_hand * visible * seen
+    itself = 1.0 - np.exp(-shaken.seconds * shaken.caught / table.by_itself_s)
+    alone = itself * (1.0 - tree.always) * visible * (tree.row(table.answers) > 0.0)
+    both = 1.0 - (1.0 - hand) * (1.0 - alone) * (1.0 - table.wrongly)
+    return np.where(tree.sound, table.wrongly, both)
+
+
+def _of_lines(shaken: Shaken, tree: Tree) -> FloatArray:
+    """How well those that let go are those that each fault lets go, shape (F,)."""
+    gone = shaken.let_go
+    if not gone:
+        return np.ones(len(tree.faults))
+    watched = [c for c in shaken.channels if c.startswith(("tps", "app"))]
+    fits = []
+    for fault in tree.faults:
+        names = _SHOWN_BY | _OF_PEDAL
+        own = names.get(fault.line, "app" if fault.stretch == "pedal" else "tps")
+        expected = [c for c in watched if c.startswith(own)]
+        others = any(not c.startswith(own) for c in gone if c.startswith(("tps", "app")))
+        whole = all(c in gone for c in expected if c.endswith("_v") or f"{c[:4]}_v" not in expected)
+        fits.append(1.0 if expected and whole and not others else _OTHER_LINES)
+    return np.asarray(fits)
+
+
+def _sound(shaken: Shaken) -> float:
+    wrongly = known_shaking().wrongly
+    return wrongly if shaken.drops else 1.0 - wrongly
+
+
+def _reach(stretch: str, place: str) -> float:
+    """The share of what answers at its own place that answers when another one is shaken."""
+    if stretch == place:
+        return 1.0
+    if stretch in _WAY and place in _WAY and abs(_WAY.index(stretch) - _WAY.index(place)) == 1:
+        return known_shaking().near
+    return 0.0
+
+
+def _is_seen(line: str, stretch: str, channels: Sequence[str]) -> bool:
+    """Whether any of the channels that were watched shows what this line does."""
+    if not channels:
+        return True  # by ear or by a meter: whoever wrote it down knows what was watched
+    if stretch == "pedal":
+        return any(c.startswith(_OF_PEDAL.get(line, "app")) for c in channels)
+    return any(c.startswith(_SHOWN_BY.get(line, "tps")) for c in channels)
+
+
+def _text(own: Sequence[Shaken], count: int) -> str:
+    answered = [s for s in own if s.drops]
+    steady = [place_title(s.place) for s in own if not s.drops]
+    parts = [f"let go {s.drops} times at {place_title(s.place)}" for s in answered]
+    parts += [f"steady at {', '.join(dict.fromkeys(steady))}"] if steady else []
+    when = " after the change" if count else ""
+    return f"shaken{when}: {'; '.join(parts)}"

@@ -1,0 +1,120 @@
+"""The guided wiggle test as one strip: where the hand belongs now, for how long, what it has shown."""
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from nervus.judge.shaking import SURE, ShakeTest
+from nervus.window.theme import BRIGHT, Theme
+
+_BAR = 14
+
+
+class SeenBar(QWidget):
+    """How probable it is that a loose contact would have shown, with a notch where it is enough."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.seen, self.theme = 0.0, BRIGHT
+        self.answered = False
+        self.setFixedHeight(_BAR + 4)
+        self.setMinimumWidth(80)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        whole = QRectF(0, 2, self.width(), _BAR)
+        painter.fillRect(whole, self.theme.color("soft"))
+        token = "inflamed" if self.answered else "action"
+        painter.fillRect(QRectF(0, 2, self.seen * self.width(), _BAR), self.theme.color(token))
+        notch = SURE * self.width()
+        painter.fillRect(QRectF(notch - 1, 0, 2, _BAR + 4), self.theme.color("ink"))
+
+
+class ShakeBar(QFrame):
+    """Shows a `ShakeTest`.
+
+    Signals:
+        toggled: the hand begins, or lets go.
+        next_wanted: to the next place.
+        end_wanted: the test is over.
+    """
+
+    toggled = pyqtSignal()
+    next_wanted = pyqtSignal()
+    end_wanted = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("busy")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Guided wiggle test: space begins or pauses, Enter goes on, Esc ends")
+        self.place = QLabel("", self)
+        self.place.setObjectName("headline")
+        self.count = QLabel("", self)
+        self.count.setObjectName("quiet")
+        self.how = QLabel("", self)
+        self.how.setWordWrap(True)
+        self.bar = SeenBar(self)
+        self.told = QLabel("", self)
+        self.told.setObjectName("told")
+        self.told.setWordWrap(True)
+        self.go, self.next, self.end = QPushButton(self), QPushButton(self), QPushButton(self)
+        self.go.setObjectName("primary")
+        self.next.setText("Next place  (Enter)")
+        self.end.setText("End  (Esc)")
+        for button, signal in (
+            (self.go, self.toggled),
+            (self.next, self.next_wanted),
+            (self.end, self.end_wanted),
+        ):
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(signal)
+        head = QHBoxLayout()
+        head.addWidget(self.place)
+        head.addWidget(self.count)
+        head.addWidget(self.bar, 1)
+        row = QHBoxLayout()
+        row.addWidget(self.told, 1)
+        for button in (self.go, self.next, self.end):
+            row.addWidget(button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 8, 12, 8)
+        column.setSpacing(4)
+        column.addLayout(head)
+        column.addWidget(self.how)
+        column.addLayout(row)
+        self.hide()
+
+    def apply_theme(self, theme: Theme) -> None:
+        """Draw in other colours."""
+        self.bar.theme = theme
+        self.bar.update()
+
+    def show_test(self, test: ShakeTest) -> None:
+        """The place in hand, and how far it is."""
+        hand = test.hand
+        self.place.setText(f"Shake {hand.place.title}")
+        self.count.setText(f"place {test.at + 1} of {len(test.hands)}")
+        self.how.setText(f"{hand.place.how} {hand.place.caution}")
+        self.go.setText("Pause  (Space)" if test.is_shaking else "Begin  (Space)")
+        self.bar.seen, self.bar.answered = test.seen, bool(hand.moments)
+        self.bar.setToolTip(f"{hand.seconds:.0f} of {test.wanted_s:.0f} s")
+        self.bar.update()
+        words = f"{hand.seconds:.0f} of {test.wanted_s:.0f} s. {test.told()}"
+        if test.is_enough and not hand.moments:
+            words += " That is enough here."
+        if words != self.told.text():
+            self.told.setText(words)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        keys = {
+            Qt.Key.Key_Space: self.toggled,
+            Qt.Key.Key_Return: self.next_wanted,
+            Qt.Key.Key_Enter: self.next_wanted,
+            Qt.Key.Key_Escape: self.end_wanted,
+        }
+        signal = keys.get(Qt.Key(event.key())) if event is not None else None
+        if signal is None:
+            super().keyPressEvent(event)
+        else:
+            signal.emit()
