@@ -105,7 +105,9 @@ def test_where_it_answers_is_where_it_lies_and_a_steady_place_is_cleared() -> No
     """Common practice, no published source: what lets go under the hand is where the hand is."""
     nothing = electronic()
     answered = shaken(nothing, ("harness", 40.0, 0), ("unit_plug", 12.0, 6), let_go=("tps2_v",))
-    assert suspicion(answered, "unit_plug", "signal 2") > 0.6
+    first = max(judge_job(answered).standing.stretches, key=lambda s: s.probability)
+    assert (first.stretch, first.line) == ("unit_plug", "signal 2")
+    assert first.probability > 10 * suspicion(nothing, "unit_plug", "signal 2")
     assert suspicion(answered, "unit_plug", "signal 2") > 10 * suspicion(
         answered, "unit_plug", "signal 1"
     )
