@@ -23,7 +23,7 @@ from nervus.logbook import Logbook
 from nervus.window.jobs import left_over_dialog, opening
 from nervus.window.jobs.left_over_dialog import LeftOverDialog
 from nervus.window.jobs.mapping_dialog import MappingDialog
-from nervus.window.live.connect_dialogs import LineDialog, MeterDialog, VehicleDialog
+from nervus.window.live.connect_forms import LineForm, MeterForm, VehicleForm
 from nervus.window.main_window import MainWindow
 from widget_walk import stumbles
 
@@ -301,7 +301,7 @@ def test_a_journal_is_in_use_while_another_program_writes_it_and_no_longer(tmp_p
 
 def test_what_to_connect_to_is_asked_remembered_and_checked(qtbot: QtBot, tmp_path: Path) -> None:
     settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
-    vehicle = VehicleDialog(settings)
+    vehicle = VehicleForm(settings)
     qtbot.addWidget(vehicle)
     vehicle.show()
     assert stumbles(vehicle) == []
@@ -314,7 +314,7 @@ def test_what_to_connect_to_is_asked_remembered_and_checked(qtbot: QtBot, tmp_pa
     with qtbot.waitSignal(vehicle.wanted) as wanted:
         qtbot.keyClick(vehicle.unit, Qt.Key.Key_Return)
     assert wanted.args == ["socketcan:can1", 0x110]
-    meter = MeterDialog(settings)
+    meter = MeterForm(settings)
     qtbot.addWidget(meter)
     meter.show()
     assert stumbles(meter) == []
@@ -331,11 +331,11 @@ def test_what_to_connect_to_is_asked_remembered_and_checked(qtbot: QtBot, tmp_pa
     where, channel, setup = wanted.args
     assert (where, channel) == ("127.0.0.1:5025", "vref_v")
     assert (setup.question, setup.wait_s) == ("VAL?", 3.5)
-    again = MeterDialog(settings)
+    again = MeterForm(settings)
     qtbot.addWidget(again)
     assert again.question.text() == "VAL?"
     assert again.probe.currentData() == "vref_v"
-    line = LineDialog(settings)
+    line = LineForm(settings)
     qtbot.addWidget(line)
     line.show()
     line.probe.setCurrentIndex(line.probe.findData("sgnd_v"))
@@ -345,7 +345,7 @@ def test_what_to_connect_to_is_asked_remembered_and_checked(qtbot: QtBot, tmp_pa
 
 
 def test_a_sweep_by_ohms_asks_for_the_track(qtbot: QtBot, tmp_path: Path) -> None:
-    ohms = LineDialog(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    ohms = LineForm(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
     qtbot.addWidget(ohms)
     ohms.show()
     ohms.probe.setCurrentIndex(ohms.probe.findData("tps1_pct"))

@@ -158,9 +158,11 @@ def test_the_course_of_a_test_from_place_to_place() -> None:
     assert not test.is_shaking
     test.begin(1000.0)
     test.tick(1050.0)
-    assert not test.is_enough  # nobody has looked at it yet
+    looked_at = [test.is_enough]  # nobody has looked at it yet
     test.looked((), 1050.0)
-    assert test.is_enough
+    assert [*looked_at, test.is_enough] == [False, True]
+    assert test.seen > 0.9
+    assert "That is enough" not in test.told()
     assert "would have shown in 9 of 10" in test.told()
     assert "Steady at the sensor plug" in test.conclusion()
     assert test.go_on()

@@ -62,7 +62,7 @@ ACTIONS: Final = (
     ActionSpec("simulated", "Connect the simulated vehicle", "Live", ("Ctrl+K",)),
     ActionSpec("vehicle", "Connect a vehicle …", "Live", ("Ctrl+Shift+K",)),
     ActionSpec("meter", "Connect a meter …", "Live"),
-    ActionSpec("by_hand", "Type readings by hand", "Live"),
+    ActionSpec("by_hand", "Type readings by hand …", "Live"),
     ActionSpec("codes", "Codes of the vehicle …", "Live", ("C",), needs_live=True, rule_before=True),
     ActionSpec("other_picture", "Change the picture", "Live", ("V",), needs_live=True),
     ActionSpec("record", "Record, or stop", "Live", ("R",), needs_live=True, rule_before=True),

@@ -238,6 +238,8 @@ class MainWindow(FrameWindow):
         opening.opened.connect(self._show)
         opening.failed.connect(self._failed)
         live.about_to_connect.connect(self.stop)
+        self.middle.currentChanged.connect(lambda _row: self.room.show_page(on=live.is_choosing))
+        live.page_wanted.connect(lambda: self.stations.go(RECORD))
         live.entered.connect(self._enter_live)
         live.left.connect(self._leave_live)
         live.looked.connect(self._looked)

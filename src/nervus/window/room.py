@@ -41,6 +41,7 @@ class Room(QObject):
         self._folding, self._around = dict(folding), around
         self._actions: Mapping[str, QAction] = {}
         self.is_whole = False
+        self._is_page = False
         nerve.unfold_wanted.connect(lambda: self.show("nerve", shown=True))
 
     def begin(self, actions: Mapping[str, QAction]) -> None:
@@ -72,6 +73,11 @@ class Room(QObject):
         self._actions["whole_picture"].setChecked(self.is_whole)
         self._apply()
 
+    def show_page(self, *, on: bool) -> None:
+        """A page stands where the picture was, or no more: findings have nothing to say beside it."""
+        self._is_page = on
+        self._apply()
+
     def leave_whole(self) -> None:
         """Everything around the picture is needed again."""
         if self.is_whole:
@@ -83,4 +89,5 @@ class Room(QObject):
         self._nerve.setVisible(not self.is_whole)
         self._nerve.fold(folded=not self._actions["nerve"].isChecked())
         for name, widget in self._folding.items():
-            widget.setVisible(self._actions[name].isChecked() and not self.is_whole)
+            beside = not (self._is_page and name == "findings")
+            widget.setVisible(self._actions[name].isChecked() and not self.is_whole and beside)

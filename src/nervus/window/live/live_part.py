@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from nervus.files.journal import Journal
     from nervus.link.instruments import MeterSetup
     from nervus.window.live.codes_dialog import CodesDialog
-    from nervus.window.live.connect_dialogs import LineDialog, MeterDialog, VehicleDialog
+    from nervus.window.live.connect_page import ConnectPage
     from nervus.window.live.live_controller import LiveController
     from nervus.window.live.live_panel import LivePanel
     from nervus.window.live.shake_part import Context, ShakePart
@@ -35,6 +35,7 @@ class LivePart(QObject):
         about_to_connect: what is being done is to be stopped.
         shaken: a wiggle test is over (`Shook`).
         told: a sentence for the user.
+        page_wanted: the middle is to be seen, for what there is to connect to.
         read_codes: what was read of codes, to be kept in the job (`VehicleCodes`).
     """
 
@@ -50,6 +51,7 @@ class LivePart(QObject):
     identified = pyqtSignal(object)
     shaken = pyqtSignal(object)
     told = pyqtSignal(str)
+    page_wanted = pyqtSignal()
 
     def __init__(
         self, settings: QSettings, folder: Path, middle: QStackedWidget, parent: QWidget
@@ -59,6 +61,7 @@ class LivePart(QObject):
         self._theme: Theme = BRIGHT
         self.folder = folder
         self.keeps_codes = False
+        self._before: QWidget | None = None
         self.context: Context = lambda: (None, None, None)
         """What `shake_part.Context` says."""
         self.place: Callable[[str], tuple[Path, str] | None] = lambda _name: None
@@ -106,6 +109,12 @@ class LivePart(QObject):
         return part
 
     @property
+    def is_choosing(self) -> bool:
+        """Whether the middle lists what there is to connect to."""
+        page = self.__dict__.get("connect_page")
+        return page is not None and self._middle.currentWidget() is page
+
+    @property
     def is_live(self) -> bool:
         """Whether something is connected."""
         return "controller" in self.__dict__ and self.controller.is_live
@@ -150,47 +159,47 @@ class LivePart(QObject):
         self.about_to_connect.emit()
         self.controller.connect_simulated(fault)
 
-    def ask_for_vehicle(self) -> "VehicleDialog":
-        """Ask which bus or adapter a vehicle is on, and for which unit; the last ones are remembered."""
-        from nervus.window.live.connect_dialogs import VehicleDialog  # noqa: PLC0415 - when first wanted
+    @cached_property
+    def connect_page(self) -> "ConnectPage":
+        """What there is to connect to; made when first wanted."""
+        from nervus.window.live.connect_page import ConnectPage  # noqa: PLC0415 - when first wanted
 
-        dialog = VehicleDialog(self._settings, self._window)
+        page = ConnectPage(self._settings)
+        page.vehicle.wanted.connect(self._connect_vehicle)
+        page.meter.wanted.connect(self._connect_meter)
+        page.line.wanted.connect(self._type_readings)
+        page.simulated_wanted.connect(self.connect_simulated)
+        page.left.connect(self._leave_page)
+        self._middle.addWidget(page)
+        return page
 
-        def connect(where: str, unit: int) -> None:
-            self.about_to_connect.emit()
-            self.controller.connect_vehicle(where, unit if unit >= 0 else None)
+    def show_connect_page(self, kind: str) -> "ConnectPage":
+        """List what there is to connect to, the first of a kind (`Kind`) chosen."""
+        from nervus.link.ways import Kind  # noqa: PLC0415 - when first wanted
 
-        dialog.wanted.connect(connect)
-        dialog.open()
-        return dialog
+        page = self.connect_page
+        self.page_wanted.emit()
+        self._before = self._middle.currentWidget() if self._middle.currentWidget() is not page else None
+        self._middle.setCurrentWidget(page)
+        page.choose_kind(Kind(kind))
+        return page
 
-    def ask_for_meter(self) -> "MeterDialog":
-        """Ask where a meter is, what its probe is on, and how it is asked; all is remembered."""
-        from nervus.window.live.connect_dialogs import MeterDialog  # noqa: PLC0415 - when first wanted
+    def _leave_page(self) -> None:
+        if self._before is not None:
+            self._middle.setCurrentWidget(self._before)
+            self._before.setFocus()
 
-        dialog = MeterDialog(self._settings, self._window)
+    def _connect_vehicle(self, where: str, unit: int) -> None:
+        self.about_to_connect.emit()
+        self.controller.connect_vehicle(where, unit if unit >= 0 else None)
 
-        def connect(where: str, line: str, setup: "MeterSetup") -> None:
-            self.about_to_connect.emit()
-            self.controller.connect_instrument(where, line, setup)
+    def _connect_meter(self, where: str, line: str, setup: "MeterSetup") -> None:
+        self.about_to_connect.emit()
+        self.controller.connect_instrument(where, line, setup)
 
-        dialog.wanted.connect(connect)
-        dialog.open()
-        return dialog
-
-    def type_by_hand(self) -> "LineDialog":
-        """Readings typed as they are read, of a line that is asked for."""
-        from nervus.window.live.connect_dialogs import LineDialog  # noqa: PLC0415 - when first wanted
-
-        dialog = LineDialog(self._settings, self._window)
-
-        def begin(line: str, track_ohms: float) -> None:
-            self.about_to_connect.emit()
-            self.controller.type_readings(line, track_ohms or None)
-
-        dialog.wanted.connect(begin)
-        dialog.open()
-        return dialog
+    def _type_readings(self, line: str, track_ohms: float) -> None:
+        self.about_to_connect.emit()
+        self.controller.type_readings(line, track_ohms or None)
 
     def codes(self) -> "CodesDialog | None":
         """Read the codes of the connected vehicle."""
@@ -222,9 +231,9 @@ class LivePart(QObject):
         """What each of the live actions does."""
         return {
             "simulated": self.connect_simulated,
-            "vehicle": self.ask_for_vehicle,
-            "meter": self.ask_for_meter,
-            "by_hand": self.type_by_hand,
+            "vehicle": lambda: self.show_connect_page("a vehicle"),
+            "meter": lambda: self.show_connect_page("a meter"),
+            "by_hand": lambda: self.show_connect_page("by hand"),
             "codes": self.codes,
             "other_picture": self._when_wanted(lambda part: part.panel.next_picture()),
             "record": self._when_wanted(lambda part: part.controller.toggle_record()),

@@ -49,10 +49,11 @@ class PinsMeter(QObject):
             self.connect_to(where, page)
             return
         page.meter.setChecked(False)
-        from nervus.window.live.connect_dialogs import MeterDialog  # noqa: PLC0415 - when first wanted
+        from nervus.window.live.connect_forms import FormDialog, MeterForm  # noqa: PLC0415 - when first wanted
 
-        dialog = MeterDialog(self._settings, page)
-        dialog.wanted.connect(lambda at, _line, setup: self.connect_to(at, page, setup))
+        form = MeterForm(self._settings)
+        dialog = FormDialog(form, page)
+        form.wanted.connect(lambda at, _line, setup: self.connect_to(at, page, setup))
         dialog.open()
 
     def connect_to(self, where: str, page: PinsPage, setup: "MeterSetup | None" = None) -> None:

@@ -1,6 +1,7 @@
-"""What to connect to: a vehicle by its bus or adapter, a meter by its line; what is there is listed."""
+"""Forms for what is connected: a vehicle by its bus, a meter by its line, readings by hand."""
 
 from PyQt6.QtCore import QSettings, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -30,8 +31,16 @@ _METER = (
 )
 
 
-class ConnectDialog(QDialog):
-    """A form with its last answers, what is wrong in words, and two buttons."""
+class ConnectForm(QWidget):
+    """A form with its last answers, what is wrong in words, and a button.
+
+    Signals:
+        taken: what was entered could be taken; `wanted` of the form told it.
+        left: nothing is to be connected.
+    """
+
+    taken = pyqtSignal()
+    left = pyqtSignal()
 
     def __init__(
         self, title: str, hint: str, settings: QSettings, parent: QWidget | None = None
@@ -39,7 +48,8 @@ class ConnectDialog(QDialog):
         super().__init__(parent)
         self._settings = settings
         self.setWindowTitle(title)
-        self.setMinimumWidth(560)
+        heading = QLabel(title, self)
+        heading.setObjectName("station")
         about = QLabel(hint, self)
         about.setWordWrap(True)
         about.setObjectName("quiet")
@@ -47,24 +57,29 @@ class ConnectDialog(QDialog):
         self.form.setVerticalSpacing(10)
         self.form.setLabelAlignment(Qt.AlignmentFlag.AlignVCenter)
         self.wrong = QLabel("", self)
+        self.wrong.setObjectName("caution")
         self.wrong.setWordWrap(True)
         self.wrong.hide()
         self.connect_now = QPushButton("Connect", self)
         self.connect_now.setObjectName("primary")
-        self.connect_now.setDefault(True)
         self.leave = QPushButton("Leave it", self)
-        self.connect_now.clicked.connect(self._connect)
-        self.leave.clicked.connect(self.close)
+        self.connect_now.clicked.connect(self.connect_to)
+        self.leave.clicked.connect(self.left)
         buttons = QHBoxLayout()
         buttons.addWidget(self.connect_now)
         buttons.addStretch(1)
         buttons.addWidget(self.leave)
         column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(12)
-        for part in (about, self.wrong):
+        for part in (heading, about, self.wrong):
             column.addWidget(part)
         column.addLayout(self.form)
         column.addLayout(buttons)
+        column.addStretch(1)
+
+    def put_where(self, _where: str) -> None:
+        """Something on the list was chosen: it is what is connected to."""
 
     def choice(self, label: str, key: str, offered: list[str], otherwise: str) -> QComboBox:
         """A box to choose from or to type into, with what was chosen last."""
@@ -89,20 +104,28 @@ class ConnectDialog(QDialog):
         self.form.addRow(label, line)
         return line
 
-    def _connect(self) -> None:
+    def connect_to(self) -> None:
+        """Connect to what was entered; what can't be is told, and the form stays."""
         try:
             self.take()
         except OutsideError as wrong:
             self.wrong.setText(str(wrong))
             self.wrong.show()
             return
-        self.close()
+        self.wrong.hide()
+        self.taken.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.connect_to()
+        else:
+            super().keyPressEvent(event)
 
     def take(self) -> None:
         """Take what was entered; raises `OutsideError` for what can't be."""
 
 
-class VehicleDialog(ConnectDialog):
+class VehicleForm(ConnectForm):
     """Which way to the vehicle, and which control unit.
 
     Signals:
@@ -114,14 +137,19 @@ class VehicleDialog(ConnectDialog):
     def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
         names = interfaces()
         hint = _VEHICLE.format(up=how_up(names[0] if names else "can0"))
-        super().__init__("Connect a vehicle", hint, settings, parent)
+        super().__init__("A vehicle", hint, settings, parent)
         offered = [f"socketcan:{name}" for name in names] + [f"serial:{port}" for port in serial_ports()]
         self.where = self.choice("bus or adapter", "vehicle", offered, "socketcan:can0")
         self.where.setToolTip("\n".join(WAYS))
         self.unit = self.line("control unit", "vehicle unit", "", "the first that tells of the throttle")
 
+    def put_where(self, where: str) -> None:
+        """As `ConnectForm.put_where`."""
+        if where:
+            self.where.setCurrentText(where)
+
     def take(self) -> None:
-        """As `ConnectDialog.take`."""
+        """As `ConnectForm.take`."""
         where, unit = self.where.currentText().strip(), self.unit.text().strip()
         if ":" not in where:
             where = f"socketcan:{where}"
@@ -131,7 +159,7 @@ class VehicleDialog(ConnectDialog):
         self.wanted.emit(where, number)
 
 
-class MeterDialog(ConnectDialog):
+class MeterForm(ConnectForm):
     """Where a meter is, what its probe is on, and how it wants to be asked.
 
     Signals:
@@ -141,7 +169,7 @@ class MeterDialog(ConnectDialog):
     wanted = pyqtSignal(str, str, object)
 
     def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
-        super().__init__("Connect a meter", _METER, settings, parent)
+        super().__init__("A meter", _METER, settings, parent)
         usual = MeterSetup()
         self.where = self.choice("meter", "meter", list(serial_ports()), "192.168.0.10:5025")
         self.probe = line_choice(settings, "meter line", self)
@@ -151,8 +179,13 @@ class MeterDialog(ConnectDialog):
         self.wait = self.line("waits at most", "meter wait", f"{usual.wait_s:g}", "seconds")
         self.baud = self.line("serial rate", "meter baud", str(usual.baud), "9600")
 
+    def put_where(self, where: str) -> None:
+        """As `ConnectForm.put_where`."""
+        if where:
+            self.where.setCurrentText(where)
+
     def take(self) -> None:
-        """As `ConnectDialog.take`."""
+        """As `ConnectForm.take`."""
         wait_s = _seconds(self.wait.text())
         baud = self.baud.text().strip()
         if not baud.isdecimal() or not 300 <= int(baud) <= 4_000_000:
@@ -169,7 +202,7 @@ class MeterDialog(ConnectDialog):
         self.wanted.emit(where, channel, setup)
 
 
-class LineDialog(ConnectDialog):
+class LineForm(ConnectForm):
     """Which line the readings that are typed belong to.
 
     Signals:
@@ -182,7 +215,7 @@ class LineDialog(ConnectDialog):
         hint = (
             "Read the meter and type what it shows; the instant of a reading is when Enter was pressed."
         )
-        super().__init__("Type readings by hand", hint, settings, parent)
+        super().__init__("Readings by hand", hint, settings, parent)
         self.connect_now.setText("Begin")
         self.probe = line_choice(settings, "hand line", self)
         for track in (1, 2):
@@ -194,12 +227,25 @@ class LineDialog(ConnectDialog):
         self.track = self.line("track, end to end", "hand track", "", "ohms, for a sweep by ohms")
 
     def take(self) -> None:
-        """As `ConnectDialog.take`."""
+        """As `ConnectForm.take`."""
         channel = str(self.probe.currentData())
         ohms = _track_ohms(self.track.text()) if channel.endswith("_pct") else 0.0
         self._settings.setValue("hand line", channel)
         self._settings.setValue("hand track", self.track.text().strip())
         self.wanted.emit(channel, ohms)
+
+
+class FormDialog(QDialog):
+    """A form in a dialog of its own, for what is connected beside what is live."""
+
+    def __init__(self, form: ConnectForm, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(form.windowTitle())
+        self.setMinimumWidth(560)
+        self.form = form
+        QVBoxLayout(self).addWidget(form)
+        form.taken.connect(self.close)
+        form.left.connect(self.close)
 
 
 def line_choice(settings: QSettings, key: str, parent: QWidget) -> QComboBox:
