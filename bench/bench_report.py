@@ -34,7 +34,7 @@ from nervus.standin.capture import OPPOSITE, Sampler, simulate
 from nervus.standin.demo import CASES
 from nervus.standin.motion import pedal_sweeps
 from nervus.window.jobs.comparing import Beside
-from nervus.window.jobs.opening import open_kept
+from nervus.window.jobs.opening import KeptFile, open_kept
 
 _TIMES, _PICTURES, _PAGES, _LOOKS = 3, 6, 20, 340
 # The second process is started when the station Prove comes up; so long one takes to choose there.
@@ -127,11 +127,11 @@ def bench_compare(folder: Path, hours: float) -> None:
         made: Recording = simulate(sensor, strokes, Sampler(rate_hz=1000.0), seed=number).recording
         paths.append(folder / f"long-{number}.csv")
         write_recording(made, paths[-1])
-    alone = timed(lambda: open_kept(paths[1], "after", lambda _doing, _share: None))
+    alone = timed(lambda: open_kept(KeptFile(paths[1], "after"), lambda _doing, _share: None))
     beside = Beside()
     beside.make_ready(*paths)
     time.sleep(_READY_S)
-    both = timed(lambda: beside.open_both((paths[0], "before"), (paths[1], "after")))
+    both = timed(lambda: beside.open_both(KeptFile(paths[0], "before"), KeptFile(paths[1], "after")))
     beside.close()
     print(
         f"before over after, {hours:g} h at 1 kHz each: {both:.1f} s, "

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from nervus.domain.channel import Unit
 from nervus.domain.finding import Drop, Floor, Shared
 from nervus.domain.job import Noted, of_kind
-from nervus.drawn.channels import usual_channels
+from nervus.drawn.channels import Arranged, usual_channels
 from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
 from nervus.files.recording_writer import write_recording
 from nervus.judge.analyse import analyse
@@ -200,7 +200,14 @@ def test_of_many_channels_the_tracks_come_first_and_the_rest_is_a_key_away(
     qtbot.waitUntil(lambda: window.opened is not None and not window.is_busy, timeout=30_000)
     panel, view = window.panel, window.panel.time_view
     panel.show_view("over time")
-    assert view.chosen == ("tps1_v", "tps2_v", "throttle_cmd_pct", "pedal_pct", "vref_v", "rpm")
+    assert view.arranged.channels == (
+        "tps1_v",
+        "tps2_v",
+        "throttle_cmd_pct",
+        "pedal_pct",
+        "vref_v",
+        "rpm",
+    )
     qtbot.waitUntil(lambda: view.plots[0].height() > 0.5 * view.height(), timeout=5_000)
     assert panel.channels.text() == "channels · 6 of 10"
     view.show_span((4.0, 6.0), 0.0)
@@ -212,13 +219,15 @@ def test_of_many_channels_the_tracks_come_first_and_the_rest_is_a_key_away(
     assert [item.text() for item in seen] == ["coolant, °C   ect_c"]
     dialog.list.setCurrentItem(seen[0])
     qtbot.keyClick(dialog.list, Qt.Key.Key_Space)
-    assert "ect_c" in view.chosen
+    assert "ect_c" in view.arranged.channels
     assert view.visible() == pytest.approx((4.0, 6.0), abs=0.05)
     assert stumbles(dialog) == []
     dialog.close()
     assert stumbles(window) == []
-    view.choose_channels(())
-    assert view.chosen == usual_channels(window.opened.recording if window.opened else made_of(time_s))
+    view.arrange(Arranged())
+    assert view.arranged.channels == usual_channels(
+        window.opened.recording if window.opened else made_of(time_s)
+    )
 
 
 def test_an_empty_logbook_offers_three_ways_to_begin(window: MainWindow, qtbot: QtBot) -> None:

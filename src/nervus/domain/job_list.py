@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from datetime import date, datetime
 
-from nervus.domain.job import CodeSet, Findings, Job, JobState, of_kind
+from nervus.domain.job import CodeSet, Findings, Job, JobState, Marked, Recorded, of_kind
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,3 +57,20 @@ def summary(job: Job, complaint: str) -> dict[str, str | None]:
         "codes": ", ".join(c.code for c in codes[-1].codes) if codes else "",
         "headline": found[-1].headline if found else "",
     }
+
+
+@dataclass(frozen=True, slots=True)
+class HeldRecording:
+    """A recording of any job, as one chooses it.
+
+    Attributes:
+        vehicle: whose it is.
+        recorded: its entry.
+        marks: the entry that put its marks right, if one did.
+        known_good: what it is good for, "" for nothing in particular; `None` for no known good one.
+    """
+
+    vehicle: str
+    recorded: Recorded
+    marks: Marked | None = None
+    known_good: str | None = None

@@ -1,14 +1,46 @@
 """Which channels of a recording are drawn at first: the tracks, their supply, and a few others."""
 
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
 import numpy as np
 
 from nervus.domain.channel import Channel, Recording, Role, Unit
 
+LEAST_HEIGHT, MOST_HEIGHT = 0.5, 4.0
+"""Between these, as multiples of the usual, a plot is as high as somebody wants it."""
 # Plots of other units than the tracks' squeeze them; more than these are for who asks.
 _OTHER_UNITS, _OTHER_CHANNELS = 2, 2
 # What reaches so many times as high as the tracks in their own unit, such as a battery, flattens them.
 _FLATTENS = 1.5
 _FIRST = (Role.TRACK, Role.SUPPLY, Role.COMMAND, Role.PEDAL, Role.POSITION)
+
+
+@dataclass(frozen=True, slots=True)
+class Arranged:
+    """Which channels are drawn over time, and how.
+
+    Attributes:
+        channels: identifiers of what is drawn, in their order.
+        apart: whether each has an axis of its own; else those of one unit share one.
+        heights: of a plot, by the identifier of its first channel, as a multiple of the usual.
+    """
+
+    channels: tuple[str, ...] = ()
+    apart: bool = False
+    heights: Mapping[str, float] = field(default_factory=dict)
+
+    def plots(self, recording: Recording) -> list[list[Channel]]:
+        """The channels of each plot, from the top: the tracks first, then as they are ordered."""
+        found = (recording.get(name) for name in self.channels)
+        shown = [c for c in found if c is not None]
+        tracks = {c.kind.unit for c in shown if c.kind.sensor is not None}
+        if self.apart:
+            groups = [[c] for c in shown]
+            return sorted(groups, key=lambda g: g[0].kind.sensor is None)
+        units = dict.fromkeys(c.kind.unit for c in shown)
+        groups = [[c for c in shown if c.kind.unit is unit] for unit in units]
+        return sorted(groups, key=lambda g: g[0].kind.unit not in tracks)
 
 
 def usual_channels(recording: Recording) -> tuple[str, ...]:

@@ -5,6 +5,7 @@ from functools import cached_property
 
 from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording, Role, Sensor, Unit
+from nervus.drawn.differing import Differing
 from nervus.drawn.envelope import Envelope
 from nervus.drawn.fold import FoldedTrack, RowMark, fold_track, row_marks
 from nervus.drawn.pair import Pair, pair_of
@@ -57,12 +58,19 @@ class Pictures:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Under:
-    """A recording that is laid under another one, with its name."""
+    """A recording that is laid under another one.
+
+    Attributes:
+        name: what it is called.
+        recording, examination, pictures: it, what was found in it, and what it is drawn from.
+        differs: how the one above differs from it over travel, each track that both have.
+    """
 
     name: str
     recording: Recording
     examination: Examination
     pictures: Pictures
+    differs: tuple[Differing, ...] = ()
 
     def shift_to(self, examination: Examination) -> float:
         """By how many seconds it is moved so that the first sweeps of both begin together."""

@@ -11,8 +11,20 @@ import msgspec
 from sqlalchemy import Connection, delete, insert, select, text, update
 
 from nervus.codes.notation import Code, read_code
-from nervus.domain.job import AnyEntry, Entry, Job, JobState, Recorded, Vehicle, new_id, now
-from nervus.domain.job_list import JobRow, summary
+from nervus.domain.job import (
+    UNFINISHED,
+    AnyEntry,
+    Entry,
+    Job,
+    JobState,
+    KnownGood,
+    Marked,
+    Recorded,
+    Vehicle,
+    new_id,
+    now,
+)
+from nervus.domain.job_list import HeldRecording, JobRow, summary
 from nervus.domain.kept_plug import KeptPlug
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge import told_in_words
@@ -100,6 +112,29 @@ class Logbook:
         with self._reading() as connection:
             entries = [_read(body) for body in connection.execute(wanted).scalars()]
         return {entry.file for entry in entries if isinstance(entry, Recorded)}
+
+    def recordings(self) -> list[HeldRecording]:
+        """The recordings of all jobs, known good ones first, then the newest."""
+        kinds = [str(kind.__struct_config__.tag) for kind in (Recorded, Marked, KnownGood)]
+        wanted = select(t.vehicle.c.name, t.vehicle.c.description, t.entry.c.body)
+        wanted = wanted.select_from(t.entry).join(t.job).join(t.vehicle)
+        wanted = wanted.where(t.entry.c.kind.in_(kinds), t.entry.c.gone == 0)
+        wanted = wanted.order_by(t.entry.c.at.desc())
+        with self._reading() as connection:
+            rows = [(name, words, _read(body)) for name, words, body in connection.execute(wanted)]
+        marks = {e.recording: e for _, _, e in rows if isinstance(e, Marked)}
+        good = {e.recording: e.name for _, _, e in rows if isinstance(e, KnownGood)}
+        found = [
+            HeldRecording(
+                " · ".join(part for part in (name, words) if part),
+                entry,
+                marks.get(entry.id),
+                good.get(entry.id),
+            )
+            for name, words, entry in rows
+            if isinstance(entry, Recorded) and entry.digest != UNFINISHED
+        ]
+        return sorted(found, key=lambda held: held.known_good is None)
 
     # -- vehicles and jobs -------------------------------------------------------------------------
 

@@ -58,6 +58,21 @@ ACTIONS: Final = (
         ("Ctrl+P",),
         needs_recording=True,
     ),
+    ActionSpec(
+        "words", "Marks and remarks …", "Recording", ("Ctrl+M",), needs_recording=True, rule_before=True
+    ),
+    ActionSpec("add_mark", "Mark here, in words", "Recording", ("M",), needs_recording=True),
+    ActionSpec("known_good", "Known good, or no more", "Recording", ("Ctrl+G",), needs_recording=True),
+    ActionSpec("below", "Lay another below …", "Recording", ("Ctrl+U",), needs_recording=True),
+    ActionSpec("below_back", "Move the one below back", "Recording", ("[",), needs_recording=True),
+    ActionSpec("below_on", "Move the one below on", "Recording", ("]",), needs_recording=True),
+    ActionSpec(
+        "below_align",
+        "The one below: B onto A, or its first sweep",
+        "Recording",
+        ("Y",),
+        needs_recording=True,
+    ),
     ActionSpec("quit", "Quit", "Recording", ("Ctrl+Q",), rule_before=True),
     ActionSpec("simulated", "Connect the simulated vehicle", "Live", ("Ctrl+K",)),
     ActionSpec("vehicle", "Connect a vehicle …", "Live", ("Ctrl+Shift+K",)),

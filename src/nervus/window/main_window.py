@@ -28,6 +28,7 @@ from nervus.window.actions import (
     FOOT_STATION,
 )
 from nervus.window.banners import Notice
+from nervus.window.beside_part import BesidePart
 from nervus.window.boxes import (
     asked_for_bundle,
     asked_for_calendar,
@@ -38,6 +39,7 @@ from nervus.window.boxes import (
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.frame_window import FrameWindow
 from nervus.window.jobs.job_part import JobPart, Listed, code_set
+from nervus.window.jobs.kept_file import kept_file
 from nervus.window.jobs.opening import Opened
 from nervus.window.jobs.opening_part import OpeningPart
 from nervus.window.live.live_part import DEMO_FAULT, LivePart
@@ -94,7 +96,10 @@ class MainWindow(FrameWindow):
         self.recordings = RecordingsPart(self.job_part, self.live_part, self.opening, self)
         self.stations = Stations(self.job_part, self.home, self.record, self)
         self.stations.recent = self.live_part.recent
-        self.under = UnderPart(self.job_part, self.record, self)
+        self.under = UnderPart(self.job_part, self.record, lambda: self.opened, self)
+        self.beside = BesidePart(
+            self.job_part, self.panel, lambda: self.opened, lambda: self.recordings.shown_id, self
+        )
         self._rows: list[JobRow] = []
         self._due_told = False
         self.pins_meter: PinsMeter | None = None
@@ -169,6 +174,13 @@ class MainWindow(FrameWindow):
             "previous_finding": lambda: self._step_finding(-1),
             "no_finding": lambda: self.findings.view.setCurrentIndex(self.findings.model.index(-1, 0)),
             "channels": self.panel.ask_for_channels,
+            "words": self.beside.ask,
+            "add_mark": lambda: self.beside.ask(add=True),
+            "known_good": self.beside.toggle_known_good,
+            "below": self.under.ask,
+            "below_back": lambda: self.panel.shift_under(-0.02),
+            "below_on": lambda: self.panel.shift_under(0.02),
+            "below_align": self.panel.align_under,
             **self._measuring_handlers(),
             "theme": self._toggle_theme,
             **{name: partial(self.room.toggle, name) for name in FOLDING},
@@ -273,6 +285,7 @@ class MainWindow(FrameWindow):
         self.stations.supposed.connect(self._suppose)
         self.stations.laid_over.connect(self._lay_over)
         self.under.told.connect(self.notice.tell)
+        self.beside.told.connect(lambda words: self.notice.tell(words, calm=True))
         self.stations.meter_wanted.connect(self._toggle_meter)
         self.stations.meter = lambda: self.pins_meter.link if self.pins_meter is not None else None
 
@@ -519,7 +532,8 @@ class MainWindow(FrameWindow):
         """Open a recording of the job again."""
         found = self.record.recorded(recording_id)
         if found is not None:
-            self.opening.kept(self.job_part.files / found.file, found.name, recording_id)
+            entries = self.job.entries if self.job is not None else ()
+            self.opening.kept(kept_file(self.job_part.files, found, entries), recording_id)
 
     @property
     def is_busy(self) -> bool:
@@ -549,8 +563,9 @@ class MainWindow(FrameWindow):
         self.panel.show_recording(opened.title, opened.recording, opened.analysis, opened.pictures)
         self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
         self.foot.show_keys(FOOT, self.foot.source.text() if self.job else opened.recording.name)
-        self.record.show_open(self.opening.from_job, can_keep=self.job is None)
+        self.record.show_open(self.opening.from_job, can_keep=self.job is None, is_open=True)
         self._keep(opened)
+        self.beside.show()
         self._enable()
         self._stand()
         self._tell_how_read(opened)

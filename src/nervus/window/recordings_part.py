@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.job import Job, Noted, Recorded, Shaken, Source, new_id, now, of_kind
 from nervus.window.jobs.job_part import JobPart
-from nervus.window.jobs.opening import Opened
+from nervus.window.jobs.kept_file import marks_now
+from nervus.window.jobs.opening import KeptFile, Opened
 from nervus.window.jobs.opening_part import OpeningPart
 from nervus.window.live.live_part import LivePart
 
@@ -53,6 +54,11 @@ class RecordingsPart(QObject):
         """Whether a job is still the one in hand."""
         return job is not None and self._jobs.job is not None and self._jobs.job.id == job.id
 
+    @property
+    def shown_id(self) -> str:
+        """The identifier that the recording which is open has in the job in hand, "" for none."""
+        return self._opening.from_job or (self._attached if self.is_in_hand(self._opening_for) else "")
+
     # -- files -----------------------------------------------------------------------------------------
 
     def _opening_begins(self) -> None:
@@ -73,7 +79,7 @@ class RecordingsPart(QObject):
             )
             return
         low, high = sorted((found.first_s, found.second_s))
-        name = self._opening.from_job or None
+        name = self.shown_id or None
         words = found.text("measured")
         self._jobs.put(
             Noted(
@@ -158,7 +164,8 @@ class RecordingsPart(QObject):
             self._jobs.attaching.finish_recordings(self._jobs.job)
             mine = of_kind(self._jobs.job.entries, Recorded)
             name = next((e.name for e in mine if e.id == recorded_id), "")
-            self._opening.kept(path, name, recorded_id)
+            right = marks_now(recorded_id, self._jobs.job.entries)
+            self._opening.kept(KeptFile(path, name, right), recorded_id)
         else:
             self.told.emit(f"The recording is in the job of {job.vehicle.name or 'no name yet'}.")
 

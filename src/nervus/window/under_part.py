@@ -1,12 +1,17 @@
-"""One recording of the job below another, in all views; read in the background."""
+"""Another recording below the one that is open, in all views; read and compared in the background."""
+
+from collections.abc import Callable
+from dataclasses import replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Progress
 from nervus.drawn.pictures import Pictures, Under
 from nervus.window.jobs.job_part import JobPart
-from nervus.window.jobs.opening import Opened, open_kept
-from nervus.window.pages.record_page import RecordPage
+from nervus.window.jobs.kept_file import kept_file
+from nervus.window.jobs.opening import KeptFile, Opened, open_kept
+from nervus.window.pages.record_page import ANOTHER, RecordPage
 from nervus.window.tasks import Task
 
 
@@ -19,9 +24,11 @@ class UnderPart(QObject):
 
     told = pyqtSignal(str)
 
-    def __init__(self, part: JobPart, record: RecordPage, parent: QObject) -> None:
+    def __init__(
+        self, part: JobPart, record: RecordPage, opened: Callable[[], Opened | None], parent: QWidget
+    ) -> None:
         super().__init__(parent)
-        self._part, self._record = part, record
+        self._part, self._record, self._opened, self._window = part, record, opened, parent
         self._task: Task | None = None
         record.under_wanted.connect(self.lay)
 
@@ -30,6 +37,9 @@ class UnderPart(QObject):
         self.stop()
         self._record.show_under(recording_id)
         self._record.panel.lay_under(_under(opened))
+        above = self._opened()
+        if above is not None:
+            self._begin(lambda _progress: _compared(above, _under(opened)))
 
     def stop(self) -> None:
         """Another recording was opened: what is being read for the last one is not wanted any more."""
@@ -38,17 +48,42 @@ class UnderPart(QObject):
             self._task = None
 
     def lay(self, recording_id: str) -> None:
-        """Lay a recording below the one that is open; "" takes away what lies there."""
+        """Lay a recording of the job below; "" takes away what lies there, `ANOTHER` asks which."""
         self.stop()
+        if recording_id == ANOTHER:
+            self.ask()
+            return
         found = self._record.recorded(recording_id) if recording_id else None
-        if found is None:
+        if found is None or self._part.job is None:
             self._record.panel.lay_under(None)
             return
-        path, name = self._part.files / found.file, found.name
+        self.lay_file(kept_file(self._part.files, found, self._part.job.entries))
 
-        def work(progress: Progress) -> Under:
-            return _under(open_kept(path, name, progress))
+    def lay_file(self, kept: KeptFile) -> None:
+        """Lay any recording below the one that is open."""
+        above = self._opened()
+        if above is not None:
+            self._begin(lambda progress: _compared(above, _under(open_kept(kept, progress))))
 
+    def ask(self) -> None:
+        """Ask for any recording of the logbook, or a file."""
+        from nervus.window.jobs.pick_recording import PickRecording  # noqa: PLC0415 - when first wanted
+
+        self._record.show_under("")
+        if self._opened() is None:
+            return
+        without = self._record.shown
+
+        def show(held: object) -> None:
+            assert isinstance(held, list)  # noqa: S101 - what the logbook gives
+            dialog = PickRecording(held, self._part.files, without, self._window)
+            dialog.chosen.connect(self.lay_file)
+            dialog.open()
+
+        self._part.keeper.ask(lambda book: book.recordings(), show)
+
+    def _begin(self, work: Callable[[Progress], Under]) -> None:
+        self.stop()
         task = Task(work, self)
         task.succeeded.connect(self._record.panel.lay_under)
         task.failed.connect(self.told)
@@ -60,3 +95,11 @@ def _under(opened: Opened) -> Under:
     examination = opened.analysis.examination
     drawn = opened.pictures or Pictures(opened.recording, examination)
     return Under(opened.title, opened.recording, examination, drawn)
+
+
+def _compared(above: Opened, below: Under) -> Under:
+    """The same with how the one above differs from it."""
+    from nervus.drawn.differing import differing  # noqa: PLC0415 - in the background
+
+    seen = above.analysis.examination
+    return replace(below, differs=differing(above.recording, seen, below.recording, below.examination))

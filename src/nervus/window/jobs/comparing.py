@@ -18,7 +18,7 @@ from nervus.domain.analysis import Progress, no_progress
 from nervus.domain.errors import OutsideError
 from nervus.proof.again import AskedAgain, ask_again
 from nervus.proof.differences import Difference, Measure, differences, measures
-from nervus.window.jobs.opening import Opened, open_kept
+from nervus.window.jobs.opening import KeptFile, Opened, open_kept
 
 # From this size on a second process earns its start, in bytes of both files.
 _LONG = 60_000_000
@@ -62,21 +62,21 @@ class Beside:
             self._pool = None
 
     def open_both(
-        self, before: tuple[Path, str], after: tuple[Path, str], progress: Progress = no_progress
+        self, before: KeptFile, after: KeptFile, progress: Progress = no_progress
     ) -> BeforeAfter:
-        """Two kept recordings, each a path and a name, with what changed between them.
+        """Two kept recordings, with what changed between them.
 
         Raises:
             OutsideError: one can't be read any more.
         """
-        self.make_ready(before[0], after[0])
+        self.make_ready(before.path, after.path)
         if self._pool is None:
-            first, then = _opened(*before, no_progress)
-            second, now = _opened(*after, progress)
+            first, then = _opened(before, no_progress)
+            second, now = _opened(after, progress)
         else:
             with tempfile.TemporaryDirectory(prefix="nervus-", dir=_scratch()) as folder:
-                future = self._pool.submit(_open_into, *before, Path(folder) / "before")
-                second, now = _opened(*after, progress)
+                future = self._pool.submit(_open_into, before, Path(folder) / "before")
+                second, now = _opened(after, progress)
                 first, then = _taken_over(*future.result(), Path(folder) / "before")
         asked = ask_again(first.analysis, second.analysis, second.recording)
         return BeforeAfter(first, second, asked, differences(then, now))
@@ -89,8 +89,8 @@ def _is_long(*paths: Path) -> bool:
         return False  # opening it says what is wrong with it
 
 
-def _opened(path: Path, name: str, progress: Progress) -> tuple[Opened, tuple[Measure, ...]]:
-    opened = open_kept(path, name, progress)
+def _opened(kept: KeptFile, progress: Progress) -> tuple[Opened, tuple[Measure, ...]]:
+    opened = open_kept(kept, progress)
     return opened, measures(opened.recording, opened.analysis)
 
 
@@ -109,13 +109,13 @@ def _import_all() -> None:
     import nervus.link.reading  # noqa: F401, PLC0415 - both are loaded for later
 
 
-def _open_into(path: Path, name: str, to: Path) -> tuple[bytes, list[int]]:
+def _open_into(kept: KeptFile, to: Path) -> tuple[bytes, list[int]]:
     """In the process beside: open a recording; its arrays go into a file, the rest comes back.
 
     Raises:
         OutsideError: it can't be read any more.
     """
-    opened = _opened(path, name, no_progress)
+    opened = _opened(kept, no_progress)
     buffers: list[pickle.PickleBuffer] = []
     head = pickle.dumps(opened, _PROTOCOL, buffer_callback=buffers.append)
     sizes: list[int] = []
@@ -123,7 +123,7 @@ def _open_into(path: Path, name: str, to: Path) -> tuple[bytes, list[int]]:
         with to.open("wb") as file:
             sizes.extend(file.write(buffer.raw()) for buffer in buffers)
     except OSError as wrong:
-        raise NoRoomBeside(f"{name}: no room to compare it ({wrong.strerror}).") from wrong
+        raise NoRoomBeside(f"{kept.name}: no room to compare it ({wrong.strerror}).") from wrong
     return head, sizes
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from nervus.domain.analysis import Analysis, Progress
-from nervus.domain.channel import Recording
+from nervus.domain.channel import Mark, Recording
 from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import SeenCode, Vehicle
 
@@ -97,8 +97,13 @@ class MappingWanted:
     known: bool = False
 
 
-def open_file(path: Path, progress: Progress, announce: Announce = lambda _read: None) -> Opened:
-    """Read and judge a file.
+def open_file(
+    path: Path,
+    progress: Progress,
+    announce: Announce = lambda _read: None,
+    marks: tuple[Mark, ...] | None = None,
+) -> Opened:
+    """Read and judge a file; with marks that were put right, instead of its own.
 
     Raises:
         OutsideError: it can't be read as a recording.
@@ -110,9 +115,10 @@ def open_file(path: Path, progress: Progress, announce: Announce = lambda _read:
     if read.recording is None:
         raise RecordingUnusable.only_codes(path.name, [code.code for code in read.codes])
     announce(_read_of(read.recording, path, path.name))
-    analysis, pictures = _judge(read.recording, progress)
+    recording = read.recording if marks is None else replace(read.recording, marks=marks)
+    analysis, pictures = _judge(recording, progress)
     return Opened(
-        read.recording, analysis, path.name, None, "", "", path, read.codes, pictures, None, read.remarks
+        recording, analysis, path.name, None, "", "", path, read.codes, pictures, None, read.remarks
     )
 
 
@@ -121,13 +127,28 @@ def _read_of(recording: Recording, path: Path, title: str, original: Path | None
     return WasRead(path, title, recording.duration_s, channels, original)
 
 
-def open_kept(path: Path, name: str, progress: Progress) -> Opened:
+@dataclass(frozen=True, slots=True)
+class KeptFile:
+    """A recording of a job, on the disk.
+
+    Attributes:
+        path: its file.
+        name: what it is called there.
+        marks: its marks where they were put right; `None` for those in the file.
+    """
+
+    path: Path
+    name: str
+    marks: tuple[Mark, ...] | None = None
+
+
+def open_kept(kept: KeptFile, progress: Progress) -> Opened:
     """Read and judge a recording of a job, under the name that it has there.
 
     Raises:
         OutsideError: it can't be read any more.
     """
-    return replace(open_file(path, progress), title=name)
+    return replace(open_file(kept.path, progress, marks=kept.marks), title=kept.name)
 
 
 def open_or_propose(path: Path, progress: Progress, announce: Announce) -> "Opened | MappingWanted":

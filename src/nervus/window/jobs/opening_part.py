@@ -13,6 +13,7 @@ from nervus.domain.analysis import Progress
 from nervus.domain.errors import RecordingUnusable
 from nervus.window.jobs.agreed_mappings import AgreedMappings
 from nervus.window.jobs.opening import (
+    KeptFile,
     MappingWanted,
     Opened,
     open_demo,
@@ -93,9 +94,9 @@ class OpeningPart(QObject):
             lambda progress: open_demo(case_id, scratch, progress, self.was_read.emit),
         )
 
-    def kept(self, path: Path, name: str, recording_id: str) -> None:
+    def kept(self, kept: KeptFile, recording_id: str) -> None:
         """Open a recording of the job again."""
-        self._begin(f"Reading {name}", lambda progress: open_kept(path, name, progress), recording_id)
+        self._begin(f"Reading {kept.name}", lambda progress: open_kept(kept, progress), recording_id)
 
     def mapped(self, path: Path, mapping: "CsvMapping") -> None:
         """Open another program's table as a mapping says."""

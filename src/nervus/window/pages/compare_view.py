@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from nervus.domain.job import UNFINISHED, Job, Recorded, of_kind
 from nervus.judge.timeline import before_and_after, last_change
 from nervus.proof.differences import Difference, readings_again
+from nervus.window.jobs.kept_file import kept_file
 from nervus.window.station_page import quiet
 from nervus.window.tasks import Task
 
@@ -139,7 +140,8 @@ class CompareView(QWidget):
             return
         self.state.setText("Reading both …")
         files, beside = self._files, self._ready_beside()
-        one, other = ((files / r.file, r.name) for r in (first, second))
+        marks = self._job.entries if self._job is not None else ()
+        one, other = (kept_file(files, r, marks) for r in (first, second))
         task = Task(lambda progress: beside.open_both(one, other, progress), self)
         task.succeeded.connect(lambda result: self._show(chosen, result))
         task.failed.connect(self.state.setText)

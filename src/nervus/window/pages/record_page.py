@@ -7,6 +7,9 @@ from nervus.domain.job import Job, Recorded, of_kind
 from nervus.window.pictures.findings_list import FindingsList
 from nervus.window.pictures.recording_panel import RecordingPanel
 
+ANOTHER = "another"
+"""Wanted below: one that is to be asked for."""
+
 
 class RecordPage(QWidget):
     """Findings at the left, the picture at the right.
@@ -24,6 +27,9 @@ class RecordPage(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._job: Job | None = None
+        self._is_open = False
+        self.shown = ""
+        """The identifier of the recording of the job that is open, "" for none of it."""
         self.findings, self.panel = FindingsList(), RecordingPanel()
         self.middle = QStackedWidget(self)
         self.middle.addWidget(self.panel)
@@ -67,10 +73,12 @@ class RecordPage(QWidget):
             self.recordings.addItem(text, found.id)
         self.recordings.setCurrentIndex(max(0, self.recordings.findData(chosen)))
         self.recordings.setVisible(self.recordings.count() > 1)
-        self._offer_under("")
+        self._offer_under(self.shown)
 
-    def show_open(self, recording_id: str, *, can_keep: bool) -> None:
-        """Which recording is open, and whether it could become a job."""
+    def show_open(self, recording_id: str, *, can_keep: bool, is_open: bool = False) -> None:
+        """Which recording of the job is open, whether it could become a job, whether any is open."""
+        self.shown = recording_id
+        self._is_open = is_open
         if recording_id:
             self.recordings.setCurrentIndex(self.recordings.findData(recording_id))
         self._offer_under(recording_id)
@@ -81,9 +89,10 @@ class RecordPage(QWidget):
         self.under.clear()
         self.under.addItem("nothing below it", "")
         for found in self._all():
-            if found.id != shown and shown:
+            if found.id != shown:
                 self.under.addItem(f"below it: {found.name}", found.id)
-        self.under.setVisible(self.under.count() > 1)
+        self.under.addItem("below it: another …", ANOTHER)
+        self.under.setVisible(self._is_open)
 
     def show_under(self, recording_id: str) -> None:
         """Which recording lies below now."""

@@ -106,10 +106,13 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         )
         label = getattr(plot, "names", None)
         if label is None:
+            # On the ground of its own: what is drawn behind it, such as the line of a mark, ends there.
             label = pg.TextItem(html=text, anchor=(0, 0))
+            label.setZValue(20)
             label.setParentItem(plot.getViewBox())
             label.setPos(4, _BELOW_LANE)
             plot.names = label
+        label.fill = pg.mkBrush(self.theme.color("surface"))
         label.setHtml(text)
         label.setFont(self.bold_font())
 

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Analysis, Examination
 from nervus.domain.channel import Recording, Sensor
-from nervus.drawn.channels import usual_channels
+from nervus.drawn.channels import Arranged, usual_channels
 from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
 from nervus.drawn.pictures import Pictures, Under
 from nervus.judge.words import how_measured
@@ -67,6 +67,10 @@ class RecordingPanel(QWidget):
             OVER_TRAVEL: self.travel_view,
             PAIR: self.pair_view,
         }
+        self._differs = QLabel("", self)
+        self._differs.setObjectName("quiet")
+        self._differs.setWordWrap(True)
+        self._differs.hide()
         self.limits = QLabel("", self)
         self.limits.setObjectName("quiet")
         self.limits.setWordWrap(True)
@@ -74,6 +78,8 @@ class RecordingPanel(QWidget):
         self.measure_bar.kept.connect(self.kept)
         self.measure_bar.level_changed.connect(self._level_changed)
         self._level: float | None = None
+        self._under: Under | None = None
+        self._shift_s = 0.0
         self.stack = QStackedWidget(self)
         self.stack.addWidget(self.empty)
         self._blank = QWidget(self)
@@ -118,6 +124,7 @@ class RecordingPanel(QWidget):
         column.addWidget(self.busy)
         column.addWidget(self.notice)
         column.addWidget(self.stack, 1)
+        column.addWidget(self._differs)
         column.addWidget(self.measure_bar)
         column.addWidget(self.limits)
 
@@ -136,21 +143,21 @@ class RecordingPanel(QWidget):
             return None
         self.show_view(OVER_TIME)
         usual = usual_channels(self._recording)
-        dialog = ChannelsDialog(self._recording, self.time_view.chosen, usual, self)
+        dialog = ChannelsDialog(self._recording, self.time_view.arranged, usual, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.chosen.connect(self._choose_channels)
+        dialog.arranged.connect(self._arrange)
         dialog.open()
         return dialog
 
-    def _choose_channels(self, chosen: tuple[str, ...]) -> None:
-        self.time_view.choose_channels(chosen)
-        self._below.setText("")
+    def _arrange(self, arranged: Arranged) -> None:
+        self.time_view.arrange(arranged)
+        self.time_view.lay_under(self._under, self._shift_s)
         self._tell_channels()
 
     def _tell_channels(self) -> None:
         """How many of the channels are drawn; nothing is hidden without a word."""
         count = len(self._recording.channels) if self._recording is not None else 0
-        self.channels.setText(f"channels · {len(self.time_view.chosen)} of {count}")
+        self.channels.setText(f"channels · {len(self.time_view.arranged.channels)} of {count}")
         over_time = self.stack.currentWidget() is self.time_view
         self.channels.setVisible(over_time and count > _FEW_CHANNELS)
 
@@ -244,7 +251,9 @@ class RecordingPanel(QWidget):
         self.notice.hide()
         self.measure_bar.hide()
         self.limits.show()
-        self._below.setText("")
+        self._under = None
+        self._tell_below()
+        self._differs.hide()
         for button in self.buttons.values():
             button.show()
         self.buttons[PAIR].setVisible(self.pair_view.has_pair)
@@ -259,11 +268,44 @@ class RecordingPanel(QWidget):
         """Draw another recording below this one in all views, over time from the first sweep on."""
         if self._examination is None:
             return
-        shift_s = under.shift_to(self._examination) if under is not None else 0.0
-        self.time_view.lay_under(under, shift_s)
+        if under is None or self._under is None or under.recording is not self._under.recording:
+            self._shift_s = under.shift_to(self._examination) if under is not None else 0.0
+        self._under = under
+        self.time_view.lay_under(under, self._shift_s)
         self.travel_view.lay_under(under)
         self.pair_view.lay_under(under)
-        self._below.setText(f"below, in grey: {under.name}" if under is not None else "")
+        self._tell_below()
+
+    def _tell_below(self) -> None:
+        under = self._under
+        if under is None:
+            self._below.setText("")
+            return
+        told = f"below, in grey: {under.name}"
+        differs = " ".join(d.text for d in under.differs)
+        over_time = self.stack.currentWidget() is self.time_view
+        self._below.setText(f"{told} · moved by {self._shift_s:+.3f} s" if over_time else told)
+        self._differs.setText("" if over_time else differs)
+        self._differs.setVisible(bool(differs) and not over_time)
+
+    def shift_under(self, share: float) -> None:
+        """Move what lies below by a share of what is shown."""
+        if self._under is not None:
+            low, high = self.time_view.visible()
+            self._put_shift(self._shift_s + share * (high - low))
+
+    def align_under(self) -> None:
+        """What lies below at cursor B moves to cursor A; without cursors the first sweeps meet again."""
+        if self._under is None or self._examination is None:
+            return
+        rulers = self.time_view.rulers
+        by = rulers[0] - rulers[1] if rulers else 0.0
+        self._put_shift(self._shift_s + by if rulers else self._under.shift_to(self._examination))
+
+    def _put_shift(self, shift_s: float) -> None:
+        self._shift_s = shift_s
+        self.time_view.shift_under(shift_s)
+        self._tell_below()
 
     def show_view(self, name: str) -> None:
         """Change to a view."""
@@ -272,6 +314,7 @@ class RecordingPanel(QWidget):
         self.buttons[name].setChecked(True)
         self.stack.setCurrentWidget(self.views[name])
         self._tell_channels()
+        self._tell_below()
 
     def next_view(self) -> None:
         """Change to the next view that this recording has."""

@@ -1,18 +1,23 @@
 """The recording over time: one plot for each unit, findings and marks above it."""
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording, Unit
 from nervus.domain.finding import Finding, Span
-from nervus.drawn.channels import usual_channels
+from nervus.drawn.channels import LEAST_HEIGHT, MOST_HEIGHT, Arranged, usual_channels
 from nervus.drawn.envelope import Envelope, bridged
 from nervus.drawn.pictures import Pictures, Under
 from nervus.window.pictures.bands import Bands
-from nervus.window.pictures.plots import Chart, literal, segments
+from nervus.window.pictures.marks_strip import Label
+from nervus.window.pictures.plots import Chart, segments
 from nervus.window.theme import Theme, channel_pen
 
 # Volts are shown over at least this much, so that noise does not fill the picture.
@@ -27,7 +32,6 @@ _SIDE_PLOT = 74
 _SIDES_AT_MOST = 0.42
 # A plot lower than this does not hold its name; the axis under the last one is as high as that.
 _LEAST_SIDE, _AXIS = 34, 18
-_UNIT_ORDER = tuple(Unit)
 
 
 class TimeView(Chart):
@@ -48,8 +52,8 @@ class TimeView(Chart):
         self._recording: Recording | None = None
         self._findings: tuple[Finding, ...] = ()
         self._drawn: Pictures | None = None
-        self.chosen: tuple[str, ...] = ()
-        """Identifiers of the channels that are drawn."""
+        self.arranged = Arranged()
+        """Which channels are drawn, and how."""
         self._key_off: tuple[tuple[float, float], ...] = ()
         self._curves: list[tuple[Channel, Envelope, pg.PlotCurveItem]] = []
         self._shown: list[tuple[pg.PlotItem, list[Channel]]] = []
@@ -62,6 +66,8 @@ class TimeView(Chart):
         self.active = 1
         """Which of the two measuring cursors the keys move."""
         self._mark_lines: list[pg.InfiniteLine] = []
+        self._words: tuple[Label, ...] = ()
+        self._under_mouse = -np.inf
         self._cursors: list[pg.InfiniteLine] = []
         self.sigDeviceRangeChanged.connect(lambda *_sizes: self._fit_sides())
         self.hovered.connect(self._move_cursor)
@@ -75,17 +81,21 @@ class TimeView(Chart):
         self._findings = examination.findings
         self._key_off = examination.key_off_s
         self._drawn = pictures or Pictures(recording, examination)
-        self.chosen = usual_channels(recording)
+        self.arranged = replace(self.arranged, channels=usual_channels(recording))
+        self._words = tuple(
+            Label(f"mark {n}", m.text, m.time_s, m.time_s) for n, m in enumerate(recording.marks)
+        )
         self._draw(recording, self._drawn)
         self.show_whole()
         self._refresh()
 
-    def choose_channels(self, chosen: tuple[str, ...]) -> None:
+    def arrange(self, arranged: Arranged) -> None:
         """Draw these channels of the recording, where one looks now; of none, the usual ones."""
         if self._recording is None or self._drawn is None:
             return
         seen, rulers = self.visible(), self.rulers
-        self.chosen = chosen or usual_channels(self._recording)
+        channels = arranged.channels or usual_channels(self._recording)
+        self.arranged = replace(arranged, channels=channels)
         self._draw(self._recording, self._drawn)
         self.show_span(seen, 0.0)
         if rulers:
@@ -101,19 +111,13 @@ class TimeView(Chart):
         self._under = []
         self._off, self._mark_lines = [], []
         self.whole = (recording.start_s, recording.end_s)
-        shown = [c for c in recording.channels if c.id in self.chosen]
-        tracks = {c.kind.unit for c in shown if c.kind.sensor is not None}
-        # The tracks' own unit stands at the top, and is the tallest.
-        units = sorted(
-            {c.kind.unit for c in shown}, key=lambda u: (u not in tracks, _UNIT_ORDER.index(u))
-        )
-        for row, unit in enumerate(units):
-            channels = [c for c in shown if c.kind.unit is unit]
-            self._add_unit(unit, channels, drawn, first=row == 0)
+        for row, channels in enumerate(self.arranged.plots(recording)):
+            self._add_plot_of(channels, drawn, first=row == 0)
         for plot in self.plots[:-1]:
             plot.getAxis("bottom").setStyle(showValues=False)
             plot.getAxis("bottom").setHeight(4)
-        self._add_findings(recording)
+        self._add_findings()
+        self.show_words(self._words)
         length = max(recording.duration_s, 1e-3)
         self.plots[0].setLimits(xMin=self.whole[0] - 0.02 * length, xMax=self.whole[1] + 0.02 * length)
         self.plots[0].sigXRangeChanged.connect(self._refresh)
@@ -121,14 +125,41 @@ class TimeView(Chart):
         self._fit_sides()
 
     def _fit_sides(self) -> None:
-        """The plots of other units leave the tracks more than half of the height, if they are few."""
-        sides = self.plots[1:]
-        for plot in sides:
-            share = int(_SIDES_AT_MOST * self.height() / len(sides))
+        """The plots below leave the tracks half of the height, unless somebody wants it else."""
+        sides = self._shown[1:]
+        if not sides:
+            return
+        wanted = [self.arranged.heights.get(channels[0].id, 1.0) for _plot, channels in sides]
+        first = self.arranged.heights.get(self._shown[0][1][0].id, 1.0)
+        at_most = self.height() * _SIDES_AT_MOST / (_SIDES_AT_MOST + (1.0 - _SIDES_AT_MOST) * first)
+        share = at_most / sum(wanted)
+        for (plot, _channels), times in zip(sides, wanted, strict=True):
             axis = _AXIS if plot is self.plots[-1] else 0
-            plot.setFixedHeight(min(_SIDE_PLOT, max(share, _LEAST_SIDE)) + axis)
+            high = min(_SIDE_PLOT * times, max(share * times, _LEAST_SIDE))
+            plot.setFixedHeight(int(high) + axis)
 
-    def _add_unit(self, unit: Unit, channels: list[Channel], drawn: Pictures, *, first: bool) -> None:
+    def make_taller(self, plot: int, times: float) -> None:
+        """Make a plot so many times as high as it is."""
+        if plot < len(self._shown):
+            name = self._shown[plot][1][0].id
+            now = self.arranged.heights.get(name, 1.0) * times
+            high = min(max(now, LEAST_HEIGHT), MOST_HEIGHT)
+            self.arranged = replace(self.arranged, heights={**self.arranged.heights, name: high})
+            self._fit_sides()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """With Ctrl the plot under the mouse gets taller or lower; else the picture moves closer."""
+        if event is None or not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            super().wheelEvent(event)
+            return
+        point = self.mapToScene(event.position().toPoint())
+        under = [n for n, plot in enumerate(self.plots) if plot.sceneBoundingRect().contains(point)]
+        if under:
+            self.make_taller(under[0], 1.15 if event.angleDelta().y() > 0 else 1 / 1.15)
+        event.accept()
+
+    def _add_plot_of(self, channels: list[Channel], drawn: Pictures, *, first: bool) -> None:
+        unit = channels[0].kind.unit
         plot = self.add_plot(height=None if first else _SIDE_PLOT, x_unit="s", unit=str(unit))
         low, high = _value_range(unit, channels)
         plot.setYRange(low, high, padding=0)
@@ -144,7 +175,7 @@ class TimeView(Chart):
         plot.addItem(cursor, ignoreBounds=True)
         self._cursors.append(cursor)
 
-    def _add_findings(self, recording: Recording) -> None:
+    def _add_findings(self) -> None:
         plot = self.plots[0]
         low, high = plot.getViewBox().viewRange()[1]
         self._lane_v = high - 0.03 * (high - low)
@@ -154,15 +185,37 @@ class TimeView(Chart):
             off = Bands(self._key_off)
             plot.addItem(off, ignoreBounds=True)
             self._off.append(off)
-        for mark in recording.marks:
-            line = pg.InfiniteLine(
-                mark.time_s,
-                angle=90,
-                label=literal(mark.text),
-                labelOpts={"position": 0.06, "rotateAxis": (1, 0), "anchors": [(0, 0), (0, 0)]},
-            )
-            plot.addItem(line)
+
+    def show_words(self, labels: Sequence[Label]) -> None:
+        """Marks and remarks: a line for each, its words in the strip above."""
+        self._words = tuple(labels)
+        if not self.plots:
+            return
+        for line in self._mark_lines:
+            self.plots[0].removeItem(line)
+        self._mark_lines = []
+        for at in [label.from_s for label in labels if not label.is_remark]:
+            line = pg.InfiniteLine(at, angle=90)
+            self.plots[0].addItem(line, ignoreBounds=True)
             self._mark_lines.append(line)
+        self.show_labels(labels)
+        self._style_marks()
+
+    @property
+    def where(self) -> tuple[float, float]:
+        """Both measuring cursors; else twice the instant under the mouse, or the middle."""
+        if self.rulers:
+            return self.rulers[0], self.rulers[1]
+        low, high = self.visible()
+        at = self._under_mouse if low <= self._under_mouse <= high else (low + high) / 2.0
+        return at, at
+
+    def go_to(self, time_s: float) -> None:
+        """Move the picture so that an instant is in it."""
+        low, high = self.visible()
+        if not low <= time_s <= high:
+            half = (high - low) / 2.0
+            self.show_span((time_s - half, time_s + half), 0.0)
 
     def measure(self, *, on: bool) -> None:
         """Put two measuring cursors into the picture, or take them away."""
@@ -198,10 +251,7 @@ class TimeView(Chart):
             return
         self.active = number
         self._dragged(number, min(max(time_s, self.whole[0]), self.whole[1]))
-        low, high = self.visible()
-        if not low <= time_s <= high:
-            half = (high - low) / 2.0
-            self.show_span((time_s - half, time_s + half), 0.0)
+        self.go_to(time_s)
 
     def _dragged(self, number: int, time_s: float) -> None:
         if number >= len(self._rulers):
@@ -256,14 +306,16 @@ class TimeView(Chart):
         for cursor in self._cursors:
             cursor.setPen(theme.pen("muted", 1, Qt.PenStyle.DashLine))
         self._style_rulers()
-        for line in self._mark_lines:
-            line.setPen(theme.pen("muted", 1, Qt.PenStyle.DotLine))
-            line.label.setColor(theme.color("muted"))
+        self._style_marks()
         self._style_under()
         for bands in self._selected:
             self._colour(bands, "inflamed", 32)
         for bands in self._off:
             self._colour(bands, "muted", 50)
+
+    def _style_marks(self) -> None:
+        for line in self._mark_lines:
+            line.setPen(self.theme.pen("muted", 1, Qt.PenStyle.DotLine))
 
     def _style_under(self) -> None:
         for _envelope, _shift, curve in self._under:
@@ -307,8 +359,14 @@ class TimeView(Chart):
             return ()
         return tuple((float(a), float(b)) for a, b in zip(ends[::2], ends[1::2], strict=True))
 
+    def shift_under(self, shift_s: float) -> None:
+        """Move what lies below: it is later by so much."""
+        self._under = [(envelope, shift_s, curve) for envelope, _old, curve in self._under]
+        self._refresh()
+
     def _refresh(self) -> None:
         self._draw_lane()
+        self.strip.place()
         start, end = self.visible()
         columns = max(200, self.width())
         for envelope, shift, curve in self._under:
@@ -333,6 +391,7 @@ class TimeView(Chart):
         for cursor in self._cursors:
             cursor.setVisible(True)
             cursor.setValue(time_s)
+        self._under_mouse = time_s
         self.moment.emit(time_s)
 
     def _clicked(self, event: object) -> None:

@@ -4,12 +4,14 @@ A dead spot stands upright as a scar through the rows; a loose wire scatters. Ga
 the axis are gaps in what is known.
 """
 
+import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Examination, Frame
 from nervus.domain.channel import Channel, Recording, Sensor
+from nervus.drawn.differing import Differing
 from nervus.drawn.fold import RowMark, place_of
 from nervus.drawn.pictures import Pictures, Under, folded_channels
 from nervus.window.pictures.plots import Chart, segments
@@ -17,6 +19,10 @@ from nervus.window.theme import Theme, channel_pen
 
 _ROWS_HEIGHT, _SWEPT_HEIGHT = 150, 34
 _ROWS_AT_MOST = 0.42
+# How far it differs from another recording: its plot, and the share that the rows leave for it.
+_LESS_HEIGHT, _LESS_SHARE = 76, 0.22
+# A band wider than this, in percent of travel, does not squeeze the difference.
+_BAND_AT_MOST = 4.0
 # A mark narrower than this would not be seen.
 _LEAST_MARK_PCT = 0.7
 # A track's name stands here, this share of the track's span away from its course.
@@ -46,6 +52,10 @@ class TravelView(Chart):
         self._names: list[tuple[str, pg.TextItem]] = []
         self._below: Under | None = None
         self._below_curves: list[pg.PlotCurveItem] = []
+        self._less: list[tuple[str, pg.PlotCurveItem]] = []
+        self._bands: list[tuple[str, pg.FillBetweenItem]] = []
+        self._rows_plot: pg.PlotItem | None = None
+        self._less_plot: pg.PlotItem | None = None
         self._rows: pg.PlotCurveItem | None = None
         self._events: pg.PlotCurveItem | None = None
         self._chosen: pg.PlotCurveItem | None = None
@@ -75,7 +85,10 @@ class TravelView(Chart):
         self.clear_plots()
         self._region = None
         self._add_fold(folded_channels(recording, sensor), examination, drawn)
-        self._add_rows(examination)
+        self._less, self._bands = [], []
+        if self._below is not None and self._below.differs and sensor is Sensor.THROTTLE:
+            self._add_less(self._below.differs)
+        self._rows_plot = self._add_rows(examination)
         self._add_swept(examination)
         self.plots[0].setLimits(xMin=-4.0, xMax=104.0)
         self._below_curves = []
@@ -85,9 +98,15 @@ class TravelView(Chart):
         self._fit_rows()
 
     def lay_under(self, under: Under | None) -> None:
-        """Draw another recording's passes below these, over its own travel; `None` takes it away."""
+        """Draw another recording's passes below these, over its own travel; `None` takes it away.
+
+        How far it differs stands in a plot of its own under the tracks, with the band of chance.
+        """
         self._below = under
-        self._add_below()
+        if self._recording is not None:
+            seen = self.visible()
+            self._fold(self.sensor)
+            self.show_span(seen, 0.0)
 
     def _add_below(self) -> None:
         for curve in self._below_curves:
@@ -108,10 +127,35 @@ class TravelView(Chart):
             self.plots[0].addItem(curve)
             self._below_curves.append(curve)
 
+    def _add_less(self, differs: tuple[Differing, ...]) -> None:
+        """This recording less the one below, each track with the band that chance explains."""
+        plot = self.add_plot(height=_LESS_HEIGHT, unit="%")
+        plot.getAxis("bottom").setStyle(showValues=False)
+        plot.getAxis("bottom").setHeight(4)
+        reach = 0.0
+        for one in differs:
+            known = np.isfinite(one.band)
+            if not known.any():
+                continue
+            reach = max(reach, *np.abs(one.less[known]), *np.minimum(one.band[known], _BAND_AT_MOST))
+            edges = [pg.PlotCurveItem(one.travel, sign * one.band, connect="finite") for sign in (1, -1)]
+            band = pg.FillBetweenItem(*edges)
+            band.setZValue(-10)
+            plot.addItem(band)
+            curve = pg.PlotCurveItem(one.travel, one.less, connect="finite", antialias=True)
+            plot.addItem(curve)
+            self._less.append((one.channel, curve))
+            self._bands.append((one.channel, band))
+        reach = max(1.15 * reach, 0.5)
+        plot.setYRange(-reach, reach * 1.5, padding=0)
+        plot.getAxis("left").setTicks([[(v, f"{v:+.2g} %" if v else "0") for v in (-reach, 0.0, reach)]])
+        self._less_plot = plot
+
     def _fit_rows(self) -> None:
         """In a small window the rows leave the tracks half of the height."""
-        if len(self.plots) > 1:
-            self.plots[1].setFixedHeight(min(_ROWS_HEIGHT, int(_ROWS_AT_MOST * self.height())))
+        if self._rows_plot is not None and self.plots:
+            most = _ROWS_AT_MOST - (_LESS_SHARE if self._less else 0.0)
+            self._rows_plot.setFixedHeight(min(_ROWS_HEIGHT, int(most * self.height())))
 
     def _add_fold(self, tracks: list[Channel], examination: Examination, drawn: Pictures) -> None:
         unit = str(tracks[0].kind.unit) if tracks else ""
@@ -146,7 +190,7 @@ class TravelView(Chart):
             plot.addItem(label, ignoreBounds=True)
             self._names.append((track.id, label))
 
-    def _add_rows(self, examination: Examination) -> None:
+    def _add_rows(self, examination: Examination) -> pg.PlotItem:
         plot = self.add_plot(height=_ROWS_HEIGHT)
         count = max(1, len(examination.passes))
         plot.setYRange(0.3, count + 0.7, padding=0)
@@ -167,6 +211,7 @@ class TravelView(Chart):
             self._rows.setData(*segments(spans))
         if self._marks:
             self._events.setData(*segments([_wide(m) for m in self._marks]))
+        return plot
 
     def _add_swept(self, examination: Examination) -> None:
         plot = self.add_plot(height=_SWEPT_HEIGHT)
@@ -185,6 +230,7 @@ class TravelView(Chart):
             curve.setPen(channel_pen(theme, track_id, 150))
         for below in self._below_curves:
             below.setPen(theme.pen("muted", 1, alpha=130))
+        self._style_less()
         for track_id, label in self._names:
             label.setColor(channel_pen(theme, track_id).color())
             label.setFont(self.bold_font())
@@ -201,6 +247,15 @@ class TravelView(Chart):
             self._cursor.setPen(theme.pen("muted"))
         if self._region is not None:
             self._style_region()
+
+    def _style_less(self) -> None:
+        for track_id, curve in self._less:
+            curve.setPen(channel_pen(self.theme, track_id))
+        for track_id, band in self._bands:
+            band.setBrush(channel_pen(self.theme, track_id, 45).color())
+        if self._less and self._less_plot is not None:
+            words = "this less the one below, % of travel; shaded: chance, 95 in 100"
+            self.name_curves(self._less_plot, [(words, self.theme.color("muted"))])
 
     def _style_region(self) -> None:
         if self._region is not None:
@@ -243,10 +298,10 @@ class TravelView(Chart):
         self.place.emit(travel)
 
     def _clicked(self, event: object) -> None:
-        if len(self.plots) < 2:
+        rows = self._rows_plot
+        if rows is None or not self.plots:
             return
         position = event.scenePos()  # type: ignore[attr-defined] # an event of the plot library
-        rows = self.plots[1]
         point = rows.getViewBox().mapSceneToView(position)
         on_rows = rows.sceneBoundingRect().contains(position)
         hits = [
