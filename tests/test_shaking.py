@@ -183,7 +183,7 @@ def test_a_wiggle_test_by_keys_in_the_window_weighs_in_the_job(live: MainWindow,
     qtbot.keyClick(bar, Qt.Key.Key_Return)
     qtbot.keyClick(bar, Qt.Key.Key_Space)
     live.live.shake(on=True)
-    qtbot.waitUntil(lambda: "It answers here" in bar.told.text(), timeout=30_000)
+    qtbot.waitUntil(lambda: "It answers here" in bar.told.whole, timeout=30_000)
     assert "shake the sensor plug" in live.live_panel.view.chart.strip.shown
     live.live.shake(on=False)
     qtbot.keyClick(bar, Qt.Key.Key_Escape)

@@ -165,6 +165,13 @@ FOOT_LIVE: Final = (
     ("Ctrl D", "disconnect"),
     ("D", "dim"),
 )
+FOOT_SHAKING: Final = (
+    ("Space", "begin or pause"),
+    ("Enter", "next place"),
+    ("Esc", "end the wiggle test"),
+    ("R", "record"),
+    ("T", "tone"),
+)
 FOOT: Final = (
     ("Ctrl O", "open"),
     ("N", "next finding"),

@@ -25,6 +25,7 @@ from nervus.window.actions import (
     FOOT_EMPTY,
     FOOT_HOME,
     FOOT_LIVE,
+    FOOT_SHAKING,
     FOOT_STATION,
 )
 from nervus.window.banners import Notice
@@ -262,6 +263,7 @@ class MainWindow(FrameWindow):
             lambda told: self.notice.tell(told, "Look at them", self.recordings.show_left_over)
         )
         live.keeping.connect(self._tell_live)
+        live.shaking.connect(lambda on: self.foot.show_keys(FOOT_SHAKING if on else FOOT_LIVE, ""))
         live.told.connect(lambda words: self.notice.tell(words, calm=True))
         live.failed.connect(self._failed)
         live.read_codes.connect(self._take_codes)

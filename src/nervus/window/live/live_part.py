@@ -34,6 +34,7 @@ class LivePart(QObject):
     Signals: those of the live controller, whether it is there already or not, and
         about_to_connect: what is being done is to be stopped.
         shaken: a wiggle test is over (`Shook`).
+        shaking: whether one is under way.
         told: a sentence for the user.
         page_wanted: the middle is to be seen, for what there is to connect to.
         read_codes: what was read of codes, to be kept in the job (`VehicleCodes`).
@@ -50,6 +51,7 @@ class LivePart(QObject):
     read_codes = pyqtSignal(object)
     identified = pyqtSignal(object)
     shaken = pyqtSignal(object)
+    shaking = pyqtSignal(bool)
     told = pyqtSignal(str)
     page_wanted = pyqtSignal()
 
@@ -106,6 +108,7 @@ class LivePart(QObject):
         part = ShakePart(self.controller, self.context)
         part.ended.connect(self.shaken)
         part.told.connect(self.told)
+        part.running.connect(self.shaking)
         return part
 
     @property

@@ -24,8 +24,6 @@ _READOUTS = (
     "rpm",
     "batt_v",
 )
-# The names of the curves are so high, in pixels.
-_NAMES_PX = 30.0
 _DECIMALS = {Unit.VOLT: 2, Unit.PERCENT: 1, Unit.PER_MINUTE: 0}
 MOST_READOUTS = 6
 _USUAL_READOUTS = 5
@@ -97,7 +95,6 @@ class LiveView(QFrame):
         self.plot.getViewBox().disableAutoRange()
         # The past stands still under the axis, so that the axis is drawn once.
         self.plot.setXRange(-SPAN_S, 0.0, padding=0)
-        self.plot.getViewBox().sigResized.connect(lambda _box: self._set_range())
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(self._row)
@@ -187,9 +184,7 @@ class LiveView(QFrame):
         for name in [c for c in self._curves if volts and c.endswith("_pct")]:
             self.plot.removeItem(self._curves.pop(name))
         low, high = (-0.2, 5.3) if volts else (-2.0, 104.0)
-        # The names of the curves stand above all that a sensor can show, however low the picture is.
-        room = min(_NAMES_PX / max(self.plot.getViewBox().height(), 2.0 * _NAMES_PX), 0.5)
-        self.plot.setYRange(low, high + (high - low) * room / (1.0 - room), padding=0)
+        self.plot.setYRange(low, high, padding=0)
         names = [(CHANNEL_KINDS[c].title, self._pen(c).color()) for c in self._curves]  # type: ignore[attr-defined] # a pen
         unit = "V" if volts else "%"
         self.chart.name_curves(self.plot, [(f"{n}, {unit}", colour) for n, colour in names])

@@ -5,9 +5,10 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nervus.judge.shaking import SURE, ShakeTest
+from nervus.window.elided import ElidedLabel
 from nervus.window.theme import BRIGHT, Theme
 
-_BAR = 14
+_BAR = 8
 
 
 class SeenBar(QWidget):
@@ -50,18 +51,17 @@ class ShakeBar(QFrame):
         self.setAccessibleName("Guided wiggle test: space begins or pauses, Enter goes on, Esc ends")
         self.place = QLabel("", self)
         self.place.setObjectName("headline")
-        self.count = QLabel("", self)
-        self.count.setObjectName("quiet")
         self.how = QLabel("", self)
         self.how.setWordWrap(True)
         self.bar = SeenBar(self)
-        self.told = QLabel("", self)
+        self.told = ElidedLabel("", self)
         self.told.setObjectName("told")
-        self.told.setWordWrap(True)
         self.go, self.next, self.end = QPushButton(self), QPushButton(self), QPushButton(self)
         self.go.setObjectName("primary")
-        self.next.setText("Next place  (Enter)")
-        self.end.setText("End  (Esc)")
+        self.next.setText("Next")
+        self.next.setToolTip("To the next place (Enter)")
+        self.end.setText("End")
+        self.end.setToolTip("The test is over (Esc)")
         for button, signal in (
             (self.go, self.toggled),
             (self.next, self.next_wanted),
@@ -70,19 +70,16 @@ class ShakeBar(QFrame):
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(signal)
         head = QHBoxLayout()
-        head.addWidget(self.place)
-        head.addWidget(self.count)
-        head.addWidget(self.bar, 1)
-        row = QHBoxLayout()
-        row.addWidget(self.told, 1)
+        head.addWidget(self.place, 1)
         for button in (self.go, self.next, self.end):
-            row.addWidget(button)
+            head.addWidget(button)
         column = QVBoxLayout(self)
-        column.setContentsMargins(12, 8, 12, 8)
+        column.setContentsMargins(12, 6, 12, 8)
         column.setSpacing(4)
         column.addLayout(head)
+        column.addWidget(self.told)
+        column.addWidget(self.bar)
         column.addWidget(self.how)
-        column.addLayout(row)
         self.hide()
 
     def apply_theme(self, theme: Theme) -> None:
@@ -94,16 +91,16 @@ class ShakeBar(QFrame):
         """The place in hand, and how far it is."""
         hand = test.hand
         self.place.setText(f"Shake {hand.place.title}")
-        self.count.setText(f"place {test.at + 1} of {len(test.hands)}")
         self.how.setText(f"{hand.place.how} {hand.place.caution}")
-        self.go.setText("Pause  (Space)" if test.is_shaking else "Begin  (Space)")
+        self.go.setText("Pause" if test.is_shaking else "Begin")
         self.bar.seen, self.bar.answered = test.seen, bool(hand.moments)
         self.bar.setToolTip(f"{hand.seconds:.0f} of {test.wanted_s:.0f} s")
         self.bar.update()
-        words = f"{hand.seconds:.0f} of {test.wanted_s:.0f} s. {test.told()}"
+        place = f"{test.at + 1} of {len(test.hands)}"
+        words = f"{place} · {hand.seconds:.0f} of {test.wanted_s:.0f} s · {test.told()}"
         if test.is_enough and not hand.moments:
             words += " That is enough here."
-        if words != self.told.text():
+        if words != self.told.whole:
             self.told.setText(words)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

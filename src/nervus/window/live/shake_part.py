@@ -39,10 +39,12 @@ class ShakePart(QObject):
     Signals:
         ended: it is over (`Shook`).
         told: a sentence.
+        running: whether it is under way.
     """
 
     ended = pyqtSignal(object)
     told = pyqtSignal(str)
+    running = pyqtSignal(bool)
 
     def __init__(self, live: LiveController, context: Context) -> None:
         super().__init__(live)
@@ -76,6 +78,7 @@ class ShakePart(QObject):
         self.test = ShakeTest(places_for(throttle, standing), caught_at(rate), known_before(job))
         self.bar.show_test(self.test)
         self._live.panel.guide_shaking(on=True)
+        self.running.emit(True)  # noqa: FBT003 - a signal's argument
         self.bar.setFocus()
 
     def toggle(self) -> None:
@@ -107,6 +110,7 @@ class ShakePart(QObject):
         if test is None:
             return
         test.pause()
+        self.running.emit(False)  # noqa: FBT003 - a signal's argument
         self.told.emit(test.conclusion())
         self.ended.emit(Shook(test, self._channels, self._job, self._recording))
 

@@ -51,10 +51,12 @@ class MarksStrip(QGraphicsObject):
 
     Signals:
         clicked: the key of a label.
+        grown: it needs another height.
         moved: the key of a label, and the instant that it was dragged to.
     """
 
     clicked = pyqtSignal(str)
+    grown = pyqtSignal()
     moved = pyqtSignal(str, float)
 
     def __init__(self) -> None:
@@ -62,7 +64,7 @@ class MarksStrip(QGraphicsObject):
         self.theme: Theme = BRIGHT
         self._labels: tuple[Label, ...] = ()
         self._plot: pg.PlotItem | None = None
-        self._width = 0.0
+        self._width, self._rows = 0.0, 0
         self._placed: list[_Placed] = []
         self._held: tuple[Label, float, float] | None = None
         self._font = QFont()
@@ -70,8 +72,8 @@ class MarksStrip(QGraphicsObject):
 
     @property
     def height(self) -> int:
-        """How high it is, 0 without labels."""
-        return ROW * min(len(self._labels), _MOST_ROWS)
+        """How high it is: as many rows as its labels needed so far, 0 without any."""
+        return ROW * self._rows
 
     @property
     def shown(self) -> tuple[str, ...]:
@@ -81,7 +83,10 @@ class MarksStrip(QGraphicsObject):
     def show_labels(self, labels: Sequence[Label], plot: pg.PlotItem | None) -> None:
         """Show these over a plot."""
         self.prepareGeometryChange()
+        count = len(self._labels)
         self._labels, self._plot = tuple(sorted(labels, key=lambda label: label.from_s)), plot
+        if len(self._labels) != count:
+            self._rows = min(len(self._labels), 1)
         self.place()
 
     def resize(self, width: float, font: QFont) -> None:
@@ -96,7 +101,7 @@ class MarksStrip(QGraphicsObject):
         return QRectF(0.0, 0.0, self._width, float(self.height))
 
     def place(self) -> None:
-        """Place all labels anew: what is shown has moved."""
+        """Place all labels anew: what is shown has moved; more rows are taken where labels meet."""
         self._placed = []
         if self._plot is None or not self._labels:
             self.update()
@@ -107,22 +112,27 @@ class MarksStrip(QGraphicsObject):
         metrics = QFontMetricsF(self._font)
         free = [area.left() - 1.0] * _MOST_ROWS
         seen = [label for label in self._labels if label.to_s >= low and label.from_s <= high]
+        rows = self._rows
         for number, label in enumerate(seen):
             at = max(self._at(label.from_s), area.left())
             end = min(self._at(label.to_s), area.right())
             wide = metrics.horizontalAdvance(label.text) + _EDGE
             start = min(at + _EDGE, area.right() - wide)
-            rows = [r for r in range(min(_MOST_ROWS, len(self._labels))) if free[r] <= start]
-            row = rows[0] if rows else number % _MOST_ROWS
+            row = next((r for r in range(_MOST_ROWS) if free[r] <= start), None)
             text = label.text
-            if not rows:
+            if row is None:
                 # Too many at one place: what is left of it, and the whole on the tip of the mouse.
+                row = number % _MOST_ROWS
                 start = max(free[row], at + _EDGE)
                 wide = max(min(wide, area.right() - start), 0.0)
                 text = metrics.elidedText(text, Qt.TextElideMode.ElideRight, wide)
             free[row] = start + wide + _GAP
-            rect = QRectF(start, row * ROW, wide, ROW)
-            self._placed.append(_Placed(label, rect, at, end, text))
+            rows = max(rows, row + 1)
+            self._placed.append(_Placed(label, QRectF(start, row * ROW, wide, ROW), at, end, text))
+        if rows != self._rows:
+            self.prepareGeometryChange()
+            self._rows = rows
+            self.grown.emit()
         self.update()
 
     def _at(self, time_s: float) -> float:

@@ -14,10 +14,10 @@ from nervus.window.pictures.marks_strip import Label, MarksStrip
 from nervus.window.theme import BRIGHT, Theme
 
 AXIS_WIDTH = 52
+NAME_HEIGHT = 20
+"""Names above a plot are so high, in pixels."""
 _ZOOM = 1.5
 _PAN = 0.2
-# Names stand below the lane of findings, pixels from the top.
-_BELOW_LANE = 9
 
 
 class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library ships no types
@@ -41,6 +41,7 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         self.ci.layout.setSpacing(4)
         self.strip = MarksStrip()
         self.scene().addItem(self.strip)
+        self.strip.grown.connect(self._leave_room)
         self.sigDeviceRangeChanged.connect(lambda *_sizes: self.strip.resize(self.width(), self.font()))
         self.scene().sigMouseMoved.connect(self._mouse_moved)
 
@@ -71,6 +72,10 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
     def show_labels(self, labels: Sequence[Label]) -> None:
         """Words in a strip of their own above the first plot; none take no room."""
         self.strip.show_labels(labels, self.plots[0] if self.plots else None)
+        self._leave_room()
+
+    def _leave_room(self) -> None:
+        """For the strip above the first plot."""
         self.ci.layout.setContentsMargins(0, 2 + self.strip.height, 24, 2)
         self.strip.resize(self.width(), self.font())
 
@@ -100,21 +105,14 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
             axis.setStyle(tickFont=font, tickLength=-4, hideOverlappingLabels=False)
 
     def name_curves(self, plot: pg.PlotItem, names: list[tuple[str, QColor]]) -> None:
-        """Write names into the upper left corner of a plot, each in the colour of its curve."""
+        """Write names above a plot, each in the colour of its curve: there they lie over none."""
         text = "&nbsp;&nbsp;&nbsp;".join(
             f'<span style="color:{colour.name()}">{name}</span>' for name, colour in names
         )
-        label = getattr(plot, "names", None)
-        if label is None:
-            # On the ground of its own: what is drawn behind it, such as the line of a mark, ends there.
-            label = pg.TextItem(html=text, anchor=(0, 0))
-            label.setZValue(20)
-            label.setParentItem(plot.getViewBox())
-            label.setPos(4, _BELOW_LANE)
-            plot.names = label
-        label.fill = pg.mkBrush(self.theme.color("surface"))
-        label.setHtml(text)
-        label.setFont(self.bold_font())
+        plot.titleLabel.setText(text, justify="left", size="13px", bold=True)
+        plot.titleLabel.setMaximumHeight(NAME_HEIGHT)
+        plot.layout.setRowFixedHeight(0, NAME_HEIGHT)
+        plot.titleLabel.setVisible(True)
 
     def bold_font(self) -> QFont:
         """For names that are written into a plot."""

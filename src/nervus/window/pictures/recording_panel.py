@@ -27,6 +27,7 @@ from nervus.window.pictures.pair_view import PairView
 from nervus.window.pictures.plots import Chart
 from nervus.window.pictures.time_view import TimeView, volts_at
 from nervus.window.pictures.travel_view import TravelView, healthy_volts
+from nervus.window.station_page import scrolled
 from nervus.window.theme import Theme
 
 # With so few there is nothing to choose.
@@ -123,7 +124,10 @@ class RecordingPanel(QWidget):
         column.addLayout(views)
         column.addWidget(self.busy)
         column.addWidget(self.notice)
-        column.addWidget(self.stack, 1)
+        # Many plots are higher than a small window: then the picture scrolls.
+        self._area = scrolled(self.stack, self)
+        self._fit_stack()
+        column.addWidget(self._area, 1)
         column.addWidget(self._differs)
         column.addWidget(self.measure_bar)
         column.addWidget(self.limits)
@@ -152,6 +156,7 @@ class RecordingPanel(QWidget):
     def _arrange(self, arranged: Arranged) -> None:
         self.time_view.arrange(arranged)
         self.time_view.lay_under(self._under, self._shift_s)
+        self._fit_stack()
         self._tell_channels()
 
     def _tell_channels(self) -> None:
@@ -313,8 +318,14 @@ class RecordingPanel(QWidget):
             return
         self.buttons[name].setChecked(True)
         self.stack.setCurrentWidget(self.views[name])
+        self._fit_stack()
         self._tell_channels()
         self._tell_below()
+
+    def _fit_stack(self) -> None:
+        """The picture scrolls only for many plots over time; else it takes the room that there is."""
+        over_time = self.stack.currentWidget() is self.time_view
+        self.stack.setMinimumHeight(max(self.time_view.needs if over_time else 0, 1))
 
     def next_view(self) -> None:
         """Change to the next view that this recording has."""

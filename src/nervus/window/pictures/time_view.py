@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -17,7 +17,7 @@ from nervus.drawn.envelope import Envelope, bridged
 from nervus.drawn.pictures import Pictures, Under
 from nervus.window.pictures.bands import Bands
 from nervus.window.pictures.marks_strip import Label
-from nervus.window.pictures.plots import Chart, segments
+from nervus.window.pictures.plots import NAME_HEIGHT, Chart, segments
 from nervus.window.theme import Theme, channel_pen
 
 # Volts are shown over at least this much, so that noise does not fill the picture.
@@ -29,9 +29,11 @@ _AROUND_S, _AROUND_SHARE = 0.4, 3.0
 # Plots of the other units are this tall.
 _SIDE_PLOT = 74
 # All of them together get this share of the height at most.
-_SIDES_AT_MOST = 0.42
+_SIDES_AT_MOST = 0.38
+# With more plots below than these the picture may outgrow the window: the tracks keep this height.
+_FEW_SIDES, _LEAST_TRACKS, _GAP = 3, 170, 5
 # A plot lower than this does not hold its name; the axis under the last one is as high as that.
-_LEAST_SIDE, _AXIS = 34, 18
+_LEAST_SIDE, _AXIS = 24 + NAME_HEIGHT, 18
 
 
 class TimeView(Chart):
@@ -124,6 +126,12 @@ class TimeView(Chart):
         self.apply_theme(self.theme)
         self._fit_sides()
 
+    @property
+    def needs(self) -> int:
+        """How high it must be for all its plots, in pixels; 0 where any height will do."""
+        sides = len(self._shown) - 1
+        return _LEAST_TRACKS + sides * (_LEAST_SIDE + _GAP) + _AXIS if sides > _FEW_SIDES else 0
+
     def _fit_sides(self) -> None:
         """The plots below leave the tracks half of the height, unless somebody wants it else."""
         sides = self._shown[1:]
@@ -137,6 +145,9 @@ class TimeView(Chart):
             axis = _AXIS if plot is self.plots[-1] else 0
             high = min(_SIDE_PLOT * times, max(share * times, _LEAST_SIDE))
             plot.setFixedHeight(int(high) + axis)
+        # What was too high for a moment has made the drawing higher than the picture.
+        self.ci.layout.activate()
+        self.ci.setGeometry(QRectF(0.0, 0.0, self.viewport().width(), self.viewport().height()))
 
     def make_taller(self, plot: int, times: float) -> None:
         """Make a plot so many times as high as it is."""
@@ -435,9 +446,9 @@ def _ends(channels: list[Channel]) -> tuple[float, float]:
 
 
 def _value_range(unit: Unit, channels: list[Channel]) -> tuple[float, float]:
-    """What the y axis shows: all values, room for the names and the lane of findings above."""
+    """What the y axis shows: all values, and room for the lane of findings above."""
     low, high = _ends(channels)
     least = _LEAST_VOLTS if unit is Unit.VOLT else 1e-6
     span = max(high - low, least)
     middle = (low + high) / 2
-    return middle - 0.58 * span, middle + (0.68 if unit is Unit.VOLT else 0.85) * span
+    return middle - 0.58 * span, middle + 0.62 * span
