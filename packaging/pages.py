@@ -3,6 +3,7 @@
 python packaging/pages.py FOLDER
 """
 
+import argparse
 import sys
 from pathlib import Path
 
@@ -21,6 +22,10 @@ def main(folder: Path) -> None:
     page = Manpage(parser)
     page.manual = f"Nervus {__version__}"
     (man / "nervus.1").write_text(str(page), encoding="utf-8")
+    for name, command in _commands(parser).items():
+        own = Manpage(command)
+        own.manual = page.manual
+        (man / f"nervus-{name}.1").write_text(str(own), encoding="utf-8")
     for shell, place in (
         ("bash", "share/bash-completion/completions/nervus"),
         ("zsh", "share/zsh/vendor-completions/_nervus"),
@@ -28,6 +33,13 @@ def main(folder: Path) -> None:
         to = folder / place
         to.parent.mkdir(parents=True)
         to.write_text(shtab.complete(parser, shell), encoding="utf-8")
+
+
+def _commands(parser: argparse.ArgumentParser) -> dict[str, argparse.ArgumentParser]:
+    """The parser of each command."""
+    actions = parser._actions  # noqa: SLF001 - the parser has no other way to ask
+    found = next(a for a in actions if isinstance(a, argparse._SubParsersAction))  # noqa: SLF001
+    return dict(found.choices)
 
 
 if __name__ == "__main__":

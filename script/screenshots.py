@@ -133,8 +133,9 @@ def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None])
         rows += ";".join(cells).replace(".", ",") + "\n"
     table.write_text("Zeit;TPS 1;TPS 2 [mV];Drehzahl [1/min];Innenraum [°C]\n" + rows)
     window.open_file(table)
-    while (dialog := window.findChild(MappingDialog)) is None or not dialog.isVisible():
+    while not window.findChildren(MappingDialog):
         settle(50)
+    (dialog,) = window.findChildren(MappingDialog)
     settle(200)
     dialog.grab().save(str(folder / "mapping.png"))
     dialog.reject()

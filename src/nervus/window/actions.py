@@ -128,7 +128,8 @@ ACTIONS: Final = (
     ActionSpec("findings", "Findings", "View", ("F8",)),
     ActionSpec("judgement", "Judgement at the side", "View", ("J",)),
     ActionSpec("whole_picture", "The picture alone", "View", ("F11",), needs_recording=True),
-    ActionSpec("about", "About Nervus", "Help", ("F1",)),
+    ActionSpec("manual", "Manual", "Help", ("F1",)),
+    ActionSpec("about", "About Nervus", "Help"),
 )
 
 FOOT_HOME: Final = (
@@ -137,7 +138,7 @@ FOOT_HOME: Final = (
     ("Enter", "open"),
     ("Ctrl O", "recording"),
     ("Ctrl K", "simulated vehicle"),
-    ("F1", "about"),
+    ("F1", "manual"),
 )
 FOOT_STATION: Final = (
     ("Alt 0 … 8", "station"),
@@ -151,7 +152,7 @@ FOOT_EMPTY: Final = (
     ("Ctrl O", "open"),
     ("Ctrl K", "simulated vehicle"),
     ("D", "dim or bright"),
-    ("F1", "about"),
+    ("F1", "manual"),
 )
 FOOT_LIVE: Final = (
     ("R", "record"),

@@ -65,6 +65,7 @@ if TYPE_CHECKING:
     from nervus.window.live.codes_dialog import VehicleCodes
     from nervus.window.live.live_controller import LiveController
     from nervus.window.live.live_panel import LivePanel
+    from nervus.window.manual_window import ManualWindow
     from nervus.window.pins.pins_meter import PinsMeter
     from nervus.window.pins.pins_page import PinsPage
 
@@ -104,6 +105,7 @@ class MainWindow(FrameWindow):
         self._rows: list[JobRow] = []
         self._due_told = False
         self.pins_meter: PinsMeter | None = None
+        self._manual: ManualWindow | None = None
         self._highlight = QTimer(self)
         self._highlight.setSingleShot(True)
         self._highlight.setInterval(_HIGHLIGHT_MS)
@@ -186,6 +188,7 @@ class MainWindow(FrameWindow):
             "theme": self._toggle_theme,
             **{name: partial(self.room.toggle, name) for name in FOLDING},
             "whole_picture": self.room.toggle_whole,
+            "manual": self.show_manual,
             "about": lambda: show_about(self),
             **self.live_part.handlers(),
         }
@@ -290,6 +293,19 @@ class MainWindow(FrameWindow):
         self.beside.told.connect(lambda words: self.notice.tell(words, calm=True))
         self.stations.meter_wanted.connect(self._toggle_meter)
         self.stations.meter = lambda: self.pins_meter.link if self.pins_meter is not None else None
+
+    def show_manual(self) -> "ManualWindow":
+        """Open the manual at the page of where one is."""
+        from nervus.window.manual_window import ManualWindow  # noqa: PLC0415 - when first wanted
+
+        if self._manual is None:
+            self._manual = ManualWindow(self)
+        live = self.stations.now == RECORD and (self.live_part.is_live or self.live_part.is_choosing)
+        self._manual.show_page("live" if live else self.stations.now)
+        self._manual.show()
+        self._manual.raise_()
+        self._manual.activateWindow()
+        return self._manual
 
     # -- jobs ------------------------------------------------------------------------------------
 

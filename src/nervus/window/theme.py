@@ -184,6 +184,9 @@ QPushButton#seen-not_seen:checked { background: %(soft)s; color: %(ink)s; border
 QPlainTextEdit { background: %(surface)s; color: %(ink)s;
        border: 1px solid %(line)s; border-radius: 4px; padding: 4px 8px; font-size: 14px; }
 QPlainTextEdit:focus { border: 2px solid %(action)s; }
+QTextBrowser { background: %(surface)s; color: %(ink)s; border: 1px solid %(line)s; border-radius: 4px;
+       padding: 8px 16px; font-size: 14px; }
+QTextBrowser:focus { border: 1px solid %(action)s; }
 QListWidget { background: %(surface)s; border: 1px solid %(line)s; border-radius: 4px; font-size: 14px; }
 QListWidget::item { padding: 6px 8px; }
 QListWidget::item:selected { background: %(soft)s; color: %(ink)s; }
