@@ -1,9 +1,9 @@
-"""Panning and zooming an hour at 1 kHz: frames a second, offscreen at 1280x800.
+"""Panning, zooming and cursors: an hour at 1 kHz, and an hour of all channels at 100 Hz.
 
     python bench/bench_panning.py
 
-Every step moves or zooms the picture over time and paints it at once. Reference: the same steps on a
-recording of ten seconds in the same run.
+Every step moves or zooms the picture over time, or moves a measuring cursor, and paints it at once,
+offscreen at 1280x800, every channel drawn. Reference: the same steps on ten seconds in the same run.
 """
 
 import json
@@ -12,11 +12,28 @@ import tempfile
 import time
 from pathlib import Path
 
+import numpy as np
+
 from bench_analysis import recording_of
+from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 
 SCREEN = {"name": "S", "x": 0, "y": 0, "width": 1280, "height": 800}
 DPI = {"logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}
 STEPS = 120
+
+
+def many_channels() -> Recording:
+    """Every channel that there is, an hour at 100 Hz."""
+    random = np.random.default_rng(5)
+    time_s = np.arange(360_000) / 100.0
+    travel = 50.0 - 50.0 * np.cos(2.0 * np.pi * time_s / 6.0)
+    volts = {"tps1_v": 0.5 + 0.04 * travel, "tps2_v": 4.5 - 0.04 * travel, "vref_v": 5.0 + 0.0 * travel}
+    channels = []
+    for number, (name, kind) in enumerate(CHANNEL_KINDS.items()):
+        values = volts.get(name, travel if name.endswith("_pct") else 10.0 + number + 0.05 * travel)
+        noise = random.normal(0.0, 0.004, time_s.size)
+        channels.append(Channel(kind, time_s, values + noise))
+    return Recording(tuple(channels), (), "many channels")
 
 
 def main() -> None:
@@ -27,6 +44,7 @@ def main() -> None:
         os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={screen}"
         from PyQt6.QtCore import QSettings  # noqa: PLC0415 - after the screen is set
 
+        from nervus.drawn.channels import Arranged  # noqa: PLC0415
         from nervus.drawn.pictures import Pictures  # noqa: PLC0415
         from nervus.judge.analyse import analyse  # noqa: PLC0415
         from nervus.window.app import NervusApplication  # noqa: PLC0415
@@ -42,8 +60,12 @@ def main() -> None:
         window.show()
         window.go("record")
         rates = {}
-        for minutes in (1 / 6, 60.0):
-            recording = recording_of(minutes)
+        cases = {
+            "10 s at 1 kHz": recording_of(1 / 6),
+            "1 h at 1 kHz": recording_of(60.0),
+            "1 h of many channels at 100 Hz": many_channels(),
+        }
+        for name, recording in cases.items():
             analysis = analyse(recording)
             pictures = Pictures(recording, analysis.examination).prepare()
             opened = Opened(recording, analysis, "bench", None, "", "", pictures=pictures)
@@ -52,6 +74,7 @@ def main() -> None:
             shown_s = time.perf_counter() - began
             window.panel.show_view("over time")
             view = window.panel.time_view
+            view.arrange(Arranged(tuple(c.id for c in recording.channels)))
             application.processEvents()
             began = time.perf_counter()
             for step in range(STEPS):
@@ -60,10 +83,22 @@ def main() -> None:
                 else:
                     view.zoom(1.2 if step < STEPS / 2 else 1 / 1.2)
                 application.processEvents()
-            rates[minutes] = STEPS / (time.perf_counter() - began)
-            rate = f"{rates[minutes]:.0f} frames/s"
-            print(f"{minutes:5.1f} min: {rate}, shown {shown_s:.2f} s after the analysis")
-        print(f"ratio to the short one {rates[60.0] / rates[1 / 6]:.2f}; bar 60 frames/s")
+            rates[name] = STEPS / (time.perf_counter() - began)
+            view.show_whole()
+            window.panel.toggle_measure()
+            low, high = view.visible()
+            began = time.perf_counter()
+            for step in range(STEPS):
+                view.put_ruler(step % 2, low + (high - low) * (0.2 + 0.6 * step / STEPS))
+                application.processEvents()
+            cursors = STEPS / (time.perf_counter() - began)
+            window.panel.toggle_measure()
+            print(
+                f"{name} ({len(recording.channels)} channels): {rates[name]:.0f} frames/s panning, "
+                f"{cursors:.0f} with cursors, shown {shown_s:.2f} s after the analysis"
+            )
+        ratio = rates["1 h at 1 kHz"] / rates["10 s at 1 kHz"]
+        print(f"ratio to the short one {ratio:.2f}; bar 60 frames/s")
         window.close()
 
 

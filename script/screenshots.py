@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from nervus.window.jobs.mapping_dialog import MappingDialog
     from nervus.window.main_window import MainWindow
 
 SCREEN = {"name": "S", "x": 0, "y": 0, "width": 1280, "height": 800}
@@ -78,10 +79,18 @@ def take_all(folder: Path) -> None:
     application.processEvents()
 
 
+def asked_mapping(window: "MainWindow", settle: Callable[[int], None]) -> "MappingDialog":
+    """The dialog that asks what the columns of a table are, once it is there."""
+    from nervus.window.jobs.mapping_dialog import MappingDialog  # noqa: PLC0415 - after the screen is set
+
+    while not window.findChildren(MappingDialog):
+        settle(50)
+    return window.findChildren(MappingDialog)[0]
+
+
 def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
     """Fill the logbook with the demo's jobs and save each station of one."""
     from nervus.domain.job import Change, Source, new_id, now  # noqa: PLC0415 - after the screen is set
-    from nervus.window.jobs.mapping_dialog import MappingDialog  # noqa: PLC0415
     from nervus.window.pages.decide_page import DecidePage  # noqa: PLC0415
 
     window.set_theme("bright")
@@ -133,9 +142,7 @@ def take_jobs(window: "MainWindow", folder: Path, settle: Callable[[int], None])
         rows += ";".join(cells).replace(".", ",") + "\n"
     table.write_text("Zeit;TPS 1;TPS 2 [mV];Drehzahl [1/min];Innenraum [°C]\n" + rows)
     window.open_file(table)
-    while not window.findChildren(MappingDialog):
-        settle(50)
-    (dialog,) = window.findChildren(MappingDialog)
+    dialog = asked_mapping(window, settle)
     settle(200)
     dialog.grab().save(str(folder / "mapping.png"))
     dialog.reject()

@@ -126,7 +126,10 @@ def _travel_at(examination: Examination, time_s: float) -> float | None:
     travel = examination.travel
     if travel is None or not travel.time_s.size:
         return None
-    return float(np.interp(time_s, travel.time_s, travel.percent))
+    # Of the two neighbours alone: interpolating in the whole would copy an hour for each cursor's step.
+    at = int(np.searchsorted(travel.time_s, time_s))
+    near = slice(max(at - 1, 0), at + 1)
+    return float(np.interp(time_s, travel.time_s[near], travel.percent[near]))
 
 
 def _share_below(channel: Channel, low_s: float, high_s: float, level: float) -> float | None:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -59,6 +59,8 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         for side in ("left", "bottom"):
             axis = plot.getAxis(side)
             axis.setCacheMode(axis.CacheMode.DeviceCoordinateCache)
+            # No axis of ours has a label that would need one.
+            axis.enableAutoSIPrefix(False)  # noqa: FBT003 - the plot library's own argument
         plot.getAxis("left").setWidth(AXIS_WIDTH)
         plot.getAxis("bottom").setHeight(24)
         if height is not None:
@@ -173,6 +175,18 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
             if plot.sceneBoundingRect().contains(position):
                 self.hovered.emit(float(plot.getViewBox().mapSceneToView(position).x()))
                 return
+
+
+class Curve(pg.PlotCurveItem):  # type: ignore[misc] # the plot library ships no types
+    """A curve whose plot has ranges of its own: its bounds need not be looked for in every frame."""
+
+    def boundingRect(self) -> QRectF:
+        box = self.getViewBox()
+        return QRectF(box.viewRect()) if box is not None else super().boundingRect()
+
+    def viewTransformChanged(self) -> None:
+        self.prepareGeometryChange()
+        super().viewTransformChanged()
 
 
 class UnitAxis(pg.AxisItem):  # type: ignore[misc] # the plot library ships no types

@@ -17,7 +17,7 @@ from nervus.drawn.envelope import Envelope, bridged
 from nervus.drawn.pictures import Pictures, Under
 from nervus.window.pictures.bands import Bands
 from nervus.window.pictures.marks_strip import Label
-from nervus.window.pictures.plots import NAME_HEIGHT, Chart, segments
+from nervus.window.pictures.plots import NAME_HEIGHT, Chart, Curve, segments
 from nervus.window.theme import Theme, channel_pen
 
 # Volts are shown over at least this much, so that noise does not fill the picture.
@@ -116,8 +116,7 @@ class TimeView(Chart):
         for row, channels in enumerate(self.arranged.plots(recording)):
             self._add_plot_of(channels, drawn, first=row == 0)
         for plot in self.plots[:-1]:
-            plot.getAxis("bottom").setStyle(showValues=False)
-            plot.getAxis("bottom").setHeight(4)
+            plot.hideAxis("bottom")  # it would be drawn anew in every frame, and says nothing
         self._add_findings()
         self.show_words(self._words)
         length = max(recording.duration_s, 1e-3)
@@ -177,7 +176,7 @@ class TimeView(Chart):
         if not first:
             plot.getAxis("left").setTicks([[(y, f"{y:.4g}") for y in _ends(channels)]])
         for channel in channels:
-            curve = pg.PlotCurveItem(antialias=True)
+            curve = Curve(antialias=True)
             plot.addItem(curve)
             self._curves.append((channel, drawn.envelope(channel), curve))
         self._shown.append((plot, channels))
@@ -287,7 +286,7 @@ class TimeView(Chart):
                 other = under.recording.get(channel.id) if under is not None else None
                 if other is None or under is None:
                     continue
-                curve = pg.PlotCurveItem(antialias=False)
+                curve = Curve(antialias=False)
                 curve.setZValue(-10)
                 plot.addItem(curve, ignoreBounds=True)
                 self._under.append((under.pictures.envelope(other), shift_s, curve))
