@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from nervus.command_help import MAPPING, PROFILES, add_command
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 from nervus.world import OF_THE_WORLD, UNUSABLE, USED, words_of
 
 if TYPE_CHECKING:
@@ -24,7 +25,7 @@ def add_analyse(commands: Any) -> None:
     analyse = add_command(
         commands,
         "analyse",
-        "judge recordings",
+        say("judge recordings"),
         "nervus analyse drive.csv --profile electronic-opposite",
         PROFILES,
         MAPPING,
@@ -34,40 +35,44 @@ def add_analyse(commands: Any) -> None:
         type=Path,
         nargs="+",
         metavar="FILE",
-        help="recordings, or folders of them; - for standard input",
+        help=say("recordings, or folders of them; - for standard input"),
     )
-    analyse.add_argument("--profile", metavar="ID|FILE", help="what the throttle should do")
+    analyse.add_argument("--profile", metavar="ID|FILE", help=say("what the throttle should do"))
     analyse.add_argument(
-        "--json", action="store_true", help="one JSON object, for programs; of several files one a line"
+        "--json",
+        action="store_true",
+        help=say("one JSON object, for programs; of several files one a line"),
     )
     analyse.add_argument(
-        "--jobs", type=_at_least_one, default=1, metavar="N", help="so many files at a time"
+        "--jobs", type=_at_least_one, default=1, metavar="N", help=say("so many files at a time")
     )
     analyse.add_argument(
         "--map",
         action="append",
         default=[],
         metavar="NAME[UNIT]=ID",
-        help="what a column is, and its unit if it is not written; NAME=- leaves it out",
+        help=say("what a column is, and its unit if it is not written; NAME=- leaves it out"),
     )
     analyse.add_argument(
-        "--time-unit", metavar="UNIT", help="of a time that is numbers: s, ms, µs, min, h, d"
+        "--time-unit", metavar="UNIT", help=say("of a time that is numbers: s, ms, µs, min, h, d")
     )
     analyse.add_argument(
-        "--dates", metavar="ORDER", help="day-first or month-first, where both are possible"
+        "--dates", metavar="ORDER", help=say("day-first or month-first, where both are possible")
     )
     analyse.add_argument(
-        "--rate", type=float, metavar="HZ", help="rows a second, where no column is the time"
+        "--rate", type=float, metavar="HZ", help=say("rows a second, where no column is the time")
     )
     analyse.add_argument(
-        "--agree", action="store_true", help="take what is proposed for a table of another's"
+        "--agree", action="store_true", help=say("take what is proposed for a table of another's")
     )
     analyse.set_defaults(run=_run)
 
 
 def _at_least_one(text: str) -> int:
     if not text.isdecimal() or int(text) < 1:
-        raise argparse.ArgumentTypeError(f"{text!r}: a number of jobs is needed, at least 1")
+        raise argparse.ArgumentTypeError(
+            say("{text!r}: a number of jobs is needed, at least 1", text=text)
+        )
     return int(text)
 
 
@@ -76,7 +81,7 @@ def _run(arguments: argparse.Namespace) -> int:
     if len(files) == 1 and not files[0].is_dir():
         name, analysis, remarks = _analysed(files[0], arguments)
         for remark in remarks:
-            print(f"nervus: {remark}", file=sys.stderr)
+            print(say("nervus: {remark}", remark=remark), file=sys.stderr)
         print(_as_json(analysis) if arguments.json else _as_report(name, analysis))
         return USED
     return _run_all(list(_each(files)), arguments)
@@ -88,7 +93,7 @@ def _each(files: Iterable[Path]) -> Iterator[Path]:
         if path.is_dir():
             inside = sorted(p for p in path.iterdir() if p.is_file() and not p.name.startswith("."))
             if not inside:
-                raise OutsideError(f"{path}: there is no file in this folder.")
+                raise OutsideError(say("{path}: there is no file in this folder.", path=path))
             yield from inside
         else:
             yield path
@@ -97,16 +102,16 @@ def _each(files: Iterable[Path]) -> Iterator[Path]:
 def _run_all(files: list[Path], arguments: argparse.Namespace) -> int:
     """Judge several files; a bad one stops no other, and is told at the end by the exit code."""
     if len(files) > 1 and _STANDARD_INPUT in map(str, files):
-        raise OutsideError("standard input can't be one of several recordings.")
+        raise OutsideError(say("standard input can't be one of several recordings."))
     failed = False
     for path, (told, wrong, remarks) in zip(files, _all(files, arguments), strict=True):
         failed |= bool(wrong)
         for remark in remarks:
-            print(f"nervus: {path}: {remark}", file=sys.stderr)
+            print(say("nervus: {path}: {remark}", path=path, remark=remark), file=sys.stderr)
         if arguments.json:
             print(told if told else json.dumps({"file": str(path), "error": wrong}), flush=True)
         elif wrong:
-            print(f"nervus: {wrong}", file=sys.stderr, flush=True)
+            print(say("nervus: {wrong}", wrong=wrong), file=sys.stderr, flush=True)
         else:
             print(f"{path}\n{told}\n", flush=True)
     return UNUSABLE if failed else USED
@@ -122,8 +127,10 @@ def _all(files: list[Path], arguments: argparse.Namespace) -> Iterator[tuple[str
             yield from workers.map(_told, files, many)
     except BrokenProcessPool as wrong:
         raise OutsideError(
-            "one of the jobs was ended from outside, perhaps for want of memory; "
-            "what is not printed was not judged, and fewer --jobs may do."
+            say(
+                "one of the jobs was ended from outside, perhaps for want of memory; what is "
+                "not printed was not judged, and fewer --jobs may do."
+            )
         ) from wrong
 
 

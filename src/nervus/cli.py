@@ -14,6 +14,7 @@ from nervus.analyse_command import add_analyse
 from nervus.command_help import add_command
 from nervus.job_commands import add_commands as add_job_commands
 from nervus.judge_command import add_judge
+from nervus.language import say
 from nervus.live_commands import add_commands
 from nervus.report_command import add_report
 from nervus.vehicle_commands import add_commands as add_vehicle_commands
@@ -30,20 +31,26 @@ def command_parser() -> argparse.ArgumentParser:
     """All commands and their options: what `--help`, man pages and completions are made of."""
     parser = argparse.ArgumentParser(
         prog="nervus",
-        description="Sensor, wiring or throttle body? Without a command the window opens.",
+        description=say("Sensor, wiring or throttle body? Without a command the window opens."),
     )
-    parser.add_argument("--version", action="version", version=f"nervus {__version__}")
+    parser.add_argument(
+        "--version", action="version", version=say("nervus {version}", version=__version__)
+    )
     parser.set_defaults(run=_open_window, file=None, demo=None, theme=None)
     commands = parser.add_subparsers(metavar="COMMAND")
 
     window = add_command(
-        commands, "window", "open the window, with a recording or the demo", "nervus window --demo"
+        commands, "window", say("open the window, with a recording or the demo"), "nervus window --demo"
     )
-    window.add_argument("file", nargs="?", type=Path, help="a recording to open")
+    window.add_argument("file", nargs="?", type=Path, help=say("a recording to open"))
     window.add_argument(
-        "--demo", nargs="?", const="", metavar="CASE", help="open the demo's jobs, or one case of it"
+        "--demo",
+        nargs="?",
+        const="",
+        metavar="CASE",
+        help=say("open the demo's jobs, or one case of it"),
     )
-    window.add_argument("--theme", choices=("bright", "dim"), help="instead of the remembered one")
+    window.add_argument("--theme", choices=("bright", "dim"), help=say("instead of the remembered one"))
     window.set_defaults(run=_open_window)
 
     add_analyse(commands)
@@ -54,10 +61,10 @@ def command_parser() -> argparse.ArgumentParser:
     add_report(commands)
 
     demo = add_command(
-        commands, "demo-files", "write the demo recordings into a folder", "nervus demo-files demo"
+        commands, "demo-files", say("write the demo recordings into a folder"), "nervus demo-files demo"
     )
     demo.add_argument("folder", type=Path)
-    demo.add_argument("--replace", action="store_true", help="write over files that are there")
+    demo.add_argument("--replace", action="store_true", help=say("write over files that are there"))
     demo.set_defaults(run=_write_demo)
     return parser
 

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
 from nervus.domain.job_list import matching
+from nervus.language import say
 
 if TYPE_CHECKING:
     from nervus.domain.job import AnyEntry
@@ -23,18 +24,20 @@ _MOST_LISTED = 12
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add these commands to the parser."""
-    jobs = add_command(commands, "jobs", "list the jobs of the logbook", "nervus jobs quay road")
-    jobs.add_argument("words", nargs="*", help="only jobs that hold all of these")
+    jobs = add_command(commands, "jobs", say("list the jobs of the logbook"), "nervus jobs quay road")
+    jobs.add_argument("words", nargs="*", help=say("only jobs that hold all of these"))
     jobs.set_defaults(run=_jobs)
 
-    give = add_command(commands, "give", "write a job into a bundle", 'nervus give "quay road" job.zip')
-    give.add_argument("job", help="its identifier, or words that only one job holds")
+    give = add_command(
+        commands, "give", say("write a job into a bundle"), 'nervus give "quay road" job.zip'
+    )
+    give.add_argument("job", help=say("its identifier, or words that only one job holds"))
     give.add_argument("file", type=Path, metavar="FILE.zip")
-    give.add_argument("--replace", action="store_true", help="write over a file that is there")
+    give.add_argument("--replace", action="store_true", help=say("write over a file that is there"))
     give.set_defaults(run=_give)
 
     take = add_command(
-        commands, "take", "take the job of a bundle into the logbook", "nervus take job.zip"
+        commands, "take", say("take the job of a bundle into the logbook"), "nervus take job.zip"
     )
     take.add_argument("file", type=Path, metavar="FILE.zip")
     take.set_defaults(run=_take)
@@ -44,11 +47,11 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
             "--logbook",
             type=Path,
             metavar="FILE",
-            help="another than the window's (default: the window's)",
+            help=say("another than the window's (default: the window's)"),
         )
 
     schema = add_command(
-        commands, "bundle-schema", "print the JSON Schema of a job's bundle", "nervus bundle-schema"
+        commands, "bundle-schema", say("print the JSON Schema of a job's bundle"), "nervus bundle-schema"
     )
     schema.set_defaults(run=_schema)
 
@@ -56,13 +59,13 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
 def add_one_job(command: argparse.ArgumentParser) -> None:
     """Add how a command is told the one job it is about: a file of it, or words of the logbook."""
     command.add_argument(
-        "job", nargs="?", type=Path, metavar="JOB", help="a bundle (.zip), or its job.json"
+        "job", nargs="?", type=Path, metavar="JOB", help=say("a bundle (.zip), or its job.json")
     )
     command.add_argument(
-        "--logbook", metavar="WORDS", help="a job of the logbook that holds these words"
+        "--logbook", metavar="WORDS", help=say("a job of the logbook that holds these words")
     )
     command.add_argument(
-        "--logbook-file", type=Path, metavar="FILE", help="another logbook than the window's"
+        "--logbook-file", type=Path, metavar="FILE", help=say("another logbook than the window's")
     )
 
 
@@ -74,7 +77,9 @@ def _usual() -> Path:
     try:
         return Path.home() / ".local" / "share" / "nervus" / "logbook.db"
     except RuntimeError as wrong:
-        raise OutsideError("You have no home folder here; choose the logbook with --logbook.") from wrong
+        raise OutsideError(
+            say("You have no home folder here; choose the logbook with --logbook.")
+        ) from wrong
 
 
 def open_logbook(chosen: Path | None) -> "Logbook":
@@ -87,7 +92,7 @@ def open_logbook(chosen: Path | None) -> "Logbook":
 
     path = chosen or _usual()
     if not path.is_file():
-        raise OutsideError(f"{path}: there is no logbook; choose one with --logbook.")
+        raise OutsideError(say("{path}: there is no logbook; choose one with --logbook.", path=path))
     return Logbook(path)
 
 
@@ -108,7 +113,9 @@ def _give(arguments: argparse.Namespace) -> int:
     book = open_logbook(arguments.logbook)
     try:
         row = the_one_job(
-            book.jobs(), arguments.job, lambda job_id: f"nervus give {job_id} {arguments.file}"
+            book.jobs(),
+            arguments.job,
+            lambda job_id: say("nervus give {job_id} {file}", job_id=job_id, file=arguments.file),
         )
         write_bundle(book.job(row.id), book.attachments.path, to, kept_recording)
     finally:
@@ -127,13 +134,27 @@ def the_one_job(rows: "list[JobRow]", typed: str, to_type: Callable[[str], str])
     if len(found) == 1:
         return found[0]
     if not found:
-        raise OutsideError(f"“{typed}”: no job holds it; see them all with nervus jobs.")
+        raise OutsideError(
+            say("“{typed}”: no job holds it; see them all with nervus jobs.", typed=typed)
+        )
     listed = "".join(
         f"\n  {to_type(row.id)}    {row.vehicle}: {row.complaint} ({row.state})"
         for row in found[:_MOST_LISTED]
     )
-    more = f"\n  and {len(found) - _MOST_LISTED} more" if len(found) > _MOST_LISTED else ""
-    raise OutsideError(f"“{typed}”: {len(found)} jobs hold it; type more words, or one of{listed}{more}")
+    more = (
+        say("\n  and {most_listed} more", most_listed=len(found) - _MOST_LISTED)
+        if len(found) > _MOST_LISTED
+        else ""
+    )
+    raise OutsideError(
+        say(
+            "“{typed}”: {len} jobs hold it; type more words, or one of{listed}{more}",
+            typed=typed,
+            len=len(found),
+            listed=listed,
+            more=more,
+        )
+    )
 
 
 def _take(arguments: argparse.Namespace) -> int:
@@ -161,7 +182,7 @@ def _take(arguments: argparse.Namespace) -> int:
 def _taken(before: "tuple[AnyEntry, ...] | None", after: "tuple[AnyEntry, ...]") -> str:
     """What a bundle changed in a job that was there."""
     if before is None:
-        return f"A new job with {len(after)} entries."
+        return say("A new job with {len} entries.", len=len(after))
     was = {entry.id: entry for entry in before}
     new = [entry for entry in after if entry.id not in was]
     changed = [entry for entry in after if entry.id in was and was[entry.id] != entry]
@@ -170,7 +191,9 @@ def _taken(before: "tuple[AnyEntry, ...] | None", after: "tuple[AnyEntry, ...]")
         for what, entries in (("new", new), ("changed", changed))
         if entries
     ]
-    return f"The job was there: {', '.join(counts) if counts else 'nothing in it changed'}."
+    return say(
+        "The job was there: {value}.", value=", ".join(counts) if counts else "nothing in it changed"
+    )
 
 
 def _schema(_arguments: argparse.Namespace) -> int:

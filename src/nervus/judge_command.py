@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
 from nervus.job_commands import add_one_job, open_logbook, the_one_job
+from nervus.language import say
 from nervus.world import USED
 
 if TYPE_CHECKING:
@@ -21,19 +22,24 @@ _FILES = "files"
 
 def add_judge(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add the command to the parser."""
-    judge = add_command(commands, "judge", "weigh all that is in a job", "nervus judge job.zip --json")
+    judge = add_command(
+        commands, "judge", say("weigh all that is in a job"), "nervus judge job.zip --json"
+    )
     add_one_job(judge)
     judge.add_argument(
-        "--prices", type=Path, metavar="FILE.toml", help="the workshop's own times, prices and tools"
+        "--prices",
+        type=Path,
+        metavar="FILE.toml",
+        help=say("the workshop's own times, prices and tools"),
     )
-    judge.add_argument("--json", action="store_true", help="print nervus.judgement/1")
+    judge.add_argument("--json", action="store_true", help=say("print nervus.judgement/1"))
     judge.set_defaults(run=_judge)
 
 
 def _judge(arguments: argparse.Namespace) -> int:
     if (arguments.job is None) == (arguments.logbook is None):
         raise OutsideError(
-            "judge takes one job: a bundle (.zip), a job.json, or --logbook with its words."
+            say("judge takes one job: a bundle (.zip), a job.json, or --logbook with its words.")
         )
     with tempfile.TemporaryDirectory() as folder:
         if arguments.job is None:
@@ -100,7 +106,7 @@ def _found(recording: "Recorded", path: Path) -> "Findings | None":
     try:
         return kept(analyse(kept_recording(path)), recording, judging())
     except OutsideError as wrong:
-        print(f"nervus: {wrong} The job is judged without it.", file=sys.stderr)
+        print(say("nervus: {wrong} The job is judged without it.", wrong=wrong), file=sys.stderr)
         return None
 
 
@@ -111,7 +117,7 @@ def _told(job: "Job", prices: Path | None, *, as_json: bool) -> str:
 
     own = read_own_prices(prices) if prices is not None else AS_SHIPPED
     for remark in remarks_on(own):
-        print(f"nervus: {prices}: {remark}.", file=sys.stderr)
+        print(say("nervus: {prices}: {remark}.", prices=prices, remark=remark), file=sys.stderr)
     judged = judge_job(job, own)
     if as_json:
         plain = (sys.stdout.encoding or "").lower().replace("-", "") != "utf8"

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from nervus import command_help
 from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 from nervus.vehicle_commands import bus_of
 
 if TYPE_CHECKING:
@@ -26,7 +27,7 @@ _PER_UNIT = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0, None: 1.0}
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add these commands to the parser."""
     record = add_command(
-        commands, "record", "record a vehicle's values into a file",
+        commands, "record", say("record a vehicle's values into a file"),
         "nervus record --source simulated:open-signal2~shake --for 20s -o live.csv",
         f"{command_help.SOURCES}\n{command_help.METERS}", command_help.FAULTS,
     )  # fmt: skip
@@ -35,15 +36,19 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
         required=True,
         action="append",
         metavar="SOURCE",
-        help="where it comes from; may be given several times",
+        help=say("where it comes from; may be given several times"),
     )
-    record.add_argument("--for", dest="seconds", required=True, metavar="TIME", help="such as 60s, 5min")
+    record.add_argument(
+        "--for", dest="seconds", required=True, metavar="TIME", help=say("such as 60s, 5min")
+    )
     record.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.csv")
-    record.add_argument("--unit", metavar="UNIT", help="which control unit: 0 to 7, 7E0, or 18DAxxF1")
+    record.add_argument(
+        "--unit", metavar="UNIT", help=say("which control unit: 0 to 7, 7E0, or 18DAxxF1")
+    )
     record.set_defaults(run=_record)
 
     journal = add_command(
-        commands, "journal", "a table of a recording that was cut off",
+        commands, "journal", say("a table of a recording that was cut off"),
         "nervus journal drive.csv.nervus-journal -o drive.csv",
     )  # fmt: skip
     journal.add_argument("file", type=Path, metavar="FILE.nervus-journal")
@@ -51,42 +56,44 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     journal.set_defaults(run=_journal)
 
     simulate = add_command(
-        commands, "simulate", "record a simulated vehicle, as fast as it can",
+        commands, "simulate", say("record a simulated vehicle, as fast as it can"),
         "nervus simulate --fault open-signal2~shake --for 60s -o shaken.csv", command_help.FAULTS,
     )  # fmt: skip
     simulate.add_argument(
-        "--fault", action="append", default=[], metavar="FAULT", help="may be given several times"
+        "--fault", action="append", default=[], metavar="FAULT", help=say("may be given several times")
     )
     simulate.add_argument(
-        "--for", dest="seconds", default="60s", metavar="TIME", help="such as 60s, 5min"
+        "--for", dest="seconds", default="60s", metavar="TIME", help=say("such as 60s, 5min")
     )
     simulate.add_argument(
-        "--kind", choices=("electronic", "cable"), default="electronic", help="of throttle"
+        "--kind", choices=("electronic", "cable"), default="electronic", help=say("of throttle")
     )
-    simulate.add_argument("--engine", action="store_true", help="with the engine running")
+    simulate.add_argument("--engine", action="store_true", help=say("with the engine running"))
     simulate.add_argument(
-        "--rate", type=float, default=200.0, metavar="HZ", help="samples a second, 1 to 1000"
+        "--rate", type=float, default=200.0, metavar="HZ", help=say("samples a second, 1 to 1000")
     )
-    simulate.add_argument("--seed", type=int, default=1, help="the same seed makes the same")
+    simulate.add_argument("--seed", type=int, default=1, help=say("the same seed makes the same"))
     simulate.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.csv")
     simulate.set_defaults(run=_simulate)
 
     for command in (record, journal, simulate):
-        command.add_argument("--replace", action="store_true", help="write over a file that is there")
+        command.add_argument(
+            "--replace", action="store_true", help=say("write over a file that is there")
+        )
 
     stand_in = add_command(
-        commands, "stand-in", "run a simulated vehicle that others can connect to",
+        commands, "stand-in", say("run a simulated vehicle that others can connect to"),
         "nervus stand-in --fault open-signal2~shake --probe signal2", command_help.FAULTS,
         command_help.PROBES,
     )  # fmt: skip
     stand_in.add_argument(
-        "--fault", action="append", default=[], metavar="FAULT", help="may be given several times"
+        "--fault", action="append", default=[], metavar="FAULT", help=say("may be given several times")
     )
     stand_in.add_argument(
-        "--kind", choices=("electronic", "cable"), default="electronic", help="of throttle"
+        "--kind", choices=("electronic", "cable"), default="electronic", help=say("of throttle")
     )
-    stand_in.add_argument("--seed", type=int, default=1, help="the same seed makes the same")
-    stand_in.add_argument("--probe", default="signal1", metavar="NODE", help="where the meter is")
+    stand_in.add_argument("--seed", type=int, default=1, help=say("the same seed makes the same"))
+    stand_in.add_argument("--probe", default="signal1", metavar="NODE", help=say("where the meter is"))
     stand_in.set_defaults(run=_stand_in)
 
 
@@ -99,7 +106,9 @@ def seconds_of(text: str) -> float:
     found = _SECONDS.fullmatch(text.strip())
     seconds = float(found["number"].replace(",", ".")) * _PER_UNIT[found["unit"]] if found else 0.0
     if not 0.0 < seconds <= 86_400.0:
-        raise OutsideError(f"“{text}” is no time; accepted is such as 60s, 5min or 1.5h, up to a day.")
+        raise OutsideError(
+            say("“{text}” is no time; accepted is such as 60s, 5min or 1.5h, up to a day.", text=text)
+        )
     return seconds
 
 
@@ -127,12 +136,23 @@ def _record(arguments: argparse.Namespace) -> int:
     path = output.with_name(output.name + SUFFIX)
     if path.exists():
         raise OutsideError(
-            f"{path} holds a recording that was cut off; make a table of it with “nervus journal” or "
-            "move it away first."
+            say(
+                "{path} holds a recording that was cut off; make a table of it with “nervus "
+                "journal” or move it away first.",
+                path=path,
+            )
         )
 
     def tell(trouble: Trouble) -> None:
-        print(f"nervus: {trouble.time_s:.1f} s, {trouble.source} {trouble.text}", file=sys.stderr)
+        print(
+            say(
+                "nervus: {time_s:.1f} s, {source} {text}",
+                time_s=trouble.time_s,
+                source=trouble.source,
+                text=trouble.text,
+            ),
+            file=sys.stderr,
+        )
 
     with contextlib.ExitStack() as held:
         sources = [_source_of(text, unit, held) for text in arguments.source]
@@ -145,13 +165,22 @@ def _record(arguments: argparse.Namespace) -> int:
             journal = Journal(path)
         except OSError as wrong:
             capture.stop()
-            raise OutsideError(f"{path} can't be written: {wrong.strerror}.") from wrong
+            raise OutsideError(
+                say("{path} can't be written: {strerror}.", path=path, strerror=wrong.strerror)
+            ) from wrong
         capture.keep_with(journal)
         told: dict[str, float] = {}
         for source in sources:
             told |= getattr(source, "rates_hz", {})
         with contextlib.suppress(KeyboardInterrupt):
-            print(f"Recording for {seconds:g} s: {rates_text(told)}", flush=True)
+            print(
+                say(
+                    "Recording for {seconds:g} s: {rates_text}",
+                    seconds=seconds,
+                    rates_text=rates_text(told),
+                ),
+                flush=True,
+            )
             time.sleep(seconds)
         capture.stop()
         with contextlib.suppress(OSError):  # the disk's refusal was told when it came
@@ -162,10 +191,14 @@ def _record(arguments: argparse.Namespace) -> int:
 def rates_text(rates: dict[str, float]) -> str:
     """How often each value comes, and what can't show between two."""
     if not rates:
-        return "as fast as it is told"
+        return say("as fast as it is told")
     fastest = sorted(rates.items(), key=lambda rate: -rate[1])
     listed = ", ".join(f"{channel} {rate:.3g}/s" for channel, rate in fastest)
-    return f"{listed}; what is over within {1.0 / fastest[0][1]:.2g} s may not show"
+    return say(
+        "{listed}; what is over within {fastest:.2g} s may not show",
+        listed=listed,
+        fastest=1.0 / fastest[0][1],
+    )
 
 
 def _as_table(journal: Path, output: Path, *, drop: bool) -> int:
@@ -178,16 +211,31 @@ def _as_table(journal: Path, output: Path, *, drop: bool) -> int:
         write_recording(recording, output)
     except OSError as wrong:
         raise OutsideError(
-            f"{output} can't be written: {wrong.strerror}; the recording is kept in {journal}, make a "
-            "table of it later with “nervus journal”."
+            say(
+                "{output} can't be written: {strerror}; the recording is kept in {journal}, "
+                "make a table of it later with “nervus journal”.",
+                output=output,
+                strerror=wrong.strerror,
+                journal=journal,
+            )
         ) from wrong
     if drop:
         journal.unlink()
     samples = sum(c.samples for c in recording.channels)
-    print(f"{output}: {samples} samples, {recording.duration_s:.1f} s")
+    print(
+        say(
+            "{output}: {samples} samples, {duration_s:.1f} s",
+            output=output,
+            samples=samples,
+            duration_s=recording.duration_s,
+        )
+    )
     for mark in recording.marks:
         if "damaged" in mark.text:
-            print(f"nervus: at {mark.time_s:.1f} s: {mark.text}", file=sys.stderr)
+            print(
+                say("nervus: at {time_s:.1f} s: {text}", time_s=mark.time_s, text=mark.text),
+                file=sys.stderr,
+            )
     return 0
 
 
@@ -196,10 +244,10 @@ def _journal(arguments: argparse.Namespace) -> int:
     from nervus.files.outputs import free_place  # noqa: PLC0415
 
     if not arguments.file.is_file():
-        raise OutsideError(f"{arguments.file}: there is no such file.")
+        raise OutsideError(say("{file}: there is no such file.", file=arguments.file))
     free_place(arguments.output, replace=arguments.replace)
     if in_use(arguments.file):
-        print("nervus: it is still being written; this is what it holds now.", file=sys.stderr)
+        print(say("nervus: it is still being written; this is what it holds now."), file=sys.stderr)
     return _as_table(arguments.file, arguments.output, drop=False)
 
 
@@ -220,7 +268,9 @@ def _simulate(arguments: argparse.Namespace) -> int:
     from nervus.standin.runs import record_run  # noqa: PLC0415
 
     if not 1.0 <= arguments.rate <= 1000.0:
-        raise OutsideError(f"--rate {arguments.rate:g}: accepted is 1 to 1000 samples a second.")
+        raise OutsideError(
+            say("--rate {rate:g}: accepted is 1 to 1000 samples a second.", rate=arguments.rate)
+        )
     output = free_place(arguments.output, replace=arguments.replace)
     vehicle, seconds = _vehicle_of(arguments), seconds_of(arguments.seconds)
     if arguments.engine:
@@ -230,8 +280,15 @@ def _simulate(arguments: argparse.Namespace) -> int:
         vehicle, seconds, rate_hz=arguments.rate, seed=arguments.seed, name=output.name
     )
     write_recording(recording, output)
-    codes = ", ".join(str(c) for c in vehicle.unit.memory.stored) or "no codes"
-    print(f"{output}: {recording.duration_s:.1f} s; stored in the control unit: {codes}")
+    codes = ", ".join(str(c) for c in vehicle.unit.memory.stored) or say("no codes")
+    print(
+        say(
+            "{output}: {duration_s:.1f} s; stored in the control unit: {codes}",
+            output=output,
+            duration_s=recording.duration_s,
+            codes=codes,
+        )
+    )
     return 0
 
 
@@ -242,9 +299,18 @@ def _stand_in(arguments: argparse.Namespace) -> int:
 
     vehicle, probe = _vehicle_of(arguments), arguments.probe
     if probe not in vehicle.pins():
-        raise OutsideError(f"--probe {probe}: accepted is one of {', '.join(vehicle.pins())}.")
+        raise OutsideError(
+            say(
+                "--probe {probe}: accepted is one of {join}.",
+                probe=probe,
+                join=", ".join(vehicle.pins()),
+            )
+        )
     with VehicleServer(vehicle) as server, InstrumentServer(vehicle, server.lock, probe) as instruments:
-        print(f"standin:{server.port} {HOST}:{instruments.port}", flush=True)
+        print(
+            say("standin:{port} {host}:{port_}", port=server.port, host=HOST, port_=instruments.port),
+            flush=True,
+        )
         _wait_for_the_end()
     return 0
 

@@ -9,6 +9,7 @@ from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
 from nervus.job_commands import add_one_job, open_logbook
 from nervus.judge_command import job_of_file, job_of_logbook
+from nervus.language import say
 from nervus.world import USED
 
 DONE_WITHOUT_ALL = 1
@@ -19,39 +20,43 @@ def add_report(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     report = add_command(
         commands,
         "report",
-        "write the report of a job",
+        say("write the report of a job"),
         "nervus report job.zip -o report.pdf --for customer",
     )
     add_one_job(report)
     report.add_argument(
-        "-o", "--output", type=Path, required=True, metavar="FILE", help="a .pdf or an .html file"
+        "-o", "--output", type=Path, required=True, metavar="FILE", help=say("a .pdf or an .html file")
     )
     report.add_argument(
         "--for",
         dest="audience",
         choices=("customer", "file"),
         default="customer",
-        help="one page for the customer (as usual), or everything for the file",
+        help=say("one page for the customer (as usual), or everything for the file"),
     )
-    report.add_argument("--words", default="", metavar="TEXT", help="words of your own to put in")
+    report.add_argument("--words", default="", metavar="TEXT", help=say("words of your own to put in"))
     report.add_argument(
-        "--prices", type=Path, metavar="FILE.toml", help="the workshop's own name, mark and prices"
+        "--prices", type=Path, metavar="FILE.toml", help=say("the workshop's own name, mark and prices")
     )
-    report.add_argument("--replace", action="store_true", help="write over a file that is there")
+    report.add_argument("--replace", action="store_true", help=say("write over a file that is there"))
     report.set_defaults(run=_report)
     due = add_command(
-        commands, "due", "write the jobs that have a day as a calendar", "nervus due -o due.ics"
+        commands, "due", say("write the jobs that have a day as a calendar"), "nervus due -o due.ics"
     )
-    due.add_argument("-o", "--output", type=Path, metavar="FILE.ics", help="list them only, without it")
-    due.add_argument("--logbook", type=Path, metavar="FILE", help="another logbook than the window's")
-    due.add_argument("--replace", action="store_true", help="write over a file that is there")
+    due.add_argument(
+        "-o", "--output", type=Path, metavar="FILE.ics", help=say("list them only, without it")
+    )
+    due.add_argument(
+        "--logbook", type=Path, metavar="FILE", help=say("another logbook than the window's")
+    )
+    due.add_argument("--replace", action="store_true", help=say("write over a file that is there"))
     due.set_defaults(run=_due)
 
 
 def _report(arguments: argparse.Namespace) -> int:
     if (arguments.job is None) == (arguments.logbook is None):
         raise OutsideError(
-            "report takes one job: a bundle (.zip), a job.json, or --logbook with its words."
+            say("report takes one job: a bundle (.zip), a job.json, or --logbook with its words.")
         )
     from nervus.files.outputs import free_place  # noqa: PLC0415 - start-up
     from nervus.knowledge.own_prices import AS_SHIPPED, read_own_prices  # noqa: PLC0415 - start-up
@@ -72,7 +77,7 @@ def _report(arguments: argparse.Namespace) -> int:
         report = make_report(job, where, kept_recording, audience, own, arguments.words)
     write_report(report, to)
     for sentence in report.not_shown:
-        print(f"nervus: {sentence}", file=sys.stderr)
+        print(say("nervus: {sentence}", sentence=sentence), file=sys.stderr)
     print(to)
     return DONE_WITHOUT_ALL if report.not_shown else USED
 

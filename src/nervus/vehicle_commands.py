@@ -13,39 +13,44 @@ from typing import TYPE_CHECKING
 from nervus import command_help
 from nervus.command_help import add_command
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 if TYPE_CHECKING:
     from nervus.link.diagnostics import CodesRead, Diagnostics
 
-SOURCES = "simulated, simulated:FAULT, standin:PORT, socketcan:NAME, serial:DEVICE or tcp:HOST:PORT"
+SOURCES = say("simulated, simulated:FAULT, standin:PORT, socketcan:NAME, serial:DEVICE or tcp:HOST:PORT")
 _INCOMPLETE = 1
-_CLEAR = (
-    "Clear the codes of all control units? What they know of the fault is gone then, freeze frames and "
-    "readiness too. Key on, engine off. The maker's procedure comes first."
+_CLEAR = say(
+    "Clear the codes of all control units? What they know of the fault is gone "
+    "then, freeze frames and readiness too. Key on, engine off. The maker's "
+    "procedure comes first."
 )
-_LEARN = (
-    "Let the control unit learn the closed stop? The motor drives the plate: fingers, tools and cloths "
-    "away from the throttle. Key on, engine off. The maker's procedure comes first."
+_LEARN = say(
+    "Let the control unit learn the closed stop? The motor drives the plate: "
+    "fingers, tools and cloths away from the throttle. Key on, engine off. The "
+    "maker's procedure comes first."
 )
 
 
 def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add these commands to the parser."""
     codes = add_command(
-        commands, "codes", "read the trouble codes of all control units",
+        commands, "codes", say("read the trouble codes of all control units"),
         "nervus codes --source socketcan:can0", command_help.SOURCES,
     )  # fmt: skip
     codes.set_defaults(run=_codes)
     clear = add_command(
-        commands, "clear-codes", "clear all trouble codes; engine off, after a plain yes",
+        commands, "clear-codes", say("clear all trouble codes; engine off, after a plain yes"),
         "nervus clear-codes --source serial:/dev/rfcomm0", command_help.SOURCES,
     )  # fmt: skip
     clear.set_defaults(run=_clear)
     learn = add_command(
-        commands, "learn-closed", "let a unit learn the closed stop; engine off",
+        commands, "learn-closed", say("let a unit learn the closed stop; engine off"),
         "nervus learn-closed --source socketcan:can0", command_help.SOURCES,
     )  # fmt: skip
-    learn.add_argument("--unit", default="0", metavar="UNIT", help="0 to 7, 7E0 to 7E7, or 18DAxxF1")
+    learn.add_argument(
+        "--unit", default="0", metavar="UNIT", help=say("0 to 7, 7E0 to 7E7, or 18DAxxF1")
+    )
     learn.set_defaults(run=_learn)
     for command in (codes, clear, learn):
         command.add_argument("--source", required=True, metavar="SOURCE", help=SOURCES)
@@ -53,7 +58,7 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
         command.add_argument(
             "--yes",
             action="store_true",
-            help="the plain yes beforehand; a running engine is refused all the same",
+            help=say("the plain yes beforehand; a running engine is refused all the same"),
         )
 
 
@@ -96,10 +101,17 @@ def _codes(arguments: argparse.Namespace) -> int:
     _print_codes(read)
     for frame in frames:
         values = ", ".join(f"{c} {v:.4g}" for c, v in frame.values.items())
-        print(f"frozen by {frame.code} in unit {frame.unit}: {values}")
+        print(
+            say(
+                "frozen by {code} in unit {unit}: {values}",
+                code=frame.code,
+                unit=frame.unit,
+                values=values,
+            )
+        )
     for unit, known in identity.items():
         if known:
-            print(f"unit {unit} is {', '.join(known.values())}")
+            print(say("unit {unit} is {join}", unit=unit, join=", ".join(known.values())))
     return _INCOMPLETE if read.missing else 0
 
 
@@ -108,7 +120,7 @@ def _print_codes(read: "CodesRead") -> None:
     from nervus.link.addresses import name_of  # noqa: PLC0415
 
     for code in read.codes:
-        status = f", status {code.status.byte:02X}" if code.status is not None else ""
+        status = say(", status {byte:02X}", byte=code.status.byte) if code.status is not None else ""
         unit = name_of(code.unit).removeprefix("control ")
         print(f"{unit}  {code.code!s:<9} {' '.join(code.kinds)}{status}")
     if read.codes:
@@ -136,7 +148,11 @@ def _learn(arguments: argparse.Namespace) -> int:
     unit = read_unit(arguments.unit)
     with _connected(arguments.source) as diagnostics:
         done = Writing(diagnostics.transport).learn_closed(unit, _yes(arguments, _LEARN))
-    print("It has learned the closed stop. Key off now, to store it." if done else "Nothing was sent.")
+    print(
+        say("It has learned the closed stop. Key off now, to store it.")
+        if done
+        else say("Nothing was sent.")
+    )
     return 0 if done else _INCOMPLETE
 
 
@@ -146,7 +162,7 @@ def _yes(arguments: argparse.Namespace, question: str) -> Callable[[], bool]:
     def confirmed() -> bool:
         if arguments.yes:
             return True
-        print(f"{question}\nType yes to go on: ", end="", flush=True)
+        print(say("{question}\nType yes to go on: ", question=question), end="", flush=True)
         return sys.stdin.readline().strip().casefold() == "yes"
 
     return confirmed

@@ -8,29 +8,30 @@ from collections.abc import Callable
 from typing import Final, TextIO
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 USED, UNUSABLE, INTERRUPTED = 0, 2, 130
 # What may happen to any command, and is no bug of ours.
 OF_THE_WORLD: Final = (OutsideError, OSError, MemoryError)
 _MEANT: Final = {
-    errno.ENOENT: "there is no such file or folder",
-    errno.EACCES: "it may not be read or written by you",
-    errno.EPERM: "it may not be read or written by you",
-    errno.EISDIR: "it is a folder",
-    errno.ENOTDIR: "a part of its path is a file, no folder",
-    errno.ENOSPC: "the disk is full",
-    errno.EDQUOT: "your share of the disk is full",
-    errno.EROFS: "the disk can't be written to",
-    errno.ENAMETOOLONG: "the name is too long",
-    errno.ELOOP: "its links lead in a circle",
-    errno.EIO: "the disk or the device failed",
-    errno.ECONNREFUSED: "nobody listens there",
-    errno.ETIMEDOUT: "nobody answers there",
-    errno.EHOSTUNREACH: "no way leads there",
-    errno.ENETUNREACH: "no network leads there",
-    errno.EADDRINUSE: "the port is taken",
-    errno.EMFILE: "too many files are open",
-    errno.ENFILE: "too many files are open",
+    errno.ENOENT: say("there is no such file or folder"),
+    errno.EACCES: say("it may not be read or written by you"),
+    errno.EPERM: say("it may not be read or written by you"),
+    errno.EISDIR: say("it is a folder"),
+    errno.ENOTDIR: say("a part of its path is a file, no folder"),
+    errno.ENOSPC: say("the disk is full"),
+    errno.EDQUOT: say("your share of the disk is full"),
+    errno.EROFS: say("the disk can't be written to"),
+    errno.ENAMETOOLONG: say("the name is too long"),
+    errno.ELOOP: say("its links lead in a circle"),
+    errno.EIO: say("the disk or the device failed"),
+    errno.ECONNREFUSED: say("nobody listens there"),
+    errno.ETIMEDOUT: say("nobody answers there"),
+    errno.EHOSTUNREACH: say("no way leads there"),
+    errno.ENETUNREACH: say("no network leads there"),
+    errno.EADDRINUSE: say("the port is taken"),
+    errno.EMFILE: say("too many files are open"),
+    errno.ENFILE: say("too many files are open"),
 }
 
 
@@ -58,14 +59,14 @@ def words_of(wrong: BaseException) -> str:
     if isinstance(wrong, OSError):
         return sentence(wrong)
     if isinstance(wrong, MemoryError):
-        return "there is not enough memory for this; a shorter recording may do."
+        return say("there is not enough memory for this; a shorter recording may do.")
     return str(wrong)
 
 
 def sentence(wrong: OSError) -> str:
     """What an error of the system means: where it is, and what it is."""
     if isinstance(wrong, socket.gaierror):
-        return "the name of that machine is not known here; its number will do, or look for a slip."
+        return say("the name of that machine is not known here; its number will do, or look for a slip.")
     where = f"{wrong.filename}: " if wrong.filename else ""
     meant = _MEANT.get(wrong.errno or 0) or (wrong.strerror or str(wrong) or "it failed").lower()
     return f"{where}{meant}."
@@ -73,7 +74,7 @@ def sentence(wrong: OSError) -> str:
 
 def _told(words: str) -> int:
     try:
-        print(f"nervus: {words}", file=sys.stderr, flush=True)
+        print(say("nervus: {words}", words=words), file=sys.stderr, flush=True)
     except OSError:
         _turn_away(sys.stderr)  # nobody is left who could be told
     return UNUSABLE

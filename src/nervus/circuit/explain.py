@@ -23,6 +23,7 @@ from nervus.domain.analysis import (
 )
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Role, Sensor, Unit
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, OutOfRange, Shape, Shared
+from nervus.language import say
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import supply_scale
 
@@ -209,7 +210,7 @@ def _volts(values: FloatArray) -> float:
 
 def _text(faults: tuple[str, ...]) -> str:
     if not faults:
-        return "No single open, resistance or short of the circuit reads like this."
+        return say("No single open, resistance or short of the circuit reads like this.")
     if len(faults) == 1:
-        return f"The circuit would read so with one fault: {faults[0]}."
-    return f"The circuit would read so with any of these: {'; '.join(faults)}."
+        return say("The circuit would read so with one fault: {faults}.", faults=faults[0])
+    return say("The circuit would read so with any of these: {join}.", join="; ".join(faults))

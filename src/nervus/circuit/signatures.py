@@ -17,6 +17,7 @@ from nervus.circuit.network import GROUND, Resistor
 from nervus.circuit.sensor import OPEN_OHMS, SHORT_OHMS, Ohms, SensorCircuit
 from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import FloatArray
+from nervus.language import say
 
 
 class FaultMode(StrEnum):
@@ -54,18 +55,23 @@ _FEED = (SuspectId.SUPPLY_GROUND,)
 
 def _series(tracks: int) -> list[_Series]:
     places: list[_Series] = [
-        ("supply", "the supply line", _FEED, lambda c, r: replace(c, supply_ohms=r)),
-        ("supply_plug", "the supply's contact in the plug", _FEED, _supply_plug),
-        ("ground", "the ground line", _FEED, lambda c, r: replace(c, ground_ohms=r)),
-        ("ground_plug", "the ground's contact in the plug", _FEED, _ground_plug),
+        ("supply", say("the supply line"), _FEED, lambda c, r: replace(c, supply_ohms=r)),
+        ("supply_plug", say("the supply's contact in the plug"), _FEED, _supply_plug),
+        ("ground", say("the ground line"), _FEED, lambda c, r: replace(c, ground_ohms=r)),
+        ("ground_plug", say("the ground's contact in the plug"), _FEED, _ground_plug),
     ]
     for n in range(1, tracks + 1):
         places += [
-            (f"signal{n}", f"signal line {n}", _WIRING, _of_track(n, "signal_ohms")),
-            (f"plug_signal{n}", f"signal {n}'s contact in the plug", _WIRING, _of_track(n, "plug_ohms")),
-            (f"wiper{n}", f"the wiper of track {n}", _SENSOR, _of_track(n, "wiper_ohms")),
-            (f"above{n}", f"track {n} between wiper and supply", _SENSOR, _of_track(n, "above_ohms")),
-            (f"below{n}", f"track {n} between wiper and ground", _SENSOR, _of_track(n, "below_ohms")),
+            (f"signal{n}", say("signal line {n}",
+n=n), _WIRING, _of_track(n, "signal_ohms")),
+            (f"plug_signal{n}", say("signal {n}'s contact in the plug",
+n=n), _WIRING, _of_track(n, "plug_ohms")),
+            (f"wiper{n}", say("the wiper of track {n}",
+n=n), _SENSOR, _of_track(n, "wiper_ohms")),
+            (f"above{n}", say("track {n} between wiper and supply",
+n=n), _SENSOR, _of_track(n, "above_ohms")),
+            (f"below{n}", say("track {n} between wiper and ground",
+n=n), _SENSOR, _of_track(n, "below_ohms")),
         ]  # fmt: skip
     return places
 
@@ -88,7 +94,7 @@ def _shorts(tracks: int) -> list[tuple[str, str]]:
 
 
 _NODES = {"supply": "plug_supply", "ground": GROUND, "battery": "battery"}
-_LINES = {"supply": "the supply", "ground": "ground", "battery": "battery positive"}
+_LINES = {"supply": say("the supply"), "ground": "ground", "battery": say("battery positive")}
 
 
 @lru_cache(maxsize=8)
@@ -96,13 +102,13 @@ def circuit_faults(tracks: int) -> tuple[CircuitFault, ...]:
     """Every single fault of a sensor with so many tracks."""
     found = []
     for at, name, suspects, _ in _series(tracks):
-        opened = f"{name} is open"
+        opened = say("{name} is open", name=name)
         found.append(CircuitFault(f"open-{at}", FaultMode.OPEN, (at,), opened, suspects))
-        high = f"too much resistance in {name}"
+        high = say("too much resistance in {name}", name=name)
         found.append(CircuitFault(f"resistance-{at}", FaultMode.RESISTANCE, (at,), high, suspects))
     for a, b in _shorts(tracks):
         signals = any(x.startswith("signal") for x in (a, b))
-        touch = f"{_line(a)} touches {_line(b)}"
+        touch = say("{line} touches {line_}", line=_line(a), line_=_line(b))
         suspects = _WIRING if signals else _FEED
         found.append(CircuitFault(f"short-{a}-{b}", FaultMode.SHORT, (a, b), touch, suspects))
     return tuple(found)

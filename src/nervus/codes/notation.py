@@ -8,6 +8,7 @@ import re
 from dataclasses import dataclass
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 _SYSTEMS = "PCBU"
 _WRITTEN = re.compile(
@@ -70,8 +71,11 @@ def read_code(text: str) -> Code:
     found = _WRITTEN.fullmatch(text)
     if found is None:
         raise CodeUnreadable(
-            f"“{text.strip()[:40]}” is no trouble code; accepted is P, C, B or U and four digits, "
-            "such as P0121, with its failure type as in P0121-85."
+            say(
+                "“{strip}” is no trouble code; accepted is P, C, B or U and four digits, such "
+                "as P0121, with its failure type as in P0121-85.",
+                strip=text.strip()[:40],
+            )
         )
     if found["hex"] is not None:
         number = int(found["hex"], 16)

@@ -13,6 +13,8 @@ anything else                 our bug: shown with its traceback in the log, "ple
 
 from dataclasses import dataclass
 
+from nervus.language import say
+
 
 class NervusError(Exception):
     """Anything that Nervus says itself."""
@@ -33,9 +35,9 @@ class Place:
     def __str__(self) -> str:
         parts = [self.file]
         if self.line is not None:
-            parts.append(f"line {self.line}")
+            parts.append(say("line {line}", line=self.line))
         if self.column is not None:
-            parts.append(f"column {self.column}")
+            parts.append(say("column {column}", column=self.column))
         return ", ".join(parts)
 
 
@@ -57,8 +59,8 @@ class RecordingUnusable(OutsideError):
     @classmethod
     def only_codes(cls, name: str, codes: list[str]) -> "RecordingUnusable":
         """A log of traffic in which no value was asked for."""
-        told = f"it tells {', '.join(codes) or 'nothing'} but no value"
-        return cls(Place(name), told, "accepted is a log with values asked for")
+        told = say("it tells {value} but no value", value=", ".join(codes) or "nothing")
+        return cls(Place(name), told, say("accepted is a log with values asked for"))
 
 
 class ProfileUnusable(OutsideError):

@@ -4,6 +4,7 @@ import re
 from dataclasses import dataclass
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 _WRITTEN = re.compile(
     r"^(?P<where>.*?)[\s:=]*(?P<number>[+-]?(?:[0-9]+(?:[.,][0-9]*)?|[.,][0-9]+))\s*(?P<unit>[^\d\s]*)\s*$"
@@ -44,11 +45,19 @@ def read_quantity(text: str) -> Quantity:
         QuantityUnreadable: there is none, or its unit is not known.
     """
     found = _WRITTEN.match(text.strip())
-    accepted = "accepted is such as “pin 2, key on: 4.98 V”, “ground .03” or “motor 2,4 ohm”"
+    accepted = say("accepted is such as “pin 2, key on: 4.98 V”, “ground .03” or “motor 2,4 ohm”")
     if found is None:
-        raise QuantityUnreadable(f"“{text.strip()[:40]}” ends in no value; {accepted}.")
+        raise QuantityUnreadable(
+            say("“{strip}” ends in no value; {accepted}.", strip=text.strip()[:40], accepted=accepted)
+        )
     unit = _UNITS.get((found["unit"] or "V").casefold())
     if unit is None:
-        raise QuantityUnreadable(f"“{found['unit'][:20]}” is no unit that is known here; {accepted}.")
+        raise QuantityUnreadable(
+            say(
+                "“{found}” is no unit that is known here; {accepted}.",
+                found=found["unit"][:20],
+                accepted=accepted,
+            )
+        )
     value = float(found["number"].replace(",", ".")) * unit[1]
     return Quantity(found["where"].strip(" :=,"), value, unit[0])

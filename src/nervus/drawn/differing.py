@@ -8,6 +8,7 @@ import numpy as np
 from nervus.domain.analysis import Examination, Frame, Pass
 from nervus.domain.channel import Channel, FloatArray, Recording, Sensor
 from nervus.domain.finding import Span
+from nervus.language import say
 
 CELLS = 100
 """Into so many places of equal length the travel is cut."""
@@ -52,16 +53,24 @@ class Differing:
         """What it comes to, in a sentence."""
         known = np.isfinite(self.band)
         if not known.any():
-            return f"{self.title}: too few passes over the same places to tell."
+            return say("{title}: too few passes over the same places to tell.", title=self.title)
         if not self.outside:
             widest = float(np.nanmedian(self.band))
-            return f"{self.title}: no difference beyond ±{widest:.2g} % of travel, which is chance."
+            return say(
+                "{title}: no difference beyond ±{widest:.2g} % of travel, which is chance.",
+                title=self.title,
+                widest=widest,
+            )
         worst = int(np.nanargmax(np.abs(self.less) - self.band))
-        places = ", ".join(f"{a:.0f} to {b:.0f} %" for a, b in self.outside[:3])
-        more = " and elsewhere" if len(self.outside) > 3 else ""
-        return (
-            f"{self.title}: differs over {places}{more}, by {self.less[worst]:+.2g} % at "
-            f"{self.travel[worst]:.0f} %."
+        places = ", ".join(say("{a:.0f} to {b:.0f} %", a=a, b=b) for a, b in self.outside[:3])
+        more = say(" and elsewhere") if len(self.outside) > 3 else ""
+        return say(
+            "{title}: differs over {places}{more}, by {less:+.2g} % at {travel:.0f} %.",
+            title=self.title,
+            places=places,
+            more=more,
+            less=self.less[worst],
+            travel=self.travel[worst],
         )
 
 

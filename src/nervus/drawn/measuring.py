@@ -8,6 +8,7 @@ import numpy as np
 from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording
 from nervus.domain.finding import Span
+from nervus.language import say
 
 # A jump of this share of what a channel spans is an edge.
 _EDGE = 0.08
@@ -63,19 +64,44 @@ class Between:
     def text(self, name: str) -> str:
         """All of it as lines, with units, to be pasted elsewhere."""
         apart = self.second_s - self.first_s
-        lines = [f"{name}: {self.first_s:.4f} s to {self.second_s:.4f} s, {apart:+.4f} s apart"]
+        lines = [
+            say(
+                "{name}: {first_s:.4f} s to {second_s:.4f} s, {apart:+.4f} s apart",
+                name=name,
+                first_s=self.first_s,
+                second_s=self.second_s,
+                apart=apart,
+            )
+        ]
         if self.travel[0] is not None and self.travel[1] is not None:
-            lines.append(f"travel: {self.travel[0]:.2f} % to {self.travel[1]:.2f} %")
+            lines.append(
+                say(
+                    "travel: {travel:.2f} % to {travel_:.2f} %",
+                    travel=self.travel[0],
+                    travel_=self.travel[1],
+                )
+            )
         for row in self.rows:
             if row.first is None or row.second is None:
                 continue
-            told = f"{row.title}: {row.first:.4g} to {row.second:.4g} {row.unit}"
+            told = say(
+                "{title}: {first:.4g} to {second:.4g} {unit}",
+                title=row.title,
+                first=row.first,
+                second=row.second,
+                unit=row.unit,
+            )
             told += f", {row.second - row.first:+.4g} {row.unit}"
             told += f", {row.rate:+.4g} {row.unit}/s" if row.rate is not None else ""
             if row.below is not None and self.level is not None:
-                told += f", below {self.level:g} {row.unit} for {100 * row.below:.1f} % of the time"
+                told += say(
+                    ", below {level:g} {unit} for {below:.1f} % of the time",
+                    level=self.level,
+                    unit=row.unit,
+                    below=100 * row.below,
+                )
             lines.append(told)
-        lines.append(f"events between: {self.events}")
+        lines.append(say("events between: {events}", events=self.events))
         return "\n".join(lines)
 
 

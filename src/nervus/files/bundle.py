@@ -24,6 +24,7 @@ from nervus.domain.job import AnyEntry, Job, Look, Record, Recorded, Words, of_k
 from nervus.files.outputs import check_regular
 from nervus.files.recording_csv import read_recording
 from nervus.files.recording_writer import write_recording
+from nervus.language import say
 
 VERSION = 1
 _JOB, _FOLDER = "job.json", "files/"
@@ -56,7 +57,11 @@ def bundle_schema() -> dict[str, Any]:
     """The JSON Schema of `job.json`."""
     # As it is in the file: defaults that are tuples here are arrays there.
     told = _dedented(msgspec.json.decode(msgspec.json.encode(msgspec.json.schema(Envelope))))
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Nervus job", **told}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": say("Nervus job"),
+        **told,
+    }
 
 
 def _dedented(told: Any) -> Any:
@@ -105,7 +110,10 @@ def write_bundle(
         ):
             open_job, written = _as_csv(job, kept, Path(folder), read)
             envelope = Envelope(
-                format="nervus-job", version=VERSION, written_by=f"nervus {__version__}", job=open_job
+                format="nervus-job",
+                version=VERSION,
+                written_by=say("nervus {version}", version=__version__),
+                job=open_job,
             )
             text = msgspec.json.format(msgspec.json.encode(envelope), indent=2)
             bundle.writestr(_JOB, text)
@@ -114,7 +122,9 @@ def write_bundle(
         part.replace(to)
     except OSError as wrong:
         what = wrong.filename or to.name
-        raise BundleUnusable(f"{what}: {wrong.strerror}; no bundle was written.") from wrong
+        raise BundleUnusable(
+            say("{what}: {strerror}; no bundle was written.", what=what, strerror=wrong.strerror)
+        ) from wrong
     finally:
         part.unlink(missing_ok=True)
 
@@ -160,15 +170,21 @@ def read_bundle(path: Path, into: Path) -> Job:
             for name in files_of(job):
                 info = members.get(_FOLDER + name)
                 if info is None:
-                    raise _refused(path.name, f"the file {name} of the job is missing in it")
+                    raise _refused(
+                        path.name, say("the file {name} of the job is missing in it", name=name)
+                    )
                 budget = _unpack(path.name, bundle, info, into / name, budget)
             _check_digests(path.name, job, into)
     except zipfile.BadZipFile as wrong:
-        raise _refused(path.name, "it is no bundle, or was cut off") from wrong
+        raise _refused(path.name, say("it is no bundle, or was cut off")) from wrong
     except _DAMAGE as wrong:
-        raise _refused(path.name, "its packing is damaged or of a kind that is not used here") from wrong
+        raise _refused(
+            path.name, say("its packing is damaged or of a kind that is not used here")
+        ) from wrong
     except OSError as wrong:
-        raise _refused(path.name, f"it can't be read ({wrong.strerror})") from wrong
+        raise _refused(
+            path.name, say("it can't be read ({strerror})", strerror=wrong.strerror)
+        ) from wrong
     return job
 
 
@@ -182,39 +198,49 @@ def read_job_file(path: Path) -> Job:
         with path.open("rb") as file:
             text = file.read(_JOB_BYTES + 1)
     except OSError as wrong:
-        raise _refused(path.name, f"it can't be read ({wrong.strerror})") from wrong
+        raise _refused(
+            path.name, say("it can't be read ({strerror})", strerror=wrong.strerror)
+        ) from wrong
     if len(text) > _JOB_BYTES:
-        raise _refused(path.name, "it is larger than 32 MB")
+        raise _refused(path.name, say("it is larger than 32 MB"))
     job = _envelope(path.name, text).job
     _check_entries(path.name, job.entries)
     return job
 
 
 def _refused(name: str, what: str) -> BundleUnusable:
-    return BundleUnusable(f"{name}: {what}; nothing was taken over.")
+    return BundleUnusable(say("{name}: {what}; nothing was taken over.", name=name, what=what))
 
 
 def _members(name: str, bundle: zipfile.ZipFile) -> dict[str, zipfile.ZipInfo]:
     """What is in it, if all of it may be there."""
     infos = bundle.infolist()
     if len(infos) > _MOST_FILES:
-        raise _refused(name, f"it holds {len(infos)} files, more than {_MOST_FILES}")
+        raise _refused(
+            name,
+            say("it holds {len} files, more than {most_files}", len=len(infos), most_files=_MOST_FILES),
+        )
     members: dict[str, zipfile.ZipInfo] = {}
     for info in infos:
         if info.filename != _JOB and not _FILE.match(info.filename):
             shown = info.filename.encode("ascii", "replace").decode()[:60]
-            raise _refused(name, f"“{shown}” has no place in a bundle")
+            raise _refused(name, say("“{shown}” has no place in a bundle", shown=shown))
         if info.filename in members:
-            raise _refused(name, f"{info.filename} is in it twice")
+            raise _refused(name, say("{filename} is in it twice", filename=info.filename))
         if info.flag_bits & 0x1 or info.compress_type not in _METHODS:
-            raise _refused(name, f"{info.filename} is locked or packed in an unusual way")
+            raise _refused(
+                name, say("{filename} is locked or packed in an unusual way", filename=info.filename)
+            )
         if info.file_size > max(_SMALL, _MOST_UNFOLDED * info.compress_size):
-            raise _refused(name, f"{info.filename} would unfold to a size that no recording has")
+            raise _refused(
+                name,
+                say("{filename} would unfold to a size that no recording has", filename=info.filename),
+            )
         members[info.filename] = info
     if _JOB not in members:
-        raise _refused(name, f"there is no {_JOB} in it")
+        raise _refused(name, say("there is no {job} in it", job=_JOB))
     if sum(info.file_size for info in infos) > _ALL_BYTES or members[_JOB].file_size > _JOB_BYTES:
-        raise _refused(name, "it would unfold to more than 2 GB, or its job to more than 32 MB")
+        raise _refused(name, say("it would unfold to more than 2 GB, or its job to more than 32 MB"))
     return members
 
 
@@ -222,7 +248,7 @@ def _text(name: str, bundle: zipfile.ZipFile, members: dict[str, zipfile.ZipInfo
     with bundle.open(members[_JOB]) as file:
         text = file.read(_JOB_BYTES + 1)
     if len(text) > _JOB_BYTES:
-        raise _refused(name, f"{_JOB} is larger than 32 MB")
+        raise _refused(name, say("{job} is larger than 32 MB", job=_JOB))
     return text
 
 
@@ -231,12 +257,17 @@ def _envelope(name: str, text: bytes) -> Envelope:
         version = msgspec.json.decode(text, type=_Version).version
         if version > VERSION:
             raise _refused(
-                name, f"it is of version {version}, written by a newer Nervus; this reads {VERSION}"
+                name,
+                say(
+                    "it is of version {version}, written by a newer Nervus; this reads {version_}",
+                    version=version,
+                    version_=VERSION,
+                ),
             )
         return msgspec.json.decode(text, type=Envelope)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as wrong:
-        said = str(wrong).replace("`", "")[:200] or "it is nested too deeply"
-        raise _refused(name, f"{_JOB} is no job ({said})") from wrong
+        said = str(wrong).replace("`", "")[:200] or say("it is nested too deeply")
+        raise _refused(name, say("{job} is no job ({said})", job=_JOB, said=said)) from wrong
 
 
 class _Version(msgspec.Struct):
@@ -248,7 +279,7 @@ class _Version(msgspec.Struct):
 def _check_entries(name: str, entries: tuple[AnyEntry, ...]) -> None:
     ids = [entry.id for entry in entries]
     if len(set(ids)) != len(ids):
-        raise _refused(name, "two entries of the job have the same identifier")
+        raise _refused(name, say("two entries of the job have the same identifier"))
 
 
 def _unpack(name: str, bundle: zipfile.ZipFile, info: zipfile.ZipInfo, to: Path, budget: int) -> int:
@@ -260,11 +291,16 @@ def _unpack(name: str, bundle: zipfile.ZipFile, info: zipfile.ZipInfo, to: Path,
             allowed -= len(chunk)
             budget -= len(chunk)
             if allowed < 0:
-                raise _refused(name, f"{info.filename} unfolds to a size that no recording has")
+                raise _refused(
+                    name,
+                    say("{filename} unfolds to a size that no recording has", filename=info.filename),
+                )
             digest.update(chunk)
             target.write(chunk)
     if not to.name.startswith(digest.hexdigest()[:16]):
-        raise _refused(name, f"{info.filename} is not the file that its name says")
+        raise _refused(
+            name, say("{filename} is not the file that its name says", filename=info.filename)
+        )
     return budget
 
 
@@ -272,4 +308,6 @@ def _check_digests(name: str, job: Job, folder: Path) -> None:
     for recorded in of_kind(job.entries, Recorded):
         with (folder / recorded.file).open("rb") as file:
             if hashlib.file_digest(file, "sha256").hexdigest() != recorded.digest:
-                raise _refused(name, f"the recording {recorded.file} is not the one that was kept")
+                raise _refused(
+                    name, say("the recording {file} is not the one that was kept", file=recorded.file)
+                )

@@ -15,6 +15,7 @@ from nervus.domain.errors import OutsideError
 from nervus.domain.job import CodeState, SeenCode
 from nervus.files.recording_writer import formula_safe, plain_again
 from nervus.knowledge import known_codes
+from nervus.language import say
 
 _STRICT = re.compile(
     r"(?<![A-Za-z0-9])([PCBUpcbu][0-3][0-9A-Fa-f]{3})(?:[-:]?([0-9A-Fa-f]{2}))?(?![A-Za-z0-9])"
@@ -47,7 +48,9 @@ def codes_in_text(text: str) -> tuple[SeenCode, ...]:
         CodesUnreadable: it is too long to be a report of one vehicle.
     """
     if len(text) > _LONGEST:
-        raise CodesUnreadable("The text is too long for a report; accepted is up to 2 million signs.")
+        raise CodesUnreadable(
+            say("The text is too long for a report; accepted is up to 2 million signs.")
+        )
     found: dict[tuple[str, str], SeenCode] = {}
     module, heading = "", _NO_STATES
     for line in text.splitlines():
@@ -74,7 +77,9 @@ def codes_in_text(text: str) -> tuple[SeenCode, ...]:
                 says=says or (before.says if before else ""),
             )
         if len(found) > _MOST:
-            raise CodesUnreadable(f"More than {_MOST} codes: that is no report of one vehicle.")
+            raise CodesUnreadable(
+                say("More than {most} codes: that is no report of one vehicle.", most=_MOST)
+            )
     return tuple(found.values())
 
 
@@ -118,19 +123,27 @@ def read_codes_file(path: Path) -> tuple[SeenCode, ...]:
     try:
         if path.stat().st_size > _LONGEST:
             raise CodesUnreadable(
-                f"{path.name}: too large for a report; accepted is up to 2 MB of text."
+                say("{name}: too large for a report; accepted is up to 2 MB of text.", name=path.name)
             )
         text = path.read_text(encoding="utf-8-sig")
     except OSError as wrong:
-        raise CodesUnreadable(f"{path.name}: it can't be read ({wrong.strerror}).") from wrong
+        raise CodesUnreadable(
+            say("{name}: it can't be read ({strerror}).", name=path.name, strerror=wrong.strerror)
+        ) from wrong
     except UnicodeDecodeError as wrong:
         raise CodesUnreadable(
-            f"{path.name}: byte {wrong.start} is no text; accepted is UTF-8 text or CSV."
+            say(
+                "{name}: byte {start} is no text; accepted is UTF-8 text or CSV.",
+                name=path.name,
+                start=wrong.start,
+            )
         ) from wrong
     ours = text.startswith(",".join(_COLUMNS))
     found = _our_csv(path.name, text) if ours else codes_in_text(text)
     if not found and not ours:
-        raise CodesUnreadable(f"{path.name}: no trouble code stands in it, such as P0121.")
+        raise CodesUnreadable(
+            say("{name}: no trouble code stands in it, such as P0121.", name=path.name)
+        )
     return found
 
 
@@ -142,7 +155,9 @@ def _our_csv(name: str, text: str) -> tuple[SeenCode, ...]:
             found.append(_from_row(cells))
     except (csv.Error, ValueError, CodeUnreadable) as wrong:
         line = len(found) + 2
-        raise CodesUnreadable(f"{name}, line {line}: {wrong}") from wrong
+        raise CodesUnreadable(
+            say("{name}, line {line}: {wrong}", name=name, line=line, wrong=wrong)
+        ) from wrong
     return tuple(found)
 
 

@@ -9,8 +9,9 @@ from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, channel_hint, shown
 from nervus.knowledge.columns import missing_words
+from nervus.language import say
 
-_NUMBER = "accepted is a finite number with a decimal point, like 0.51"
+_NUMBER = say("accepted is a finite number with a decimal point, like 0.51")
 
 
 def first_fault(path: Path, header: Header) -> RecordingUnusable | None:
@@ -27,7 +28,9 @@ def first_fault(path: Path, header: Header) -> RecordingUnusable | None:
                     judge(path.name, rows.line_num, row, header, last)
         except csv.Error as wrong:
             place = Place(path.name, rows.line_num)
-            return RecordingUnusable(place, f"the row can't be split ({wrong})", _NUMBER)
+            return RecordingUnusable(
+                place, say("the row can't be split ({wrong})", wrong=wrong), _NUMBER
+            )
         except RecordingUnusable as found:
             return found
     return None
@@ -37,8 +40,8 @@ def _check_width(file: str, line: int, row: list[str], header: Header) -> None:
     if len(row) > len(header.names):
         raise RecordingUnusable(
             Place(file, line),
-            f"the row has {len(row)} cells, the header {len(header.names)}",
-            "text with a comma must stand in quotation marks",
+            say("the row has {len} cells, the header {len_}", len=len(row), len_=len(header.names)),
+            say("text with a comma must stand in quotation marks"),
         )
 
 
@@ -58,8 +61,8 @@ def _long_row(file: str, line: int, row: list[str], header: Header, last: dict[s
     if name != MARK and name not in CHANNEL_KINDS:
         raise RecordingUnusable(
             Place(file, line, CHANNEL),
-            f"“{shown(name)}” is no channel",
-            channel_hint(name, f"map it with --map {shown(name) or 'NAME'}=ID"),
+            say("“{shown}” is no channel", shown=shown(name)),
+            channel_hint(name, say("map it with --map {value}=ID", value=shown(name) or "NAME")),
         )
     _check_time(Place(file, line, TIME), cells.get(TIME, ""), name, last)
     if name != MARK and not says_nothing(cells.get(VALUE, "")):
@@ -69,11 +72,16 @@ def _long_row(file: str, line: int, row: list[str], header: Header, last: dict[s
 def _check_time(place: Place, cell: str, channel: str, last: dict[str, float]) -> None:
     now = number(place, cell)
     if now < last.get(channel, -math.inf):
-        within = "" if channel == TIME else f" of {channel}"
+        within = "" if channel == TIME else say(" of {channel}", channel=channel)
         raise RecordingUnusable(
             place,
-            f"time{within} runs backwards, from {last[channel]:g} to {now:g} s",
-            "each row must be at the same time as the one before it or later",
+            say(
+                "time{within} runs backwards, from {last:g} to {now:g} s",
+                within=within,
+                last=last[channel],
+                now=now,
+            ),
+            say("each row must be at the same time as the one before it or later"),
         )
     last[channel] = now
 
@@ -100,6 +108,10 @@ def number(place: Place, cell: str) -> float:
     except ValueError:
         value = math.nan
     if "_" in cell or not math.isfinite(value):
-        wrong = f"“{shown(cell)}” is not a number" if cell.strip() else "the cell is empty"
+        wrong = (
+            say("“{shown}” is not a number", shown=shown(cell))
+            if cell.strip()
+            else say("the cell is empty")
+        )
         raise RecordingUnusable(place, wrong, _NUMBER)
     return value

@@ -8,6 +8,7 @@ from nervus.domain.analysis import SuspectId
 from nervus.domain.job import Job
 from nervus.domain.judgement import JobJudgement, Outcome, RankedTest
 from nervus.judge.words import SCHOOL_NAMES, SUSPECT_NAMES, natural_frequency
+from nervus.language import say
 
 SCHEMA: Final = "nervus.judgement/1"
 Json = dict[str, Any]
@@ -98,7 +99,9 @@ def judgement_report(job: Job, judged: JobJudgement) -> str:
     first = judged.standing.suspects[0].id
     lines = [f"{job.vehicle.name}: {judged.standing.headline}"]
     if judged.cured is not None:
-        lines.append(f"  cured: {natural_frequency(judged.cured)}")
+        lines.append(
+            say("  cured: {natural_frequency}", natural_frequency=natural_frequency(judged.cured))
+        )
     lines += [
         f"  {natural_frequency(s.probability):>14}  {SUSPECT_NAMES[s.id]}"
         for s in judged.standing.suspects
@@ -108,36 +111,48 @@ def judgement_report(job: Job, judged: JobJudgement) -> str:
     lines += [
         f"  {natural_frequency(f.probability):>14}  {f.text}" for f in judged.faults[:_LISTED_FAULTS]
     ]
-    lines += [f"Because ({SUSPECT_NAMES[first]}, times as likely):"]
+    lines += [say("Because ({suspect_names}, times as likely):", suspect_names=SUSPECT_NAMES[first])]
     telling = [line for line in judged.ledger if _weighty(line.times_as_likely[first])]
     telling.sort(key=lambda line: -abs(_log(line.times_as_likely[first])))
     for line in telling[:_LISTED_REASONS]:
-        turns = "  (without it another would be first)" if line.turns else ""
+        turns = say("  (without it another would be first)") if line.turns else ""
         lines.append(f"  {times(line.times_as_likely[first]):>14}  {line.text}{turns}")
     for remark in judged.contradictions:
-        lines.append(f"  contradiction: {remark.text}")
+        lines.append(say("  contradiction: {text}", text=remark.text))
     for remark in judged.not_weighed:
-        lines.append(f"  not weighed: {remark.text}")
+        lines.append(say("  not weighed: {text}", text=remark.text))
     if judged.missing:
         lines.append(judged.missing)
     following = judged.standing.next_test
     if following is not None:
-        lines.append(f"Next, {following.minutes} minutes: {following.title}: {following.tells}.")
+        lines.append(
+            say(
+                "Next, {minutes} minutes: {title}: {tells}.",
+                minutes=following.minutes,
+                title=following.title,
+                tells=following.tells,
+            )
+        )
         lines.append(f"      {following.caution}")
     others = [t for t in judged.tests if following is None or t.text != following.title]
     for test in others[:_LISTED_TESTS]:
         if test.saving > 0.0 or judged.outcome is not Outcome.CLEAR:
             lines.append(
-                f"  or {test.minutes:.0f} minutes, {test.information_bits:.2f} bits: {test.text}"
+                say(
+                    "  or {minutes:.0f} minutes, {information_bits:.2f} bits: {text}",
+                    minutes=test.minutes,
+                    information_bits=test.information_bits,
+                    text=test.text,
+                )
             )
-    lines.append("What each way costs on average (minutes, money, parts in vain):")
+    lines.append(say("What each way costs on average (minutes, money, parts in vain):"))
     for school in judged.schools:
         vain = f"{school.parts_in_vain:.2f}"
         lines.append(
             f"  {SCHOOL_NAMES[school.id]:<20} {school.minutes:4.0f}  {school.money:5.0f}  {vain}"
         )
     lines.append(
-        "Nervus advises; the technician decides. The maker's procedure and local rules come first."
+        say("Nervus advises; the technician decides. The maker's procedure and local rules come first.")
     )
     return "\n".join(lines)
 

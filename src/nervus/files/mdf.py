@@ -12,13 +12,14 @@ import numpy as np
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 from nervus.domain.errors import OutsideError, Place, RecordingUnusable
 from nervus.knowledge.columns import conversion, named_as, unit_written
+from nervus.language import say
 from nervus.tables.wishes import Question, RecordingQuestioned, Wish
 
 if TYPE_CHECKING:
     from asammdf import MDF
 
 _MAGIC = re.compile(rb"^(MDF|UnFinMF) ")
-_ACCEPTED = "accepted is MDF with channels whose names say throttle, pedal, supply or engine"
+_ACCEPTED = say("accepted is MDF with channels whose names say throttle, pedal, supply or engine")
 _MOST_CHANNELS = 10_000
 _AS_IT_IS = Wish()
 
@@ -67,14 +68,16 @@ def read_mdf(path: Path, wish: Wish = _AS_IT_IS) -> Held:
             found = _read(path, file, wish)
     except OSError as wrong:
         raise RecordingUnusable(
-            Place(path.name), f"the file can't be read ({wrong.strerror})", _ACCEPTED
+            Place(path.name),
+            say("the file can't be read ({strerror})", strerror=wrong.strerror),
+            _ACCEPTED,
         ) from wrong
     if found.questions and not wish.agreed:
         raise RecordingQuestioned(path, found.questions)
     if not found.channels:
         if found.has_traffic:
             return Held(None, (), has_traffic=True)
-        raise RecordingUnusable(Place(path.name), "no channel in it is one of ours", _ACCEPTED)
+        raise RecordingUnusable(Place(path.name), say("no channel in it is one of ours"), _ACCEPTED)
     start = min(float(c.time_s[0]) for c in found.channels.values())
     moved = tuple(Channel(c.kind, c.time_s - start, c.values) for c in found.channels.values())
     recording = Recording(moved, (), path.name)
@@ -105,7 +108,7 @@ def _read(path: Path, file: BufferedReader, wish: Wish) -> _Found:
     except Exception as wrong:
         # On damaged bytes the library fails in whatever way they lead it to; all of them mean the same.
         _let_go(wrong)
-        raise RecordingUnusable(Place(path.name), "it is a damaged MDF file", _ACCEPTED) from wrong
+        raise RecordingUnusable(Place(path.name), say("it is a damaged MDF file"), _ACCEPTED) from wrong
 
 
 def _let_go(wrong: BaseException) -> None:
@@ -143,23 +146,37 @@ def _channels(path: Path, mdf: "MDF", wish: Wish) -> _Found:
             continue
         if guess and not wish.agreed:
             kind = CHANNEL_KINDS[channel]
-            option = f'--map "{name}[{unit or kind.unit}]={channel}"'
-            text = f"“{name[:40]}” may be {kind.title} in {unit or kind.unit}"
+            option = say(
+                '--map "{name}[{value}]={channel}"', name=name, value=unit or kind.unit, channel=channel
+            )
+            text = say(
+                "“{name}” may be {title} in {value}",
+                name=name[:40],
+                title=kind.title,
+                value=unit or kind.unit,
+            )
             found.questions.append(Question(None, text, option))
             found.left.append(name)
             continue
         made = _channel(mdf, group, index, channel, unit)
         if isinstance(made, str):
-            found.remarks.append(f"“{name[:40]}” was left out: {made}.")
+            found.remarks.append(say("“{name}” was left out: {made}.", name=name[:40], made=made))
         else:
             found.channels[channel] = made
             found.names[channel] = name
-            found.taken.append(f"“{name[:40]}” as {made.kind.title} in {unit or made.kind.unit}")
+            found.taken.append(
+                say(
+                    "“{name}” as {title} in {value}",
+                    name=name[:40],
+                    title=made.kind.title,
+                    value=unit or made.kind.unit,
+                )
+            )
     if found.channels:
         found.questions.clear()  # what is named plainly is enough; the rest is told
-        found.remarks.insert(0, f"Read {', '.join(found.taken)}.")
+        found.remarks.insert(0, say("Read {join}.", join=", ".join(found.taken)))
         if found.left:
-            found.remarks.append(f"Left out: {', '.join(found.left[:12])}.")
+            found.remarks.append(say("Left out: {join}.", join=", ".join(found.left[:12])))
     return found
 
 
@@ -169,7 +186,14 @@ def _as_named(path: Path, names: list[str], wished: str) -> str:
         if name in names:
             return name
     known = ", ".join(f"“{n[:24]}”" for n in names[:12])
-    raise OutsideError(f"{path.name}: --map names “{wished[:40]}”, but its channels are {known}.")
+    raise OutsideError(
+        say(
+            "{name}: --map names “{wished}”, but its channels are {known}.",
+            name=path.name,
+            wished=wished[:40],
+            known=known,
+        )
+    )
 
 
 def _channel(mdf: "MDF", group: int, index: int, channel: str, unit: str) -> Channel | str:
@@ -177,16 +201,16 @@ def _channel(mdf: "MDF", group: int, index: int, channel: str, unit: str) -> Cha
     kind = CHANNEL_KINDS[channel]
     factors = conversion(unit, kind.unit)
     if factors is None:
-        return f"{unit} does not become {kind.unit}"
+        return say("{unit} does not become {unit_}", unit=unit, unit_=kind.unit)
     signal = mdf.get(group=group, index=index)
     values = np.asarray(signal.samples)
     if values.ndim != 1 or values.dtype.kind not in "iuf":
-        return "its values are no numbers"
+        return say("its values are no numbers")
     times = np.asarray(signal.timestamps, dtype=np.float64)
     numbers = values.astype(np.float64) * factors[0] + factors[1]
     there = np.isfinite(numbers) & np.isfinite(times)
     if not there.any():
-        return "it has no sample"
+        return say("it has no sample")
     if np.any(np.diff(times[there]) < 0):
-        return "its time runs backwards"
+        return say("its time runs backwards")
     return Channel(kind, times[there].copy(), numbers[there].copy())

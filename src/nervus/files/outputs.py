@@ -5,6 +5,7 @@ import stat
 from pathlib import Path
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 
 class NotWritable(OutsideError):
@@ -23,11 +24,17 @@ def free_place(path: Path, *, replace: bool = False) -> Path:
     """
     check_regular(path)
     if not path.parent.is_dir():
-        raise NotWritable(f"{path.parent}: there is no such folder; make it, or choose another.")
+        raise NotWritable(
+            say("{parent}: there is no such folder; make it, or choose another.", parent=path.parent)
+        )
     if path.exists() and not replace:
-        raise NotWritable(f"{path} is there already; choose another name, or say --replace.")
+        raise NotWritable(
+            say("{path} is there already; choose another name, or say --replace.", path=path)
+        )
     if not os.access(path.parent, os.W_OK):
-        raise NotWritable(f"{path.parent} may not be written to; choose another folder.")
+        raise NotWritable(
+            say("{parent} may not be written to; choose another folder.", parent=path.parent)
+        )
     return path
 
 
@@ -42,8 +49,14 @@ def check_regular(path: Path) -> None:
     except FileNotFoundError:
         return
     except OSError as wrong:
-        raise NotWritable(f"{path} can't be looked at ({wrong.strerror}); choose another.") from wrong
+        raise NotWritable(
+            say(
+                "{path} can't be looked at ({strerror}); choose another.",
+                path=path,
+                strerror=wrong.strerror,
+            )
+        ) from wrong
     if stat.S_ISDIR(mode):
-        raise NotWritable(f"{path} is a folder; accepted is the name of a file.")
+        raise NotWritable(say("{path} is a folder; accepted is the name of a file.", path=path))
     if not stat.S_ISREG(mode):
-        raise NotWritable(f"{path} is a device or a pipe, no file; choose another name.")
+        raise NotWritable(say("{path} is a device or a pipe, no file; choose another name.", path=path))

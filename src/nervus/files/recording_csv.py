@@ -25,11 +25,12 @@ from nervus.files.csv_fault import first_fault, missing_in_ours
 from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, inspect
 from nervus.files.journal import is_journal, read_journal
 from nervus.files.recording_writer import plain_again
+from nervus.language import say
 
 if TYPE_CHECKING:
     import pandas as pd
 
-_NO_SAMPLES = "there are no samples"
+_NO_SAMPLES = say("there are no samples")
 _C_ENGINE: Final[Literal["c"]] = "c"
 
 
@@ -60,7 +61,7 @@ def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Reco
         if fault is not None:
             raise fault
     if recording is None:
-        raise RecordingUnusable(Place(path.name), _NO_SAMPLES, "accepted is at least one row")
+        raise RecordingUnusable(Place(path.name), _NO_SAMPLES, say("accepted is at least one row"))
     return recording
 
 
@@ -71,7 +72,9 @@ def _read_slowly(path: Path, header: Header, names: Mapping[str, str]) -> Record
         return _read_wide(path, header, numbers="str")
     except (ValueError, OverflowError) as refused:
         raise RecordingUnusable(
-            Place(path.name), "the rows can't be read", "accepted are numbers with a decimal point"
+            Place(path.name),
+            say("the rows can't be read"),
+            say("accepted are numbers with a decimal point"),
         ) from refused
 
 
@@ -154,7 +157,7 @@ def _read_long(path: Path, header: Header, mapping: Mapping[str, str]) -> Record
     ids = [mapping.get(n.strip(), n.strip()) for n in names]
     if len(set(ids) - {IGNORE}) < len([i for i in ids if i != IGNORE]):
         raise RecordingUnusable(
-            Place(path.name, 1, CHANNEL), "two names stand for one channel", "map each once"
+            Place(path.name, 1, CHANNEL), say("two names stand for one channel"), say("map each once")
         )
     channels: dict[str, Channel] = {}
     marks: tuple[Mark, ...] = ()

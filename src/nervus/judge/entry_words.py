@@ -31,89 +31,141 @@ from nervus.domain.job import (
 from nervus.judge.shaking import place_title
 from nervus.knowledge import look_items, told_in_words
 from nervus.knowledge.known_procedures import procedure_named
+from nervus.language import figures, say
 
 
 def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for each kind
     """An entry in one line."""
     match entry:
         case Complaint():
-            return f"told: {told_in_words(entry) or 'nothing yet'}"
+            return say("told: {value}", value=told_in_words(entry) or "nothing yet")
         case CodeSet():
-            none = "none told" if entry.missing else "none"
-            return f"codes {entry.moment}: {', '.join(c.code for c in entry.codes) or none}"
+            none = say("none told") if entry.missing else "none"
+            return say(
+                "codes {moment}: {value}",
+                moment=entry.moment,
+                value=", ".join(c.code for c in entry.codes) or none,
+            )
         case Identified():
             parts = (entry.vehicle, entry.calibration, entry.name)
-            return f"{entry.module} is {', '.join(p for p in parts if p)}"
+            return say("{module} is {join}", module=entry.module, join=", ".join(p for p in parts if p))
         case Look():
             title = next((i.title for i in look_items().item if i.id == entry.item), entry.item)
-            mark = {Seen.GOOD: "✓", Seen.BAD: "bad:", Seen.NOT_SEEN: "not seen:"}[entry.seen]
+            mark = {Seen.GOOD: "✓", Seen.BAD: "bad:", Seen.NOT_SEEN: say("not seen:")}[entry.seen]
             return f"{mark} {title}" + (f" · {entry.note}" if entry.note else "")
         case Reading():
-            shown = "nothing" if entry.nothing else f"{entry.value:.6g} {entry.unit}"
+            shown = (
+                "nothing"
+                if entry.nothing
+                else figures("{value:.6g} {unit}", value=entry.value, unit=entry.unit)
+            )
             return f"{entry.where or 'measured'}: {shown}"
         case Face():
-            return f"{entry.plug} drawn: {len(entry.pins)} pins"
+            return say("{plug} drawn: {len} pins", plug=entry.plug, len=len(entry.pins))
         case MeterUsed():
-            return f"meter: {entry.ohms / 1e6:g} MΩ, {entry.percent:g} % + {entry.digits}"
+            return say(
+                "meter: {ohms:g} MΩ, {percent:g} % + {digits}",
+                ohms=entry.ohms / 1000000.0,
+                percent=entry.percent,
+                digits=entry.digits,
+            )
         case Setting():
             return _setting_told(entry)
         case Guided():
             procedure = procedure_named(entry.guide)
             title = procedure.title if procedure is not None else entry.guide.replace("_", " ")
-            return f"{title}: {len(entry.done)} steps done"
+            return say("{title}: {len} steps done", title=title, len=len(entry.done))
         case Recorded():
-            name = entry.name if entry.name.startswith("recording") else f"recording {entry.name}"
-            return f"{name}, not finished" if entry.digest == UNFINISHED else name
+            name = (
+                entry.name
+                if entry.name.startswith("recording")
+                else say("recording {name}", name=entry.name)
+            )
+            return say("{name}, not finished", name=name) if entry.digest == UNFINISHED else name
         case Findings():
             count = len(entry.findings)
-            return f"{count} finding{'' if count == 1 else 's'}: {entry.headline}"
+            return say(
+                "{count} finding{value}: {headline}",
+                count=count,
+                value="" if count == 1 else "s",
+                headline=entry.headline,
+            )
         case Shaken():
-            what = f"let go {entry.drops} times" if entry.drops else "steady"
-            return f"shaken at {place_title(entry.place)} for {entry.seconds:.0f} s: {what}"
+            what = say("let go {drops} times", drops=entry.drops) if entry.drops else "steady"
+            return say(
+                "shaken at {place_title} for {seconds:.0f} s: {what}",
+                place_title=place_title(entry.place),
+                seconds=entry.seconds,
+                what=what,
+            )
         case Marked():
-            return f"marks put right: {len(entry.marks)}"
+            return say("marks put right: {len}", len=len(entry.marks))
         case KnownGood():
-            return f"known good{f': {entry.name}' if entry.name else ''}"
+            return say("known good{value}", value=f": {entry.name}" if entry.name else "")
         case Noted():
-            return f"remark: {entry.words}"
+            return say("remark: {words}", words=entry.words)
         case Change():
-            swapped = " (spare, taken out again: a test)" if entry.swapped_back else ""
-            return f"done: {entry.done}{swapped}"
+            swapped = say(" (spare, taken out again: a test)") if entry.swapped_back else ""
+            return say("done: {done}{swapped}", done=entry.done, swapped=swapped)
         case TakenOff():
             if entry.put_back:
-                return f"{entry.what}: back on"
-            return f"{entry.what}: stays off, {entry.waived}" if entry.waived else f"{entry.what}: off"
+                return say("{what}: back on", what=entry.what)
+            return (
+                say("{what}: stays off, {waived}", what=entry.what, waived=entry.waived)
+                if entry.waived
+                else say("{what}: off", what=entry.what)
+            )
         case Compared():
-            return f"parts side by side: {_compared(entry)}"
+            return say("parts side by side: {compared}", compared=_compared(entry))
         case Watch():
             how = "of" if entry.exposure.is_counted else "in"
-            return f"to watch: it failed {entry.events} times {how} {entry.amount:.4g} {entry.exposure}"
+            return say(
+                "to watch: it failed {events} times {how} {amount:.4g} {exposure}",
+                events=entry.events,
+                how=how,
+                amount=entry.amount,
+                exposure=entry.exposure,
+            )
         case Stayed():
-            seen = f"seen {entry.events} times" if entry.events else "nothing seen"
+            seen = (
+                say("seen {events} times", events=entry.events) if entry.events else say("nothing seen")
+            )
             words = f" · {entry.words}" if entry.words else ""
-            return f"{entry.amount:.4g} {entry.exposure}: {seen}{words}"
+            return figures(
+                "{amount:.4g} {exposure}: {seen}{words}",
+                amount=entry.amount,
+                exposure=entry.exposure,
+                seen=seen,
+                words=words,
+            )
         case Cost():
             return _cost_told(entry)
         case Decision():
-            return f"decided: {entry.words}"
+            return say("decided: {words}", words=entry.words)
         case Moved():
             why = f" · {entry.words}" if entry.words else ""
             tentative = " (tentative)" if entry.tentative else ""
-            due = f" until {entry.due:%d %b %Y}" if entry.due else ""
-            return f"now {entry.state}{tentative}{due}{why}"
+            due = say(" until {due:%d %b %Y}", due=entry.due) if entry.due else ""
+            return say(
+                "now {state}{tentative}{due}{why}",
+                state=entry.state,
+                tentative=tentative,
+                due=due,
+                why=why,
+            )
 
 
 def _setting_told(setting: Setting) -> str:
     low, high = setting.target_v
-    state = "set" if setting.is_set else "being set"
+    state = "set" if setting.is_set else say("being set")
     now = setting.closed_v if setting.closed_v is not None else setting.loose_v
-    at = f", now {now:.2f} V" if now is not None else ""
-    return f"sensor {state} to {low:g} … {high:g} V{at}"
+    at = say(", now {now:.2f} V", now=now) if now is not None else ""
+    return say("sensor {state} to {low:g} … {high:g} V{at}", state=state, low=low, high=high, at=at)
 
 
 def _compared(entry: Compared) -> str:
     parts = [
-        f"{what}: {old or '?'} and {new or '?'}"
+        say("{what}: {value} and {value_}", what=what, value=old or "?", value_=new or "?")
         for what, old, new in (
             ("number", entry.old_number, entry.new_number),
             ("reading", entry.old_reading, entry.new_reading),
@@ -124,5 +176,10 @@ def _compared(entry: Compared) -> str:
 
 
 def _cost_told(cost: Cost) -> str:
-    parts = (f"{cost.minutes:g} min" if cost.minutes else "", f"{cost.money:.2f}" if cost.money else "")
-    return f"cost: {cost.what}, {' and '.join(p for p in parts if p) or 'nothing'}"
+    parts = (
+        figures("{minutes:g} min", minutes=cost.minutes) if cost.minutes else "",
+        figures("{money:.2f}", money=cost.money) if cost.money else "",
+    )
+    return say(
+        "cost: {what}, {value}", what=cost.what, value=" and ".join(p for p in parts if p) or "nothing"
+    )

@@ -14,6 +14,7 @@ from nervus.judge.plug_state import plug_state
 from nervus.judge.reading_words import Measured
 from nervus.judge.words import natural_frequency
 from nervus.knowledge.tree import tree_for
+from nervus.language import say
 from nervus.pins.situation import Situation
 
 # From this chance on a fault is drawn; so many are named.
@@ -46,7 +47,7 @@ def picture_of(faults: PinFaults, job: Job) -> CircuitExplanation | None:
         at=(at,),
         travel_pct=0.0,
         nodes=_nodes(first, job),
-        text=f"The readings fit {told[0]}.",
+        text=say("The readings fit {told}.", told=told[0]),
     )
 
 

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from nervus.domain.analysis import SuspectId
 from nervus.domain.judgement import FaultSuspicion, Outcome, RankedTest
 from nervus.judge.words import LIKELY, NEARLY_SURE, SUSPECT_NAMES, natural_frequency
+from nervus.language import say
 
 # Clear is what one would act on; between two, both of which have to be had in mind.
 CLEAR, BETWEEN = LIKELY, 0.75
@@ -33,16 +34,23 @@ def headline_of(
     first, probability = suspects[0]
     if outcome is Outcome.BETWEEN:
         second = suspects[1][0]
-        told = f"It lies between {SUSPECT_NAMES[first]} and {SUSPECT_NAMES[second]}."
+        told = say(
+            "It lies between {suspect_names} and {suspect_names_}.",
+            suspect_names=SUSPECT_NAMES[first],
+            suspect_names_=SUSPECT_NAMES[second],
+        )
         if {first, second} == {SuspectId.SENSOR, SuspectId.WIRING}:
-            told = "It lies between the sensor and its wiring; a wiper and its wire can look alike."
+            told = say("It lies between the sensor and its wiring; a wiper and its wire can look alike.")
         return told
     if outcome is Outcome.NOT_ENOUGH:
-        return f"Not enough is known yet: {SUSPECT_NAMES[first]} is no more than the first guess."
+        return say(
+            "Not enough is known yet: {suspect_names} is no more than the first guess.",
+            suspect_names=SUSPECT_NAMES[first],
+        )
     what = _named(first, faults)
     if cured is not None and cured >= _CURED:
-        return f"It was {what}, and it is cured."
-    how = "Almost surely" if probability >= NEARLY_SURE else "Most likely"
+        return say("It was {what}, and it is cured.", what=what)
+    how = say("Almost surely") if probability >= NEARLY_SURE else say("Most likely")
     return f"{how} {what}."
 
 
@@ -52,14 +60,14 @@ def _named(suspect: SuspectId, faults: Sequence[FaultSuspicion]) -> str:
     if own and own[0].probability >= _STANDS_OUT * total:
         return own[0].text
     general = {
-        SuspectId.SENSOR: "the sensor",
-        SuspectId.WIRING: "the wiring of the throttle",
-        SuspectId.SUPPLY_GROUND: "the sensor's supply or ground",
-        SuspectId.THROTTLE_BODY: "the throttle body itself",
-        SuspectId.PEDAL_SENSOR: "the pedal's sensor",
-        SuspectId.CONTROL_UNIT: "the control unit",
-        SuspectId.ELSEWHERE: "something that is not the throttle",
-        SuspectId.NONE: "nothing: what was seen is within what a sound throttle shows",
+        SuspectId.SENSOR: say("the sensor"),
+        SuspectId.WIRING: say("the wiring of the throttle"),
+        SuspectId.SUPPLY_GROUND: say("the sensor's supply or ground"),
+        SuspectId.THROTTLE_BODY: say("the throttle body itself"),
+        SuspectId.PEDAL_SENSOR: say("the pedal's sensor"),
+        SuspectId.CONTROL_UNIT: say("the control unit"),
+        SuspectId.ELSEWHERE: say("something that is not the throttle"),
+        SuspectId.NONE: say("nothing: what was seen is within what a sound throttle shows"),
     }[suspect]
     if suspect is SuspectId.NONE or not own:
         return general
@@ -68,11 +76,15 @@ def _named(suspect: SuspectId, faults: Sequence[FaultSuspicion]) -> str:
     lines = {f.line for f in half}
     if len(lines) == 1 and half[0].line and suspect in (SuspectId.WIRING, SuspectId.SUPPLY_GROUND):
         return (
-            f"the wiring of {half[0].line}"
+            say("the wiring of {line}", line=half[0].line)
             if suspect is SuspectId.WIRING
-            else f"the sensor's {half[0].line}"
+            else say("the sensor's {line}", line=half[0].line)
         )
-    return f"{general}, first of all {own[0].text}" if suspect is SuspectId.ELSEWHERE else general
+    return (
+        say("{general}, first of all {text}", general=general, text=own[0].text)
+        if suspect is SuspectId.ELSEWHERE
+        else general
+    )
 
 
 def turning_of(first: SuspectId, tests: Sequence[RankedTest]) -> str:
@@ -87,9 +99,14 @@ def turning_of(first: SuspectId, tests: Sequence[RankedTest]) -> str:
         return ""
     chance, text, outcome = max(turning, key=lambda row: row[0])
     other = max(outcome.suspects, key=lambda s: outcome.suspects[s])
-    return (
-        f"What would change it most: “{outcome.text}” ({text[0].lower()}{text[1:]}), "
-        f"{natural_frequency(chance)}; then {SUSPECT_NAMES[other]} would be first."
+    return say(
+        "What would change it most: “{text}” ({lower}{text_}), {natural_frequency}; "
+        "then {suspect_names} would be first.",
+        text=outcome.text,
+        lower=text[0].lower(),
+        text_=text[1:],
+        natural_frequency=natural_frequency(chance),
+        suspect_names=SUSPECT_NAMES[other],
     )
 
 
@@ -100,13 +117,13 @@ def missing_of(outcome: Outcome, next_text: str, kinds: set[str]) -> str:
     wanted = [
         what
         for kind, what in (
-            ("told", "what it does and when"),
-            ("codes", "the codes of all modules"),
-            ("looks", "a look at plug, harness and plate"),
-            ("recordings", "a recording of the tracks"),
+            ("told", say("what it does and when")),
+            ("codes", say("the codes of all modules")),
+            ("looks", say("a look at plug, harness and plate")),
+            ("recordings", say("a recording of the tracks")),
         )
         if kind not in kinds
     ]
     if outcome is Outcome.BETWEEN or not wanted:
-        return f"What would part them: {next_text}." if next_text else ""
-    return f"Missing: {', '.join(wanted[:3])}."
+        return say("What would part them: {next_text}.", next_text=next_text) if next_text else ""
+    return say("Missing: {join}.", join=", ".join(wanted[:3]))

@@ -25,6 +25,7 @@ from nervus.judge.expected_readings import would_read
 from nervus.judge.of_readings import at_pins, densities, faces_of
 from nervus.judge.reading_words import Measured, understand
 from nervus.knowledge.tree import Tree, tree_for
+from nervus.language import say
 
 # Volts are told apart by so much; below and above the ends all is one.
 _STEP_V, _MOST_V = 0.12, 6.0
@@ -166,7 +167,7 @@ def _fitting(tree: Tree, weight: FloatArray) -> tuple[FittingFault, ...]:
     return tuple(
         FittingFault(
             tree.faults[i].id,
-            "nothing that the pins show" if tree.faults[i].id == "nothing" else tree.faults[i].text,
+            say("nothing that the pins show") if tree.faults[i].id == "nothing" else tree.faults[i].text,
             tree.faults[i].suspect,
             tree.faults[i].stretch,
             tree.faults[i].line,
@@ -215,7 +216,7 @@ def _propose(
 
 def _words(m: Measured) -> str:
     if m.place == "plug_to_plug":
-        return "key off, plug off, from plug to plug"
+        return say("key off, plug off, from plug to plug")
     off = "plug_off" in m.states
     key = "key off" if m.unit == "Ω" else "key on"
     position = next((p for p in _THROTTLE_WORDS if p in m.states), "closed")

@@ -19,6 +19,7 @@ from nervus.judge.weighing import Evidence
 from nervus.knowledge import known_codes
 from nervus.knowledge.counted import counted_codes
 from nervus.knowledge.tree import Tree, code_chances, tree_for
+from nervus.language import say
 
 # How often a set of codes says nothing of the fault. Source: "from memory".
 _SLIP = 0.03
@@ -100,7 +101,7 @@ def of_codes(
     groups: dict[tuple[int, Moment], list[CodeSet]] = {}
     for told, after in sets:
         if not told.codes and told.missing:
-            left.append((told, "codes: a unit did not answer, which is no “none”"))
+            left.append((told, say("codes: a unit did not answer, which is no “none”")))
         else:
             groups.setdefault((after, Moment.REPAIRED if after else told.moment), []).append(told)
     first: set[str] = set()
@@ -109,10 +110,14 @@ def of_codes(
         for told in told_sets:
             strange = sorted({c.code for c in told.codes if read_code(c.code).base not in known_codes()})
             if strange:
-                left.append((told, f"{', '.join(strange)}: not known here, not guessed at"))
+                left.append(
+                    (told, say("{join}: not known here, not guessed at", join=", ".join(strange)))
+                )
             codes |= {c.code.partition("-")[0]: c for c in told.codes if c.code not in strange}
         frozen = [told for told in told_sets if any(c.frame for c in told.codes)]
-        left += [(told, "freeze frames are kept and shown, they do not weigh yet") for told in frozen]
+        left += [
+            (told, say("freeze frames are kept and shown, they do not weigh yet")) for told in frozen
+        ]
         read = _Read(tuple(told_sets), moment, codes)
         if after or (moment is not Moment.FOUND and first):
             evidence.append(_again(read, first, tree, _table(throttle), after))
@@ -188,8 +193,8 @@ def _again(read: _Read, first: set[str], tree: Tree, table: _Table, after: int) 
     shown = 0.75 * shown + 0.25 * away * (1.0 - comes)
     sound_like = tree.of("left_over", "nothing")
     shown = np.where(sound_like, sound, shown)
-    what = "after the change" if after else "after clearing"
-    text = f"codes {what}: {', '.join(sorted(codes)) or 'none'}"
+    what = say("after the change") if after else say("after clearing")
+    text = say("codes {what}: {value}", what=what, value=", ".join(sorted(codes)) or "none")
     return Evidence(text, code_chances().source, read.entries, shown, sound, _SLIP, after)
 
 
@@ -197,7 +202,9 @@ def _text(read: _Read) -> str:
     shown = ", ".join(sorted(read.codes)) or "none"
     states = [set(c.states) for c in read.codes.values()]
     only_old = bool(states) and all(s == {CodeState.HISTORY} for s in states)
-    return f"codes {read.moment}: {shown}" + (", all of them history" if only_old else "")
+    return say("codes {moment}: {shown}", moment=read.moment, shown=shown) + (
+        say(", all of them history") if only_old else ""
+    )
 
 
 def _of_states(seen: SeenCode, always: FloatArray) -> tuple[FloatArray, float]:

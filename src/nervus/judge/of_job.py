@@ -57,6 +57,7 @@ from nervus.knowledge import Judging
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.knowledge.tree import Tree, repairs, tree_for
 from nervus.knowledge.tree_shapes import Repair
+from nervus.language import figures, say
 from nervus.signal.coverage import bouts
 
 # So many pairs that contradict each other are told.
@@ -154,7 +155,7 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
     tested = untested_change(job) is None
     headline = headline_of(outcome, suspects, faults, cured if tested else None)
     if cured is not None and not tested:
-        headline += " Whether the repair holds is not tested yet."
+        headline += say(" Whether the repair holds is not tested yet.")
     lines = _ledger(tree, gathered, weighed)
     standing = Judgement(
         headline,
@@ -192,7 +193,9 @@ def gather(job: Job, tree: Tree) -> _Gathered:
         found.cures.append(cure)
         if not known:
             found.aside.append(
-                Remark(f"done: {change.done[:80]}: no part and verb known here", (change.id,))
+                Remark(
+                    say("done: {done}: no part and verb known here", done=change.done[:80]), (change.id,)
+                )
             )
 
     def after(entry: AnyEntry) -> int:
@@ -205,7 +208,17 @@ def gather(job: Job, tree: Tree) -> _Gathered:
     readings = [(r, after(r)) for r in of_kind(job.entries, Reading)]
     measured, unread = of_readings(readings, tree, throttle, faces_of(job))
     remarks = [
-        Remark(f"{r.where or 'measured'} {r.value:g} {r.unit}: {why}", (r.id,)) for r, why in unread
+        Remark(
+            figures(
+                "{value} {value_:g} {unit}: {why}",
+                value=r.where or "measured",
+                value_=r.value,
+                unit=r.unit,
+                why=why,
+            ),
+            (r.id,),
+        )
+        for r, why in unread
     ]
     _take(found, "readings", measured, remarks)
     _of_recordings(job, tree, found, after)
@@ -237,7 +250,7 @@ def _of_complaints(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyE
         if count in counts[number + 1 :]:
             continue  # told anew before anything was done: the last counts
         evidence, unknown = of_complaint(entry, tree, job.vehicle.throttle, count)
-        aside = [Remark(f"told: {name}: not known here", (entry.id,)) for name in unknown]
+        aside = [Remark(say("told: {name}: not known here", name=name), (entry.id,)) for name in unknown]
         _take(found, "told", evidence, aside)
 
 
@@ -246,7 +259,7 @@ def _of_looks(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyEntry]
     for (item, count), look in newest.items():
         seen = of_look(look, tree, job.vehicle.throttle, count)
         if isinstance(seen, str):
-            found.aside.append(Remark(f"looked at: {item}: not known here", (look.id,)))
+            found.aside.append(Remark(say("looked at: {item}: not known here", item=item), (look.id,)))
         elif seen is not None:
             _take(found, "looks", [seen], [])
 
@@ -257,7 +270,7 @@ def _of_recordings(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyE
     for recording in of_kind(job.entries, Recorded):
         findings = newest.get(recording.id)
         if findings is None:
-            what = f"{recording.name[:60]}: recorded, not analysed"
+            what = say("{name}: recorded, not analysed", name=recording.name[:60])
             found.aside.append(Remark(what, (recording.id,)))
             continue
         seen.append(of_recording(findings, recording, tree, job.vehicle.throttle, after(recording)))
@@ -339,10 +352,10 @@ def _retest(job: Job) -> NextTest | None:
         return None
     done = change.done[:_SHOWN_CHANGE]
     return NextTest(
-        "The same test again as before the change",
+        say("The same test again as before the change"),
         round(repairs().retest_minutes),
-        f"shows whether “{done}” cured it",
-        "Road test only when safe, with a second person to read.",
+        say("shows whether “{done}” cured it", done=done),
+        say("Road test only when safe, with a second person to read."),
     )
 
 
@@ -350,13 +363,15 @@ def _next(tests: Sequence[RankedTest], repair: Repair | None) -> NextTest | None
     """The test that saves most a minute; where none saves anything, the repair to begin with."""
     if repair is not None and not any(t.saving > 0.0 for t in tests):
         title = f"{repair.text[0].upper()}{repair.text[1:]}"
-        why = "no test that is left is worth its minutes; afterwards the same test again"
+        why = say("no test that is left is worth its minutes; afterwards the same test again")
         return NextTest(title, round(repair.minutes), why, repair.caution)
     if not tests:
         return None
     first = tests[0]
     tells = max(first.outcomes[:-1], key=lambda o: o.probability, default=first.outcomes[-1])
-    return NextTest(first.text, round(first.minutes), f"shows whether {tells.text}", first.caution)
+    return NextTest(
+        first.text, round(first.minutes), say("shows whether {text}", text=tells.text), first.caution
+    )
 
 
 def _ledger(tree: Tree, gathered: _Gathered, weighed: Weighed) -> tuple[LedgerLine, ...]:
@@ -394,7 +409,11 @@ def _contradictions(tree: Tree, gathered: _Gathered) -> tuple[Remark, ...]:
     found.sort(key=lambda row: row[0])
     return tuple(
         Remark(
-            f"“{one.text}” and “{other.text}” do not fit together: no single fault shows both",
+            say(
+                "“{text}” and “{text_}” do not fit together: no single fault shows both",
+                text=one.text,
+                text_=other.text,
+            ),
             (*one.entries, *other.entries),
         )
         for _, one, other in found[:_MOST_CONTRADICTIONS]

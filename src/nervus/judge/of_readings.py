@@ -21,9 +21,10 @@ from nervus.judge.expected_readings import would_read
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.weighing import Evidence
 from nervus.knowledge.tree import Tree
+from nervus.language import figures, say
 from nervus.pins.situation import situation_of
 
-SOURCE = "the sensor's circuit solved with each single fault, for drawn vehicles"
+SOURCE = say("the sensor's circuit solved with each single fault, for drawn vehicles")
 # How often a reading is a slip of the hand, or wholly off; the second within the range of all readings.
 _SLIP, _GROSS = 0.01, 0.01
 # How closely a reading repeats, as a share and in volts: for supplies and grounds, for signals, whose
@@ -78,7 +79,7 @@ def of_readings(
             continue
         chances = chances_of(measured, throttle)
         if chances is None:
-            left.append((reading, "the circuit has no answer for such a reading"))
+            left.append((reading, say("the circuit has no answer for such a reading")))
             continue
         with_it, without = chances
         held, sound = weight.get(after, (np.ones((len(tree.faults), DRAWS)), np.ones(DRAWS)))
@@ -86,7 +87,7 @@ def of_readings(
         as_sound = float((sound * without).mean() / sound.mean())
         weight[after] = (held * with_it, sound * without)
         where = ", ".join(w for w in (reading.where, reading.conditions) if w) or "measured"
-        text = f"{where}: {reading.value:g} {reading.unit}"
+        text = figures("{where}: {value:g} {unit}", where=where, value=reading.value, unit=reading.unit)
         evidence.append(Evidence(text, SOURCE, (reading.id,), shown, as_sound, _SLIP, after))
     return evidence, left
 
@@ -101,7 +102,7 @@ def at_pins(reading: Reading, faces: Mapping[PlugEnd, Face]) -> Measured | str:
             continue
         pin = face.pin(label) if face is not None else None
         if pin is None or pin.role not in _LINE_OF:
-            return f"pin {label} has no role yet: say at Pins what it is"
+            return say("pin {label} has no role yet: say at Pins what it is", label=label)
         ends.append(_LINE_OF[pin.role])
     return _between(reading, ends[0], ends[1])
 
@@ -116,14 +117,14 @@ def _between(reading: Reading, red: str, black: str) -> Measured | str:
     if red == "battery" or (black != "battery" and _RANK.index(red) > _RANK.index(black)):
         red, black, value = black, red, value if ohms else -value
     if red == "battery":
-        return "both probes were on the battery's negative side"
+        return say("both probes were on the battery's negative side")
     pedal = reading.plug is PlugEnd.PEDAL
     place = "unit_plug" if reading.plug is PlugEnd.UNIT else "sensor_plug"
     if red == "motor" and black == "motor" and not ohms:
-        return "volts between the motor's lines are the driver's, and it is not weighed"
+        return say("volts between the motor's lines are the driver's, and it is not weighed")
     if ohms and black != "battery":
         if red != "motor" and black not in ("ground", "supply"):
-            return "ohms between two signals are those of both tracks together"
+            return say("ohms between two signals are those of both tracks together")
         # At the unit's plug one measures the sensor through the harness.
         at_unit = reading.plug is PlugEnd.UNIT
         place = "unit_plug" if at_unit and red == "motor" else "through" if at_unit else "pin_to_pin"

@@ -19,6 +19,7 @@ from nervus.judge.weighing import Evidence
 from nervus.knowledge import Likelihood, judging
 from nervus.knowledge.counted import counted_rows
 from nervus.knowledge.tree import Tree, recording_chances, tree_for
+from nervus.language import say
 
 # How often what a recording shows is of something else. Source: "from memory".
 _SLIP = 0.04
@@ -52,7 +53,7 @@ def of_recording(
     sound = tree.of("nothing")
     as_sound = float(shown[sound].mean())
     says = "; ".join(dict.fromkeys(o.says for o in found.observations)) or found.headline
-    text = f"recorded: {says}"
+    text = say("recorded: {says}", says=says)
     entries = (recording.id, found.id)
     return Evidence(text, recording_chances().source, entries, shown, as_sound, 0.0, after)
 

@@ -9,6 +9,7 @@ from nervus.domain.job import AnyEntry, Job, Shaken, of_kind
 from nervus.judge.shaking import Known, chance_seen, place_title
 from nervus.judge.weighing import Evidence
 from nervus.knowledge.tree import Tree, known_shaking
+from nervus.language import say
 
 # How often a wiggle test is done badly and says nothing. Source: "from memory".
 _SLIP = 0.05
@@ -106,7 +107,10 @@ def _is_seen(line: str, stretch: str, channels: Sequence[str]) -> bool:
 def _text(own: Sequence[Shaken], count: int) -> str:
     answered = [s for s in own if s.drops]
     steady = [place_title(s.place) for s in own if not s.drops]
-    parts = [f"let go {s.drops} times at {place_title(s.place)}" for s in answered]
-    parts += [f"steady at {', '.join(dict.fromkeys(steady))}"] if steady else []
-    when = " after the change" if count else ""
-    return f"shaken{when}: {'; '.join(parts)}"
+    parts = [
+        say("let go {drops} times at {place_title}", drops=s.drops, place_title=place_title(s.place))
+        for s in answered
+    ]
+    parts += [say("steady at {join}", join=", ".join(dict.fromkeys(steady)))] if steady else []
+    when = say(" after the change") if count else ""
+    return say("shaken{when}: {join}", when=when, join="; ".join(parts))

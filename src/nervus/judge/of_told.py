@@ -11,6 +11,7 @@ from nervus.domain.profile import ThrottleKind
 from nervus.judge.weighing import Evidence
 from nervus.knowledge import ToldRow, complaints, fitting, look_items
 from nervus.knowledge.tree import Tree, tree_for
+from nervus.language import say
 
 # How often what is told or seen is a slip. Source: "from memory, no published source".
 _TOLD_SLIP, _WORDS_SLIP, _SEEN_SLIP = 0.12, 0.3, 0.05
@@ -45,7 +46,11 @@ def of_complaint(
                     unknown.append(name)
                 continue
             title, chance = shares[name]
-            text = f"told: {title}" if not after else f"told after the change: {title}"
+            text = (
+                say("told: {title}", title=title)
+                if not after
+                else say("told after the change: {title}", title=title)
+            )
             sound = float(chance[tree.sound].mean())
             shown = chance
             if after and name != "check":
@@ -94,7 +99,7 @@ def of_look(look: Look, tree: Tree, throttle: ThrottleKind | None, after: int) -
     sound = float(bad[tree.sound].mean())
     if look.seen is Seen.BAD:
         return Evidence(item.bad, look_items().source, (look.id,), bad, sound, _SEEN_SLIP, after)
-    text = f"seen: {item.title}"
+    text = say("seen: {title}", title=item.title)
     return Evidence(text, look_items().source, (look.id,), 1.0 - bad, 1.0 - sound, _SEEN_SLIP, after)
 
 
@@ -111,5 +116,11 @@ def of_state(moved: Moved, tree: Tree, after: int) -> Evidence | None:
         else there + (gone - there) * 0.3 * (1.0 - quiet)
     )
     return Evidence(
-        f"after the change: {moved.state}", "from memory", (moved.id,), shown, gone, 0.02, after
+        say("after the change: {state}", state=moved.state),
+        say("from memory"),
+        (moved.id,),
+        shown,
+        gone,
+        0.02,
+        after,
     )

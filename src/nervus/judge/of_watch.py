@@ -8,10 +8,11 @@ from nervus.domain.job import AnyEntry, Job, JobState, Moved, Stayed, Watch, of_
 from nervus.judge.how_long import chance_of_clean
 from nervus.judge.weighing import Evidence
 from nervus.knowledge.tree import Tree
+from nervus.language import figures, say
 
 # A sound vehicle that is told to have shown it, and a watch that is told wrongly: from memory.
 _SEEN_WRONGLY, _SLIP = 0.03, 0.03
-_SOURCE = "exact: how often it failed before against how much was watched since"
+_SOURCE = say("exact: how often it failed before against how much was watched since")
 
 
 def of_watches(
@@ -46,11 +47,21 @@ def says_more(moved: Moved, count: int, watched: dict[int, bool]) -> bool:
 def _of_watch(watch: Watch, own: list[Stayed], tree: Tree, count: int) -> Evidence:
     amount, events = sum(s.amount for s in own), sum(s.events for s in own)
     ids = tuple(s.id for s in own)
-    much = f"{amount:.3g} {watch.exposure}"
+    much = figures("{amount:.3g} {exposure}", amount=amount, exposure=watch.exposure)
     if events:
-        text = f"watched after the change: it showed again, {events} times in {much}"
+        text = say(
+            "watched after the change: it showed again, {events} times in {much}",
+            events=events,
+            much=much,
+        )
         return Evidence(text, _SOURCE, ids, np.ones(len(tree.faults)), _SEEN_WRONGLY, _SLIP, count)
     clean = np.where(tree.sound, 1.0, chance_of_clean(watch, amount))
     return Evidence(
-        f"watched after the change: {much} without it", _SOURCE, ids, clean, 1.0, _SLIP, count
+        say("watched after the change: {much} without it", much=much),
+        _SOURCE,
+        ids,
+        clean,
+        1.0,
+        _SLIP,
+        count,
     )

@@ -10,6 +10,7 @@ from nervus.domain.job import Change, Job, Reading, of_kind
 from nervus.domain.plug import Face, MeterUsed, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleProfile
 from nervus.judge.of_readings import faces_of
+from nervus.language import figures, say
 from nervus.pins.comparing import (
     DROP_V,
     Difference,
@@ -151,10 +152,10 @@ def where_words(face: Face | None, plug: PlugEnd, black: str, red: str) -> str:
     def named(label: str) -> str:
         pin = face.pin(label) if face is not None else None
         role = f" ({pin.role})" if pin is not None and pin.role is not PinRole.UNKNOWN else ""
-        return f"pin {label}{role}"
+        return say("pin {label}{role}", label=label, role=role)
 
-    other = named(black) if black else "battery negative"
-    return f"{named(red)} to {other} at the {plug}"
+    other = named(black) if black else say("battery negative")
+    return say("{named} to {other} at the {plug}", named=named(red), other=other, plug=plug)
 
 
 # -- readings ---------------------------------------------------------------------------------------
@@ -205,20 +206,28 @@ def _rows(here: Sequence[Reading], volts: Sequence[Reading], solved: SolvedPlug)
 
 def pair_words(reading: Reading) -> str:
     """Black and red pin as they are written: `1-3`, or `3 to battery negative`."""
-    return f"{reading.black}-{reading.red}" if reading.black else f"{reading.red} to battery negative"
+    return (
+        f"{reading.black}-{reading.red}"
+        if reading.black
+        else say("{red} to battery negative", red=reading.red)
+    )
 
 
 def _doubts(solved: SolvedPlug, volts: Sequence[Reading]) -> list[Told]:
     told = []
     for doubt in solved.doubts:
         reading = volts[doubt.reading]
-        fits = " or ".join(f"{v:.2f} V" for v in doubt.fits_v)
-        shown = "nothing" if reading.nothing else f"{reading.value:g} V"
+        fits = " or ".join(figures("{v:.2f} V", v=v) for v in doubt.fits_v)
+        shown = "nothing" if reading.nothing else figures("{value:g} V", value=reading.value)
         told.append(
             Told(
                 Kind.WRONG,
-                f"{pair_words(reading)} read {shown} contradicts all others: {fits} would fit. "
-                "Take it again.",
+                say(
+                    "{pair_words} read {shown} contradicts all others: {fits} would fit. Take it again.",
+                    pair_words=pair_words(reading),
+                    shown=shown,
+                    fits=fits,
+                ),
                 (reading.id,),
             )
         )
@@ -227,7 +236,10 @@ def _doubts(solved: SolvedPlug, volts: Sequence[Reading]) -> list[Told]:
         told.append(
             Told(
                 Kind.WRONG,
-                f"{names} can't all be right, and which is wrong does not show. Take them again.",
+                say(
+                    "{names} can't all be right, and which is wrong does not show. Take them again.",
+                    names=names,
+                ),
                 tuple(volts[k].id for k in solved.one_of),
             )
         )
@@ -235,16 +247,21 @@ def _doubts(solved: SolvedPlug, volts: Sequence[Reading]) -> list[Told]:
         told.append(
             Told(
                 Kind.OPEN,
-                f"Together they fit to {solved.misfit_v:.2f} V only, more than the meter is off: "
-                "something changed while measuring.",
+                say(
+                    "Together they fit to {misfit_v:.2f} V only, more than the meter is off: "
+                    "something changed while measuring.",
+                    misfit_v=solved.misfit_v,
+                ),
             )
         )
     if solved.mirrored:
         told.append(
             Told(
                 Kind.OPEN,
-                "No reading has a sign, and all may be the other way round: one pin to battery "
-                "negative settles it.",
+                say(
+                    "No reading has a sign, and all may be the other way round: one pin to battery "
+                    "negative settles it."
+                ),
             )
         )
     return told
@@ -270,10 +287,18 @@ def _before(
         if d.marked:
             before = (d.should[0] + d.should[1]) / 2.0
             told.append(
-                Told(Kind.OPEN, f"{d.what}: {d.volts:.2f} V now, {before:.2f} V before the change.")
+                Told(
+                    Kind.OPEN,
+                    say(
+                        "{what}: {volts:.2f} V now, {before:.2f} V before the change.",
+                        what=d.what,
+                        volts=d.volts,
+                        before=before,
+                    ),
+                )
             )
     if then and not told:
-        told.append(Told(Kind.OPEN, "All pairs read as they did before the change."))
+        told.append(Told(Kind.OPEN, say("All pairs read as they did before the change.")))
     return told
 
 
@@ -281,49 +306,81 @@ def _weak(solved: SolvedPlug) -> list[Told]:
     told = []
     weak = {label: pin for label, pin in solved.pins.items() if pin.behind_ohms > 0.0}
     if weak:
-        names = ", ".join(f"{label} behind {told_ohms(p.behind_ohms)}" for label, p in weak.items())
+        names = ", ".join(
+            say("{label} behind {told_ohms}", label=label, told_ohms=told_ohms(p.behind_ohms))
+            for label, p in weak.items()
+        )
         told.append(
             Told(
                 Kind.OPEN,
-                f"Weak: {names}. The meter itself pulls them down; a reading between two of them "
-                "shows less than is there.",
+                say(
+                    "Weak: {names}. The meter itself pulls them down; a reading between two of "
+                    "them shows less than is there.",
+                    names=names,
+                ),
             )
         )
     floats = [label for label, pin in solved.pins.items() if pin.floats]
     if floats:
-        told.append(Told(Kind.OPEN, f"Nothing holds {_listed(floats)}: open, or not used."))
+        told.append(
+            Told(Kind.OPEN, say("Nothing holds {listed}: open, or not used.", listed=_listed(floats)))
+        )
     if solved.pins and not solved.against_battery:
         told.append(
-            Told(Kind.OPEN, "All volts are against the lowest pin: none was read to battery negative.")
+            Told(
+                Kind.OPEN,
+                say("All volts are against the lowest pin: none was read to battery negative."),
+            )
         )
     return told
 
 
 def _listed(labels: Sequence[str]) -> str:
-    return f"pin {labels[0]}" if len(labels) == 1 else f"pins {', '.join(labels)}"
+    return (
+        say("pin {labels}", labels=labels[0])
+        if len(labels) == 1
+        else say("pins {join}", join=", ".join(labels))
+    )
 
 
 def _compared(differences: Sequence[Difference], lines: Sequence[Drop]) -> list[Told]:
     told = [
         Told(
             Kind.WRONG,
-            f"{d.what} {d.volts:.2f} V, where {d.should[0]:.2f} to {d.should[1]:.2f} V is good.",
+            say(
+                "{what} {volts:.2f} V, where {should:.2f} to {should_:.2f} V is good.",
+                what=d.what,
+                volts=d.volts,
+                should=d.should[0],
+                should_=d.should[1],
+            ),
         )
         for d in differences
         if d.marked
     ]
     for line in lines:
         if abs(line.volts) - line.unsure_v > DROP_V:
-            ohms = f", about {told_ohms(line.ohms)}" if line.ohms is not None else ""
+            ohms = (
+                say(", about {told_ohms}", told_ohms=told_ohms(line.ohms))
+                if line.ohms is not None
+                else ""
+            )
             told.append(
                 Told(
                     Kind.WRONG,
-                    f"{line.role}: {line.volts:.2f} ± {line.unsure_v:.2f} V is lost from plug to "
-                    f"plug{ohms}; a good line loses less than {DROP_V:g} V.",
+                    say(
+                        "{role}: {volts:.2f} ± {unsure_v:.2f} V is lost from plug to plug{ohms}; a "
+                        "good line loses less than {drop_v:g} V.",
+                        role=line.role,
+                        volts=line.volts,
+                        unsure_v=line.unsure_v,
+                        ohms=ohms,
+                        drop_v=DROP_V,
+                    ),
                 )
             )
     if differences and not any(d.marked for d in differences):
-        told.append(Told(Kind.GOOD, "All that was compared is within its limits."))
+        told.append(Told(Kind.GOOD, say("All that was compared is within its limits.")))
     return told
 
 
@@ -333,11 +390,17 @@ def _named(face: Face | None, roles: dict[str, RoleGuess]) -> list[Told]:
         pin = face.pin(label) if face is not None else None
         if pin is None or pin.role is not PinRole.UNKNOWN or guess.chance < OFFERED:
             continue
-        one = "; from one reading alone" if guess.from_one else ""
+        one = say("; from one reading alone") if guess.from_one else ""
         told.append(
             Told(
                 Kind.OPEN if guess.from_one else Kind.GOOD,
-                f"Pin {label} seems to be {guess.role}: {guess.why}{one}.",
+                say(
+                    "Pin {label} seems to be {role}: {why}{one}.",
+                    label=label,
+                    role=guess.role,
+                    why=guess.why,
+                    one=one,
+                ),
             )
         )
     return told

@@ -8,6 +8,7 @@ from nervus.domain.job import Job, Shaken, of_kind
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge.tree import known_shaking
 from nervus.knowledge.tree_shapes import ShakePlace
+from nervus.language import say
 from nervus.signal.chance import chance_of_catching
 
 SURE = 0.9
@@ -186,37 +187,47 @@ class ShakeTest:
         """All that was shaken, in a sentence."""
         shaken = [h for h in self.hands if h.seconds >= 1.0]
         if not shaken:
-            return "Nothing was shaken."
+            return say("Nothing was shaken.")
         answered = sorted((h for h in shaken if h.moments), key=lambda h: -len(h.moments))
         if answered:
             most = answered[0]
-            text = (
-                f"It answers at {most.place.title}: {len(most.moments)} times in {most.seconds:.0f} s."
+            text = say(
+                "It answers at {title}: {len} times in {seconds:.0f} s.",
+                title=most.place.title,
+                len=len(most.moments),
+                seconds=most.seconds,
             )
             steady = [h.place.title for h in shaken if not h.moments]
-            return f"{text} Steady at {', '.join(steady)}." if steady else text
+            return say("{text} Steady at {join}.", text=text, join=", ".join(steady)) if steady else text
         least = min(chance_seen(h.seconds, self.caught, self._known) for h in shaken)
         names = ", ".join(h.place.title for h in shaken)
-        return (
-            f"Nothing let go at {names}: a loose contact that answers to a hand would have shown "
-            f"{in_ten(least)}."
+        return say(
+            "Nothing let go at {names}: a loose contact that answers to a hand would have "
+            "shown {in_ten}.",
+            names=names,
+            in_ten=in_ten(least),
         )
 
 
 def told_of(hand: Hand, caught: float, known: Known | None) -> str:
     """One place, in a sentence."""
     if hand.moments:
-        return f"It answers here: {len(hand.moments)} times in {hand.seconds:.0f} s."
+        return say(
+            "It answers here: {len} times in {seconds:.0f} s.",
+            len=len(hand.moments),
+            seconds=hand.seconds,
+        )
     if hand.seconds < 1.0:
-        return "Not shaken yet."
+        return say("Not shaken yet.")
     seen = chance_seen(hand.seconds, caught, known)
-    return (
-        f"Nothing in {hand.seconds:.0f} s here: a contact that is loose here would have shown "
-        f"{in_ten(seen)}."
+    return say(
+        "Nothing in {seconds:.0f} s here: a contact that is loose here would have shown {in_ten}.",
+        seconds=hand.seconds,
+        in_ten=in_ten(seen),
     )
 
 
 def in_ten(chance: float) -> str:
     """A chance as people count, never rounded up to all."""
     tenths = min(int(10.0 * chance + 1e-9), 9)
-    return f"in {tenths} of 10" if tenths else "in less than 1 of 10"
+    return say("in {tenths} of 10", tenths=tenths) if tenths else say("in less than 1 of 10")

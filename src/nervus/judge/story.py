@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from nervus.codes.notation import Code
 from nervus.knowledge import KnownCode, code_evidence, known_codes
+from nervus.language import say
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,21 +89,21 @@ def _text(
     unknown: tuple[Code, ...],
 ) -> str:
     if not known and not unknown:
-        return "There is no code to read."
+        return say("There is no code to read.")
     told = []
     if causes:
         listed = "; ".join(f"{code} ({known[code].says})" for code in causes)
-        told.append(f"First of all: {listed}.")
+        told.append(say("First of all: {listed}.", listed=listed))
     shared = _shared([known[code] for code in causes])
     if shared:
         told.append(shared)
     if consequences:
         listed = "; ".join(f"{code} ({known[code].says})" for code in sorted(consequences))
-        told.append(f"That follows from it: {listed}.")
+        told.append(say("That follows from it: {listed}.", listed=listed))
     if unknown:
         own = any(code.is_makers_own for code in unknown)
-        what = "the maker's own, or not known here" if own else "not known here"
-        told.append(f"{', '.join(map(str, unknown))}: {what}; not guessed at.")
+        what = say("the maker's own, or not known here") if own else say("not known here")
+        told.append(say("{join}: {what}; not guessed at.", join=", ".join(map(str, unknown)), what=what))
     return " ".join(told)
 
 
@@ -114,7 +115,11 @@ def _shared(causes: list[KnownCode]) -> str:
     low = all(row.says.endswith("too low") for row in causes if row.group == "tracks")
     high = all(row.says.endswith("too high") for row in causes if row.group == "tracks")
     if low:
-        return "Both tracks low together: look at what they share, the supply, before either signal."
+        return say(
+            "Both tracks low together: look at what they share, the supply, before either signal."
+        )
     if high:
-        return "Both tracks high together: look at what they share, the ground, before either signal."
-    return "Both tracks are concerned: look at what they share, plug, supply and ground, first."
+        return say(
+            "Both tracks high together: look at what they share, the ground, before either signal."
+        )
+    return say("Both tracks are concerned: look at what they share, plug, supply and ground, first.")

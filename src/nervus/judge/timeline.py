@@ -1,6 +1,7 @@
 """The order of what was done and what was tested again: two changes at once cure and don't tell why."""
 
 from nervus.domain.job import Change, CodeSet, Job, Look, Reading, Recorded, Stayed, of_kind
+from nervus.language import say
 
 _RETESTS = (Recorded, CodeSet, Reading, Look, Stayed)
 
@@ -66,7 +67,9 @@ def second_change(job: Job) -> str:
     before = untested_change(job)
     if before is None:
         return ""
-    return (
-        f"“{before.done[:80]}” has not been tested yet. A second change now, and nobody will know which "
-        "of them cured it: repeat the recording, the codes or the measurement first."
+    return say(
+        "“{done}” has not been tested yet. A second change now, and nobody will know "
+        "which of them cured it: repeat the recording, the codes or the measurement "
+        "first.",
+        done=before.done[:80],
     )

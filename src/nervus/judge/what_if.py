@@ -6,6 +6,7 @@ from dataclasses import replace
 from nervus.domain.analysis import Judgement, Step, StretchSuspicion, Suspect
 from nervus.domain.judgement import JobJudgement, PossibleOutcome
 from nervus.judge.job_words import headline_of, outcome_of
+from nervus.language import say
 
 
 def _step(judged: JobJudgement, outcome: PossibleOutcome) -> Step:
@@ -13,7 +14,7 @@ def _step(judged: JobJudgement, outcome: PossibleOutcome) -> Step:
     now = {s.id: s.probability for s in judged.standing.suspects}
     turned = {s: _odds(p) / _odds(now.get(s, 0.0)) for s, p in outcome.suspects.items()}
     weight = {s: round(math.log10(t), 3) for s, t in turned.items()}
-    return Step(f"if: {outcome.text}", weight, "the test's own table")
+    return Step(say("if: {text}", text=outcome.text), weight, say("the test's own table"))
 
 
 def _odds(probability: float) -> float:

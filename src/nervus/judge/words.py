@@ -9,32 +9,33 @@ from nervus.domain.analysis import (
     Suspect,
     SuspectId,
 )
+from nervus.language import figures, say
 
 SUSPECT_NAMES = {
     SuspectId.SENSOR: "sensor",
     SuspectId.WIRING: "wiring",
-    SuspectId.THROTTLE_BODY: "throttle body",
-    SuspectId.PEDAL_SENSOR: "pedal sensor",
-    SuspectId.SUPPLY_GROUND: "supply or ground",
-    SuspectId.CONTROL_UNIT: "control unit",
+    SuspectId.THROTTLE_BODY: say("throttle body"),
+    SuspectId.PEDAL_SENSOR: say("pedal sensor"),
+    SuspectId.SUPPLY_GROUND: say("supply or ground"),
+    SuspectId.CONTROL_UNIT: say("control unit"),
     SuspectId.ELSEWHERE: "elsewhere",
-    SuspectId.NONE: "no fault",
+    SuspectId.NONE: say("no fault"),
 }
 
 SCHOOL_NAMES = {
-    "cheapest_first": "cheapest first",
-    "likeliest_first": "most likely first",
-    "proof_first": "proof before parts",
+    "cheapest_first": say("cheapest first"),
+    "likeliest_first": say("most likely first"),
+    "proof_first": say("proof before parts"),
     "proposed": "proposed",
 }
 
 STRETCH_NAMES = {
     "plate": "plate",
-    "tracks": "sensor tracks",
+    "tracks": say("sensor tracks"),
     "sensor_plug": "sensor plug",
     "harness": "harness",
     "unit_plug": "unit plug",
-    "unit": "control unit",
+    "unit": say("control unit"),
     "pedal": "pedal",
 }
 
@@ -49,13 +50,17 @@ WHOLE_PCT = (8.0, 92.0)
 def natural_frequency(probability: float) -> str:
     """A probability as people count: "7 in 10", "4 in 100", "< 1 in 100"."""
     if probability >= 0.985:
-        return "over 98 in 100"
+        return say("over 98 in 100")
     if probability >= 0.095:
         tenths = round(probability * 10)
-        return f"{tenths} in 10" if tenths < 10 else f"{round(probability * 100)} in 100"
+        return (
+            say("{tenths} in 10", tenths=tenths)
+            if tenths < 10
+            else say("{round} in 100", round=round(probability * 100))
+        )
     if probability >= 0.01:
-        return f"{round(probability * 100)} in 100"
-    return "< 1 in 100"
+        return say("{round} in 100", round=round(probability * 100))
+    return say("< 1 in 100")
 
 
 def headline(
@@ -72,14 +77,14 @@ def headline(
 def _of_engine(engine: EngineState) -> str:
     """What the engine does meanwhile, as a sentence of its own, "" where nothing of note."""
     told = (
-        ("the idle hunts", engine.hunts),
-        ("the idle is rough, it dips at random", engine.rough),
-        ("the idle is too fast", engine.high and not engine.hunts),
-        ("the idle is too slow", engine.low and not engine.hunts),
-        ("the battery is low", engine.low_battery),
+        (say("the idle hunts"), engine.hunts),
+        (say("the idle is rough, it dips at random"), engine.rough),
+        (say("the idle is too fast"), engine.high and not engine.hunts),
+        (say("the idle is too slow"), engine.low and not engine.hunts),
+        (say("the battery is low"), engine.low_battery),
     )
     said = " and ".join(text for text, so in told if so)
-    return f" But {said}." if said else ""
+    return say(" But {said}.", said=said) if said else ""
 
 
 def of_suspects(suspects: tuple[Suspect, ...], stretches: tuple[StretchSuspicion, ...]) -> str:
@@ -87,34 +92,46 @@ def of_suspects(suspects: tuple[Suspect, ...], stretches: tuple[StretchSuspicion
     first = suspects[0]
     if first.probability < LIKELY:
         second = SUSPECT_NAMES[suspects[1].id]
-        return f"Nothing can be decided yet: {SUSPECT_NAMES[first.id]} and {second} both fit."
-    how = "Almost surely" if first.probability >= NEARLY_SURE else "Most likely"
+        return say(
+            "Nothing can be decided yet: {suspect_names} and {second} both fit.",
+            suspect_names=SUSPECT_NAMES[first.id],
+            second=second,
+        )
+    how = say("Almost surely") if first.probability >= NEARLY_SURE else say("Most likely")
     return f"{how} {_who(first.id, stretches)}."
 
 
 def _of_clean(coverage: Coverage) -> str:
     if not coverage.swept_pct:
-        return "Nothing can be decided yet: the throttle was hardly moved."
+        return say("Nothing can be decided yet: the throttle was hardly moved.")
     low, high = coverage.swept_pct[0][0], coverage.swept_pct[-1][1]
     if len(coverage.swept_pct) == 1 and low <= WHOLE_PCT[0] and high >= WHOLE_PCT[1]:
-        return "Nothing wrong shows over the whole travel."
-    return f"Nothing wrong shows, but only {max(0.0, low):.0f} to {high:.0f} % was swept."
+        return say("Nothing wrong shows over the whole travel.")
+    return say(
+        "Nothing wrong shows, but only {max:.0f} to {high:.0f} % was swept.",
+        max=max(0.0, low),
+        high=high,
+    )
 
 
 def _who(suspect: SuspectId, stretches: tuple[StretchSuspicion, ...]) -> str:
     own = [s for s in stretches if s.suspect is suspect and s.line]
     if suspect in (SuspectId.WIRING, SuspectId.SUPPLY_GROUND):
         line = _outstanding(own)
-        where = {"": "one of the signals", "supply": "the sensor supply", "ground": "the sensor ground"}
-        return f"the wiring of {where.get(line, line)}, first at the sensor plug"
+        where = {
+            "": say("one of the signals"),
+            "supply": say("the sensor supply"),
+            "ground": say("the sensor ground"),
+        }
+        return say("the wiring of {get}, first at the sensor plug", get=where.get(line, line))
     if suspect is SuspectId.SENSOR:
-        return f"the sensor, {_outstanding(own) or 'one of its tracks'}"
+        return say("the sensor, {value}", value=_outstanding(own) or "one of its tracks")
     return {
-        SuspectId.THROTTLE_BODY: "the throttle body: the plate itself stays open",
-        SuspectId.PEDAL_SENSOR: "the pedal sensor",
-        SuspectId.CONTROL_UNIT: "the control unit",
-        SuspectId.ELSEWHERE: "something that is not the throttle",
-        SuspectId.NONE: "nothing: what was seen is within what a sound throttle shows",
+        SuspectId.THROTTLE_BODY: say("the throttle body: the plate itself stays open"),
+        SuspectId.PEDAL_SENSOR: say("the pedal sensor"),
+        SuspectId.CONTROL_UNIT: say("the control unit"),
+        SuspectId.ELSEWHERE: say("something that is not the throttle"),
+        SuspectId.NONE: say("nothing: what was seen is within what a sound throttle shows"),
     }[suspect]
 
 
@@ -133,16 +150,24 @@ def how_measured(channel: ChannelSummary) -> str:
 
     def small(value: float) -> str:
         if channel.unit == "V":
-            return f"{1000.0 * value:.1f} mV"
+            return figures("{value:.1f} mV", value=1000.0 * value)
         return f"{value:.2g} {channel.unit}".rstrip()
 
-    said = [f"{channel.id}: a value each {1000.0 * channel.shortest_event_s:.3g} ms"]
+    said = [
+        say(
+            "{id}: a value each {shortest_event_s:.3g} ms",
+            id=channel.id,
+            shortest_event_s=1000.0 * channel.shortest_event_s,
+        )
+    ]
     if channel.repeats > 1:
-        said.append(f"written {channel.repeats} times")
-    said.append(f"steps of {small(channel.step)}" if channel.step else "no steps seen")
-    said.append(f"noise {small(channel.noise)}")
+        said.append(say("written {repeats} times", repeats=channel.repeats))
+    said.append(
+        say("steps of {small}", small=small(channel.step)) if channel.step else say("no steps seen")
+    )
+    said.append(say("noise {small}", small=small(channel.noise)))
     if round(channel.lag_s, 4):
-        said.append(f"{1000.0 * channel.lag_s:.1f} ms behind its sister")
+        said.append(say("{lag_s:.1f} ms behind its sister", lag_s=1000.0 * channel.lag_s))
     if round(channel.drift, 6):
-        said.append(f"its clock off by {1e6 * channel.drift:.0f} millionths")
+        said.append(say("its clock off by {drift:.0f} millionths", drift=1000000.0 * channel.drift))
     return ", ".join(said)

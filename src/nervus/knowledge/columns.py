@@ -7,6 +7,7 @@ from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import KnowledgeUnusable
 from nervus.knowledge.loader import table_of
 from nervus.knowledge.shapes import Columns, UnitRow
+from nervus.language import say
 
 _SPACES = re.compile(r"[^0-9a-zäöüß+]+")
 _PREFIXED = re.compile(r"^[x×*·]?\s*(1e-?0?|10\^-|10-)(?P<power>[369])\s*(?P<unit>[a-z]+)$")  # noqa: RUF001 - as written
@@ -24,7 +25,9 @@ def columns() -> Columns:
     known = {row.unit for row in table.unit} | {""}
     for row in table.column:
         if row.channel not in CHANNEL_KINDS or not set(row.units) <= known:
-            raise KnowledgeUnusable(f"columns.toml: {row.channel} or its units are not known")
+            raise KnowledgeUnusable(
+                say("columns.toml: {channel} or its units are not known", channel=row.channel)
+            )
         re.compile(row.pattern)
     re.compile(table.time_names)
     return table

@@ -17,6 +17,7 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.errors import KnowledgeUnusable
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge.tree import Tree, code_chances, recording_chances
+from nervus.language import say
 
 WORTH = 0.25
 
@@ -58,7 +59,9 @@ def counted() -> Counted:
     try:
         return msgspec.json.decode(text, type=Counted)
     except msgspec.ValidationError as wrong:
-        raise KnowledgeUnusable(f"counted.json of this installation is damaged: {wrong}") from wrong
+        raise KnowledgeUnusable(
+            say("counted.json of this installation is damaged: {wrong}", wrong=wrong)
+        ) from wrong
 
 
 def together(chance: float, worth: float, seen: float, runs: float) -> float:

@@ -9,6 +9,7 @@ import msgspec
 from nervus.domain.errors import KnowledgeUnusable
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge.loader import table_of
+from nervus.language import say
 
 _FOLDER = "procedures"
 
@@ -109,7 +110,14 @@ def procedures() -> tuple[Procedure, ...]:
     for name, one in zip(names, found, strict=True):
         wrong = _what_is_wrong(one)
         if wrong:
-            raise KnowledgeUnusable(f"{_FOLDER}/{name} of this installation is damaged: {wrong}")
+            raise KnowledgeUnusable(
+                say(
+                    "{folder}/{name} of this installation is damaged: {wrong}",
+                    folder=_FOLDER,
+                    name=name,
+                    wrong=wrong,
+                )
+            )
     return tuple(sorted(found, key=lambda p: p.title))
 
 
@@ -123,12 +131,12 @@ def _what_is_wrong(one: Procedure) -> str:
     strange = {s.on_no for s in one.step if s.on_no} - detours
     strange |= {d.back_to for d in one.detour} - set(steps)
     if strange:
-        return f"no step of that name: {sorted(strange)}"
+        return say("no step of that name: {sorted}", sorted=sorted(strange))
     if len(set(steps)) != len(steps) or not steps:
-        return "a step twice, or none"
+        return say("a step twice, or none")
     bare = [s.id for s in (*one.step, *one.detour) if not s.caution.strip() or not s.text.strip()]
     if bare:
-        return f"a step without a text or a caution: {bare}"
+        return say("a step without a text or a caution: {bare}", bare=bare)
     if not one.source.strip() or one.minutes <= 0:
-        return "no source, or no minutes"
+        return say("no source, or no minutes")
     return ""

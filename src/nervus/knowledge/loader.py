@@ -21,6 +21,7 @@ from nervus.knowledge.shapes import (
     Parameters,
     ProfileFile,
 )
+from nervus.language import say
 
 _HERE = resources.files("nervus.knowledge")
 _SUFFIX = ".toml"
@@ -39,7 +40,9 @@ def table_of(name: str, shape: type[T]) -> T:
     try:
         return msgspec.convert(tomllib.loads(text), shape)
     except (msgspec.ValidationError, tomllib.TOMLDecodeError) as wrong:
-        raise KnowledgeUnusable(f"{name} of this installation is damaged: {wrong}") from wrong
+        raise KnowledgeUnusable(
+            say("{name} of this installation is damaged: {wrong}", name=name, wrong=wrong)
+        ) from wrong
 
 
 @cache
@@ -53,7 +56,9 @@ def judging() -> Judging:
     try:
         _check_sums(table)
     except ValueError as wrong:
-        raise KnowledgeUnusable(f"judging.toml of this installation is damaged: {wrong}") from wrong
+        raise KnowledgeUnusable(
+            say("judging.toml of this installation is damaged: {wrong}", wrong=wrong)
+        ) from wrong
     return table
 
 
@@ -88,7 +93,9 @@ def parameters() -> tuple[Parameter, ...]:
     try:
         _check_parameters(table)
     except ValueError as wrong:
-        raise KnowledgeUnusable(f"parameters.toml of this installation is damaged: {wrong}") from wrong
+        raise KnowledgeUnusable(
+            say("parameters.toml of this installation is damaged: {wrong}", wrong=wrong)
+        ) from wrong
     return table
 
 
@@ -104,14 +111,16 @@ def known_codes() -> dict[Code, KnownCode]:
         known = {read_code(row.code): row for row in table}
         _check_codes(table, known)
     except (ValueError, CodeUnreadable) as wrong:
-        raise KnowledgeUnusable(f"codes.toml of this installation is damaged: {wrong}") from wrong
+        raise KnowledgeUnusable(
+            say("codes.toml of this installation is damaged: {wrong}", wrong=wrong)
+        ) from wrong
     return known
 
 
 def _check_codes(table: tuple[KnownCode, ...], known: dict[Code, KnownCode]) -> None:
     if len(known) != len(table):
         raise ValueError("a code twice")
-    groups = {row.group for row in table} | {"tracks range", "pedal range"}
+    groups = {row.group for row in table} | {say("tracks range"), say("pedal range")}
     strange = {group for row in table for group in row.follows} - groups
     if strange:
         raise ValueError(f"groups that no code has: {strange}")
@@ -136,12 +145,18 @@ def profile_named(name_or_path: str) -> ThrottleProfile:
     if not path.is_file():
         known = ", ".join(profile_ids())
         raise ProfileUnusable(
-            f"{name_or_path}: no such profile; accepted is a .toml file or one of {known}."
+            say(
+                "{name_or_path}: no such profile; accepted is a .toml file or one of {known}.",
+                name_or_path=name_or_path,
+                known=known,
+            )
         )
     try:
         return read_profile(path.read_text(encoding="utf-8"), str(path))
     except (OSError, UnicodeDecodeError) as wrong:
-        raise ProfileUnusable(f"{path}: can't be read as text ({wrong}).") from wrong
+        raise ProfileUnusable(
+            say("{path}: can't be read as text ({wrong}).", path=path, wrong=wrong)
+        ) from wrong
 
 
 def read_profile(text: str, name: str) -> ThrottleProfile:
@@ -155,7 +170,9 @@ def read_profile(text: str, name: str) -> ThrottleProfile:
         kind = ThrottleKind(row.kind)
         _check_windows(row)
     except (msgspec.ValidationError, tomllib.TOMLDecodeError, ValueError) as wrong:
-        raise ProfileUnusable(f"{name}: does not describe a throttle: {wrong}.") from wrong
+        raise ProfileUnusable(
+            say("{name}: does not describe a throttle: {wrong}.", name=name, wrong=wrong)
+        ) from wrong
     tracks = tuple(
         TrackProfile(t.closed_v, t.open_v, t.closed_window_v, t.open_window_v) for t in row.track
     )

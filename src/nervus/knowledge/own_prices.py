@@ -11,8 +11,9 @@ from msgspec.structs import replace
 from nervus.domain.errors import OutsideError
 from nervus.knowledge.tree import known_tests, repairs
 from nervus.knowledge.tree_shapes import Repairs, Row, Tests
+from nervus.language import say
 
-USUALLY_MISSING: Final = ("known good spare",)
+USUALLY_MISSING: Final = (say("known good spare"),)
 Name = Annotated[str, msgspec.Meta(max_length=80)]
 Amount = Annotated[float, msgspec.Meta(ge=0.0, le=1e7)]
 
@@ -66,11 +67,17 @@ def read_own_prices(path: Path) -> OwnPrices:
         return msgspec.convert(tomllib.loads(path.read_text(encoding="utf-8")), OwnPrices)
     except (OSError, UnicodeDecodeError) as wrong:
         raise PricesUnusable(
-            f"{path.name}: can't be read as text ({wrong}); the usual prices are used."
+            say(
+                "{name}: can't be read as text ({wrong}); the usual prices are used.",
+                name=path.name,
+                wrong=wrong,
+            )
         ) from wrong
     except (tomllib.TOMLDecodeError, msgspec.ValidationError) as wrong:
         said = str(wrong).replace("`", "")
-        raise PricesUnusable(f"{path.name}: {said}; the usual prices are used.") from wrong
+        raise PricesUnusable(
+            say("{name}: {said}; the usual prices are used.", name=path.name, said=said)
+        ) from wrong
 
 
 def write_own_prices(own: OwnPrices, path: Path) -> None:
@@ -93,12 +100,12 @@ def _as_toml(own: OwnPrices) -> str:
         return msgspec.json.encode(value).decode()
 
     lines = [f"{k} = {written(v)}" for k, v in (("name", own.name), ("mark", own.mark)) if v]
-    lines.append(f"currency = {written(own.currency)}")
+    lines.append(say("currency = {written}", written=written(own.currency)))
     if own.minute is not None:
-        lines.append(f"minute = {written(own.minute)}")
+        lines.append(say("minute = {written}", written=written(own.minute)))
     if own.given_back is not None:
-        lines.append(f"given_back = {written(own.given_back)}")
-    lines.append(f"missing = [{', '.join(map(written, own.missing))}]")
+        lines.append(say("given_back = {written}", written=written(own.given_back)))
+    lines.append(say("missing = [{join}]", join=", ".join(map(written, own.missing))))
     for kind, rows in (("repair", own.repair), ("test", own.test)):
         for row in rows:
             given = (("id", row.id), ("minutes", row.minutes), ("money", row.money))
@@ -109,20 +116,26 @@ def _as_toml(own: OwnPrices) -> str:
 def remarks_on(own: OwnPrices) -> tuple[str, ...]:
     """What of it is not used, in words: names that are not known, work and parts that cost nothing."""
     tools = {t.needs for t in known_tests().test}
-    said = [f"“{name}” is no tool that a test needs" for name in own.missing if name not in tools]
+    said = [
+        say("“{name}” is no tool that a test needs", name=name)
+        for name in own.missing
+        if name not in tools
+    ]
     if own.minute == 0.0:
-        said.append("a minute of work costs nothing: the usual price is used")
+        said.append(say("a minute of work costs nothing: the usual price is used"))
     for rows, known in (
         (own.repair, {r.id for r in repairs().repair}),
         (own.test, {t.id for t in known_tests().test}),
     ):
-        said += [f"“{row.id}” is not known here" for row in rows if row.id not in known]
+        said += [say("“{id}” is not known here", id=row.id) for row in rows if row.id not in known]
         said += [
-            f"“{row.id}” takes no time: the usual minutes are used" for row in rows if row.minutes == 0.0
+            say("“{id}” takes no time: the usual minutes are used", id=row.id)
+            for row in rows
+            if row.minutes == 0.0
         ]
     parts = {r.id for r in repairs().repair if r.part}
     said += [
-        f"the part of “{row.id}” costs nothing: the usual price is used"
+        say("the part of “{id}” costs nothing: the usual price is used", id=row.id)
         for row in own.repair
         if row.money == 0.0 and row.id in parts
     ]

@@ -11,6 +11,7 @@ from nervus.domain.errors import KnowledgeUnusable
 from nervus.domain.plug import Pin, PinRole
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge.loader import table_of
+from nervus.language import say
 
 _Share = Annotated[float, Meta(ge=0.0, le=1.0)]
 
@@ -49,12 +50,15 @@ def pin_roles() -> RoleTable:
     """
     table = table_of("pin_roles.toml", RoleTable)
     if {row.id for row in table.role} != set(PinRole) - {PinRole.UNKNOWN}:
-        raise KnowledgeUnusable("pin_roles.toml of this installation is damaged: a role is missing")
+        raise KnowledgeUnusable(say("pin_roles.toml of this installation is damaged: a role is missing"))
     for row in table.role:
         for stands in (row.on, row.off):
             if sum(s.share for s in stands) > 1.0 + 1e-9 or any(s.high <= s.low for s in stands):
                 raise KnowledgeUnusable(
-                    f"pin_roles.toml of this installation is damaged: shares or volts of {row.id}"
+                    say(
+                        "pin_roles.toml of this installation is damaged: shares or volts of {id}",
+                        id=row.id,
+                    )
                 )
     return table
 
@@ -87,7 +91,7 @@ def ready_faces() -> tuple[ReadyFace, ...]:
         labels = [label for row in face.rows for label in row if label]
         if not labels or len(set(labels)) != len(labels):
             raise KnowledgeUnusable(
-                f"plug_faces.toml of this installation is damaged: labels of {face.id}"
+                say("plug_faces.toml of this installation is damaged: labels of {id}", id=face.id)
             )
     return table.face
 

@@ -16,6 +16,7 @@ from nervus.knowledge.shapes import (
     ToldRow,
 )
 from nervus.knowledge.tree import check_rows, fits
+from nervus.language import say
 
 Row = TypeVar("Row", ToldRow, LookItem)
 
@@ -57,7 +58,9 @@ def code_evidence() -> CodeEvidenceRows:
     check_rows("code_evidence.toml", [row.id for row in rows], [])
     strange = {c for row in rows for c in row.codes if read_code(c) not in known_codes()}
     if strange:
-        raise KnowledgeUnusable(f"code_evidence.toml: codes that are not known: {sorted(strange)}")
+        raise KnowledgeUnusable(
+            say("code_evidence.toml: codes that are not known: {sorted}", sorted=sorted(strange))
+        )
     return table
 
 

@@ -21,6 +21,7 @@ from nervus.knowledge.tree_shapes import (
     Shaking,
     Tests,
 )
+from nervus.language import say
 
 OTHERS = "others"
 SOUND = "sound"
@@ -97,7 +98,7 @@ def _faults() -> tuple[Fault, ...]:
     kinds = {"", *(k.value for k in ThrottleKind)}
     if len(set(ids)) != len(ids) or {f.throttle for f in faults} - kinds:
         raise KnowledgeUnusable(
-            "faults.toml of this installation is damaged: a name twice, or no throttle"
+            say("faults.toml of this installation is damaged: a name twice, or no throttle")
         )
     return faults
 
@@ -118,9 +119,13 @@ def check_names(file: str, tables: Iterable[ByFault], *, whole: bool = True) -> 
         strange = set(table) - _all_names()
         if strange or (whole and OTHERS not in table):
             what = (
-                f"no faults of that name: {sorted(strange)}" if strange else "no chance for the others"
+                say("no faults of that name: {sorted}", sorted=sorted(strange))
+                if strange
+                else say("no chance for the others")
             )
-            raise KnowledgeUnusable(f"{file} of this installation is damaged: {what}")
+            raise KnowledgeUnusable(
+                say("{file} of this installation is damaged: {what}", file=file, what=what)
+            )
 
 
 def check_rows(file: str, ids: Sequence[str], tables: Iterable[ByFault]) -> None:
@@ -131,7 +136,7 @@ def check_rows(file: str, ids: Sequence[str], tables: Iterable[ByFault]) -> None
     """
     check_names(file, tables)
     if len(set(ids)) != len(ids):
-        raise KnowledgeUnusable(f"{file} of this installation is damaged: a name twice")
+        raise KnowledgeUnusable(say("{file} of this installation is damaged: a name twice", file=file))
 
 
 @cache
@@ -184,7 +189,10 @@ def repairs() -> Repairs:
     strange = {r.change for r in table.repair} - {c.id for c in known_changes().change}
     if strange:
         raise KnowledgeUnusable(
-            f"repairs.toml of this installation is damaged: no change {sorted(strange)}"
+            say(
+                "repairs.toml of this installation is damaged: no change {sorted}",
+                sorted=sorted(strange),
+            )
         )
     return table
 
@@ -214,6 +222,9 @@ def known_shaking() -> Shaking:
     strange = {p.id for p in table.place} - {f.stretch for f in _faults()}
     if strange:
         raise KnowledgeUnusable(
-            f"shaking.toml of this installation is damaged: no stretch {sorted(strange)}"
+            say(
+                "shaking.toml of this installation is damaged: no stretch {sorted}",
+                sorted=sorted(strange),
+            )
         )
     return table

@@ -10,6 +10,7 @@ import re
 from typing import Final
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 TO_ALL: Final = 0x7DF
 TO_ALL_WIDE: Final = 0x18DB33F1
@@ -60,8 +61,12 @@ def unit_asked(identifier: int, *, wide: bool) -> int | None:
 def name_of(unit: int) -> str:
     """A unit as it is told: `control unit 0`, or `control unit 10 (29 bit)` with its address in hex."""
     if unit >= OLD:
-        return f"control unit {unit - OLD:02X}"
-    return f"control unit {unit - WIDE:02X} (29 bit)" if is_wide(unit) else f"control unit {unit}"
+        return say("control unit {old:02X}", old=unit - OLD)
+    return (
+        say("control unit {wide:02X} (29 bit)", wide=unit - WIDE)
+        if is_wide(unit)
+        else say("control unit {unit}", unit=unit)
+    )
 
 
 def read_unit(text: str) -> int:
@@ -79,6 +84,9 @@ def read_unit(text: str) -> int:
             if told is not None:
                 return told
     raise UnitUnreadable(
-        f"“{text.strip()[:20]}” is no control unit; accepted is 0 to 7, 7E0 to 7E7, or 18DAxxF1 with "
-        "its address of two hexadecimal digits."
+        say(
+            "“{strip}” is no control unit; accepted is 0 to 7, 7E0 to 7E7, or 18DAxxF1 "
+            "with its address of two hexadecimal digits.",
+            strip=text.strip()[:20],
+        )
     )

@@ -10,15 +10,19 @@ from pathlib import Path
 
 import can
 
+from nervus.language import say
+
 _NO_ACK, _PROTOCOL, _OFF, _BUS = 0x20, 0x08, 0x40, 0x80
 _NET = Path("/sys/class/net")
-_PERMISSION = (
-    "no permission; let your user use it (on Debian: group dialout for serial adapters) rather than run "
-    "Nervus as root"
+_PERMISSION = say(
+    "no permission; let your user use it (on Debian: group dialout for serial "
+    "adapters) rather than run Nervus as root"
 )
 _CAN_TYPE = "280"
 """The kernel's number for CAN interfaces (`ARPHRD_CAN`)."""
-UP_LINES = tuple(f"ip link set {{0}} up type can bitrate {rate}" for rate in (500_000, 250_000))
+UP_LINES = tuple(
+    say("ip link set {{0}} up type can bitrate {rate}", rate=rate) for rate in (500_000, 250_000)
+)
 
 
 def interfaces() -> tuple[str, ...]:
@@ -37,14 +41,14 @@ def interfaces() -> tuple[str, ...]:
 def how_up(name: str) -> str:
     """The lines that set an interface up."""
     first, second = (line.format(name) for line in UP_LINES)
-    return f"as root: “{first}” (most vehicles), or “{second}”"
+    return say("as root: “{first}” (most vehicles), or “{second}”", first=first, second=second)
 
 
 class BusHealth:
     """Counts what passes on a bus."""
 
     def __init__(self, where: str = "") -> None:
-        self.name = where.partition(":")[2] or where or "the bus"
+        self.name = where.partition(":")[2] or where or say("the bus")
         self.frames = 0
         self.errors: Counter[int] = Counter()
 
@@ -59,61 +63,78 @@ class BusHealth:
     def silence(self) -> str:
         """Why nobody answers."""
         if self.errors[_PROTOCOL] + self.errors[_BUS] + self.errors[_OFF] > self.errors[_NO_ACK]:
-            return (
-                f"{self.name} hears errors and no frame it can read: the bit rate is wrong, or the "
-                f"wires are swapped; set another, {how_up(self.name)}."
+            return say(
+                "{name} hears errors and no frame it can read: the bit rate is wrong, or the "
+                "wires are swapped; set another, {how_up}.",
+                name=self.name,
+                how_up=how_up(self.name),
             )
         if self.errors[_NO_ACK]:
-            return (
-                f"Nobody on {self.name} acknowledges: is the plug in, the key on, and the bit rate the "
-                f"vehicle's? Set it {how_up(self.name)}."
+            return say(
+                "Nobody on {name} acknowledges: is the plug in, the key on, and the bit rate "
+                "the vehicle's? Set it {how_up}.",
+                name=self.name,
+                how_up=how_up(self.name),
             )
         if self.frames:
-            return (
-                f"No control unit answers, though {self.frames} frames pass on {self.name}: a gateway "
-                "may keep questions out, or the key is off; is the key on?"
+            return say(
+                "No control unit answers, though {frames} frames pass on {name}: a gateway may "
+                "keep questions out, or the key is off; is the key on?",
+                frames=self.frames,
+                name=self.name,
             )
-        return "No control unit answers, and nothing passes on the bus; is the key on, the plug in?"
+        return say("No control unit answers, and nothing passes on the bus; is the key on, the plug in?")
 
     def cant_send(self, wrong: Exception) -> str:
         """Why a frame can't be sent."""
         number = _errno(wrong)
         if number == errno.ENOBUFS:
-            return (
-                f"{self.name} can't get rid of a frame: nobody acknowledges it; is the plug in, the key "
-                f"on, and the bit rate the vehicle's? Set it {how_up(self.name)}."
+            return say(
+                "{name} can't get rid of a frame: nobody acknowledges it; is the plug in, the "
+                "key on, and the bit rate the vehicle's? Set it {how_up}.",
+                name=self.name,
+                how_up=how_up(self.name),
             )
         if number == errno.ENETDOWN:
-            return f"{self.name} is down; set it up {how_up(self.name)}."
-        return f"The bus takes nothing any more{_why(wrong)}."
+            return say("{name} is down; set it up {how_up}.", name=self.name, how_up=how_up(self.name))
+        return say("The bus takes nothing any more{why}.", why=_why(wrong))
 
     def gone(self, wrong: Exception) -> str:
         """Why nothing can be received."""
         if _errno(wrong) == errno.ENETDOWN:
-            return f"{self.name} went down; set it up {how_up(self.name)}."
-        return f"The bus is gone{_why(wrong)}."
+            return say("{name} went down; set it up {how_up}.", name=self.name, how_up=how_up(self.name))
+        return say("The bus is gone{why}.", why=_why(wrong))
 
 
 def cant_open(where: str, wrong: Exception, accepted: str) -> str:
     """Why a bus, an adapter or an instrument can't be opened."""
     number = _errno(wrong)
     there = ", ".join(interfaces()) or "none"
-    up = f"the interface is down; set it up {how_up(where.partition(':')[2])}"
+    up = say("the interface is down; set it up {how_up}", how_up=how_up(where.partition(":")[2]))
     whys = {
-        errno.ENODEV: f"there is no such interface; CAN interfaces here: {there}",
+        errno.ENODEV: say("there is no such interface; CAN interfaces here: {there}", there=there),
         errno.ENETDOWN: up,
         errno.EACCES: _PERMISSION,
         errno.EPERM: _PERMISSION,
-        errno.EAFNOSUPPORT: f"this kernel has no CAN; another adapter may do, {accepted}",
-        errno.EPROTONOSUPPORT: f"this kernel has no CAN; another adapter may do, {accepted}",
-        errno.ENOENT: f"there is no such device; {accepted}",
-        errno.ECONNREFUSED: f"nobody listens there; is it on, is the port right? {accepted}",
-        errno.EBUSY: "another program holds it; close that",
+        errno.EAFNOSUPPORT: say(
+            "this kernel has no CAN; another adapter may do, {accepted}", accepted=accepted
+        ),
+        errno.EPROTONOSUPPORT: say(
+            "this kernel has no CAN; another adapter may do, {accepted}", accepted=accepted
+        ),
+        errno.ENOENT: say("there is no such device; {accepted}", accepted=accepted),
+        errno.ECONNREFUSED: say(
+            "nobody listens there; is it on, is the port right? {accepted}", accepted=accepted
+        ),
+        errno.EBUSY: say("another program holds it; close that"),
     }
     if number < 0:  # of the resolver, which counts downwards
-        return f"{where} can't be opened: the name of that machine is not known here; its number may do."
+        return say(
+            "{where} can't be opened: the name of that machine is not known here; its number may do.",
+            where=where,
+        )
     otherwise = f"{os.strerror(number).lower()}; {accepted}" if number > 0 else accepted
-    return f"{where} can't be opened: {whys.get(number, otherwise)}."
+    return say("{where} can't be opened: {get}.", where=where, get=whys.get(number, otherwise))
 
 
 def _why(wrong: Exception) -> str:

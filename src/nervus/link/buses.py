@@ -10,6 +10,7 @@ from typing import Any, Final
 
 import can
 
+from nervus.language import say
 from nervus.link.bus_health import cant_open
 from nervus.link.can_transport import CanTransport
 from nervus.link.errors import LinkLost
@@ -86,7 +87,7 @@ WAYS: Final = (
     *(f"{kind}:{known.shape}" for kind, known in BUS_KINDS.items()),
     *(f"{kind}:{shape}" for kind, shape in _TEXT_KINDS.items()),
 )
-_ACCEPTED = f"accepted is such as socketcan:can0, or one of {', '.join(WAYS)}"
+_ACCEPTED = say("accepted is such as socketcan:can0, or one of {join}", join=", ".join(WAYS))
 
 
 def open_bus(where: str) -> can.BusABC:
@@ -104,11 +105,15 @@ def open_bus(where: str) -> can.BusABC:
             return can.Bus(**known.settings(name))
     except ImportError as wrong:
         raise LinkLost(
-            f"{where} can't be opened: the library {wrong.name or kind} that it needs is not installed."
+            say(
+                "{where} can't be opened: the library {value} that it needs is not installed.",
+                where=where,
+                value=wrong.name or kind,
+            )
         ) from wrong
     except (can.CanError, OSError, ValueError) as wrong:
         raise LinkLost(cant_open(where, wrong, _ACCEPTED)) from wrong
-    raise LinkLost(f"{where or 'nothing'} is no bus; {_ACCEPTED}.")
+    raise LinkLost(say("{value} is no bus; {accepted}.", value=where or "nothing", accepted=_ACCEPTED))
 
 
 def open_transport(where: str, trouble: Callable[[str], None] = lambda _t: None) -> Transport:

@@ -21,6 +21,7 @@ from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 from nervus.domain.errors import OutsideError, Place, RecordingUnusable
 from nervus.domain.job import CodeState, SeenCode
 from nervus.knowledge import Parameter, parameters
+from nervus.language import say
 from nervus.link.addresses import name_of
 from nervus.link.errors import Garbled
 from nervus.link.listening import Listener
@@ -28,7 +29,7 @@ from nervus.link.log_kind import BINARY, SUFFIXES, kind_of_log
 from nervus.link.unit_codes import codes_with_status, counted_codes
 
 _NOTHING: Mapping[str, str] = MappingProxyType({})
-_ACCEPTED = f"accepted is traffic with answers of control units, as {', '.join(SUFFIXES)}"
+_ACCEPTED = say("accepted is traffic with answers of control units, as {join}", join=", ".join(SUFFIXES))
 _CODE_ANSWERS = {0x43: CodeState.STORED, 0x47: CodeState.PENDING, 0x4A: CodeState.PERMANENT}
 
 
@@ -76,19 +77,21 @@ def read_can_log(path: Path, names: Mapping[str, str] | None = _NOTHING) -> Traf
         if whole > path.stat().st_size:
             remarks.append(_cut(heard.frames))
     except OSError as wrong:
-        said = f"the file can't be read ({wrong.strerror})"
+        said = say("the file can't be read ({strerror})", strerror=wrong.strerror)
         raise RecordingUnusable(Place(path.name), said, _ACCEPTED) from wrong
     except Exception as wrong:
         # On damaged text the readers fail in whatever way it leads them to; what came before is kept.
         if not heard.has_told:
             place = Place(path.name, heard.frames + 1)
-            raise RecordingUnusable(place, "this is no log of CAN traffic", _ACCEPTED) from wrong
+            raise RecordingUnusable(place, say("this is no log of CAN traffic"), _ACCEPTED) from wrong
         remarks.append(_cut(heard.frames))
     if not heard.has_told:
-        said = f"no control unit answers in its {heard.frames} frames"
+        said = say("no control unit answers in its {frames} frames", frames=heard.frames)
         raise RecordingUnusable(Place(path.name), said, _ACCEPTED)
     if heard.garbled:
-        remarks.append(f"{heard.garbled} answers in the log made no sense and were left out.")
+        remarks.append(
+            say("{garbled} answers in the log made no sense and were left out.", garbled=heard.garbled)
+        )
     told = heard.recording(path.name)
     if told is not None:
         told = _renamed(path, told, names)
@@ -96,7 +99,10 @@ def read_can_log(path: Path, names: Mapping[str, str] | None = _NOTHING) -> Traf
 
 
 def _cut(frames: int) -> str:
-    return f"The log is cut off or damaged behind its frame {frames}; what came before was read."
+    return say(
+        "The log is cut off or damaged behind its frame {frames}; what came before was read.",
+        frames=frames,
+    )
 
 
 def _renamed(path: Path, recording: Recording, names: Mapping[str, str] | None) -> Recording:
@@ -106,9 +112,18 @@ def _renamed(path: Path, recording: Recording, names: Mapping[str, str] | None) 
     unknown = next((n for n in names or () if recording.get(n) is None), None)
     if names is None or unknown is not None:
         asked = (
-            f"--map names “{unknown}”" if unknown is not None else "units and times are the log's own"
+            say("--map names “{unknown}”", unknown=unknown)
+            if unknown is not None
+            else say("units and times are the log's own")
         )
-        raise OutsideError(f"{path.name}: {asked}; accepted are the log's channels, {known}.")
+        raise OutsideError(
+            say(
+                "{name}: {asked}; accepted are the log's channels, {known}.",
+                name=path.name,
+                asked=asked,
+                known=known,
+            )
+        )
     kept = []
     for channel in recording.channels:
         wanted = names.get(channel.id, channel.id)
@@ -116,10 +131,18 @@ def _renamed(path: Path, recording: Recording, names: Mapping[str, str] | None) 
             kept.append(Channel(CHANNEL_KINDS[wanted], channel.time_s, channel.values))
         elif wanted != "-":
             raise OutsideError(
-                f"{path.name}: {channel.id} is in {channel.kind.unit} and can't be {wanted}."
+                say(
+                    "{name}: {id} is in {unit} and can't be {wanted}.",
+                    name=path.name,
+                    id=channel.id,
+                    unit=channel.kind.unit,
+                    wanted=wanted,
+                )
             )
     if not kept or len({c.id for c in kept}) < len(kept):
-        raise OutsideError(f"{path.name}: --map must leave each channel once, and one at least.")
+        raise OutsideError(
+            say("{name}: --map must leave each channel once, and one at least.", name=path.name)
+        )
     return Recording(tuple(kept), recording.marks, recording.name)
 
 
@@ -172,14 +195,14 @@ class _Heard:
                 return  # a value that is not kept here; what follows it can't be told apart
             raw = data[1 : 1 + known.size]
             if len(raw) < known.size:
-                raise Garbled("a value is cut short")
+                raise Garbled(say("a value is cut short"))
             self._value(known, at, raw)
             data = data[1 + known.size :]
 
     def _value(self, known: Parameter, at: float, raw: bytes) -> None:
         times = self._times[known.channel]
         if times and at < times[-1]:
-            raise Garbled("the log's time runs backwards")
+            raise Garbled(say("the log's time runs backwards"))
         self.has_told = True
         times.append(at)
         self._values[known.channel].append(known.value(raw))

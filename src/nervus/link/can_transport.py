@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import can
 import isotp
 
+from nervus.language import say
 from nervus.link.addresses import (
     TO_ALL,
     TO_ALL_WIDE,
@@ -31,10 +32,10 @@ _LONG_S, _FRAMES_AT_ONCE = 2.0, 200
 _FRAMES_FORGOTTEN = 5_000
 # What ends a long answer that had begun; a stray frame of an earlier one ends nothing.
 _BROKEN: dict[type[Exception], str] = {
-    isotp.errors.ConsecutiveFrameTimeoutError: "the rest of a long answer did not come",
-    isotp.errors.WrongSequenceNumberError: "a frame of a long answer is missing",
-    isotp.errors.ReceptionInterruptedWithFirstFrameError: "a long answer began anew",
-    isotp.errors.ReceptionInterruptedWithSingleFrameError: "a long answer was cut short by another",
+    isotp.errors.ConsecutiveFrameTimeoutError: say("the rest of a long answer did not come"),
+    isotp.errors.WrongSequenceNumberError: say("a frame of a long answer is missing"),
+    isotp.errors.ReceptionInterruptedWithFirstFrameError: say("a long answer began anew"),
+    isotp.errors.ReceptionInterruptedWithSingleFrameError: say("a long answer was cut short by another"),
 }
 _PARAMETERS = {"tx_padding": 0x00, "tx_data_min_length": 8, "stmin": 0, "blocksize": 0}
 
@@ -158,7 +159,13 @@ class CanTransport(Transport):
         outcome = judged(request, told)
         now = time.monotonic()
         if outcome is None:
-            self.trouble(f"{name_of(unit)} answered what was not asked: {told[:8].hex(' ')}")
+            self.trouble(
+                say(
+                    "{name_of} answered what was not asked: {hex}",
+                    name_of=name_of(unit),
+                    hex=told[:8].hex(" "),
+                )
+            )
         elif outcome.reason == PENDING:
             talk.waits, talk.until = True, min(now + MORE_TIME_S, talk.cap)
         elif outcome.reason == BUSY:
@@ -240,7 +247,10 @@ class CanTransport(Transport):
                 late.add(unit)
         for unit in sorted(late):
             self.trouble(
-                f"{name_of(unit)} answers late: what it said came after its time and is not taken"
+                say(
+                    "{name_of} answers late: what it said came after its time and is not taken",
+                    name_of=name_of(unit),
+                )
             )
         self._wrong.clear()
         for unit, stack in self._stacks.items():

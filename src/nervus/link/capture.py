@@ -8,11 +8,12 @@ from typing import Protocol
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.errors import OutsideError, Stopped
+from nervus.language import say
 from nervus.link.source import Block, Clock, Source
 
 _log = logging.getLogger(__name__)
 _RETRY_S, _DISK_AGAIN_S = 1.0, 1.0
-_OWN_FAULT = "stopped by a fault of Nervus' own; please report it with the log"
+_OWN_FAULT = say("stopped by a fault of Nervus' own; please report it with the log")
 
 
 class Keeper(Protocol):
@@ -65,7 +66,9 @@ class Capture:
         self._full_since: float | None = None
         self._disk_again = 0.0
         self._threads = [
-            threading.Thread(target=self._run, args=(s,), name=f"source {s.name}", daemon=True)
+            threading.Thread(
+                target=self._run, args=(s,), name=say("source {name}", name=s.name), daemon=True
+            )
             for s in self._sources
         ]
 
@@ -118,21 +121,29 @@ class Capture:
             try:
                 if self._full_since is not None:
                     self._keeper.mark(
-                        now, f"the disk took nothing for {now - self._full_since:.1f} s before this"
+                        now,
+                        say(
+                            "the disk took nothing for {full_since:.1f} s before this",
+                            full_since=now - self._full_since,
+                        ),
                     )
                 what(self._keeper)
             except OSError as wrong:
                 self._disk_again = now + _DISK_AGAIN_S
                 if self._full_since is None:
                     self._full_since = now
-                    told = (
-                        f"takes nothing ({wrong.strerror}): what came before is kept, what comes now is "
-                        "lost; make room, and it goes on by itself."
+                    told = say(
+                        "takes nothing ({strerror}): what came before is kept, what comes now is lost; "
+                        "make room, and it goes on by itself.",
+                        strerror=wrong.strerror,
                     )
                     self._tell(Trouble(now, "disk", told))
                 return
             if self._full_since is not None:
-                told = f"takes what comes again; {now - self._full_since:.1f} s are missing."
+                told = say(
+                    "takes what comes again; {full_since:.1f} s are missing.",
+                    full_since=now - self._full_since,
+                )
                 self._full_since = None
                 self._tell(Trouble(now, "disk", told))
 
@@ -159,7 +170,7 @@ class Capture:
             source.close()
 
     def _lost(self, source: Source, why: str) -> None:
-        self._say(source, f"lost: {why}")
+        self._say(source, say("lost: {why}", why=why))
         while not self._ended.wait(_RETRY_S):
             try:
                 source.open(self.clock)

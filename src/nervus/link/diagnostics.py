@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from nervus.codes.notation import Code
 from nervus.knowledge import Parameter, parameters
+from nervus.language import say
 from nervus.link.errors import Garbled, NoAnswer, Refused
 from nervus.link.outcome import Kind, Outcome
 from nervus.link.transport import ANSWER_S, Transport
@@ -56,7 +57,13 @@ class Diagnostics:
         for base in range(0x00, 0xE0, 0x20):
             answer = self.transport.ask(unit, bytes([0x01, base]))
             if len(answer) < 6:
-                raise Garbled(f"Control unit {unit} told {len(answer)} bytes where 6 belong.")
+                raise Garbled(
+                    say(
+                        "Control unit {unit} told {len} bytes where 6 belong.",
+                        unit=unit,
+                        len=len(answer),
+                    )
+                )
             bits = int.from_bytes(answer[2:6], "big")
             offered |= {base + n for n in range(1, 33) if bits >> (32 - n) & 1}
             if base + 0x20 not in offered:
@@ -142,10 +149,18 @@ class Diagnostics:
         while at < len(data):
             known = table.get(data[at])
             if known is None or known.pid not in wanted:
-                raise Garbled(f"Control unit {unit} told value {data[at]:02X}, which was not asked for.")
+                raise Garbled(
+                    say(
+                        "Control unit {unit} told value {data:02X}, which was not asked for.",
+                        unit=unit,
+                        data=data[at],
+                    )
+                )
             raw = data[at + 1 : at + 1 + known.size]
             if len(raw) < known.size:
-                raise Garbled(f"Control unit {unit} cut value {known.pid:02X} short.")
+                raise Garbled(
+                    say("Control unit {unit} cut value {pid:02X} short.", unit=unit, pid=known.pid)
+                )
             told[known.channel] = known.value(raw)
             at += 1 + known.size
         return told

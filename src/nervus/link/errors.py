@@ -1,6 +1,7 @@
 """What goes wrong on a link; each is told in one sentence."""
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 
 class LinkLost(OutsideError):
@@ -21,7 +22,14 @@ class Refused(OutsideError):
 
     def __init__(self, service: int, reason: int) -> None:
         said = REASONS.get(reason, "without a reason that is known here")
-        super().__init__(f"The control unit refuses service {service:02X}: {said} ({reason:02X}).")
+        super().__init__(
+            say(
+                "The control unit refuses service {service:02X}: {said} ({reason:02X}).",
+                service=service,
+                said=said,
+                reason=reason,
+            )
+        )
         self.service = service
         self.reason = reason
 
@@ -35,18 +43,18 @@ class Garbled(OutsideError):
 
 
 REASONS = {
-    0x10: "refused in general",
-    0x11: "it does not know the service",
-    0x12: "it does not know the function",
-    0x13: "the length or form is not what it expects",
-    0x14: "the answer would be too long",
-    0x21: "it is busy",
-    0x22: "its conditions for that are not met",
-    0x24: "the order of requests is wrong",
-    0x31: "what was asked for is out of its range",
-    0x33: "it wants security access first",
-    0x72: "it failed while doing it",
-    0x78: "it needs more time",
-    0x7E: "it does not do that in this session",
-    0x7F: "it does not offer the service in this session",
+    0x10: say("refused in general"),
+    0x11: say("it does not know the service"),
+    0x12: say("it does not know the function"),
+    0x13: say("the length or form is not what it expects"),
+    0x14: say("the answer would be too long"),
+    0x21: say("it is busy"),
+    0x22: say("its conditions for that are not met"),
+    0x24: say("the order of requests is wrong"),
+    0x31: say("what was asked for is out of its range"),
+    0x33: say("it wants security access first"),
+    0x72: say("it failed while doing it"),
+    0x78: say("it needs more time"),
+    0x7E: say("it does not do that in this session"),
+    0x7F: say("it does not offer the service in this session"),
 }

@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from queue import Empty, SimpleQueue
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 from nervus.link.instruments import volt_channel
 from nervus.link.meter_words import MOST_V
 from nervus.link.source import Block, Clock, one_sample
@@ -26,13 +27,21 @@ def volts_of(text: str) -> float:
         ReadingUnreadable: it is none, or none that a vehicle's low-voltage side can have.
     """
     found = _WRITTEN.fullmatch(text.strip())
-    accepted = "accepted is such as .51, 0,51 V or 510 mV"
+    accepted = say("accepted is such as .51, 0,51 V or 510 mV")
     if found is None:
-        raise ReadingUnreadable(f"“{text.strip()[:30]}” is no voltage; {accepted}.")
+        raise ReadingUnreadable(
+            say("“{strip}” is no voltage; {accepted}.", strip=text.strip()[:30], accepted=accepted)
+        )
     unit = (found["unit"] or "V").lower()
     volts = float(found["number"].replace(",", ".")) * (0.001 if unit == "mv" else 1.0)
     if abs(volts) > MOST_V:
-        raise ReadingUnreadable(f"{volts:g} V is no voltage of a sensor's circuit; {accepted}.")
+        raise ReadingUnreadable(
+            say(
+                "{volts:g} V is no voltage of a sensor's circuit; {accepted}.",
+                volts=volts,
+                accepted=accepted,
+            )
+        )
     return volts
 
 
@@ -46,13 +55,20 @@ def percent_of_track(text: str, track_ohms: float) -> float:
         ReadingUnreadable: it is no resistance, or more than twice the track.
     """
     found = _OHMS.fullmatch(text.strip())
-    accepted = "accepted is such as 850, 1.2k or 2,2 kΩ"
+    accepted = say("accepted is such as 850, 1.2k or 2,2 kΩ")
     if found is None:
-        raise ReadingUnreadable(f"“{text.strip()[:30]}” is no resistance; {accepted}.")
+        raise ReadingUnreadable(
+            say("“{strip}” is no resistance; {accepted}.", strip=text.strip()[:30], accepted=accepted)
+        )
     ohms = float(found["number"].replace(",", ".")) * (1e3 if found["kilo"] else 1.0)
     if ohms > 2.0 * track_ohms:
         raise ReadingUnreadable(
-            f"{ohms:g} Ω is more than the track of {track_ohms:g} Ω can have: open, or another range."
+            say(
+                "{ohms:g} Ω is more than the track of {track_ohms:g} Ω can have: open, or "
+                "another range.",
+                ohms=ohms,
+                track_ohms=track_ohms,
+            )
         )
     return 100.0 * ohms / track_ohms
 
@@ -65,7 +81,7 @@ class HandSource:
     """
 
     def __init__(self, channel: str, track_ohms: float | None = None) -> None:
-        self.name = "readings by hand"
+        self.name = say("readings by hand")
         self.trouble: Callable[[str], None] = lambda _told: None
         self._track_ohms = track_ohms
         self._channel = channel if track_ohms is not None else volt_channel(channel)

@@ -14,6 +14,7 @@ import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS, FloatArray, Unit
 from nervus.domain.errors import Stopped
+from nervus.language import say
 from nervus.link.errors import Garbled, LinkLost, NoAnswer
 from nervus.link.meter_words import volts_said
 from nervus.link.source import Block, Clock, one_sample
@@ -113,7 +114,11 @@ class Instrument:
                 answer = self._wire.line(self._wait_s, self._alive)
         except NoAnswer as silent:
             raise LinkLost(
-                f"The instrument does not answer {question} within {self._wait_s:g} s."
+                say(
+                    "The instrument does not answer {question} within {wait_s:g} s.",
+                    question=question,
+                    wait_s=self._wait_s,
+                )
             ) from silent
         return answer
 
@@ -130,10 +135,10 @@ class Instrument:
             digits = int(head[1:2]) if head[:1] == b"#" and head[1:2].isdigit() else 0
             count = int(self._wire.exactly(digits, _BLOCK_S, self._alive)) if digits else -1
             if count < 0 or count % 4:
-                raise LinkLost("The instrument hands over something else than a block.")
+                raise LinkLost(say("The instrument hands over something else than a block."))
             data = self._wire.exactly(count, _BLOCK_S, self._alive)
         except (NoAnswer, ValueError) as wrong:
-            raise LinkLost("The instrument hands over no whole block.") from wrong
+            raise LinkLost(say("The instrument hands over no whole block.")) from wrong
         return np.frombuffer(data, dtype=">f4").astype(np.float64)
 
     def close(self) -> None:
@@ -158,7 +163,13 @@ def volt_channel(channel: str) -> str:
     kind = CHANNEL_KINDS.get(channel)
     if kind is None or kind.unit is not Unit.VOLT:
         accepted = ", ".join(volt_channels())
-        raise LinkLost(f"“{channel}” is no line that a meter reads; accepted is one of {accepted}.")
+        raise LinkLost(
+            say(
+                "“{channel}” is no line that a meter reads; accepted is one of {accepted}.",
+                channel=channel,
+                accepted=accepted,
+            )
+        )
     return channel
 
 
@@ -174,7 +185,7 @@ class MeterSource:
     """
 
     def __init__(self, where: str, channel: str, setup: MeterSetup = MeterSetup()) -> None:
-        self.name = f"meter ({channel})"
+        self.name = say("meter ({channel})", channel=channel)
         self.trouble: Callable[[str], None] = lambda _told: None
         self._where, self._channel, self._setup = where, volt_channel(channel), setup
         self._instrument: Instrument | None = None
@@ -201,7 +212,7 @@ class MeterSource:
             LinkLost: the meter is gone, or answers nothing but nonsense.
         """
         if self._instrument is None:
-            raise LinkLost("The meter is not connected.")
+            raise LinkLost(say("The meter is not connected."))
         asked = self._clock.now()
         try:
             said = volts_said(self._instrument.ask(self._setup.question))
@@ -209,7 +220,11 @@ class MeterSource:
             self._garbled += 1
             self._tell(str(wrong))
             if self._garbled >= _GARBLED_TIMES:
-                raise LinkLost(f"{wrong} It did so {self._garbled} times in a row.") from wrong
+                raise LinkLost(
+                    say(
+                        "{wrong} It did so {garbled} times in a row.", wrong=wrong, garbled=self._garbled
+                    )
+                ) from wrong
             return []
         self._garbled = 0
         if said.volts is None:
@@ -217,7 +232,7 @@ class MeterSource:
             return []
         if self._word:
             self._word = ""
-            self.trouble("reads again")
+            self.trouble(say("reads again"))
         middle = (asked + self._clock.now()) / 2
         return [one_sample(self._channel, middle, said.volts)]
 
@@ -267,10 +282,10 @@ class SamplerSource:
         instrument = Instrument(self._where)
         lines = ",".join(str(n) for n in range(1, len(self._channels) + 1))
         for command in (
-            "FORM REAL,32",
+            say("FORM REAL,32"),
             f"ROUT:SCAN (@{lines})",
             f"SENS:SWE:TINT {1.0 / self._rate_hz:.9f}",
-            "INIT:CONT ON",
+            say("INIT:CONT ON"),
         ):
             instrument.tell(command)
         self._instrument = instrument
@@ -282,16 +297,22 @@ class SamplerSource:
             LinkLost: the sampler is gone, or ran over because it was not asked in time.
         """
         if self._instrument is None:
-            raise LinkLost("The sampler is not connected.")
+            raise LinkLost(say("The sampler is not connected."))
         self._clock.wait(0.02)
         rows = self._instrument.ask_block("FETC?")
         width = len(self._channels)
         if rows.size % width:
-            raise Garbled(f"The sampler handed over {rows.size} values for {width} channels.")
+            raise Garbled(
+                say(
+                    "The sampler handed over {size} values for {width} channels.",
+                    size=rows.size,
+                    width=width,
+                )
+            )
         if rows.size == 0:
             return ()
         if self._instrument.ask("SYST:ERR?").split(",")[0].strip() == str(OVERRUN):
-            raise LinkLost("The sampler ran over: samples were lost.")
+            raise LinkLost(say("The sampler ran over: samples were lost."))
         count = rows.size // width
         behind = self._clock.now() - count / self._rate_hz
         if self._began is None:

@@ -10,6 +10,8 @@ from collections import deque
 
 import can
 
+from nervus.language import say
+
 _FRAME = struct.Struct(">IB8s")
 _EXTENDED = 0x8000_0000
 HOST = "127.0.0.1"
@@ -29,7 +31,9 @@ class LoopbackBus(can.BusABC):
             try:
                 self._socket = socket.create_connection((HOST, channel), timeout=2.0)
             except OSError as wrong:
-                raise can.CanInitializationError(f"port {channel}: {wrong.strerror}") from wrong
+                raise can.CanInitializationError(
+                    say("port {channel}: {strerror}", channel=channel, strerror=wrong.strerror)
+                ) from wrong
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._pending: deque[can.Message] = deque()
         self._rest = b""
@@ -47,7 +51,7 @@ class LoopbackBus(can.BusABC):
         try:
             self._socket.sendall(frame)
         except OSError as wrong:
-            raise can.CanOperationError("the other end of the bus is gone") from wrong
+            raise can.CanOperationError(say("the other end of the bus is gone")) from wrong
 
     def _recv_internal(self, timeout: float | None) -> tuple[can.Message | None, bool]:
         if not self._pending:
@@ -60,9 +64,9 @@ class LoopbackBus(can.BusABC):
         try:
             got = self._socket.recv(65536)
         except OSError as wrong:
-            raise can.CanOperationError("the other end of the bus is gone") from wrong
+            raise can.CanOperationError(say("the other end of the bus is gone")) from wrong
         if not got:
-            raise can.CanOperationError("the other end of the bus is gone")
+            raise can.CanOperationError(say("the other end of the bus is gone"))
         data = self._rest + got
         whole = len(data) // _FRAME.size * _FRAME.size
         for word, length, payload in _FRAME.iter_unpack(data[:whole]):

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
+from nervus.language import say
 from nervus.link.addresses import name_of
 from nervus.link.errors import REASONS, Garbled, NoAnswer, Refused
 
@@ -50,12 +51,16 @@ class Outcome:
     def text(self) -> str:
         """In words."""
         if self.kind is Kind.REFUSED:
-            return f"refused: {REASONS.get(self.reason, 'no reason known here')} ({self.reason:02X})"
+            return say(
+                "refused: {get} ({reason:02X})",
+                get=REASONS.get(self.reason, "no reason known here"),
+                reason=self.reason,
+            )
         if self.kind is Kind.SILENT and self.reason == PENDING:
-            return "asked for more time, then said no more"
+            return say("asked for more time, then said no more")
         if self.kind is Kind.BROKEN:
-            return f"the answer is broken: {self.why}"
-        return {Kind.TOLD: "told", Kind.SILENT: "no answer"}[self.kind]
+            return say("the answer is broken: {why}", why=self.why)
+        return {Kind.TOLD: "told", Kind.SILENT: say("no answer")}[self.kind]
 
     def bytes_or_raise(self, unit: int, request: bytes) -> bytes:
         """The answer.
@@ -69,9 +74,23 @@ class Outcome:
         if self.kind is Kind.REFUSED:
             raise Refused(request[0], self.reason)
         if self.kind is Kind.BROKEN:
-            raise Garbled(f"{who} gave a broken answer to {request.hex(' ')}: {self.why}.")
-        more = ": it asked for more time, then said no more" if self.reason == PENDING else ""
-        raise NoAnswer(f"{who} does not answer service {request[0]:02X}{more}.")
+            raise Garbled(
+                say(
+                    "{who} gave a broken answer to {hex}: {why}.",
+                    who=who,
+                    hex=request.hex(" "),
+                    why=self.why,
+                )
+            )
+        more = say(": it asked for more time, then said no more") if self.reason == PENDING else ""
+        raise NoAnswer(
+            say(
+                "{who} does not answer service {request:02X}{more}.",
+                who=who,
+                request=request[0],
+                more=more,
+            )
+        )
 
 
 SILENT = Outcome(Kind.SILENT)
@@ -88,7 +107,7 @@ def judged(request: bytes, answer: bytes) -> Outcome | None:
     if answer[:1] != bytes([service + 0x40 & 0xFF]):
         return None
     if not _echoes(request, answer):
-        return Outcome(Kind.BROKEN, answer, why=f"{answer[:6].hex(' ')} is told")
+        return Outcome(Kind.BROKEN, answer, why=say("{hex} is told", hex=answer[:6].hex(" ")))
     return Outcome(Kind.TOLD, answer)
 
 

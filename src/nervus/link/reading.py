@@ -18,6 +18,7 @@ from nervus.files import read_recording
 from nervus.files.code_report import read_codes_file
 from nervus.files.journal import is_journal
 from nervus.files.mdf import is_mdf, read_mdf
+from nervus.language import say
 from nervus.link.log_kind import is_can_log
 from nervus.tables.doubts import time_doubt, value_doubts
 from nervus.tables.mapping import IGNORE, propose
@@ -52,7 +53,7 @@ def regular(path: Path) -> Iterator[Path]:
     if str(path) != STANDARD_INPUT and (path.is_file() or not path.exists() or path.is_dir()):
         yield path
         return
-    name = "standard input" if str(path) == STANDARD_INPUT else path.name
+    name = say("standard input") if str(path) == STANDARD_INPUT else path.name
     with tempfile.TemporaryDirectory(prefix="nervus-") as folder:
         copy = Path(folder) / name
         try:
@@ -63,8 +64,8 @@ def regular(path: Path) -> Iterator[Path]:
                     with path.open("rb") as file:
                         shutil.copyfileobj(file, into)
         except OSError as wrong:
-            said = f"it can't be read ({wrong.strerror})"
-            raise RecordingUnusable(Place(name), said, "accepted is a recording") from wrong
+            said = say("it can't be read ({strerror})", strerror=wrong.strerror)
+            raise RecordingUnusable(Place(name), said, say("accepted is a recording")) from wrong
         yield copy
 
 
@@ -83,7 +84,9 @@ def read_any(path: Path, wish: Wish = _AS_IT_IS) -> Read:
         return _read_traffic(path, wish)
     if is_journal(path):
         if wish != _AS_IT_IS:
-            raise OutsideError(f"{path.name}: it was recorded here, and nothing in it is to be mapped.")
+            raise OutsideError(
+                say("{name}: it was recorded here, and nothing in it is to be mapped.", name=path.name)
+            )
         return Read(read_recording(path))
     if is_mdf(path):
         return _read_mdf(path, wish)
@@ -105,7 +108,7 @@ def _read_mdf(path: Path, wish: Wish) -> Read:
     held = read_mdf(path, wish)
     if held.recording is None:
         return _read_traffic(path, wish)
-    more = ("Traffic of a bus is logged in it too, and was left out.",) if held.has_traffic else ()
+    more = (say("Traffic of a bus is logged in it too, and was left out."),) if held.has_traffic else ()
     doubts = value_doubts(held.recording, {}, {c.id: c.kind.unit.value for c in held.recording.channels})
     if doubts:
         questions = [question_of(d, held.names[d.channel]) for d in doubts]

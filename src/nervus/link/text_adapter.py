@@ -13,6 +13,7 @@ from typing import Final
 import serial
 
 from nervus.domain.errors import Stopped
+from nervus.language import say
 from nervus.link.addresses import OLD, WIDE, is_wide
 from nervus.link.bus_health import cant_open
 from nervus.link.errors import LinkLost
@@ -35,22 +36,24 @@ _LONGEST = 65_536
 # Spaces stay on: they cost a third of the line's time, and show where a digit got lost.
 _SETUP: Final = ("ATE0", "ATL0", "ATS1", "ATH1", "ATAT1")
 _LOST_TIMES: Final = 2
-_ACCEPTED = (
+_ACCEPTED = say(
     "accepted is such as serial:/dev/rfcomm0, serial:/dev/ttyUSB0@115200 or tcp:192.168.0.10:35000"
 )
 _WORDS_TOLD: Final = {
-    Word.NO_BUS: "The adapter finds no bus: is its plug in, the key on?",
-    Word.CAN_ERROR: "The adapter hears errors on the bus: is its plug in, is it the vehicle's bit rate?",
-    Word.BUS_ERROR: "The adapter hears errors on the bus: is its plug in, the key on?",
-    Word.FEEDBACK: "The adapter can't drive the bus: a wire of the plug may be shorted.",
-    Word.BUS_BUSY: "The bus is never free for the adapter: another tool may be plugged in.",
-    Word.BUS_INIT: "The adapter can't wake the bus: is the key on?",
-    Word.FULL: "The adapter's buffer ran over: part of an answer is lost.",
-    Word.LOW_VOLTAGE: "The adapter began anew: its supply sagged.",
-    Word.FAULT: "The adapter began anew because of a fault of its own.",
-    Word.DATA_ERROR: "The adapter heard an answer that was damaged on the bus.",
-    Word.LINE_ERROR: "The adapter heard a frame that was damaged on the bus.",
-    Word.UNKNOWN: "The adapter does not know a command; it may be a copy that leaves it out.",
+    Word.NO_BUS: say("The adapter finds no bus: is its plug in, the key on?"),
+    Word.CAN_ERROR: say(
+        "The adapter hears errors on the bus: is its plug in, is it the vehicle's bit rate?"
+    ),
+    Word.BUS_ERROR: say("The adapter hears errors on the bus: is its plug in, the key on?"),
+    Word.FEEDBACK: say("The adapter can't drive the bus: a wire of the plug may be shorted."),
+    Word.BUS_BUSY: say("The bus is never free for the adapter: another tool may be plugged in."),
+    Word.BUS_INIT: say("The adapter can't wake the bus: is the key on?"),
+    Word.FULL: say("The adapter's buffer ran over: part of an answer is lost."),
+    Word.LOW_VOLTAGE: say("The adapter began anew: its supply sagged."),
+    Word.FAULT: say("The adapter began anew because of a fault of its own."),
+    Word.DATA_ERROR: say("The adapter heard an answer that was damaged on the bus."),
+    Word.LINE_ERROR: say("The adapter heard a frame that was damaged on the bus."),
+    Word.UNKNOWN: say("The adapter does not know a command; it may be a copy that leaves it out."),
 }
 
 
@@ -65,7 +68,7 @@ class TextLine:
         kind, _, name = where.partition(":")
         device, at, rate = name.partition("@")
         if at and not rate.isdecimal():
-            raise LinkLost(f"{where} is no adapter; {_ACCEPTED}.")
+            raise LinkLost(say("{where} is no adapter; {accepted}.", where=where, accepted=_ACCEPTED))
         url = f"socket://{name}" if kind == "tcp" else device
         try:
             self._port = serial.serial_for_url(url, timeout=0.05, write_timeout=2.0)
@@ -102,7 +105,7 @@ class TextLine:
             self._unsettled = True
             raise
         except (serial.SerialException, OSError) as wrong:
-            raise LinkLost("The adapter is gone: its line is closed.") from wrong
+            raise LinkLost(say("The adapter is gone: its line is closed.")) from wrong
         if not got:
             return None
         told = got.replace(b"\0", b"").decode("ascii", "replace").replace("\n", "\r").split("\r")
@@ -181,7 +184,12 @@ class TextTransport(Transport):
             readable = [x for x in lines or () if x.isascii() and x.isprintable()]
             if readable:
                 return readable[-1][:60]
-        raise LinkLost(f"The adapter does not answer; is it on, at the right rate? {_ACCEPTED}.")
+        raise LinkLost(
+            say(
+                "The adapter does not answer; is it on, at the right rate? {accepted}.",
+                accepted=_ACCEPTED,
+            )
+        )
 
     def _set_up(self) -> None:
         for _ in range(_LOST_TIMES + 1):
@@ -233,7 +241,7 @@ class TextTransport(Transport):
             said = self._once(request, unit, wait_s)
             found = self._outcomes(request, said)
             if unit is not None and unit not in found and said.unreadable:
-                found[unit] = Outcome(Kind.BROKEN, why="its line could not be read")
+                found[unit] = Outcome(Kind.BROKEN, why=say("its line could not be read"))
             spent = time.monotonic() - began
             broken = said.unreadable or any(o.kind is Kind.BROKEN for o in found.values())
             lost = broken or said.was_reset or Word.STOPPED in said.words
@@ -260,7 +268,7 @@ class TextTransport(Transport):
             self._line.command("ATSTFF")
         lines = self._line.command(request.hex().upper(), _SEARCH_S, self.check_stopped)
         if lines is None:
-            raise LinkLost("The adapter does not answer any more.")
+            raise LinkLost(say("The adapter does not answer any more."))
         if wait_s > ANSWER_S:
             self._line.command("ATAT1")
         said = read_lines(lines, self.bus, frozenset(self._padded))
@@ -298,14 +306,17 @@ class TextTransport(Transport):
             found.setdefault(unit, Outcome(Kind.BROKEN, why=why))
         if said.unreadable or Word.FULL in said.words or Word.DATA_ERROR in said.words:
             # Whose line it was can't be told: who answered is believed, who did not may have.
-            self.trouble("a line of the adapter could not be read")
+            self.trouble(say("a line of the adapter could not be read"))
         return found
 
     def silence(self) -> str:
         """As `Transport.silence`, by what the adapter said last."""
         if self._last_word is not None:
             return _WORDS_TOLD[self._last_word]
-        return f"No control unit answers through the adapter ({self.identity}); is the key on?"
+        return say(
+            "No control unit answers through the adapter ({identity}); is the key on?",
+            identity=self.identity,
+        )
 
     def close(self) -> None:
         """Hang up."""

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from nervus.codes.notation import Code, CodeStatus
+from nervus.language import say
 from nervus.link.addresses import USUAL, name_of
 from nervus.link.outcome import SILENT, Kind, Outcome
 from nervus.link.transport import Transport
@@ -69,7 +70,14 @@ class UnitCodes:
     def _take_plain(self, kind: str, answer: bytes) -> None:
         codes, complaint = counted_codes(answer)
         if complaint:
-            self.complaints.append(f"{name_of(self.unit)}, {kind} codes: {complaint}")
+            self.complaints.append(
+                say(
+                    "{name_of}, {kind} codes: {complaint}",
+                    name_of=name_of(self.unit),
+                    kind=kind,
+                    complaint=complaint,
+                )
+            )
         for code in codes:
             kinds = self._kinds.setdefault(code, [])
             if kind not in kinds:
@@ -77,7 +85,9 @@ class UnitCodes:
 
     def _take_full(self, answer: bytes) -> None:
         if len(answer[3:]) % 4:
-            self.complaints.append(f"{name_of(self.unit)}: the last code with status is cut short")
+            self.complaints.append(
+                say("{name_of}: the last code with status is cut short", name_of=name_of(self.unit))
+            )
         for code, status in codes_with_status(answer):
             if status & _COUNTS or code.base in self._kinds:
                 self._full[code] = CodeStatus(status)
@@ -109,11 +119,20 @@ class UnitCodes:
                 continue
             if kind != PERMANENT and full.is_told and outcome.kind is not Kind.BROKEN:
                 continue
-            told.append(f"{name_of(self.unit)}, {kind} codes: {outcome.text}")
+            told.append(
+                say(
+                    "{name_of}, {kind} codes: {text}",
+                    name_of=name_of(self.unit),
+                    kind=kind,
+                    text=outcome.text,
+                )
+            )
         # Not to have it is usual, and so is not to say so; to begin and not to end is neither.
         is_usual = full.is_told or full.is_not_offered or (full.kind is Kind.SILENT and not full.reason)
         if not is_usual:
-            told.append(f"{name_of(self.unit)}, codes with status: {full.text}")
+            told.append(
+                say("{name_of}, codes with status: {text}", name_of=name_of(self.unit), text=full.text)
+            )
         return tuple(told)
 
 
@@ -139,16 +158,27 @@ class CodesRead:
     @property
     def text(self) -> str:
         """How many there are and what is not known, in words."""
-        units = f"{len(self.units)} control unit{'s' if len(self.units) != 1 else ''}"
+        units = say(
+            "{len} control unit{value}", len=len(self.units), value="s" if len(self.units) != 1 else ""
+        )
         if not self.units:
-            return "No control unit was heard, so nothing is known of codes."
+            return say("No control unit was heard, so nothing is known of codes.")
         if self.surely_none:
-            return f"No codes: {units} told so."
-        count = f"{len(self.codes)} code{'s' if len(self.codes) != 1 else ''} from {units}."
+            return say("No codes: {units} told so.", units=units)
+        count = say(
+            "{len} code{value} from {units}.",
+            len=len(self.codes),
+            value="s" if len(self.codes) != 1 else "",
+            units=units,
+        )
         if not self.missing:
             return count
-        head = count if self.codes else f"No code was told by {units}, but that does not mean none."
-        return "\n".join([f"{head} Not told:", *self.missing])
+        head = (
+            count
+            if self.codes
+            else say("No code was told by {units}, but that does not mean none.", units=units)
+        )
+        return "\n".join([say("{head} Not told:", head=head), *self.missing])
 
 
 def read_all_codes(transport: Transport) -> CodesRead:
@@ -228,5 +258,7 @@ def counted_codes(answer: bytes) -> tuple[tuple[Code, ...], str]:
     codes = tuple(dict.fromkeys(Code(number) for number in numbers if number))
     # Padding behind the counted ones is usual where a unit always fills its frame.
     if len(answer) < 2 or whole < count or len([n for n in numbers if n]) > count or len(rows) % 2:
-        return codes, f"it counts {count} and tells {len([n for n in numbers if n])}"
+        return codes, say(
+            "it counts {count} and tells {len}", count=count, len=len([n for n in numbers if n])
+        )
     return codes, ""

@@ -10,6 +10,7 @@ from typing import TypeVar
 
 from nervus.domain.errors import OutsideError, Stopped
 from nervus.knowledge import Parameter
+from nervus.language import say
 from nervus.link.addresses import name_of
 from nervus.link.buses import open_transport
 from nervus.link.diagnostics import Diagnostics
@@ -41,7 +42,7 @@ def _patiently(question: Callable[[], Answer]) -> Answer:
             return question()
         except NoAnswer as silent:
             last = silent
-    raise LinkLost("The control unit has stopped answering.") from last
+    raise LinkLost(say("The control unit has stopped answering.")) from last
 
 
 class VehicleSource:
@@ -60,7 +61,7 @@ class VehicleSource:
     """
 
     def __init__(self, where: str, unit: int | None = None) -> None:
-        self.name = f"vehicle ({where})"
+        self.name = say("vehicle ({where})", where=where)
         self.unit = unit if unit is not None else -1
         self.trouble: Callable[[str], None] = lambda _told: None
         self.doing: Callable[[str], None] = lambda _what: None
@@ -88,12 +89,18 @@ class VehicleSource:
         self.close()
         self._clock, self._round, self._silent, self._period_began = clock, 0, 0, 0.0
         self._away.clear()
-        self.doing("opening the adapter")
+        self.doing(say("opening the adapter"))
         self._told.clear()
         ask = self.diagnostics = Diagnostics(open_transport(self._where, self._tell_wire))
-        self.doing("asking which control units answer")
+        self.doing(say("asking which control units answer"))
         offered = self._offered(ask)
-        self.doing(f"trying how fast {name_of(self.unit)} tells {len(offered)} values")
+        self.doing(
+            say(
+                "trying how fast {name_of} tells {len} values",
+                name_of=name_of(self.unit),
+                len=len(offered),
+            )
+        )
         _patiently(lambda: ask.values(self.unit, offered[:2]))  # does it answer several at once?
         plan = plan_polls(offered, several=ask.tells_several(self.unit))
         self.plan = plan
@@ -131,7 +138,13 @@ class VehicleSource:
         if self._wanted is not None and self._wanted not in units:
             raise LinkLost(diagnostics.transport.silence())
         names = ", ".join(map(name_of, units))
-        raise LinkLost(f"No value that bears on the throttle is told by {names}{why or '.'}")
+        raise LinkLost(
+            say(
+                "No value that bears on the throttle is told by {names}{value}",
+                names=names,
+                value=why or ".",
+            )
+        )
 
     def read(self) -> Sequence[Block]:
         """The values of one round, each with the instant half way between question and answer.
@@ -140,7 +153,7 @@ class VehicleSource:
             LinkLost: the bus is gone, or the unit stays silent.
         """
         if self.diagnostics is None or self.plan is None:
-            raise LinkLost("The vehicle is not connected.")
+            raise LinkLost(say("The vehicle is not connected."))
         self._do_jobs(self.diagnostics)
         wanted = self._wanted_now(self.plan.round(self._round))
         if not wanted:
@@ -151,7 +164,7 @@ class VehicleSource:
         except NoAnswer as wrong:
             self._silent += 1
             if self._silent >= _SILENT_TIMES:
-                raise LinkLost("The control unit has stopped answering.") from wrong
+                raise LinkLost(say("The control unit has stopped answering.")) from wrong
             return ()
         except (Refused, Garbled) as wrong:
             self._tell_refused(str(wrong))
@@ -188,15 +201,15 @@ class VehicleSource:
     def _notice(self, wanted: tuple[Parameter, ...], told: dict[str, float]) -> None:
         if self._refused and told:
             self._refused = ""
-            self.trouble("answers again")
+            self.trouble(say("answers again"))
         for channel in (p.channel for p in wanted):
             if channel in told:
                 if self._away.pop(channel, 0) >= _AWAY_TIMES:
-                    self.trouble(f"tells {channel} again")
+                    self.trouble(say("tells {channel} again", channel=channel))
                 continue
             self._away[channel] += 1
             if self._away[channel] == _AWAY_TIMES:
-                self.trouble(f"does not tell {channel} any more")
+                self.trouble(say("does not tell {channel} any more", channel=channel))
 
     def _measure(self) -> None:
         """What each channel really gets, anew after every period of the plan."""
@@ -238,7 +251,7 @@ class VehicleSource:
     def close(self) -> None:
         """Hang up; what still waits to be asked is told so."""
         while not self._jobs.empty():
-            self._jobs.get()[0].set_exception(LinkLost("The vehicle is not connected any more."))
+            self._jobs.get()[0].set_exception(LinkLost(say("The vehicle is not connected any more.")))
         if self.diagnostics is not None:
             self.diagnostics.transport.close()
         self.diagnostics, self.plan = None, None

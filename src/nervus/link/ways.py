@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
 
+from nervus.language import say
 from nervus.link.bus_health import how_up, interfaces
 
 _NET = Path("/sys/class/net")
@@ -39,11 +40,21 @@ def ways_there() -> tuple[Way, ...]:
     found = [_can(name) for name in interfaces()]
     serial = _serial()
     found += [
-        Way(Kind.VEHICLE, f"serial:{port}", f"Adapter on {port}", f"{says}; speaks text lines")
+        Way(
+            Kind.VEHICLE,
+            f"serial:{port}",
+            say("Adapter on {port}", port=port),
+            say("{says}; speaks text lines", says=says),
+        )
         for port, says in serial
     ]
     found += [
-        Way(Kind.METER, port, f"Meter on {port}", f"{says}; asked in lines of text")
+        Way(
+            Kind.METER,
+            port,
+            say("Meter on {port}", port=port),
+            say("{says}; asked in lines of text", says=says),
+        )
         for port, says in serial
     ]
     return tuple(found)
@@ -56,8 +67,12 @@ def _can(name: str) -> Way:
         state = "gone"
     # CAN drivers without a notion of a carrier say "unknown" while they are up.
     ready = state in ("up", "unknown")
-    told = "up: its bit rate must be the vehicle's" if ready else f"down: set it up {how_up(name)}"
-    return Way(Kind.VEHICLE, f"socketcan:{name}", f"CAN interface {name}", told)
+    told = (
+        say("up: its bit rate must be the vehicle's")
+        if ready
+        else say("down: set it up {how_up}", how_up=how_up(name))
+    )
+    return Way(Kind.VEHICLE, f"socketcan:{name}", say("CAN interface {name}", name=name), told)
 
 
 def _serial() -> list[tuple[str, str]]:
@@ -69,4 +84,4 @@ def _serial() -> list[tuple[str, str]]:
 
 def _said(description: str | None, device: str) -> str:
     unknown = not description or description in ("n/a", device, device.rpartition("/")[2])
-    return "a serial line" if unknown else str(description)
+    return say("a serial line") if unknown else str(description)

@@ -10,17 +10,18 @@ from typing import Any, Protocol
 
 import serial
 
+from nervus.language import say
 from nervus.link.bus_health import cant_open
 from nervus.link.errors import LinkLost, NoAnswer
 
 # A wire is looked at this often while nothing comes, so that whoever wants to stop is heard.
 _SLICE_S = 0.1
 _LONGEST_LINE = 4096
-ACCEPTED = (
-    "accepted is HOST:PORT, a serial line such as /dev/ttyUSB0, or a VISA resource such as "
-    "TCPIP::10.0.0.5::5025::SOCKET"
+ACCEPTED = say(
+    "accepted is HOST:PORT, a serial line such as /dev/ttyUSB0, or a VISA resource "
+    "such as TCPIP::10.0.0.5::5025::SOCKET"
 )
-_GONE = "The instrument is gone: its line is closed."
+_GONE = say("The instrument is gone: its line is closed.")
 
 
 class Wire(Protocol):
@@ -83,10 +84,10 @@ class SerialWire:
                 continue
             if len(self._rest) > _LONGEST_LINE:
                 self._rest = b""
-                raise NoAnswer("The instrument sends without an end of a line.")
+                raise NoAnswer(say("The instrument sends without an end of a line."))
             alive()
             if time.monotonic() >= end:
-                raise NoAnswer("The instrument does not answer in time.")
+                raise NoAnswer(say("The instrument does not answer in time."))
             self._rest += self._more(1)
 
     def _more(self, count: int) -> bytes:
@@ -101,7 +102,7 @@ class SerialWire:
         while len(self._rest) < count:
             alive()
             if time.monotonic() >= end:
-                raise NoAnswer("The instrument hands over no whole block.")
+                raise NoAnswer(say("The instrument hands over no whole block."))
             self._rest += self._more(count - len(self._rest))
         taken, self._rest = self._rest[:count], self._rest[count:]
         return taken
@@ -140,7 +141,9 @@ class VisaWire:
             self._manager = pyvisa.ResourceManager("@py")
             self._resource: Any = self._manager.open_resource(where, timeout=int(1000 * _SLICE_S))
         except self._errors as wrong:
-            raise LinkLost(f"{where} can't be opened; {ACCEPTED}.") from wrong
+            raise LinkLost(
+                say("{where} can't be opened; {accepted}.", where=where, accepted=ACCEPTED)
+            ) from wrong
         self._timed_out = pyvisa.constants.StatusCode.error_timeout
 
     def write(self, line: str) -> None:
@@ -160,7 +163,7 @@ class VisaWire:
                 if getattr(wrong, "error_code", None) != self._timed_out:
                     raise LinkLost(_GONE) from wrong
                 if time.monotonic() >= end:
-                    raise NoAnswer("The instrument does not answer in time.") from wrong
+                    raise NoAnswer(say("The instrument does not answer in time.")) from wrong
 
     def line(self, wait_s: float, alive: Callable[[], None]) -> str:
         """The next message."""
@@ -205,4 +208,4 @@ def open_wire(where: str, baud: int) -> Wire:
         return SerialWire(where, where, baud)
     if host and port.isdecimal():
         return SerialWire(f"socket://{host}:{port}", where, baud)
-    raise LinkLost(f"“{where}” is no instrument; {ACCEPTED}.")
+    raise LinkLost(say("“{where}” is no instrument; {accepted}.", where=where, accepted=ACCEPTED))

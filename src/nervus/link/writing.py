@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from nervus.language import say
 from nervus.link.addresses import USUAL, name_of
 from nervus.link.errors import NotNow, Refused
 from nervus.link.outcome import BUSY, SILENT, Kind, Outcome
@@ -20,7 +21,7 @@ _RPM = 0x0C
 # How long an answer to a clearing is waited for: units that write to slow memory take seconds and say
 # nothing meanwhile (common practice, no published source).
 _CLEAR_S, _LEARN_S, _USUAL_S = 5.0, 2.0, 0.3
-_UNSURE = "Whether the engine stands can't be known, so nothing was sent"
+_UNSURE = say("Whether the engine stands can't be known, so nothing was sent")
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,15 +43,17 @@ class Written:
     def text(self) -> str:
         """In words, unit by unit; a silence is told as one."""
         if not self.outcomes:
-            return "Nothing was sent."
+            return say("Nothing was sent.")
         parts = []
         for unit, outcome in sorted(self.outcomes.items()):
             said = "cleared" if outcome.is_told else outcome.text
             parts.append(f"{name_of(unit)}: {said}")
         unknown = any(o.kind in (Kind.SILENT, Kind.BROKEN) for o in self.outcomes.values())
-        again = " What is not told may have been done all the same." if unknown else ""
-        return (
-            f"{'; '.join(parts)}.{again} Read the codes again to see what is left and what comes back."
+        again = say(" What is not told may have been done all the same.") if unknown else ""
+        return say(
+            "{join}.{again} Read the codes again to see what is left and what comes back.",
+            join="; ".join(parts),
+            again=again,
         )
 
 
@@ -80,17 +83,32 @@ class Writing:
         running = [s for s in speeds.values() if s]
         if running:
             raise NotNow(
-                f"The engine runs ({max(running):.0f} 1/min): switch it off first, key on. "
-                "Nothing was sent."
+                say(
+                    "The engine runs ({max:.0f} 1/min): switch it off first, key on. Nothing was sent.",
+                    max=max(running),
+                )
             )
         if not told:
-            raise NotNow(f"{_UNSURE}: no control unit told engine speed. {self._transport.silence()}")
+            raise NotNow(
+                say(
+                    "{unsure}: no control unit told engine speed. {silence}",
+                    unsure=_UNSURE,
+                    silence=self._transport.silence(),
+                )
+            )
         for unit in sorted(may_know | {u for u, o in told.items() if not o.is_not_offered}):
             if speeds.get(unit) is None:
-                why = told[unit].text if not told[unit].is_told else "the answer is cut short"
-                raise NotNow(f"{_UNSURE}: {name_of(unit)} was asked for engine speed, {why}.")
+                why = told[unit].text if not told[unit].is_told else say("the answer is cut short")
+                raise NotNow(
+                    say(
+                        "{unsure}: {name_of} was asked for engine speed, {why}.",
+                        unsure=_UNSURE,
+                        name_of=name_of(unit),
+                        why=why,
+                    )
+                )
         if not any(speed == 0.0 for speed in speeds.values()):
-            raise NotNow(f"{_UNSURE}: no control unit offers engine speed.")
+            raise NotNow(say("{unsure}: no control unit offers engine speed.", unsure=_UNSURE))
         return tuple(sorted(set(lists) | set(told)))
 
     def clear_codes(self, confirmed: Callable[[], bool]) -> Written:

@@ -7,6 +7,7 @@ import shutil
 import threading
 from pathlib import Path
 
+from nervus.language import say
 from nervus.logbook.errors import NotSaved
 
 _UNSAFE = re.compile(r"[^A-Za-z0-9._-]+")
@@ -35,7 +36,9 @@ class Attachments:
                 self.folder.mkdir(parents=True, exist_ok=True)
                 _copy(source, target)
         except OSError as wrong:
-            raise NotSaved(f"{source.name}: it can't be kept ({wrong.strerror}).") from wrong
+            raise NotSaved(
+                say("{name}: it can't be kept ({strerror}).", name=source.name, strerror=wrong.strerror)
+            ) from wrong
         return name, digest
 
     def adopt(self, folder: Path) -> None:
@@ -50,7 +53,13 @@ class Attachments:
                 if not self.path(source.name).is_file():
                     _copy(source, self.path(source.name))
         except OSError as wrong:
-            raise NotSaved(f"{folder.name}: its files can't be kept ({wrong.strerror}).") from wrong
+            raise NotSaved(
+                say(
+                    "{name}: its files can't be kept ({strerror}).",
+                    name=folder.name,
+                    strerror=wrong.strerror,
+                )
+            ) from wrong
 
     def path(self, name: str) -> Path:
         """Where a kept file lies."""

@@ -28,6 +28,7 @@ from nervus.domain.job_list import HeldRecording, JobRow, summary
 from nervus.domain.kept_plug import KeptPlug
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge import told_in_words
+from nervus.language import say
 from nervus.logbook import tables as t
 from nervus.logbook.attachments import Attachments
 from nervus.logbook.errors import LogbookUnusable, told
@@ -327,7 +328,10 @@ def _check_owner(connection: Connection, entry_id: str, job_id: str) -> None:
     owner = connection.execute(select(t.entry.c.job_id).where(t.entry.c.id == entry_id)).scalar()
     if owner is not None and owner != job_id:
         raise LogbookUnusable(
-            f"An entry of the job is another job's here ({entry_id}); nothing was taken over."
+            say(
+                "An entry of the job is another job's here ({entry_id}); nothing was taken over.",
+                entry_id=entry_id,
+            )
         )
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from sqlalchemy.exc import DBAPIError
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 
 class LogbookUnusable(OutsideError):
@@ -19,16 +20,18 @@ class NotSaved(OutsideError):
 
 
 _NOT_SAVED = {
-    sqlite3.SQLITE_FULL: "the disk is full; make room on it",
-    sqlite3.SQLITE_READONLY: "the file or its folder may only be read; give write permission",
-    sqlite3.SQLITE_IOERR: "the disk does not take it; look whether it is still there",
-    sqlite3.SQLITE_BUSY: "another program holds the logbook; close it",
-    sqlite3.SQLITE_LOCKED: "another program holds the logbook; close it",
+    sqlite3.SQLITE_FULL: say("the disk is full; make room on it"),
+    sqlite3.SQLITE_READONLY: say("the file or its folder may only be read; give write permission"),
+    sqlite3.SQLITE_IOERR: say("the disk does not take it; look whether it is still there"),
+    sqlite3.SQLITE_BUSY: say("another program holds the logbook; close it"),
+    sqlite3.SQLITE_LOCKED: say("another program holds the logbook; close it"),
 }
 _UNUSABLE = {
-    sqlite3.SQLITE_NOTADB: "it is no logbook; choose another file",
-    sqlite3.SQLITE_CORRUPT: "it is damaged; open the newest backup beside it",
-    sqlite3.SQLITE_CANTOPEN: "it can't be opened; look whether its folder is there and may be written",
+    sqlite3.SQLITE_NOTADB: say("it is no logbook; choose another file"),
+    sqlite3.SQLITE_CORRUPT: say("it is damaged; open the newest backup beside it"),
+    sqlite3.SQLITE_CANTOPEN: say(
+        "it can't be opened; look whether its folder is there and may be written"
+    ),
 }
 
 
@@ -42,7 +45,11 @@ def told(path: Path) -> Iterator[None]:
         raised = wrong.orig if isinstance(wrong, DBAPIError) else wrong
         code = getattr(raised, "sqlite_errorcode", -1) & 0xFF
         if code in _NOT_SAVED:
-            sentence = f"{path.name}: {_NOT_SAVED[code]}. It is tried again; nothing typed is lost."
+            sentence = say(
+                "{name}: {not_saved}. It is tried again; nothing typed is lost.",
+                name=path.name,
+                not_saved=_NOT_SAVED[code],
+            )
             raise NotSaved(sentence) from wrong
         if code in _UNUSABLE:
             raise LogbookUnusable(f"{path}: {_UNUSABLE[code]}.") from wrong

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from sqlalchemy import Connection, Engine, StaticPool, create_engine, event
 
+from nervus.language import say
 from nervus.logbook.errors import LogbookUnusable
 from nervus.logbook.tables import HEAD
 
@@ -43,7 +44,9 @@ def _looked_at(path: Path) -> str | None:
         owner = raw.execute("PRAGMA application_id").fetchone()[0]
         tables = {row[0] for row in raw.execute("SELECT name FROM sqlite_master")}
         if tables and owner != _APPLICATION_ID:
-            raise LogbookUnusable(f"{path}: it is another program's database; choose another file.")
+            raise LogbookUnusable(
+                say("{path}: it is another program's database; choose another file.", path=path)
+            )
         if "alembic_version" not in tables:
             return None
         found = raw.execute("SELECT version_num FROM alembic_version").fetchone()
@@ -86,8 +89,13 @@ def _migrate(connection: Connection, path: Path, version: str | None) -> None:
     known = {step.revision for step in ScriptDirectory.from_config(config).walk_revisions()}
     if version is not None and version not in known:
         raise LogbookUnusable(
-            f"{path}: it was written by a newer Nervus (layout {version}, this one knows {HEAD}); "
-            "open it with that one. Nothing was changed."
+            say(
+                "{path}: it was written by a newer Nervus (layout {version}, this one knows "
+                "{head}); open it with that one. Nothing was changed.",
+                path=path,
+                version=version,
+                head=HEAD,
+            )
         )
     config.attributes["connection"] = connection
     connection.execution_options(writes=True)
@@ -100,7 +108,9 @@ def _migrate(connection: Connection, path: Path, version: str | None) -> None:
         if version is not None:
             _back_up(path, path.with_name(f"{path.stem}-before-{HEAD}{path.suffix}"))
         command.upgrade(config, "head")
-        connection.exec_driver_sql(f"PRAGMA application_id = {_APPLICATION_ID}")
+        connection.exec_driver_sql(
+            say("PRAGMA application_id = {application_id}", application_id=_APPLICATION_ID)
+        )
     connection.execution_options(writes=False)
 
 

@@ -9,11 +9,12 @@ from nervus.domain.errors import OutsideError
 from nervus.domain.job import Guided, TakenOff, new_id, now
 from nervus.domain.quantity import QuantityUnreadable, read_quantity
 from nervus.knowledge.known_procedures import Answer, Procedure, Step
+from nervus.language import figures, say
 
 _YES, _NO = ("y", "yes"), ("n", "no")
 _BETWEEN = ", "
 _NM = "N·m"
-AT_HAND = "at hand"
+AT_HAND = say("at hand")
 """The name of what comes before the first step: whether all is there."""
 
 
@@ -41,10 +42,17 @@ def with_at_hand(done: Guided, there: tuple[str, ...], wanted: tuple[str, ...], 
     missing = [name for name in wanted if name not in there]
     if missing and not without.strip():
         raise AnswerNotTaken(
-            f"Not at hand: {', '.join(missing)}. Tick it, or write why it goes without; nothing is "
-            "taken apart before."
+            say(
+                "Not at hand: {join}. Tick it, or write why it goes without; nothing is taken "
+                "apart before.",
+                join=", ".join(missing),
+            )
         )
-    said = "all" if not missing else f"without {', '.join(missing)}: {without.strip()[:200]}"
+    said = (
+        "all"
+        if not missing
+        else say("without {join}: {strip}", join=", ".join(missing), strip=without.strip()[:200])
+    )
     return replace(done, done={AT_HAND: said, **done.done}, at=now())
 
 
@@ -95,13 +103,16 @@ def step_answered(
     """
     step = next_step(procedure, done)
     if step is None:
-        raise AnswerNotTaken("All steps are done.")
+        raise AnswerNotTaken(say("All steps are done."))
     said = _said(step, text.strip())
     if step.wait_s and not text.strip():
         left = left_s(done, step, moment or now())
         if left is None or left > 0:
             raise AnswerNotTaken(
-                "The wait is not over; it goes on by itself. To end it sooner, write why, then Enter."
+                say(
+                    "The wait is not over; it goes on by itself. To end it sooner, write why, then "
+                    "Enter."
+                )
             )
     before = done.done.get(step.id, "")
     every = dict(done.done)
@@ -121,7 +132,7 @@ def came_off(step: Step, procedure: Procedure, done: Guided) -> tuple[TakenOff, 
 def _said(step: Step, text: str) -> str:
     if step.answer is Answer.YES:
         if text.casefold() not in _YES + _NO:
-            raise AnswerNotTaken(f"“{text[:20]}” is neither yes nor no.")
+            raise AnswerNotTaken(say("“{text}” is neither yes nor no.", text=text[:20]))
         return _YES[1] if text.casefold() in _YES else _NO[1]
     if step.answer is Answer.VALUE:
         return _value(step, text)
@@ -132,23 +143,35 @@ def _value(step: Step, text: str) -> str:
     if step.torque is not None:
         return _torque(text)
     if not any(c.isdigit() for c in text):
-        raise AnswerNotTaken(f"“{text[:20]}” is no value; accepted is such as “650 rpm” or “3 mm”.")
+        raise AnswerNotTaken(
+            say("“{text}” is no value; accepted is such as “650 rpm” or “3 mm”.", text=text[:20])
+        )
     return text[:200].replace(_BETWEEN, "; ")
 
 
 def _torque(text: str) -> str:
     """A torque as it was typed, with its value in N·m; "snug" where none is stated."""
-    accepted = "accepted is such as “10 N·m”, “16 lbf·ft”, “89 lbf·in”, or “snug” where none is stated"
+    accepted = say(
+        "accepted is such as “10 N·m”, “16 lbf·ft”, “89 lbf·in”, or “snug” where none is stated"
+    )
     if text.casefold() == "snug":
         return "snug"
     bare = text.replace(",", ".").replace(".", "", 1)
     if bare.isdigit():
-        raise AnswerNotTaken(f"“{text[:20]}” has no unit; {accepted}.")
+        raise AnswerNotTaken(say("“{text}” has no unit; {accepted}.", text=text[:20], accepted=accepted))
     try:
         found = read_quantity(text)
     except QuantityUnreadable as wrong:
-        raise AnswerNotTaken(f"“{text[:20]}” is no torque; {accepted}.") from wrong
+        raise AnswerNotTaken(
+            say("“{text}” is no torque; {accepted}.", text=text[:20], accepted=accepted)
+        ) from wrong
     if found.unit != _NM or found.value <= 0:
-        raise AnswerNotTaken(f"“{text[:20]}” is no torque; {accepted}.")
+        raise AnswerNotTaken(
+            say("“{text}” is no torque; {accepted}.", text=text[:20], accepted=accepted)
+        )
     typed = text.strip()
-    return typed if typed.casefold().endswith(("n·m", "nm")) else f"{typed} ({found.value:.1f} {_NM})"
+    return (
+        typed
+        if typed.casefold().endswith(("n·m", "nm"))
+        else figures("{typed} ({value:.1f} {nm})", typed=typed, value=found.value, nm=_NM)
+    )

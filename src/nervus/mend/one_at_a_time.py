@@ -15,6 +15,7 @@ from nervus.judge.timeline import untested_change
 from nervus.judge.weighing import weigh_faults
 from nervus.judge.words import natural_frequency
 from nervus.knowledge.tree import tree_for
+from nervus.language import say
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,13 +60,17 @@ def loss_of_second(job: Job, words: str) -> Loss | None:
     cured = max(alone + other + both, 1e-12)
     bits = _entropy(float(there @ a)) - float(there @ _entropies(a))
     shares = alone / cured, other / cured, both / cured
-    text = (
-        f"“{before.done[:60]}” has not been tested yet. If it is clean after both, it was this alone "
-        f"{natural_frequency(shares[0])}, the new one alone {natural_frequency(shares[1])}, either "
-        f"{natural_frequency(shares[2])}: nobody could tell them apart. Test first, then change."
+    text = say(
+        "“{done}” has not been tested yet. If it is clean after both, it was this "
+        "alone {natural_frequency}, the new one alone {natural_frequency_}, either "
+        "{natural_frequency__}: nobody could tell them apart. Test first, then change.",
+        done=before.done[:60],
+        natural_frequency=natural_frequency(shares[0]),
+        natural_frequency_=natural_frequency(shares[1]),
+        natural_frequency__=natural_frequency(shares[2]),
     )
     if not known:
-        text += " (What it cures is not known here, so the numbers are rough.)"
+        text += say(" (What it cures is not known here, so the numbers are rough.)")
     return Loss(*shares, max(0.0, bits), text)
 
 

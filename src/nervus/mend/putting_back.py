@@ -3,20 +3,21 @@
 import re
 
 from nervus.domain.job import Guided, Job, TakenOff, of_kind
+from nervus.language import say
 
 # What is checked when it is on again. Source: common practice, no published source.
 _CHECKS = (
-    ("coolant", "topped up, bled, cap on; look for drips when warm"),
-    ("cable", "play at the closed stop; it reaches its stop wide open"),
-    ("vacuum", "seated at both ends, not kinked"),
-    ("breather", "seated at both ends, not kinked"),
-    ("air duct", "clamps tight; nothing left in it"),
-    ("dipstick", "to its stop: else it draws air"),
-    ("battery", "negative last; clock and windows as the maker says"),
-    ("cloth", "nothing is left in the intake"),
-    ("wedge", "nothing is left in the bore"),
-    ("mat", "free of the pedal"),
-    ("plug", "pushed on until it clicks, pulled at"),
+    ("coolant", say("topped up, bled, cap on; look for drips when warm")),
+    ("cable", say("play at the closed stop; it reaches its stop wide open")),
+    ("vacuum", say("seated at both ends, not kinked")),
+    ("breather", say("seated at both ends, not kinked")),
+    (say("air duct"), say("clamps tight; nothing left in it")),
+    ("dipstick", say("to its stop: else it draws air")),
+    ("battery", say("negative last; clock and windows as the maker says")),
+    ("cloth", say("nothing is left in the intake")),
+    ("wedge", say("nothing is left in the bore")),
+    ("mat", say("free of the pedal")),
+    ("plug", say("pushed on until it clicks, pulled at")),
 )
 
 
@@ -37,9 +38,10 @@ def why_not_watching(job: Job) -> str:
     if not off:
         return ""
     names = ", ".join(dict.fromkeys(t.what for t in off))
-    return (
-        f"Still off: {names}. Tick each under Mend as back on, or say in words why it stays off; "
-        "a vehicle is watched as it is driven."
+    return say(
+        "Still off: {names}. Tick each under Mend as back on, or say in words why it "
+        "stays off; a vehicle is watched as it is driven.",
+        names=names,
     )
 
 

@@ -6,6 +6,7 @@ from math import hypot, sqrt
 import numpy as np
 
 from nervus.domain.channel import Channel, Recording
+from nervus.language import say
 
 WINDOW_S = 20.0
 """Over so long it has to stand still, in seconds: common practice, no published source."""
@@ -46,7 +47,7 @@ def settled(recording: Recording) -> Settled:
     """
     look = _Look(recording)
     look.at_tracks()
-    look.at_drift("rpm", "engine speed", 30.0)
+    look.at_drift("rpm", say("engine speed"), 30.0)
     look.at_drift("ect_c", "coolant", 2.0)
     coolant = recording.get("ect_c")
     if coolant is not None and float(coolant.values[-1]) < _WARM_C:
@@ -80,11 +81,11 @@ class _Look:
         if recent.size >= _FEWEST:
             off = float(np.median(recent)) - _SUM
             fine = abs(off) <= _SUM_WITHIN + _ROUNDED
-            beyond = "" if fine else f": not within {_SUM_WITHIN:g}"
+            beyond = "" if fine else say(": not within {sum_within:g}", sum_within=_SUM_WITHIN)
             self.say(
                 f"the tracks add up to {_SUM + off:.1f} %, {abs(off):.1f} from 100{beyond}", fine=fine
             )
-        self._drift(Channel(first.kind, first.time_s, total), "sum of both tracks", 0.3)
+        self._drift(Channel(first.kind, first.time_s, total), say("sum of both tracks"), 0.3)
 
     def at_drift(self, channel_id: str, name: str, least: float) -> None:
         """Whether a channel moves over the window."""
@@ -107,9 +108,9 @@ class _Look:
         unsure = float(np.sqrt(rest @ rest / (t.size - 2))) / sqrt(float(centred @ centred))
         moved, by_noise = slope * WINDOW_S, _SURE * unsure * WINDOW_S
         if by_noise > _TOO_NOISY * least:
-            self.unknown.append(f"{name} (too noisy to tell)")
+            self.unknown.append(say("{name} (too noisy to tell)", name=name))
             return
         fine = abs(moved) <= hypot(least, by_noise)
-        still = "stands" if fine else "still moves"
+        still = "stands" if fine else say("still moves")
         unit = channel.kind.unit
         self.say(f"{name} {still}: {moved:+.3g} {unit} in {WINDOW_S:.0f} s", fine=fine)

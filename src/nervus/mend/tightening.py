@@ -2,6 +2,8 @@
 
 from math import cos, pi, sin
 
+from nervus.language import say
+
 # Fewer bolts have no order, and more stand on no throttle body.
 FEWEST, MOST = 2, 24
 # The rounds, as shares of the last torque. Source: common practice, no published source.
@@ -46,7 +48,12 @@ def places(count: int) -> tuple[tuple[float, float], ...]:
 
 def in_units(nm: float) -> str:
     """A torque in the three units that wrenches carry."""
-    return f"{nm:.1f} N·m = {nm / NM_IN_LBF_FT:.1f} lbf·ft = {nm / NM_IN_LBF_IN:.0f} lbf·in"
+    return say(
+        "{nm:.1f} N·m = {nm_in_lbf_ft:.1f} lbf·ft = {nm_in_lbf_in:.0f} lbf·in",
+        nm=nm,
+        nm_in_lbf_ft=nm / NM_IN_LBF_FT,
+        nm_in_lbf_in=nm / NM_IN_LBF_IN,
+    )
 
 
 def _apart(one: int, other: int, count: int) -> int:

@@ -5,6 +5,7 @@ import re
 from nervus.domain.entry import Source
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import Compared, Cost, TakenOff, new_id, now
+from nervus.language import say
 
 _MINUTES = re.compile(r"(?P<n>-?\d+(?:[.,]\d+)?)\s*(?:min|minutes|minute)\b", re.IGNORECASE)
 _HOURS = re.compile(r"(?P<n>-?\d+(?:[.,]\d+)?)\s*(?:h|hours?)\b", re.IGNORECASE)
@@ -25,7 +26,9 @@ def read_taken_off(text: str) -> tuple[TakenOff, ...]:
     """
     names = [part.strip() for part in text.split(",") if part.strip()]
     if not names:
-        raise NotUnderstood("Nothing stands there; accepted is such as “breather hose, coolant hose”.")
+        raise NotUnderstood(
+            say("Nothing stands there; accepted is such as “breather hose, coolant hose”.")
+        )
     return tuple(TakenOff(id=new_id(), at=now(), source=Source.SEEN, what=name[:200]) for name in names)
 
 
@@ -35,15 +38,23 @@ def read_cost(text: str) -> Cost:
     Raises:
         NotUnderstood: no amount stands there, or one below 0.
     """
-    accepted = "accepted is such as “new sensor 75.50”, “work 40 min” or “gasket 12, 1.5 h”"
+    accepted = say("accepted is such as “new sensor 75.50”, “work 40 min” or “gasket 12, 1.5 h”")
     minutes = sum(_number(m["n"]) for m in _MINUTES.finditer(text))
     minutes += sum(60.0 * _number(m["n"]) for m in _HOURS.finditer(text))
     rest = _HOURS.sub(" ", _MINUTES.sub(" ", text))
     amounts = [_number(m["n"]) for m in _MONEY.finditer(rest)]
     if "-" in re.sub(r"(?<=\w)-(?=\w)", "", text) and (minutes < 0 or any(a < 0 for a in amounts)):
-        raise NotUnderstood(f"“{text.strip()[:40]}” holds a negative amount; {accepted}.")
+        raise NotUnderstood(
+            say(
+                "“{strip}” holds a negative amount; {accepted}.",
+                strip=text.strip()[:40],
+                accepted=accepted,
+            )
+        )
     if not amounts and not minutes:
-        raise NotUnderstood(f"“{text.strip()[:40]}” holds no amount; {accepted}.")
+        raise NotUnderstood(
+            say("“{strip}” holds no amount; {accepted}.", strip=text.strip()[:40], accepted=accepted)
+        )
     words = _MONEY.sub(" ", rest).replace(",", " ").split()
     what = " ".join(word for word in words if word != "and") or ("work" if minutes else "part")
     return Cost(
@@ -60,7 +71,10 @@ def read_compared(text: str) -> Compared:
     sides = _SIDES.match(text.strip())
     if sides is None:
         raise NotUnderstood(
-            f"“{text.strip()[:40]}” is no pair; accepted: “old A 114 0.62 V, new A 114 0.50 V”."
+            say(
+                "“{strip}” is no pair; accepted: “old A 114 0.62 V, new A 114 0.50 V”.",
+                strip=text.strip()[:40],
+            )
         )
     (old, was), (new, reads) = (_part(sides[side]) for side in ("old", "new"))
     return Compared(

@@ -6,6 +6,7 @@ from typing import Final
 
 from nervus.domain.plug import SIGNALS, Face, PinRole
 from nervus.domain.profile import ThrottleProfile
+from nervus.language import say
 from nervus.pins.meter import Meter
 from nervus.pins.situation import Situation
 from nervus.pins.solving import SolvedPlug
@@ -73,7 +74,11 @@ def against_profile(
         if there is None or there.volts is None or should is None:
             continue
         outside = not should[0] - there.unsure_v <= there.volts <= should[1] + there.unsure_v
-        found.append(Difference(f"pin {pin.label} ({pin.role})", there.volts, should, outside))
+        found.append(
+            Difference(
+                say("pin {label} ({role})", label=pin.label, role=pin.role), there.volts, should, outside
+            )
+        )
     return tuple(found)
 
 
@@ -109,7 +114,7 @@ def against_known_good(
         allowed = meter.accuracy(volts) + meter.accuracy(other) + _SAME_TYPE * abs(other) + DROP_V / 2.0
         low, high = other - allowed, other + allowed
         black, red = pair
-        name = f"{black or 'battery negative'} to {red}"
+        name = say("{value} to {red}", value=black or "battery negative", red=red)
         found.append(Difference(name, volts, (low, high), not low <= volts <= high))
     return tuple(found)
 

@@ -16,6 +16,7 @@ from nervus.domain.channel import FloatArray, IntArray
 from nervus.domain.plug import PinRole
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge.pin_shapes import RoleRow, Stand, pin_roles
+from nervus.language import figures, say
 from nervus.pins.situation import Situation
 from nervus.pins.solving import SolvedPin, SolvedPlug
 
@@ -97,23 +98,34 @@ def _guess(
 def _why(label: str, solved: Mapping[Situation, SolvedPlug]) -> str:
     moves = _moved(label, solved)
     if moves is not None and abs(moves) > _MOVES_V:
-        return f"follows the throttle by {abs(moves):.2f} V"
+        return say("follows the throttle by {abs:.2f} V", abs=abs(moves))
     pin = next(plug.pins[label] for plug in solved.values() if label in plug.pins)
     if pin.floats:
-        return "nothing holds it"
+        return say("nothing holds it")
     if pin.volts is None:
-        return "measured against nothing that is known"
-    behind = f" behind about {told_ohms(pin.behind_ohms)}" if pin.behind_ohms else ""
-    steady = ", steady" if moves is not None else ""
-    return f"{abs(pin.volts) if abs(pin.volts) < 0.005 else pin.volts:.2f} V{behind}{steady}"
+        return say("measured against nothing that is known")
+    behind = (
+        say(" behind about {told_ohms}", told_ohms=told_ohms(pin.behind_ohms)) if pin.behind_ohms else ""
+    )
+    steady = say(", steady") if moves is not None else ""
+    return figures(
+        "{value:.2f} V{behind}{steady}",
+        value=abs(pin.volts) if abs(pin.volts) < 0.005 else pin.volts,
+        behind=behind,
+        steady=steady,
+    )
 
 
 def told_ohms(ohms: float) -> str:
     """Ohms with two or three digits that count."""
     for scale, unit in ((1e6, "MΩ"), (1e3, "kΩ"), (1.0, "Ω")):
         if ohms >= 0.95 * scale:
-            return f"{ohms / scale:.2g} {unit}" if ohms < 99.5 * scale else f"{ohms / scale:.0f} {unit}"
-    return f"{ohms:.2g} Ω"
+            return (
+                figures("{scale:.2g} {unit}", scale=ohms / scale, unit=unit)
+                if ohms < 99.5 * scale
+                else figures("{scale:.0f} {unit}", scale=ohms / scale, unit=unit)
+            )
+    return figures("{ohms:.2g} Ω", ohms=ohms)
 
 
 # -- how well each role fits ------------------------------------------------------------------------

@@ -10,6 +10,7 @@ from typing import Final
 
 from nervus.domain.profile import TrackProfile
 from nervus.domain.setting import Setting
+from nervus.language import say
 
 # How far a plate turns from stop to stop where nobody measured it. Source: "from memory: 80 to 86".
 PLATE_DEG: Final = 83.0
@@ -129,15 +130,15 @@ def arc_mm(degrees: float, radius_mm: float) -> float:
 def still_to_do(setting: Setting, plan: SettingPlan) -> tuple[str, ...]:
     """What is asked for before it counts as set, in order; empty when nothing is left."""
     steps = (
-        (setting.old_closed_v is None, "the old value at the closed stop"),
-        (setting.old_open_v is None, "the old value wide open"),
-        (setting.supply_v is None, "the supply, measured"),
-        (plan.short_v > 0.0, "a slot that reaches the window, or another sensor"),
-        (setting.loose_v is None, "the value at the closed stop, screws loose"),
-        (setting.closed_v is None, "the closed stop again, screws tight"),
-        (setting.closed_v is not None and not plan.inside, "the window, after tightening"),
-        (setting.open_v is None, "wide open again, screws tight"),
-        (setting.swept is None, "a slow sweep, screws tight"),
-        (setting.swept is False, "a sweep without a step back"),
+        (setting.old_closed_v is None, say("the old value at the closed stop")),
+        (setting.old_open_v is None, say("the old value wide open")),
+        (setting.supply_v is None, say("the supply, measured")),
+        (plan.short_v > 0.0, say("a slot that reaches the window, or another sensor")),
+        (setting.loose_v is None, say("the value at the closed stop, screws loose")),
+        (setting.closed_v is None, say("the closed stop again, screws tight")),
+        (setting.closed_v is not None and not plan.inside, say("the window, after tightening")),
+        (setting.open_v is None, say("wide open again, screws tight")),
+        (setting.swept is None, say("a slow sweep, screws tight")),
+        (setting.swept is False, say("a sweep without a step back")),
     )
     return tuple(words for wanted, words in steps if wanted)

@@ -10,6 +10,7 @@ from nervus.domain.entry import Source
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import new_id, now
 from nervus.domain.setting import Setting
+from nervus.language import figures, say
 from nervus.pins.setting import (
     USUAL_OPEN_PCT,
     SettingPlan,
@@ -52,29 +53,53 @@ class Question:
     may_skip: bool = False
 
 
-_TURN: Final = (
-    "Loosen the screws until the sensor just turns; turn it slowly; leave them loose, then Enter. If "
-    "the slot ends first, write “end 0.88” with the value that was reached."
+_TURN: Final = say(
+    "Loosen the screws until the sensor just turns; turn it slowly; leave them "
+    "loose, then Enter. If the slot ends first, write “end 0.88” with the value "
+    "that was reached."
 )
 _QUESTIONS: Final = (
-    Question("old_closed_v", "The old value, throttle closed",
-             "Key on, engine off, everything plugged in, signal to sensor ground."),
-    Question("old_open_v", "The old value, wide open",
-             "By hand at the cable's drum, never at a motor-driven plate; to the stop, gently."),
-    Question("supply_v", "The supply, measured at the sensor", "Supply to sensor ground, plug on."),
-    Question("proof", "What shows that the sensor was off, and not the plate?",
-             "Such as “plate on its stop, cable with play, 0.28 V”. “-” for nothing: it is said then.",
-             live=False, may_skip=True),
-    Question("loose_v", "Turn it to the window", _TURN),
-    Question("closed_v", "Throttle closed again, screws tight",
-             "Tighten a little on each side in turn; it creeps while you do."),
-    Question("open_v", "Wide open again, screws tight", "To the stop, gently."),
-    Question("shown_open", "What does the unit show wide open, in percent?",
-             "Live data, key on. “-” where nothing is connected.", live=False, may_skip=True),
-    Question("swept", "A slow sweep: did it rise without a step back? yes or no",
-             "Closed to wide open over five seconds and back; record it at Record where you can.",
-             live=False),
-)  # fmt: skip
+    Question(
+        "old_closed_v",
+        say("The old value, throttle closed"),
+        say("Key on, engine off, everything plugged in, signal to sensor ground."),
+    ),
+    Question(
+        "old_open_v",
+        say("The old value, wide open"),
+        say("By hand at the cable's drum, never at a motor-driven plate; to the stop, gently."),
+    ),
+    Question(
+        "supply_v", say("The supply, measured at the sensor"), say("Supply to sensor ground, plug on.")
+    ),
+    Question(
+        "proof",
+        say("What shows that the sensor was off, and not the plate?"),
+        say("Such as “plate on its stop, cable with play, 0.28 V”. “-” for nothing: it is said then."),
+        live=False,
+        may_skip=True,
+    ),
+    Question("loose_v", say("Turn it to the window"), _TURN),
+    Question(
+        "closed_v",
+        say("Throttle closed again, screws tight"),
+        say("Tighten a little on each side in turn; it creeps while you do."),
+    ),
+    Question("open_v", say("Wide open again, screws tight"), say("To the stop, gently.")),
+    Question(
+        "shown_open",
+        say("What does the unit show wide open, in percent?"),
+        say("Live data, key on. “-” where nothing is connected."),
+        live=False,
+        may_skip=True,
+    ),
+    Question(
+        "swept",
+        say("A slow sweep: did it rise without a step back? yes or no"),
+        say("Closed to wide open over five seconds and back; record it at Record where you can."),
+        live=False,
+    ),
+)
 
 
 class AnswerUnusable(OutsideError):
@@ -90,7 +115,10 @@ def read_window(text: str) -> tuple[float, float]:
     found = _WINDOW.match(text.strip())
     if found is None:
         raise AnswerUnusable(
-            f"“{text.strip()[:30]}” is no target; accepted is such as “0.50” or “0.96 to 0.98” in volts."
+            say(
+                "“{strip}” is no target; accepted is such as “0.50” or “0.96 to 0.98” in volts.",
+                strip=text.strip()[:30],
+            )
         )
     low = _number(found[1])
     high = _number(found[2]) if found[2] is not None else low
@@ -98,7 +126,10 @@ def read_window(text: str) -> tuple[float, float]:
         low, high = low - POINT_V, high + POINT_V
     if not 0.0 <= low <= high <= 5.5:
         raise AnswerUnusable(
-            f"{text.strip()[:30]} V is no target at the closed stop; 0 to 5.5 V, the lower first."
+            say(
+                "{strip} V is no target at the closed stop; 0 to 5.5 V, the lower first.",
+                strip=text.strip()[:30],
+            )
         )
     return round(low, 4), round(high, 4)
 
@@ -130,7 +161,7 @@ def answered(setting: Setting, text: str) -> Setting:
     """
     asked = question(setting)
     if asked is None:
-        raise AnswerUnusable("Nothing is asked any more; begin a new setting for another try.")
+        raise AnswerUnusable(say("Nothing is asked any more; begin a new setting for another try."))
     told = text.strip()
     end = _END.match(told)
     if end is not None and asked.field == "loose_v":
@@ -141,12 +172,14 @@ def answered(setting: Setting, text: str) -> Setting:
         changed = replace(setting, shown_open=_percent(told), at=now())
     elif asked.field == "swept":
         if told.casefold() not in _YES + _NO:
-            raise AnswerUnusable(f"“{told[:20]}” is neither yes nor no.")
+            raise AnswerUnusable(say("“{told}” is neither yes nor no.", told=told[:20]))
         changed = replace(setting, swept=told.casefold() in _YES, at=now())
     else:
         found = _ONE.match(told)
         if found is None:
-            raise AnswerUnusable(f"“{told[:20]}” is no value in volts; accepted is such as “0.52”.")
+            raise AnswerUnusable(
+                say("“{told}” is no value in volts; accepted is such as “0.52”.", told=told[:20])
+            )
         changed = replace(setting, **{asked.field: _volts(found[1])}, at=now())
     return replace(changed, is_set=not still_to_do(changed, plan_setting(changed)))
 
@@ -158,10 +191,20 @@ def with_geometry(setting: Setting, degrees: str, radius: str) -> Setting:
         AnswerUnusable: one of them is none.
     """
     values: list[float | None] = []
-    for text, most, words in ((degrees, 180.0, "a turn in degrees"), (radius, 200.0, "a radius in mm")):
+    for text, most, words in (
+        (degrees, 180.0, say("a turn in degrees")),
+        (radius, 200.0, say("a radius in mm")),
+    ):
         found = _ONE.match(text.strip())
         if text.strip() and (found is None or not 0.0 < _number(found[1]) <= most):
-            raise AnswerUnusable(f"“{text.strip()[:20]}” is not {words}; up to {most:g}.")
+            raise AnswerUnusable(
+                say(
+                    "“{strip}” is not {words}; up to {most:g}.",
+                    strip=text.strip()[:20],
+                    words=words,
+                    most=most,
+                )
+            )
         values.append(_number(found[1]) if found is not None else None)
     return replace(setting, degrees_span=values[0], slot_radius_mm=values[1])
 
@@ -172,45 +215,82 @@ def sentences(setting: Setting, plan: SettingPlan) -> list[str]:
     supply = setting.supply_v
     if supply is not None and abs(supply - setting.nominal_v) > 0.02:
         told.append(
-            f"The supply is {supply:.2f} V: the window is {plan.low_v:.2f} to {plan.high_v:.2f} V here."
+            say(
+                "The supply is {supply:.2f} V: the window is {low_v:.2f} to {high_v:.2f} V here.",
+                supply=supply,
+                low_v=plan.low_v,
+                high_v=plan.high_v,
+            )
         )
     if plan.open_v is not None:
-        usual = " to ".join(f"{p:.0f}" for p in USUAL_OPEN_PCT)
-        fits = {True: "within the limits", False: "outside the limits", None: "no limits known"}
+        usual = " to ".join(figures("{p:.0f}", p=p) for p in USUAL_OPEN_PCT)
+        fits = {
+            True: say("within the limits"),
+            False: say("outside the limits"),
+            None: say("no limits known"),
+        }
         told.append(
-            f"Wide open will read {plan.open_v:.2f} V ({fits[plan.open_fits]}): turning moves both ends "
-            f"alike. The unit will show about {plan.percent_open:.0f} %; {usual} % is usual."
+            say(
+                "Wide open will read {open_v:.2f} V ({fits}): turning moves both ends alike. "
+                "The unit will show about {percent_open:.0f} %; {usual} % is usual.",
+                open_v=plan.open_v,
+                fits=fits[plan.open_fits],
+                percent_open=plan.percent_open,
+                usual=usual,
+            )
         )
     if setting.shown_open not in ("", _NOTHING) and setting.closed_v is not None:
         supply = setting.supply_v or setting.nominal_v
         should = relative_percent(setting.open_v or 0.0, setting.closed_v, supply)
         away = float(setting.shown_open) - should
         as_said = (
-            "as predicted" if abs(away) <= _PERCENT else "look whether it learned the closed stop anew"
+            say("as predicted")
+            if abs(away) <= _PERCENT
+            else say("look whether it learned the closed stop anew")
         )
         told.append(
-            f"The unit shows {setting.shown_open} %, {should:.0f} % was to be expected: {as_said}."
+            say(
+                "The unit shows {shown_open} %, {should:.0f} % was to be expected: {as_said}.",
+                shown_open=setting.shown_open,
+                should=should,
+                as_said=as_said,
+            )
         )
     if plan.turn_deg is not None and not plan.inside and not plan.short_v:
         told.append(
-            f"Turn it by {abs(plan.turn_deg):.1f}° so that the value "
-            f"{'rises' if plan.turn_deg > 0 else 'falls'} ({plan.volts_per_degree:.3f} V a degree)."
+            say(
+                "Turn it by {abs:.1f}° so that the value {value} ({volts_per_degree:.3f} V a degree).",
+                abs=abs(plan.turn_deg),
+                value="rises" if plan.turn_deg > 0 else "falls",
+                volts_per_degree=plan.volts_per_degree,
+            )
         )
     if plan.short_v > 0.0:
-        far = f", {plan.short_deg:.1f}°" if plan.short_deg is not None else ""
-        far += f" or {plan.short_mm:.1f} mm of slot" if plan.short_mm is not None else ""
+        far = (
+            figures(", {short_deg:.1f}°", short_deg=plan.short_deg) if plan.short_deg is not None else ""
+        )
+        far += (
+            say(" or {short_mm:.1f} mm of slot", short_mm=plan.short_mm)
+            if plan.short_mm is not None
+            else ""
+        )
         told.append(
-            f"The slot ends {plan.short_v:.2f} V short{far}. Drilling it longer voids what the maker "
-            "allows; look whether the plate is on its stop, and whether it is the right sensor."
+            say(
+                "The slot ends {short_v:.2f} V short{far}. Drilling it longer voids what the "
+                "maker allows; look whether the plate is on its stop, and whether it is the "
+                "right sensor.",
+                short_v=plan.short_v,
+                far=far,
+            )
         )
     if plan.creep_v:
-        told.append(f"Tightening moved it by {plan.creep_v:+.2f} V.")
+        told.append(say("Tightening moved it by {creep_v:+.2f} V.", creep_v=plan.creep_v))
     if setting.closed_v is not None and not plan.inside:
-        told.append("It crept out of the window: loosen, allow for the creep, tighten again.")
+        told.append(say("It crept out of the window: loosen, allow for the creep, tighten again."))
     if setting.proof == _NOTHING:
-        told.append("The sensor was never proven wrong; that is kept with the setting.")
+        told.append(say("The sensor was never proven wrong; that is kept with the setting."))
     if setting.swept is False:
-        told.append("A sensor that steps back in a sweep is not mended by setting it.")
+        told.append(say("A sensor that steps back in a sweep is not mended by setting it."))
     return told
 
 
@@ -219,8 +299,10 @@ def _percent(text: str) -> str:
         return _NOTHING
     found = _SHOWN.match(text)
     if found is None or not -10.0 <= _number(found[1]) <= 110.0:
-        raise AnswerUnusable(f"“{text[:20]}” is no percent; accepted is such as “76”, or “-” for none.")
-    return f"{_number(found[1]):g}"
+        raise AnswerUnusable(
+            say("“{text}” is no percent; accepted is such as “76”, or “-” for none.", text=text[:20])
+        )
+    return figures("{number:g}", number=_number(found[1]))
 
 
 def _number(text: str) -> float:
@@ -230,5 +312,7 @@ def _number(text: str) -> float:
 def _volts(text: str) -> float:
     value = _number(text)
     if not -0.5 <= value <= 16.0:
-        raise AnswerUnusable(f"{value:g} V can't be at this sensor; between 0 and 16 V.")
+        raise AnswerUnusable(
+            say("{value:g} V can't be at this sensor; between 0 and 16 V.", value=value)
+        )
     return value

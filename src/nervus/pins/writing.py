@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 from nervus.pins.taken import BATTERY
 
 # More than a charged battery gives is no reading of a vehicle; more than the sensors' supply may be
@@ -26,9 +27,9 @@ _UNITS: Final[dict[str, tuple[str, float]]] = {
     "ω": ("Ω", 1.0), "k": ("Ω", 1e3), "kω": ("Ω", 1e3), "kohm": ("Ω", 1e3), "m": ("Ω", 1e6),
     "mω": ("Ω", 1e6),
 }  # fmt: skip
-_ACCEPTED: Final = (
-    "accepted is such as “4.98”, “1-3 4.3”, “2 5 0.02 V”, “1-4 nothing”, or “6 12.4” for a pin to "
-    "battery negative"
+_ACCEPTED: Final = say(
+    "accepted is such as “4.98”, “1-3 4.3”, “2 5 0.02 V”, “1-4 nothing”, or “6 "
+    "12.4” for a pin to battery negative"
 )
 _END_OF_ONE = re.compile(r"[;\n\r\t|]+|,(?!\d)|,(?=\d+\s*[-–—/:])")  # noqa: RUF001
 
@@ -75,7 +76,7 @@ def read_written(
     """
     found = [_one(part, labels, proposed, unit) for part in _parts(text)]
     if not found:
-        raise ReadingUnusable(f"Nothing is written; {_ACCEPTED}.")
+        raise ReadingUnusable(say("Nothing is written; {accepted}.", accepted=_ACCEPTED))
     return found
 
 
@@ -108,11 +109,16 @@ def _value(word: str, text: str) -> tuple[float, bool, bool, str]:
         return 0.0, False, False, "Ω"
     found = _VALUE.match(word)
     if found is None:
-        raise ReadingUnusable(f"“{text[:40]}” ends in no number; {_ACCEPTED}.")
+        raise ReadingUnusable(
+            say("“{text}” ends in no number; {accepted}.", text=text[:40], accepted=_ACCEPTED)
+        )
     # A milliohm meter is not met at a plug: a capital letter makes megohms.
     if found["unit"].casefold() not in _UNITS or found["unit"] == "m":
         raise ReadingUnusable(
-            f"“{found['unit'][:10]}” is no unit of a reading at pins; V, mV, Ω, kΩ or MΩ."
+            say(
+                "“{found}” is no unit of a reading at pins; V, mV, Ω, kΩ or MΩ.",
+                found=found["unit"][:10],
+            )
         )
     value = float(found["number"].replace(",", "."))
     if found["sign"] in ("-", "−"):  # noqa: RUF001
@@ -135,23 +141,36 @@ def _ends(
         return _label(words[0].rstrip("-–—"), labels), _label(words[1].lstrip("-–—"), labels)  # noqa: RUF001
     if len(words) == 3 and words[1] in ("-", "–", "—", "to"):  # noqa: RUF001
         return _label(words[0], labels), _label(words[2], labels)
-    raise ReadingUnusable(f"“{text[:40]}” names more than two pins; {_ACCEPTED}.")
+    raise ReadingUnusable(
+        say("“{text}” names more than two pins; {accepted}.", text=text[:40], accepted=_ACCEPTED)
+    )
 
 
 def _label(word: str, labels: Collection[str]) -> str:
     same = next((label for label in labels if label.casefold() == word.casefold()), None)
     if same is None:
-        there = ", ".join(labels) or "none yet"
-        raise ReadingUnusable(f"There is no pin “{word[:10]}” at this plug; it has {there}.")
+        there = ", ".join(labels) or say("none yet")
+        raise ReadingUnusable(
+            say("There is no pin “{word}” at this plug; it has {there}.", word=word[:10], there=there)
+        )
     return same
 
 
 def _check(black: str, red: str, value: float, unit: str, text: str) -> None:
     if black == red:
-        raise ReadingUnusable(f"“{text[:40]}” is a pin with itself; two pins make a reading.")
+        raise ReadingUnusable(
+            say("“{text}” is a pin with itself; two pins make a reading.", text=text[:40])
+        )
     if unit == "V" and abs(value) > MOST_V:
         raise ReadingUnusable(
-            f"{value:g} V can't be at this plug: {MOST_V:g} V is the most; look at the meter's range."
+            say(
+                "{value:g} V can't be at this plug: {most_v:g} V is the most; look at the "
+                "meter's range.",
+                value=value,
+                most_v=MOST_V,
+            )
         )
     if unit == "Ω" and value < 0.0:
-        raise ReadingUnusable(f"{value:g} Ω can't be: the key was on, or the leads were not zeroed.")
+        raise ReadingUnusable(
+            say("{value:g} Ω can't be: the key was on, or the leads were not zeroed.", value=value)
+        )

@@ -24,6 +24,7 @@ from nervus.domain.finding import (
 from nervus.domain.job import Watch, new_id, now
 from nervus.domain.repair import Exposure
 from nervus.judge.how_long import chance_of_clean, clean_needed
+from nervus.language import figures, say
 from nervus.proof.watching import SAME_PLACE_PCT
 from nervus.signal.chance import SURE
 from nervus.signal.coverage import bouts
@@ -86,7 +87,9 @@ def ask_again(before: Analysis, after: Analysis, again: Recording) -> tuple[Aske
     known = [own for _, own in _causes(then)]
     for number, own in _causes(since):
         if not any(_same(a, b) for old in known for a in old for b in own):
-            told.append(AskedAgain(own[0].text, Asked.NEW, "not there before", number, own[0].channels))
+            told.append(
+                AskedAgain(own[0].text, Asked.NEW, say("not there before"), number, own[0].channels)
+            )
     return tuple(told)
 
 
@@ -107,7 +110,10 @@ def _asked(
     if still is not None:
         outcome, why = Asked.STILL, still.text
     elif not set(first.channels) & {c.id for c in since.channels}:
-        outcome, why = Asked.NOT_TESTED, f"{', '.join(first.channels)} was not recorded again"
+        outcome, why = (
+            Asked.NOT_TESTED,
+            say("{join} was not recorded again", join=", ".join(first.channels)),
+        )
     else:
         outcome, why = _tested(then, since, own, ect_c)
     return AskedAgain(first.text, outcome, why, number, first.channels)
@@ -132,7 +138,9 @@ def _tested(
         case Disagreement() | Nonlinear():
             return _over_travel(since, first.travel_pct)
         case OutOfRange() | SupplyFault():
-            return Asked.GONE, f"{since.duration_s:.0f} s recorded, within limits throughout"
+            return Asked.GONE, say(
+                "{duration_s:.0f} s recorded, within limits throughout", duration_s=since.duration_s
+            )
     raise TypeError(first.kind)
 
 
@@ -140,58 +148,76 @@ def _place(
     since: Examination, place: Span, seen_in: int, crossed: int, finding: Finding
 ) -> tuple[Asked, str]:
     now_crossed = crossings_of(since, place, finding)
-    where = f"{place[0]:.0f} to {place[1]:.0f} %"
+    where = say("{place:.0f} to {place_:.0f} %", place=place[0], place_=place[1])
     if not now_crossed:
-        return Asked.NOT_TESTED, f"no pass crossed {where}"
+        return Asked.NOT_TESTED, say("no pass crossed {where}", where=where)
     watch = _as_watch(Exposure.PASSES, seen_in, float(crossed))
     needed = int(clean_needed(watch))
-    counts = f"crossed {now_crossed} times without it, before in {seen_in} of {crossed}"
+    counts = say(
+        "crossed {now_crossed} times without it, before in {seen_in} of {crossed}",
+        now_crossed=now_crossed,
+        seen_in=seen_in,
+        crossed=crossed,
+    )
     if now_crossed >= needed:
         return Asked.GONE, f"{counts} ({_by_chance(chance_of_clean(watch, now_crossed))})"
-    return Asked.NOT_YET, f"{counts}; {needed} clean passes would tell (95 in 100)"
+    return Asked.NOT_YET, say(
+        "{counts}; {needed} clean passes would tell (95 in 100)", counts=counts, needed=needed
+    )
 
 
 def _in_time(then: Examination, since: Examination, drops: Sequence[Drop]) -> tuple[Asked, str]:
     count = bouts(sorted(d.times_s[0][0] for d in drops), then.duration_s)
     shaken = [m for d in drops for m in d.marks if _is_shaking(m)]
     if shaken and not any(_is_shaking(m.text) for m in since.marks):
-        return Asked.NOT_TESTED, f"it came with “{shaken[0]}”, and nothing was marked so this time"
+        return Asked.NOT_TESTED, say(
+            "it came with “{shaken}”, and nothing was marked so this time", shaken=shaken[0]
+        )
     watch = _as_watch(Exposure.WATCHED, max(count, 1), then.duration_s)
-    needed, told = clean_needed(watch), f"{since.duration_s:.0f} s without it, before {count} times in "
-    told += f"{then.duration_s:.0f} s"
+    needed, told = (
+        clean_needed(watch),
+        say(
+            "{duration_s:.0f} s without it, before {count} times in ",
+            duration_s=since.duration_s,
+            count=count,
+        ),
+    )
+    told += figures("{duration_s:.0f} s", duration_s=then.duration_s)
     if since.duration_s >= needed:
         return Asked.GONE, f"{told} ({_by_chance(chance_of_clean(watch, since.duration_s))})"
-    return Asked.NOT_YET, f"{told}; {needed:.0f} s would tell (95 in 100)"
+    return Asked.NOT_YET, say("{told}; {needed:.0f} s would tell (95 in 100)", told=told, needed=needed)
 
 
 def _at_rest(since: Examination, first: OffRest, ect_c: float | None) -> tuple[Asked, str]:
     released = sum(1 for p in since.passes if p.direction == "closing" and p.to_pct < _NEAR_CLOSED)
     if not released:
-        return Asked.NOT_TESTED, "the throttle was not let go"
+        return Asked.NOT_TESTED, say("the throttle was not let go")
     if first.ect_c is not None and ect_c is None:
         return (
             Asked.NOT_TESTED,
-            f"it was at {first.ect_c:.0f} °C, and the coolant was not recorded again",
+            say("it was at {ect_c:.0f} °C, and the coolant was not recorded again", ect_c=first.ect_c),
         )
     if first.ect_c is not None and ect_c is not None and abs(ect_c - first.ect_c) > _AS_WARM_C:
-        return Asked.NOT_TESTED, f"it was at {first.ect_c:.0f} °C, and this time at {ect_c:.0f} °C"
-    return Asked.GONE, f"let go {released} times, back to its rest each time"
+        return Asked.NOT_TESTED, say(
+            "it was at {ect_c:.0f} °C, and this time at {ect_c_:.0f} °C", ect_c=first.ect_c, ect_c_=ect_c
+        )
+    return Asked.GONE, say("let go {released} times, back to its rest each time", released=released)
 
 
 def _over_travel(since: Examination, place: Span) -> tuple[Asked, str]:
     width = max(place[1] - place[0], 1.0)
     swept = sum(max(0.0, min(b, place[1]) - max(a, place[0])) for a, b in since.coverage.swept_pct)
-    where = f"{place[0]:.0f} to {place[1]:.0f} %"
+    where = say("{place:.0f} to {place_:.0f} %", place=place[0], place_=place[1])
     if swept < _MOST_OF_IT * width:
-        return Asked.NOT_TESTED, f"{where} was not swept again"
-    return Asked.GONE, f"swept again over {where}, without it"
+        return Asked.NOT_TESTED, say("{where} was not swept again", where=where)
+    return Asked.GONE, say("swept again over {where}, without it", where=where)
 
 
 def _by_chance(p: float) -> str:
     """How often it would look so by chance alone."""
     if p < _SELDOM:
-        return "by chance alone less than 1 in 10 000"
-    return f"by chance alone {100 * p:.1g} in 100"
+        return say("by chance alone less than 1 in 10 000")
+    return say("by chance alone {p:.1g} in 100", p=100 * p)
 
 
 def _is_shaking(words: str) -> bool:

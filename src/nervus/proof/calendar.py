@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from datetime import date, datetime, timedelta
 
 from nervus.domain.job_list import JobRow
+from nervus.language import say
 
 
 def due_rows(rows: Iterable[JobRow], today: date) -> list[JobRow]:
@@ -22,7 +23,7 @@ def as_calendar(rows: Iterable[JobRow], made: datetime) -> bytes:
     calendar = Calendar()
     calendar.add("prodid", "-//Nervus//Due jobs//EN")
     calendar.add("version", "2.0")
-    calendar.add("x-wr-calname", "Nervus: due jobs")
+    calendar.add("x-wr-calname", say("Nervus: due jobs"))
     for row in rows:
         if row.due is None:
             continue
@@ -36,7 +37,7 @@ def as_calendar(rows: Iterable[JobRow], made: datetime) -> bytes:
         event.add("transp", "TRANSPARENT")
         alarm = Alarm()
         alarm.add("action", "DISPLAY")
-        alarm.add("description", f"{row.vehicle} is due")
+        alarm.add("description", say("{vehicle} is due", vehicle=row.vehicle))
         alarm.add("trigger", timedelta(hours=8))
         event.add_component(alarm)
         calendar.add_component(event)

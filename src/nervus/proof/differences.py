@@ -9,6 +9,7 @@ import numpy as np
 from nervus.domain.analysis import Analysis, ChannelSummary, Examination
 from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Sensor, Unit
 from nervus.domain.job import Change, Job, MeterUsed, Reading, of_kind
+from nervus.language import figures, say
 
 # Expanded uncertainty: twice the standard uncertainty, about 95 in 100 (JCGM 100:2008, 6.2).
 _COVERAGE = 2.0
@@ -49,10 +50,15 @@ class Difference:
         """What it is, before, after, difference with uncertainty, and what that means, in words."""
         return (
             self.what,
-            f"{self.before:.4g} {self.unit}",
-            f"{self.after:.4g} {self.unit}",
-            f"{self.after - self.before:+.3g} ± {self.uncertainty:.2g} {self.unit}",
-            "changed" if self.has_changed else "no more than chance",
+            figures("{before:.4g} {unit}", before=self.before, unit=self.unit),
+            figures("{after:.4g} {unit}", after=self.after, unit=self.unit),
+            figures(
+                "{before:+.3g} ± {uncertainty:.2g} {unit}",
+                before=self.after - self.before,
+                uncertainty=self.uncertainty,
+                unit=self.unit,
+            ),
+            "changed" if self.has_changed else say("no more than chance"),
         )
 
 
@@ -81,13 +87,13 @@ def measures(recording: Recording, analysis: Analysis) -> tuple[Measure, ...]:
         if channel.kind.sensor is None:
             continue
         title, unit = channel.kind.title, str(channel.kind.unit)
-        for words, end in zip(("at rest", "wide open"), _ends_of(channel, seen), strict=True):
+        for words, end in zip((say("at rest"), say("wide open")), _ends_of(channel, seen), strict=True):
             if end is not None:
                 rows.append(Measure(f"{title} {words}", unit, *end))
         rows += _noise(channel, seen)
     total = sum_of_tracks(recording)
     if total is not None and abs(total[0] - 100.0) <= _OPPOSITE_WITHIN:
-        rows.append(Measure("sum of both tracks", "%", *total))
+        rows.append(Measure(say("sum of both tracks"), "%", *total))
     return tuple(rows)
 
 

@@ -8,6 +8,7 @@ from nervus.domain.job import Complaint, Findings, Job, Recorded, Watch, new_id,
 from nervus.domain.repair import Exposure
 from nervus.judge.timeline import last_change
 from nervus.knowledge import complaints
+from nervus.language import say
 
 # When it is told to fail, and what counts then. Source: common practice, no published source.
 _BY_CONDITION = {
@@ -68,17 +69,29 @@ def propose_watch(job: Job) -> Proposal:
             words,
             place.channel,
             place.travel_pct,
-            f"{recorded.name}: {place.seen_in} of {place.crossed} passes over "
-            f"{place.travel_pct[0]:.0f} to {place.travel_pct[1]:.0f} % showed it",
+            say(
+                "{name}: {seen_in} of {crossed} passes over {travel_pct:.0f} to "
+                "{travel_pct_:.0f} % showed it",
+                name=recorded.name,
+                seen_in=place.seen_in,
+                crossed=place.crossed,
+                travel_pct=place.travel_pct[0],
+                travel_pct_=place.travel_pct[1],
+            ),
         )
     shown = [(r, f) for r, f in before if f.bouts > 0]
     if shown:
         recorded, found = max(shown, key=lambda row: row[1].bouts)
         minutes = recorded.duration_s / 60.0
-        why = f"{recorded.name}: {found.bouts} times in {minutes:.3g} min"
+        why = say(
+            "{name}: {bouts} times in {minutes:.3g} min",
+            name=recorded.name,
+            bouts=found.bouts,
+            minutes=minutes,
+        )
         return Proposal(Exposure.WATCHED, found.bouts, minutes, words, why=why)
     exposure = next((_BY_CONDITION[c] for c in conditions if c in _BY_CONDITION), Exposure.DRIVEN)
-    return Proposal(exposure, None, None, words, why="how often it failed before is not in the job")
+    return Proposal(exposure, None, None, words, why=say("how often it failed before is not in the job"))
 
 
 def planned(
@@ -89,18 +102,33 @@ def planned(
     Raises:
         PlanUnreadable: a number can't be, or speaks against another.
     """
-    count = _number(events, "how often it failed")
-    in_all = _number(amount, f"in how many {exposure}")
+    count = _number(events, say("how often it failed"))
+    in_all = _number(amount, say("in how many {exposure}", exposure=exposure))
     if count < 1 or count != int(count):
         raise PlanUnreadable(
-            f"“{events.strip()[:20]}” is not how often it failed: a whole number from 1 on. What never "
-            "failed can't be proved mended by staying clean."
+            say(
+                "“{strip}” is not how often it failed: a whole number from 1 on. What never "
+                "failed can't be proved mended by staying clean.",
+                strip=events.strip()[:20],
+            )
         )
     if in_all <= 0:
-        raise PlanUnreadable(f"“{amount.strip()[:20]}” is no amount of {exposure}: more than 0.")
+        raise PlanUnreadable(
+            say(
+                "“{strip}” is no amount of {exposure}: more than 0.",
+                strip=amount.strip()[:20],
+                exposure=exposure,
+            )
+        )
     if exposure.is_counted and (in_all != int(in_all) or in_all < count):
         raise PlanUnreadable(
-            f"{count:g} of {in_all:g} {exposure} can't be: a whole number, at least as many as failed."
+            say(
+                "{count:g} of {in_all:g} {exposure} can't be: a whole number, at least as many "
+                "as failed.",
+                count=count,
+                in_all=in_all,
+                exposure=exposure,
+            )
         )
     change = last_change(job)
     same = exposure is Exposure.PASSES
@@ -126,6 +154,10 @@ def _number(text: str, what: str) -> float:
         value = float("nan")
     if not 0.0 <= value <= 1e7:
         raise PlanUnreadable(
-            f"“{text.strip()[:20]}” is no number for {what}; accepted is such as “3” or “1.5”."
+            say(
+                "“{strip}” is no number for {what}; accepted is such as “3” or “1.5”.",
+                strip=text.strip()[:20],
+                what=what,
+            )
         )
     return value

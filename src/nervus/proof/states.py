@@ -6,6 +6,7 @@ from nervus.domain.entry import Source
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import Job, JobState, Moved, new_id, now
 from nervus.judge.timeline import last_change
+from nervus.language import say
 from nervus.mend.putting_back import why_not_watching
 from nervus.proof.telling import amount_told, due_on
 from nervus.proof.watching import Standing
@@ -73,21 +74,28 @@ def due_day(text: str, today: date) -> date:
         day = today + timedelta(int(typed)) if typed.isdecimal() else date.fromisoformat(typed)
     except (ValueError, OverflowError) as wrong:
         raise StateNotYet(
-            f"“{typed[:20]}” is no day; accepted is such as {today + timedelta(_USUAL_WATCH_DAYS)}, or "
-            "a number of days from today."
+            say(
+                "“{typed}” is no day; accepted is such as {timedelta}, or a number of days from today.",
+                typed=typed[:20],
+                timedelta=today + timedelta(_USUAL_WATCH_DAYS),
+            )
         ) from wrong
     if day < today:
-        raise StateNotYet(f"{day} is over; a day from {today} on is accepted.")
+        raise StateNotYet(say("{day} is over; a day from {today} on is accepted.", day=day, today=today))
     return day
 
 
 def _not_mended_yet(stands: Standing | None) -> str:
     if stands is None:
-        return (
-            "How long it has to stay clean is not planned. Plan the watch, or say in words why it "
-            "counts as mended: it is then kept as tentative."
+        return say(
+            "How long it has to stay clean is not planned. Plan the watch, or say in words "
+            "why it counts as mended: it is then kept as tentative."
         )
     if stands.events:
-        return "It showed again while it was watched. To call it mended all the same, say why in words."
+        return say(
+            "It showed again while it was watched. To call it mended all the same, say why in words."
+        )
     left = amount_told(stands.left, stands.watch.exposure)
-    return f"{left} to go. To call it mended now, say why in words: it is then kept as tentative."
+    return say(
+        "{left} to go. To call it mended now, say why in words: it is then kept as tentative.", left=left
+    )

@@ -6,6 +6,7 @@ from math import ceil, isinf
 from nervus.domain.job import Job, JobState, Moved, Watch, of_kind
 from nervus.domain.repair import Exposure
 from nervus.judge.words import natural_frequency
+from nervus.language import figures, say
 from nervus.proof.watching import Standing
 
 # How much of an exposure a usual day brings. Source: from memory, no published source.
@@ -21,24 +22,38 @@ _AT_LEAST_DAYS, _AT_MOST_DAYS = 2, 180
 def amount_told(amount: float, exposure: Exposure) -> str:
     """An amount with its unit, as many digits as one counts."""
     if isinf(amount):
-        return f"more {exposure} than can be made"
+        return say("more {exposure} than can be made", exposure=exposure)
     if exposure.is_counted:
         return f"{ceil(amount - 1e-9)} {exposure}"
-    return f"{amount:.3g} {exposure}"
+    return figures("{amount:.3g} {exposure}", amount=amount, exposure=exposure)
 
 
 def plan_told(watch: Watch, needed: float) -> str:
     """What is to be watched, and why so much."""
     how = "of" if watch.exposure.is_counted else "in"
-    before = f"It failed {watch.events} times {how} {amount_told(watch.amount, watch.exposure)}."
+    before = say(
+        "It failed {events} times {how} {amount_told}.",
+        events=watch.events,
+        how=how,
+        amount_told=amount_told(watch.amount, watch.exposure),
+    )
     under = f", {watch.conditions}" if watch.conditions else ""
     place = (
-        f" ({watch.travel_pct[0]:.0f} to {watch.travel_pct[1]:.0f} % of travel)"
+        say(
+            " ({travel_pct:.0f} to {travel_pct_:.0f} % of travel)",
+            travel_pct=watch.travel_pct[0],
+            travel_pct_=watch.travel_pct[1],
+        )
         if watch.travel_pct is not None
         else ""
     )
-    much = f"{amount_told(needed, watch.exposure)}{place}{under} without it prove the repair"
-    return f"{before} {much} ({100 * watch.sure:g} in 100)."
+    much = say(
+        "{amount_told}{place}{under} without it prove the repair",
+        amount_told=amount_told(needed, watch.exposure),
+        place=place,
+        under=under,
+    )
+    return say("{before} {much} ({sure:g} in 100).", before=before, much=much, sure=100 * watch.sure)
 
 
 def standing_told(stands: Standing) -> tuple[str, ...]:
@@ -46,28 +61,50 @@ def standing_told(stands: Standing) -> tuple[str, ...]:
     watch = stands.watch
     told = [plan_told(watch, stands.needed)]
     if stands.events:
-        seen = f"It showed again: {stands.events} times in {amount_told(stands.clean, watch.exposure)}."
+        seen = say(
+            "It showed again: {events} times in {amount_told}.",
+            events=stands.events,
+            amount_told=amount_told(stands.clean, watch.exposure),
+        )
         if stands.alike is not None and stands.alike < 1.0 - watch.sure:
-            seen += " That is seldomer than before, and not gone: something was changed, not all of it."
-        told.append(f"{seen} It is not mended.")
+            seen += say(
+                " That is seldomer than before, and not gone: something was changed, not all of it."
+            )
+        told.append(say("{seen} It is not mended.", seen=seen))
     elif stands.is_met:
         told.append(
-            f"The plan is met: {amount_told(stands.clean, watch.exposure)} without it. By chance alone "
-            f"{natural_frequency(stands.by_chance)} would look so."
+            say(
+                "The plan is met: {amount_told} without it. By chance alone "
+                "{natural_frequency} would look so.",
+                amount_told=amount_told(stands.clean, watch.exposure),
+                natural_frequency=natural_frequency(stands.by_chance),
+            )
         )
     elif stands.clean:
         told.append(
-            f"Clean so far: {amount_told(stands.clean, watch.exposure)}; "
-            f"{amount_told(stands.left, watch.exposure)} to go."
+            say(
+                "Clean so far: {amount_told}; {amount_told_} to go.",
+                amount_told=amount_told(stands.clean, watch.exposure),
+                amount_told_=amount_told(stands.left, watch.exposure),
+            )
         )
     else:
-        told.append("Nothing of it was watched yet.")
+        told.append(say("Nothing of it was watched yet."))
     if not stands.events:
-        told.append(f"That it is cured now: {natural_frequency(stands.cured)}.")
+        told.append(
+            say(
+                "That it is cured now: {natural_frequency}.",
+                natural_frequency=natural_frequency(stands.cured),
+            )
+        )
     if len(stands.together) > 1:
         names = " and ".join(f"“{c.done[:60]}”" for c in stands.together)
         told.append(
-            f"Confounded: {names} were done without a test between; which of them cured it is not known."
+            say(
+                "Confounded: {names} were done without a test between; which of them cured it "
+                "is not known.",
+                names=names,
+            )
         )
     return tuple(told)
 
@@ -85,11 +122,11 @@ def state_told(job: Job) -> str:
     """The state of a job in a sentence."""
     moved = of_kind(job.entries, Moved)
     if not moved:
-        return "The job is open."
+        return say("The job is open.")
     last = moved[-1]
-    told = f"The job is {last.state}"
+    told = say("The job is {state}", state=last.state)
     if last.state is JobState.MENDED and last.tentative:
-        told += ", tentatively: said before the plan of the watch was met"
+        told += say(", tentatively: said before the plan of the watch was met")
     if last.due is not None:
-        told += f", due on {last.due:%d %b %Y}"
+        told += say(", due on {due:%d %b %Y}", due=last.due)
     return f"{told}. {last.words}".strip()

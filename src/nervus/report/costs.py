@@ -6,6 +6,7 @@ from nervus.domain.job import Cost, Job, of_kind
 from nervus.domain.judgement import JobJudgement
 from nervus.judge.words import SCHOOL_NAMES
 from nervus.knowledge.own_prices import OwnPrices, repairs_of
+from nervus.language import figures, say
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,11 +37,11 @@ def school_rows(judged: JobJudgement, own: OwnPrices) -> tuple[tuple[str, ...], 
     return tuple(
         (
             SCHOOL_NAMES.get(s.id, s.id),
-            f"{s.minutes:.0f}",
+            figures("{minutes:.0f}", minutes=s.minutes),
             in_money(s.money, own),
-            f"{in_money(s.cost, own)} ± {s.spread:.0f}",
-            f"{s.parts_in_vain:.2f}",
-            f"{100 * s.come_backs:.0f} in 100",
+            figures("{in_money} ± {spread:.0f}", in_money=in_money(s.cost, own), spread=s.spread),
+            figures("{parts_in_vain:.2f}", parts_in_vain=s.parts_in_vain),
+            say("{come_backs:.0f} in 100", come_backs=100 * s.come_backs),
         )
         for s in judged.schools
     )

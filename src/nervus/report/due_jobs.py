@@ -6,6 +6,7 @@ from pathlib import Path
 
 from nervus.domain.errors import OutsideError
 from nervus.domain.job_list import JobRow
+from nervus.language import say
 from nervus.proof.calendar import as_calendar, due_rows
 
 _MOST_NAMED = 3
@@ -20,9 +21,22 @@ def due_told(rows: Sequence[JobRow], today: date) -> str:
     due = due_rows(rows, today)
     if not due:
         return ""
-    names = ", ".join(f"{r.vehicle} ({r.state} since {r.due:%d %b})" for r in due[:_MOST_NAMED])
-    more = f" and {len(due) - _MOST_NAMED} more" if len(due) > _MOST_NAMED else ""
-    return f"{len(due)} {'job is' if len(due) == 1 else 'jobs are'} due: {names}{more}."
+    names = ", ".join(
+        say("{vehicle} ({state} since {due:%d %b})", vehicle=r.vehicle, state=r.state, due=r.due)
+        for r in due[:_MOST_NAMED]
+    )
+    more = (
+        say(" and {most_named} more", most_named=len(due) - _MOST_NAMED)
+        if len(due) > _MOST_NAMED
+        else ""
+    )
+    return say(
+        "{len} {value} due: {names}{more}.",
+        len=len(due),
+        value="job is" if len(due) == 1 else "jobs are",
+        names=names,
+        more=more,
+    )
 
 
 def write_calendar(rows: Sequence[JobRow], to: Path) -> int:
@@ -38,5 +52,7 @@ def write_calendar(rows: Sequence[JobRow], to: Path) -> int:
     except OSError as wrong:
         part.unlink(missing_ok=True)
         why = (wrong.strerror or "it can't be written").lower()
-        raise CalendarUnwritable(f"{to}: the calendar can't be written there ({why}).") from wrong
+        raise CalendarUnwritable(
+            say("{to}: the calendar can't be written there ({why}).", to=to, why=why)
+        ) from wrong
     return sum(1 for row in rows if row.due is not None)

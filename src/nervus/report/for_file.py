@@ -25,6 +25,7 @@ from nervus.judge.timeline import before_and_after
 from nervus.judge.words import SUSPECT_NAMES, how_measured, natural_frequency
 from nervus.knowledge import look_items, told_in_words
 from nervus.knowledge.known_procedures import procedure_named
+from nervus.language import figures, say
 from nervus.proof.again import ask_again
 from nervus.proof.differences import Difference, differences, measures, readings_again
 from nervus.proof.telling import standing_told, state_told
@@ -53,19 +54,28 @@ def for_file(known: Known, words: str, missing: list[str]) -> list[Block]:
     """All chapters; what can't be shown is added to `missing`."""
     job = known.job
     blocks: list[Block] = [
-        Heading(f"Record of the job: {job.vehicle.name or 'vehicle without a name'}", 1)
+        Heading(say("Record of the job: {value}", value=job.vehicle.name or "vehicle without a name"), 1)
     ]
-    kind = str(job.vehicle.throttle) if job.vehicle.throttle is not None else "not known"
-    lines = [f"Vehicle: {job.vehicle.description}"] if job.vehicle.description else []
+    kind = str(job.vehicle.throttle) if job.vehicle.throttle is not None else say("not known")
+    lines = (
+        [say("Vehicle: {description}", description=job.vehicle.description)]
+        if job.vehicle.description
+        else []
+    )
     lines += [
-        f"Throttle: {kind}",
-        f"Opened {job.opened.astimezone():%d %b %Y %H:%M}, {len(job.entries)} entries, number {job.id}",
-        f"Complaint: {told_in_words(job.complaint) or 'nothing told'}",
+        say("Throttle: {kind}", kind=kind),
+        say(
+            "Opened {astimezone:%d %b %Y %H:%M}, {len} entries, number {id}",
+            astimezone=job.opened.astimezone(),
+            len=len(job.entries),
+            id=job.id,
+        ),
+        say("Complaint: {value}", value=told_in_words(job.complaint) or "nothing told"),
         state_told(job),
     ]
     blocks.append(Items(tuple(lines)))
     if words.strip():
-        blocks += [Heading("From the workshop"), Paragraph(words.strip())]
+        blocks += [Heading(say("From the workshop")), Paragraph(words.strip())]
     blocks += _judgement(known)
     blocks += _codes(known)
     blocks += _looks(known, missing)
@@ -74,12 +84,16 @@ def for_file(known: Known, words: str, missing: list[str]) -> list[Block]:
     blocks += _work(known, missing)
     blocks += _proof(known)
     blocks += _costs(known)
-    blocks += [Heading("The whole course"), _course(known)]
+    blocks += [Heading(say("The whole course")), _course(known)]
     blocks += [
-        Heading("How this was made"),
+        Heading(say("How this was made")),
         Paragraph(
-            f"Nervus {__version__}. Probabilities are of the job as it stands; the ledger says where "
-            f"they come from. {CAUTION}",
+            say(
+                "Nervus {version}. Probabilities are of the job as it stands; the ledger says "
+                "where they come from. {caution}",
+                version=__version__,
+                caution=CAUTION,
+            ),
             Tone.QUIET,
         ),
     ]
@@ -88,7 +102,7 @@ def for_file(known: Known, words: str, missing: list[str]) -> list[Block]:
 
 def _judgement(known: Known) -> list[Block]:
     judged = known.judged
-    blocks: list[Block] = [Heading("As it stands"), Paragraph(judged.standing.headline, Tone.LEAD)]
+    blocks: list[Block] = [Heading(say("As it stands")), Paragraph(judged.standing.headline, Tone.LEAD)]
     if judged.missing:
         blocks.append(Paragraph(judged.missing))
     blocks.append(
@@ -106,13 +120,17 @@ def _judgement(known: Known) -> list[Block]:
         for f in judged.faults[:_MOST_FAULTS]
         if f.probability >= _WORTH_LISTING
     )
-    blocks.append(Table("Single faults", ("Fault", "Belongs to", "How sure"), faults, (4, 2, 1.6)))
+    blocks.append(
+        Table(
+            say("Single faults"), (say("Fault"), say("Belongs to"), say("How sure")), faults, (4, 2, 1.6)
+        )
+    )
     first = judged.standing.suspects[0].id if judged.standing.suspects else None
     if judged.ledger and first is not None:
         rows = tuple(
             (
                 line.text,
-                f"{line.times_as_likely.get(first, 1.0):.3g}",
+                figures("{get:.3g}", get=line.times_as_likely.get(first, 1.0)),
                 "yes" if line.turns else "",
                 line.source,
             )
@@ -120,17 +138,25 @@ def _judgement(known: Known) -> list[Block]:
         )
         head = (
             "Observation",
-            f"Makes {SUSPECT_NAMES[first]} so many times as likely",
-            "Turns the answer",
+            say("Makes {suspect_names} so many times as likely", suspect_names=SUSPECT_NAMES[first]),
+            say("Turns the answer"),
             "Source",
         )
-        blocks.append(Table("Ledger", head, rows, (4, 1.5, 1, 3), frozenset({1})))
-    blocks += [Paragraph(f"Contradiction: {c.text}.", Tone.CAUTION) for c in judged.contradictions]
+        blocks.append(Table(say("Ledger"), head, rows, (4, 1.5, 1, 3), frozenset({1})))
+    blocks += [
+        Paragraph(say("Contradiction: {text}.", text=c.text), Tone.CAUTION)
+        for c in judged.contradictions
+    ]
     if judged.not_weighed:
         aside = [r.text for r in judged.not_weighed[:_MOST_ASIDE]]
         if len(judged.not_weighed) > _MOST_ASIDE:
-            aside.append(f"and {len(judged.not_weighed) - _MOST_ASIDE} more, in the whole course")
-        blocks += [Paragraph("Kept, and not weighed:"), Items(tuple(aside))]
+            aside.append(
+                say(
+                    "and {most_aside} more, in the whole course",
+                    most_aside=len(judged.not_weighed) - _MOST_ASIDE,
+                )
+            )
+        blocks += [Paragraph(say("Kept, and not weighed:")), Items(tuple(aside))]
     return blocks
 
 
@@ -138,7 +164,7 @@ def _codes(known: Known) -> list[Block]:
     sets, units = of_kind(known.job.entries, CodeSet), of_kind(known.job.entries, Identified)
     if not sets and not units:
         return []
-    blocks: list[Block] = [Heading("Codes")]
+    blocks: list[Block] = [Heading(say("Codes"))]
     if units:
         blocks.append(Items(tuple(told(u) for u in units)))
     for one in sets:
@@ -149,19 +175,22 @@ def _codes(known: Known) -> list[Block]:
                     c.code,
                     c.module,
                     ", ".join(c.states) + (f" (0x{c.status:02X})" if c.status is not None else ""),
-                    ", ".join(f"{k} {v:g}" for k, v in c.frame.items()) or c.says,
+                    ", ".join(figures("{k} {v:g}", k=k, v=v) for k, v in c.frame.items()) or c.says,
                 )
                 for c in one.codes
             )
             blocks.append(
                 Table(
-                    when, ("Code", "Unit", "Status", "Freeze frame or words"), rows, (1.2, 1.6, 1.6, 4)
+                    when,
+                    (say("Code"), say("Unit"), say("Status"), say("Freeze frame or words")),
+                    rows,
+                    (1.2, 1.6, 1.6, 4),
                 )
             )
         else:
-            none = "no codes were told" if one.missing else "no codes"
+            none = say("no codes were told") if one.missing else say("no codes")
             blocks.append(Paragraph(f"{when}: {none}."))
-        blocks += [Paragraph(f"Not told: {m}", Tone.CAUTION) for m in one.missing]
+        blocks += [Paragraph(say("Not told: {m}", m=m), Tone.CAUTION) for m in one.missing]
     return blocks
 
 
@@ -170,14 +199,19 @@ def _looks(known: Known, missing: list[str]) -> list[Block]:
     if not looks:
         return []
     titles = {item.id: item.title for item in look_items().item}
-    seen = {Seen.GOOD: "good", Seen.BAD: "bad", Seen.NOT_SEEN: "not seen"}
+    seen = {Seen.GOOD: "good", Seen.BAD: "bad", Seen.NOT_SEEN: say("not seen")}
     rows = tuple(
         (titles.get(x.item, x.item), seen[x.seen], x.note, f"{x.at.astimezone():%d %b %H:%M}")
         for x in looks
     )
     blocks: list[Block] = [
-        Heading("Looked at"),
-        Table("What was looked at", ("Item", "Seen", "Note", "When"), rows, (3, 1, 4, 1.5)),
+        Heading(say("Looked at")),
+        Table(
+            say("What was looked at"),
+            (say("Item"), say("Seen"), say("Note"), say("When")),
+            rows,
+            (3, 1, 4, 1.5),
+        ),
     ]
     for look in looks:
         title = titles.get(look.item, look.item)
@@ -190,9 +224,11 @@ def photos(known: Known, names: tuple[str, ...], words: str, missing: list[str])
     blocks: list[Block] = []
     for name in names:
         try:
-            blocks.append(Picture(known.sources.photo(name), "jpg", f"Photo. {words}", words, 0.7))
+            blocks.append(
+                Picture(known.sources.photo(name), "jpg", say("Photo. {words}", words=words), words, 0.7)
+            )
         except OutsideError as wrong:
-            missing.append(f"A photo is not shown: {wrong}")
+            missing.append(say("A photo is not shown: {wrong}", wrong=wrong))
     return blocks
 
 
@@ -201,17 +237,25 @@ def _recordings(known: Known) -> list[Block]:
     if not every:
         return []
     found = {f.recording: f for f in of_kind(known.job.entries, Findings)}
-    blocks: list[Block] = [NewPage(), Heading("Recorded")]
+    blocks: list[Block] = [NewPage(), Heading(say("Recorded"))]
     for recorded in every:
         blocks.append(Heading(recorded.name, 3))
         when = f"{recorded.at.astimezone():%d %b %Y %H:%M}"
         blocks.append(
-            Paragraph(f"{when}, {recorded.duration_s:.0f} s, {', '.join(recorded.channels)}", Tone.QUIET)
+            Paragraph(
+                figures(
+                    "{when}, {duration_s:.0f} s, {join}",
+                    when=when,
+                    duration_s=recorded.duration_s,
+                    join=", ".join(recorded.channels),
+                ),
+                Tone.QUIET,
+            )
         )
         drawn = known.recordings.get(recorded.id)
         if drawn is None:
             kept = found.get(recorded.id)
-            blocks.append(Paragraph(kept.headline if kept is not None else "It was not analysed."))
+            blocks.append(Paragraph(kept.headline if kept is not None else say("It was not analysed.")))
             if kept is not None and kept.findings:
                 blocks.append(Items(kept.findings))
             continue
@@ -221,11 +265,11 @@ def _recordings(known: Known) -> list[Block]:
             Picture(
                 over_time(drawn),
                 "svg",
-                f"The tracks over time. {drawn.analysis.judgement.headline}",
-                "Over time; shaded where something was found",
+                say("The tracks over time. {headline}", headline=drawn.analysis.judgement.headline),
+                say("Over time; shaded where something was found"),
             )
         )
-        rows = [f.text for f in seen.findings] or ["No finding."]
+        rows = [f.text for f in seen.findings] or [say("No finding.")]
         if drawn.analysis.circuit.explanations:
             rows += [e.text for e in drawn.analysis.circuit.explanations]
         blocks.append(Items((*rows, seen.coverage.text)))
@@ -240,7 +284,7 @@ def _readings(known: Known) -> list[Block]:
     rows = tuple(
         (
             r.where or "measured",
-            "nothing" if r.nothing else f"{r.value:.6g}",
+            "nothing" if r.nothing else figures("{value:.6g}", value=r.value),
             "" if r.nothing else r.unit,
             r.conditions,
             f"{r.at.astimezone():%d %b %H:%M}",
@@ -250,8 +294,8 @@ def _readings(known: Known) -> list[Block]:
     )
     head = ("Where", "Value", "Unit", "Conditions", "When", "Source")
     return [
-        Heading("Readings"),
-        Table("Measured", head, rows, (3, 1.1, 0.8, 3, 1.5, 1.4), frozenset({1})),
+        Heading(say("Readings")),
+        Table(say("Measured"), head, rows, (3, 1.1, 0.8, 3, 1.5, 1.4), frozenset({1})),
     ]
 
 
@@ -261,7 +305,7 @@ def _work(known: Known, missing: list[str]) -> list[Block]:
     off, beside = of_kind(job.entries, TakenOff), of_kind(job.entries, Compared)
     if not (changes or guided or off or beside):
         return []
-    blocks: list[Block] = [Heading("Done")]
+    blocks: list[Block] = [Heading(say("Done"))]
     if changes:
         rows = tuple(
             (
@@ -273,16 +317,23 @@ def _work(known: Known, missing: list[str]) -> list[Block]:
             for c in changes
         )
         blocks.append(
-            Table("Changes", ("When", "What", "Meant for", "To be shown by"), rows, (1.6, 4, 2, 2))
+            Table(
+                say("Changes"),
+                (say("When"), say("What"), say("Meant for"), say("To be shown by")),
+                rows,
+                (1.6, 4, 2, 2),
+            )
         )
     for one in guided:
         blocks += _procedure(one)
     if off:
-        states = tuple(("back on" if t.put_back else t.waived or "still off", t.what) for t in off)
-        blocks.append(Table("What came off", ("State", "What"), states, (2, 4)))
+        states = tuple(
+            (say("back on") if t.put_back else t.waived or say("still off"), t.what) for t in off
+        )
+        blocks.append(Table(say("What came off"), (say("State"), say("What")), states, (2, 4)))
     for pair in beside:
         blocks.append(Paragraph(told(pair)))
-        blocks += photos(known, pair.photos, "Old and new part side by side", missing)
+        blocks += photos(known, pair.photos, say("Old and new part side by side"), missing)
     return blocks
 
 
@@ -295,12 +346,12 @@ def _procedure(one: Guided) -> list[Block]:
         (texts[k].text if k in texts else k, v, texts[k].caution if k in texts else "")
         for k, v in one.done.items()
     )
-    return [Table(procedure.title, ("Step", "Said", "Caution given"), rows, (4, 2, 3))]
+    return [Table(procedure.title, (say("Step"), say("Said"), say("Caution given")), rows, (4, 2, 3))]
 
 
 def _proof(known: Known) -> list[Block]:
     job = known.job
-    blocks: list[Block] = [Heading("Proof"), Paragraph(state_told(job))]
+    blocks: list[Block] = [Heading(say("Proof")), Paragraph(state_told(job))]
     if known.stands is not None:
         blocks += [Paragraph(sentence) for sentence in standing_told(known.stands)]
     pair = [known.recordings.get(r.id) for r in before_and_after(job) if r is not None]
@@ -313,24 +364,27 @@ def _proof(known: Known) -> list[Block]:
         blocks += picture_of(known, 1.0)
         blocks.append(
             Table(
-                "Each finding of before, asked for again", ("Finding", "Now", "Why"), asked, (4, 1.2, 4)
+                say("Each finding of before, asked for again"),
+                (say("Finding"), say("Now"), say("Why")),
+                asked,
+                (4, 1.2, 4),
             )
         )
         rows = differences(
             measures(before.recording, before.analysis), measures(after.recording, after.analysis)
         )
         if rows:
-            blocks.append(difference_table("Before and after, recorded", rows))
+            blocks.append(difference_table(say("Before and after, recorded"), rows))
     changes = of_kind(job.entries, Change)
     again = readings_again(job, changes[-1]) if changes else ()
     if again:
-        blocks.append(difference_table("Before and after, measured", again))
+        blocks.append(difference_table(say("Before and after, measured"), again))
     return blocks
 
 
 def difference_table(caption: str, rows: tuple[Difference, ...]) -> Table:
     """Numbers before and after, with the uncertainty of their difference."""
-    head = ("What", "Before", "After", "Difference (95 in 100)", "")
+    head = ("What", "Before", "After", say("Difference (95 in 100)"), "")
     return Table(
         caption, head, tuple(d.cells for d in rows), (3, 1.5, 1.5, 2.4, 1.8), frozenset({1, 2, 3})
     )
@@ -338,13 +392,30 @@ def difference_table(caption: str, rows: tuple[Difference, ...]) -> Table:
 
 def _costs(known: Known) -> list[Block]:
     costs, sums = of_kind(known.job.entries, Cost), spent(known.job, known.own)
-    blocks: list[Block] = [Heading("Costs")]
+    blocks: list[Block] = [Heading(say("Costs"))]
     if sums is not None:
-        rows = tuple((c.what, f"{c.minutes:g}", in_money(c.money, known.own)) for c in costs)
-        rows += (("in all, with the work", f"{sums.minutes:g}", in_money(sums.whole, known.own)),)
-        blocks.append(Table("Spent", ("What", "Minutes", "Money"), rows, (4, 1, 1.4), frozenset({1, 2})))
+        rows = tuple(
+            (c.what, figures("{minutes:g}", minutes=c.minutes), in_money(c.money, known.own))
+            for c in costs
+        )
+        rows += (
+            (
+                say("in all, with the work"),
+                figures("{minutes:g}", minutes=sums.minutes),
+                in_money(sums.whole, known.own),
+            ),
+        )
+        blocks.append(
+            Table(
+                say("Spent"),
+                (say("What"), say("Minutes"), say("Money")),
+                rows,
+                (4, 1, 1.4),
+                frozenset({1, 2}),
+            )
+        )
     else:
-        blocks.append(Paragraph("Nothing was written down."))
+        blocks.append(Paragraph(say("Nothing was written down.")))
     changes = of_kind(known.job.entries, Change)
     judged = known.judged
     if changes:
@@ -353,10 +424,10 @@ def _costs(known: Known) -> list[Block]:
         judged = judge_job(replace(known.job, entries=early), known.own)
     schools = school_rows(judged, known.own)
     if schools:
-        head = ("Way", "Minutes", "Parts", "Cost in all", "Parts in vain", "Come-backs")
+        head = ("Way", "Minutes", "Parts", say("Cost in all"), say("Parts in vain"), "Come-backs")
         blocks.append(
             Table(
-                "What each way was expected to cost, before anything was changed",
+                say("What each way was expected to cost, before anything was changed"),
                 head,
                 schools,
                 (2.2, 1, 1.3, 2, 1.2, 1.3),
@@ -370,4 +441,4 @@ def _course(known: Known) -> Table:
     rows = tuple(
         (f"{e.at.astimezone():%d %b %Y %H:%M}", told(e), str(e.source)) for e in known.job.entries
     )
-    return Table("Every entry", ("When", "What", "Source"), rows, (1.6, 6, 1.6))
+    return Table(say("Every entry"), (say("When"), say("What"), say("Source")), rows, (1.6, 6, 1.6))

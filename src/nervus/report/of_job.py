@@ -17,6 +17,7 @@ from nervus.judge.timeline import before_and_after
 from nervus.judge.words import natural_frequency
 from nervus.knowledge import judging, told_in_words
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
+from nervus.language import say
 from nervus.proof.telling import standing_told, state_told
 from nervus.proof.watching import Standing, prior_of, standing
 from nervus.report.charts import Drawn, over_travel, signals_way
@@ -32,9 +33,9 @@ from nervus.report.document import (
     Tone,
 )
 
-CAUTION = (
-    "Nervus advises; the technician decides. The maker's procedure and local rules come first, and work "
-    "on safety systems belongs to licensed people."
+CAUTION = say(
+    "Nervus advises; the technician decides. The maker's procedure and local rules "
+    "come first, and work on safety systems belongs to licensed people."
 )
 # So many reasons are told to a customer.
 _REASONS = 3
@@ -96,14 +97,19 @@ def report_of(
 
         blocks = for_file(known, words, missing)
     blocks += [Paragraph(sentence, Tone.QUIET) for sentence in missing]
-    vehicle = job.vehicle.name or "vehicle without a name"
+    vehicle = job.vehicle.name or say("vehicle without a name")
     made = f"{sources.now.astimezone():%d %b %Y %H:%M}"
     return Report(
         title=f"{vehicle}: {'what was done' if audience is Audience.CUSTOMER else 'record of the job'}",
         language="en",
         workshop=own.name,
         mark=sources.mark,
-        foot=f"{vehicle} · made {made} with Nervus {__version__}",
+        foot=say(
+            "{vehicle} · made {made} with Nervus {version}",
+            vehicle=vehicle,
+            made=made,
+            version=__version__,
+        ),
         blocks=tuple(blocks),
         not_shown=tuple(missing),
     )
@@ -121,7 +127,7 @@ def _load(job: Job, sources: Sources, audience: Audience, missing: list[str]) ->
         try:
             found[recorded.id] = sources.drawn(recorded, word)
         except OutsideError as wrong:
-            missing.append(f"{recorded.name} is not drawn: {wrong}")
+            missing.append(say("{name} is not drawn: {wrong}", name=recorded.name, wrong=wrong))
     return found
 
 
@@ -141,38 +147,44 @@ def _with_findings(job: Job, recordings: dict[str, Drawn]) -> Job:
 
 def _for_customer(known: Known, words: str) -> list[Block]:
     job, judged = known.job, known.judged
-    blocks: list[Block] = [Heading(job.vehicle.name or "Your vehicle", 1)]
+    blocks: list[Block] = [Heading(job.vehicle.name or say("Your vehicle"), 1)]
     if job.vehicle.description:
         blocks.append(Paragraph(job.vehicle.description, Tone.QUIET))
     complaints = of_kind(job.entries, Complaint)
     if complaints:
-        blocks.append(Paragraph(f"You told us: {told_in_words(complaints[-1])}."))
-    blocks += [Heading("What was wrong"), Paragraph(judged.standing.headline, Tone.LEAD)]
+        blocks.append(
+            Paragraph(say("You told us: {told_in_words}.", told_in_words=told_in_words(complaints[-1])))
+        )
+    blocks += [Heading(say("What was wrong")), Paragraph(judged.standing.headline, Tone.LEAD)]
     blocks += _reasons(judged)
     changes = of_kind(job.entries, Change)
-    blocks.append(Heading("What was done"))
+    blocks.append(Heading(say("What was done")))
     if changes:
         rows = tuple(f"{c.at.astimezone():%d %b %Y}: {_done(c)}" for c in changes)
         blocks.append(Items(rows))
     else:
-        blocks.append(Paragraph("Nothing was changed on the vehicle yet."))
+        blocks.append(Paragraph(say("Nothing was changed on the vehicle yet.")))
     blocks += picture_of(known, share=0.82)
-    blocks += [Heading("How it stands"), Paragraph(state_told(job))]
+    blocks += [Heading(say("How it stands")), Paragraph(state_told(job))]
     if known.stands is not None:
         blocks.append(Paragraph(" ".join(standing_told(known.stands))))
     elif job.state is not JobState.MENDED:
         blocks.append(
-            Paragraph("How long it has to stay well before it counts as mended is not planned.")
+            Paragraph(say("How long it has to stay well before it counts as mended is not planned."))
         )
     blocks += cost_lines(known)
     if words.strip():
-        blocks += [Heading("From us"), Paragraph(words.strip())]
+        blocks += [Heading(say("From us")), Paragraph(words.strip())]
     blocks.append(Paragraph(CAUTION, Tone.QUIET))
     return blocks
 
 
 def _done(change: Change) -> str:
-    return f"{change.done} (tried, and taken out again)" if change.swapped_back else change.done
+    return (
+        say("{done} (tried, and taken out again)", done=change.done)
+        if change.swapped_back
+        else change.done
+    )
 
 
 def _reasons(judged: JobJudgement) -> list[Block]:
@@ -182,8 +194,8 @@ def _reasons(judged: JobJudgement) -> list[Block]:
         line.text for line in strongest[:_REASONS] if line.times_as_likely.get(first, 1.0) > 1.0
     )
     if not rows:
-        return [Paragraph("How we know: nothing was seen yet that tells.")]
-    return [Paragraph("How we know:"), Items(rows)]
+        return [Paragraph(say("How we know: nothing was seen yet that tells."))]
+    return [Paragraph(say("How we know:")), Items(rows)]
 
 
 def picture_of(known: Known, share: float) -> list[Block]:
@@ -196,11 +208,11 @@ def picture_of(known: Known, share: float) -> list[Block]:
     drawing = over_travel(shown) if shown else None
     if drawing is not None:
         words = " and ".join(d.word for d in shown)
-        alt = (
-            f"The sensor's tracks over the travel of the throttle, {words}; findings are shaded. "
-            + " ".join(f"{d.word}: {d.analysis.judgement.headline}" for d in shown)
-        )
-        caption = "Over travel, shaded where something was found; one line a pass"
+        alt = say(
+            "The sensor's tracks over the travel of the throttle, {words}; findings are shaded. ",
+            words=words,
+        ) + " ".join(f"{d.word}: {d.analysis.judgement.headline}" for d in shown)
+        caption = say("Over travel, shaded where something was found; one line a pass")
         return [Picture(drawing, "svg", alt, caption, share)]
     return [way_picture(known, share)]
 
@@ -211,15 +223,19 @@ def way_picture(known: Known, share: float) -> Picture:
     electronic = known.job.vehicle.throttle is not ThrottleKind.CABLE
     worst = stretches[0] if stretches else None
     told = (
-        f"most suspected: {worst.fault}, {natural_frequency(worst.probability)}"
+        say(
+            "most suspected: {fault}, {natural_frequency}",
+            fault=worst.fault,
+            natural_frequency=natural_frequency(worst.probability),
+        )
         if worst
-        else "nothing suspected"
+        else say("nothing suspected")
     )
     return Picture(
         signals_way(stretches, electronic=electronic),
         "svg",
-        f"The signal's way from the plate to the control unit; {told}.",
-        "The signal's way; hatched and swollen where the suspicion lies",
+        say("The signal's way from the plate to the control unit; {told}.", told=told),
+        say("The signal's way; hatched and swollen where the suspicion lies"),
         share,
     )
 
@@ -229,8 +245,10 @@ def cost_lines(known: Known) -> list[Block]:
     sums = spent(known.job, known.own)
     if sums is None:
         return []
-    told = (
-        f"{sums.minutes:.0f} minutes of work, {in_money(sums.money, known.own)} for parts and material, "
-        f"{in_money(sums.whole, known.own)} in all."
+    told = say(
+        "{minutes:.0f} minutes of work, {in_money} for parts and material, {in_money_} in all.",
+        minutes=sums.minutes,
+        in_money=in_money(sums.money, known.own),
+        in_money_=in_money(sums.whole, known.own),
     )
-    return [Heading("What it cost"), Paragraph(told)]
+    return [Heading(say("What it cost")), Paragraph(told)]

@@ -6,6 +6,7 @@ from io import BytesIO
 from pathlib import Path
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 # A page is 174 mm wide between its margins: so many points print it at 200 to the inch.
 WIDEST = 1370
@@ -26,10 +27,15 @@ def _as_picture(path: Path) -> Iterator[None]:
         yield
     except UnidentifiedImageError as wrong:
         raise PhotoUnusable(
-            f"{path.name}: it is no picture; accepted are such as JPEG, PNG, WebP and TIFF."
+            say(
+                "{name}: it is no picture; accepted are such as JPEG, PNG, WebP and TIFF.",
+                name=path.name,
+            )
         ) from wrong
     except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as wrong:
-        raise PhotoUnusable(f"{path.name}: the picture can't be read ({wrong}).") from wrong
+        raise PhotoUnusable(
+            say("{name}: the picture can't be read ({wrong}).", name=path.name, wrong=wrong)
+        ) from wrong
 
 
 def check_photo(path: Path) -> None:
@@ -55,7 +61,7 @@ def scaled_photo(path: Path, widest: int = WIDEST) -> bytes:
     with _as_picture(path), Image.open(path) as opened:
         if opened.width * opened.height > _MOST_PIXELS:
             raise PhotoUnusable(
-                f"{path.name}: too large for a report; accepted is up to 120 megapixels."
+                say("{name}: too large for a report; accepted is up to 120 megapixels.", name=path.name)
             )
         upright = ImageOps.exif_transpose(opened)
         flat = Image.new("RGB", upright.size, "white")

@@ -9,6 +9,7 @@ from nervus.domain.errors import OutsideError
 from nervus.domain.job import Job, Recorded
 from nervus.judge.analyse import analyse
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
+from nervus.language import say
 from nervus.report.charts import Drawn
 from nervus.report.document import Audience, Picture, Report
 from nervus.report.html import to_html
@@ -65,7 +66,9 @@ def write_report(report: Report, to: Path) -> None:
     """
     suffix = to.suffix.lower()
     if suffix not in HTML + PDF:
-        raise ReportUnwritable(f"{to.name}: a report is a .pdf or an .html file; name it so.")
+        raise ReportUnwritable(
+            say("{name}: a report is a .pdf or an .html file; name it so.", name=to.name)
+        )
     data = to_pdf(report) if suffix in PDF else to_html(report).encode("utf-8")
     part = to.with_name(f"{to.name}.part")
     try:
@@ -74,7 +77,7 @@ def write_report(report: Report, to: Path) -> None:
     except OSError as wrong:
         why = (wrong.strerror or "it can't be written").lower()
         raise ReportUnwritable(
-            f"{to}: the report can't be written there ({why}); nothing is left half."
+            say("{to}: the report can't be written there ({why}); nothing is left half.", to=to, why=why)
         ) from wrong
     finally:
         _forget(part)
@@ -94,8 +97,8 @@ def _mark(own: OwnPrices) -> tuple[Picture | None, str]:
     try:
         data = scaled_photo(Path(own.mark), _MARK_POINTS)
     except OutsideError as wrong:
-        return None, f"The workshop's mark is not shown: {wrong}"
-    return Picture(data, "jpg", f"Mark of {own.name or 'the workshop'}", ""), ""
+        return None, say("The workshop's mark is not shown: {wrong}", wrong=wrong)
+    return Picture(data, "jpg", say("Mark of {value}", value=own.name or "the workshop"), ""), ""
 
 
 def _with_remark(report: Report, remark: str) -> Report:

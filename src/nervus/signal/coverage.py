@@ -8,6 +8,7 @@ import numpy as np
 from nervus.domain.analysis import ChannelSummary, Coverage, Pass, Travel
 from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
 from nervus.domain.finding import DeadSpot, Span
+from nervus.language import figures, say
 from nervus.signal.chance import SURE, clean_after_repair
 from nervus.signal.intervals import wilson
 from nervus.signal.spans import merge
@@ -59,9 +60,15 @@ def _chance(watched_s: float, events: int) -> str:
     """What the time that was watched says: about what did not show, or about a repair."""
     if events == 0:
         once_in = watched_s / -log(1.0 - SURE)
-        return f"An interruption that comes once in {_duration(once_in)} would have shown (95 in 100)."
+        return say(
+            "An interruption that comes once in {duration} would have shown (95 in 100).",
+            duration=_duration(once_in),
+        )
     clean = clean_after_repair(events, watched_s)
-    return f"After a repair, {_duration(clean)} as here without one would prove it (95 in 100)."
+    return say(
+        "After a repair, {duration} as here without one would prove it (95 in 100).",
+        duration=_duration(clean),
+    )
 
 
 def bouts(at_s: Sequence[float], watched_s: float) -> int:
@@ -82,20 +89,42 @@ def _of_place(spots: Sequence[DeadSpot]) -> str:
     """
     shares = (max(wilson(s.seen_in, max(s.crossed, s.seen_in))[0], 0.05) for s in spots)
     clean = ceil(log(1.0 - SURE) / log(1.0 - min(0.95, *shares)))
-    return f"After a repair, {clean} passes over the place without it would prove it (95 in 100)."
+    return say(
+        "After a repair, {clean} passes over the place without it would prove it (95 in 100).",
+        clean=clean,
+    )
 
 
 def _duration(seconds: float) -> str:
-    return f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.0f} min"
+    return (
+        figures("{seconds:.0f} s", seconds=seconds)
+        if seconds < 100
+        else figures("{seconds:.0f} min", seconds=seconds / 60)
+    )
 
 
 def _text(seen: Span | None, swept: tuple[Span, ...], shortest: float, passes: int) -> str:
-    brief = f"An event shorter than {_milliseconds(shortest)} can slip between two samples."
+    brief = say(
+        "An event shorter than {milliseconds} can slip between two samples.",
+        milliseconds=_milliseconds(shortest),
+    )
     if seen is None or not swept:
-        return f"The throttle was never swept, so no place in its travel was tested. {brief}"
-    gaps = [f"{a:.0f} to {b:.0f} %" for a, b in _gaps(swept) if b - a > _NEARLY_PCT]
-    told = "The whole travel was swept" if not gaps else f"Never swept: {', '.join(gaps)}"
-    return f"{told}, in {passes} pass{'es' if passes != 1 else ''}. {brief}"
+        return say(
+            "The throttle was never swept, so no place in its travel was tested. {brief}", brief=brief
+        )
+    gaps = [say("{a:.0f} to {b:.0f} %", a=a, b=b) for a, b in _gaps(swept) if b - a > _NEARLY_PCT]
+    told = (
+        say("The whole travel was swept")
+        if not gaps
+        else say("Never swept: {join}", join=", ".join(gaps))
+    )
+    return say(
+        "{told}, in {passes} pass{value}. {brief}",
+        told=told,
+        passes=passes,
+        value="es" if passes != 1 else "",
+        brief=brief,
+    )
 
 
 def _gaps(swept: tuple[Span, ...]) -> list[Span]:
@@ -104,4 +133,8 @@ def _gaps(swept: tuple[Span, ...]) -> list[Span]:
 
 
 def _milliseconds(seconds: float) -> str:
-    return f"{seconds * 1000:.3g} ms" if seconds < 1 else f"{seconds:.3g} s"
+    return (
+        figures("{seconds:.3g} ms", seconds=seconds * 1000)
+        if seconds < 1
+        else figures("{seconds:.3g} s", seconds=seconds)
+    )

@@ -8,6 +8,7 @@ from nervus.domain.analysis import Direction, Frame, Pass
 from nervus.domain.channel import BoolArray, Channel, FloatArray
 from nervus.domain.finding import Disagreement, Span
 from nervus.domain.profile import ThrottleProfile
+from nervus.language import say
 from nervus.signal import sampling
 from nervus.signal.course import Course
 from nervus.signal.pass_cells import sort_into_cells
@@ -173,15 +174,21 @@ def _finding(
     would_set = None
     if profile is not None:
         would_set = any(end - start >= profile.disagreement_s for start, end in spans)
-    blame = {None: "no witness tells which lies", channels[0]: "track 1 is the one that lies"}
+    blame = {None: say("no witness tells which lies"), channels[0]: say("track 1 is the one that lies")}
     told = blame.get(suspect, "track 2 is the one that lies")
     return Disagreement(
         channels=channels,
         times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
         confidence=_confidence(worst, total(spans), len(spans)),
         text=(
-            f"The tracks differ by up to {worst:.1f} % of travel between {low:.0f} and "
-            f"{high:.0f} %; {told}."
+            say(
+                "The tracks differ by up to {worst:.1f} % of travel between {low:.0f} and "
+                "{high:.0f} %; {told}.",
+                worst=worst,
+                low=low,
+                high=high,
+                told=told,
+            )
         ),
         travel_pct=(low, high),
         worst_pct=worst,

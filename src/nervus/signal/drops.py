@@ -4,6 +4,7 @@ from math import exp
 
 from nervus.domain.channel import FloatArray, Mark, Sensor
 from nervus.domain.finding import Drop, Floor, Shared, Span
+from nervus.language import figures, say
 from nervus.signal.explain import Cause, Event
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import Instrument
@@ -81,25 +82,36 @@ def _text(
     excursion = event.deepest[1]
     level = track.told(track.own_value(excursion.level))
     several = len(event.parts) > 1
-    who = "Both tracks" if several else track.kind.track.capitalize()
+    who = say("Both tracks") if several else track.kind.track.capitalize()
     if several and track.kind.sensor is Sensor.PEDAL:
-        who = "Both pedal tracks"
+        who = say("Both pedal tracks")
     where = {
-        Floor.GROUND: f"to ground ({level})",
-        Floor.SUPPLY: f"to the supply ({level})",
-        Floor.INTERMEDIATE: f"as far as {level}",
+        Floor.GROUND: say("to ground ({level})", level=level),
+        Floor.SUPPLY: say("to the supply ({level})", level=level),
+        Floor.INTERMEDIATE: say("as far as {level}", level=level),
     }[excursion.floor]
-    text = f"{who} {'go' if several else 'goes'} {where} for {_length(end - start)} at {start:.2f} s"
+    text = say(
+        "{who} {value} {where} for {length} at {start:.2f} s",
+        who=who,
+        value="go" if several else "goes",
+        where=where,
+        length=_length(end - start),
+        start=start,
+    )
     if place is not None:
-        text += f", {place:.0f} % of the travel"
+        text += say(", {place:.0f} % of the travel", place=place)
     if marks:
-        text += f", near the mark “{marks[0]}”"
+        text += say(", near the mark “{marks}”", marks=marks[0])
     return text + "."
 
 
 def _length(seconds: float) -> str:
     if seconds <= 0:
-        return "a single sample"
+        return say("a single sample")
     if seconds < 1:
-        return f"{seconds * 1000:.0f} ms" if seconds >= 0.001 else f"{seconds * 1000:.1f} ms"
-    return f"{seconds:.1f} s"
+        return (
+            figures("{seconds:.0f} ms", seconds=seconds * 1000)
+            if seconds >= 0.001
+            else figures("{seconds:.1f} ms", seconds=seconds * 1000)
+        )
+    return figures("{seconds:.1f} s", seconds=seconds)

@@ -17,6 +17,7 @@ from nervus.domain.analysis import (
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, Span, SupplyFault
 from nervus.domain.profile import ThrottleProfile
+from nervus.language import say
 from nervus.signal import (
     disagreement,
     drops,
@@ -62,16 +63,16 @@ def examine(
         cause_of_rest: tells an open plate from a lying signal, by the engine.
         progress: called between the steps; what it raises ends the examination.
     """
-    progress("Looking at the supply", 0.0)
+    progress(say("Looking at the supply"), 0.0)
     recorded, recording = recording, as_read(recording)
     key_off = key_off_spans(recording)
     nominal_v = profile.supply_v if profile is not None else 5.0
     supply_v = supply_scale(recording, nominal_v)
-    progress("Following the throttle", 0.1)
+    progress(say("Following the throttle"), 0.1)
     throttle = follow(recording, Sensor.THROTTLE, supply_v, key_off, profile)
-    progress("Following the pedal", 0.5)
+    progress(say("Following the pedal"), 0.5)
     pedal = follow(recording, Sensor.PEDAL, supply_v, key_off, None)
-    progress("Looking for what is worn", 0.7)
+    progress(say("Looking for what is worn"), 0.7)
     findings: list[Finding] = []
     places: dict[Sensor, Locality] = {}
     worn: list[Finding] = []
@@ -95,7 +96,7 @@ def examine(
     place = _of_all(places, worn)
     pairs = zip(recorded.channels, recording.channels, strict=True)
     channels = tuple(_timed(sampling.summarise(c, told), (throttle, pedal)) for c, told in pairs)
-    progress("Done", 1.0)
+    progress(say("Done"), 1.0)
     return Examination(
         duration_s=round(recording.duration_s, 6),
         channels=channels,
@@ -259,10 +260,10 @@ def _of_all(drops: Mapping[Sensor, Locality], worn: list[Finding]) -> Locality:
     if sure is None:
         return most
     seen = sum(f.seen_in for f in worn if isinstance(f, DeadSpot))
-    text = f"It comes back {place_text(sure.travel_pct, 0)}, pass after pass."
+    text = say("It comes back {place_text}, pass after pass.", place_text=place_text(sure.travel_pct, 0))
     if most.events:
-        lie = "1 drop lies" if most.events == 1 else f"{most.events} drops lie"
-        text += f" {lie} elsewhere: another cause, or another place."
+        lie = say("1 drop lies") if most.events == 1 else say("{events} drops lie", events=most.events)
+        text += say(" {lie} elsewhere: another cause, or another place.", lie=lie)
     return Locality(seen + most.events, Verdict.POSITION, round(1.0 - sure.confidence, 3), text)
 
 

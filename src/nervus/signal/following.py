@@ -12,6 +12,7 @@ import numpy as np
 from nervus.domain.channel import BoolArray, Channel, FloatArray
 from nervus.domain.finding import Disagreement, Span
 from nervus.domain.profile import ThrottleProfile
+from nervus.language import say
 from nervus.signal.course import Course, plain_course
 from nervus.signal.relation import Line, learn_line
 from nervus.signal.robust import running_extremes, theil_sen
@@ -162,11 +163,21 @@ def _held(
     )
     lowest, highest = float(wanted[during].min()), float(wanted[during].max())
     if held and asked > level:
-        told = f"The throttle opens no further than {level:.0f} % while up to {highest:.0f} %"
+        told = say(
+            "The throttle opens no further than {level:.0f} % while up to {highest:.0f} %",
+            level=level,
+            highest=highest,
+        )
     elif held and asked < level:
-        told = f"The throttle stays at {level:.0f} % while down to {lowest:.0f} %"
+        told = say(
+            "The throttle stays at {level:.0f} % while down to {lowest:.0f} %",
+            level=level,
+            lowest=lowest,
+        )
     else:
-        told = f"The throttle is at {level:.0f} % of travel where {asked:.0f} %"
+        told = say(
+            "The throttle is at {level:.0f} % of travel where {asked:.0f} %", level=level, asked=asked
+        )
     would_set = None
     if profile is not None:
         would_set = any(end - start >= profile.disagreement_s for start, end in spans)
@@ -174,7 +185,7 @@ def _held(
         channels=channels,
         times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
         confidence=round(min(0.97, 0.75 + 0.02 * (worst - _LIMIT_PCT) + 0.05 * min(len(spans), 2)), 2),
-        text=f"{told} is commanded; seen {_times(len(spans))}.",
+        text=say("{told} is commanded; seen {times}.", told=told, times=_times(len(spans))),
         travel_pct=(max(0.0, low), max(0.0, high)),
         worst_pct=worst,
         suspect=None,
@@ -227,7 +238,11 @@ def _slow(channels: tuple[str, str], late: tuple[float, float, tuple[Span, ...]]
         channels=channels,
         times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
         confidence=round(min(0.95, 0.7 + 0.02 * len(spans)), 2),
-        text=f"The throttle follows its command late: {seconds:.1f} s after {len(spans)} quick moves.",
+        text=say(
+            "The throttle follows its command late: {seconds:.1f} s after {len} quick moves.",
+            seconds=seconds,
+            len=len(spans),
+        ),
         travel_pct=(0.0, 100.0),
         worst_pct=round(behind, 1),
         suspect=None,

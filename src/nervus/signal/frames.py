@@ -10,6 +10,7 @@ import numpy as np
 from nervus.domain.analysis import Frame
 from nervus.domain.channel import Channel, FloatArray
 from nervus.domain.profile import TrackProfile
+from nervus.language import say
 from nervus.signal import sampling
 from nervus.signal.course import Course
 from nervus.signal.relation import Line
@@ -44,7 +45,7 @@ _AT_END_PCT, _LEAST_AT_END, _NEAR_LINE = 0.7, 5, 0.04
 def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float) -> Frame:
     """The profile's ends, scaled to the supply that was measured."""
     scale = supply_v / nominal_v
-    return Frame(profile.closed_v * scale, profile.open_v * scale, "as the profile says")
+    return Frame(profile.closed_v * scale, profile.open_v * scale, say("as the profile says"))
 
 
 def learn_frame(course: Course, reported: Channel | None, *, pedal: bool = False) -> Frame:
@@ -67,7 +68,7 @@ def learn_frame(course: Course, reported: Channel | None, *, pedal: bool = False
     if reported is not None and basis != _BASIS_REACHED_BOTH:
         fitted = _fit_reported(course, reported)
         if fitted is not None:
-            closed, opened, basis = *fitted, "from the percent that the control unit reports"
+            closed, opened, basis = *fitted, say("from the percent that the control unit reports")
     unit = course.supply_v / 100.0
     return Frame(closed * unit, opened * unit, basis)
 
@@ -105,7 +106,7 @@ def related_frame(frame: Frame, first: Course, second: Course, line: Line, skew_
     return Frame(ends[0], ends[1], frame.basis)
 
 
-_BASIS_REACHED_BOTH = "from the ends that the recording reached"
+_BASIS_REACHED_BOTH = say("from the ends that the recording reached")
 
 
 def _ends(low: float, high: float) -> tuple[float, float, str]:
@@ -115,8 +116,8 @@ def _ends(low: float, high: float) -> tuple[float, float, str]:
     if closed_seen and high >= _OPEN_FOR_SURE:
         return closed, high, _BASIS_REACHED_BOTH
     if high >= _OPEN_AT_LEAST:
-        return closed, high, "from the open end that was reached and a usual closed one"
-    return closed, min(usual_open, 96.0), "from a usual range, as the open end was not reached"
+        return closed, high, say("from the open end that was reached and a usual closed one")
+    return closed, min(usual_open, 96.0), say("from a usual range, as the open end was not reached")
 
 
 def _falls_against(course: Course, reported: Channel) -> bool | None:

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shared, Span, SupplyFault
+from nervus.language import say
 from nervus.signal.spans import overlaps
 
 # Worn places no further apart than this, percent of travel, are one.
@@ -20,13 +21,13 @@ def _group(finding: Finding, places: list[tuple[tuple[str, ...], Span]]) -> str:
     own = "+".join(finding.channels)
     match finding:
         case Drop(shared=Shared.SIGNAL):
-            return f"drops {own}"
+            return say("drops {own}", own=own)
         case Drop(shared=Shared.ELECTRONICS):
-            return f"drop-outs {own}"
+            return say("drop-outs {own}", own=own)
         case Drop() | SupplyFault():
-            return "supply or ground"
+            return say("supply or ground")
         case DeadSpot() | Noise():
-            return f"place {_number(finding.channels, finding.travel_pct, places)}"
+            return say("place {number}", number=_number(finding.channels, finding.travel_pct, places))
         case _:
             return f"{finding.kind} {own}"
 

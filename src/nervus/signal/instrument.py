@@ -10,6 +10,7 @@ import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, Recording, Unit
 from nervus.domain.finding import Floor, Span
+from nervus.language import figures
 from nervus.signal import sampling
 from nervus.signal.spans import inside
 
@@ -119,11 +120,19 @@ class Instrument:
 
     def small(self, value: float) -> str:
         """A small amount of the channel's own unit, as text."""
-        return f"{1000.0 * value:.0f} mV" if self.kind.unit is Unit.VOLT else f"{value:.1f} %"
+        return (
+            figures("{value:.0f} mV", value=1000.0 * value)
+            if self.kind.unit is Unit.VOLT
+            else figures("{value:.1f} %", value=value)
+        )
 
     def told(self, value: float) -> str:
         """A value of the channel, with its unit, as text."""
-        return f"{value:.2f} V" if self.kind.unit is Unit.VOLT else f"{value:.1f} %"
+        return (
+            figures("{value:.2f} V", value=value)
+            if self.kind.unit is Unit.VOLT
+            else figures("{value:.1f} %", value=value)
+        )
 
     def own(self, level: FloatArray) -> FloatArray:
         """Levels in the channel's own unit."""

@@ -5,6 +5,7 @@ import numpy as np
 from nervus.domain.analysis import Direction, Pass
 from nervus.domain.channel import Channel, FloatArray
 from nervus.domain.finding import Nonlinear
+from nervus.language import say
 from nervus.signal.course import Course, plain_course
 from nervus.signal.spans import inside, runs
 
@@ -54,8 +55,13 @@ def nonlinear(track: Course, witness: Channel, passes: tuple[Pass, ...]) -> tupl
             times_s=during,
             confidence=round(min(0.95, 0.7 + 0.03 * (worst - _LIMIT_PCT)), 2),
             text=(
-                f"The track does not run straight: off by up to {worst:.1f} % of travel between "
-                f"{place[0]:.0f} and {place[1]:.0f} %, pass after pass."
+                say(
+                    "The track does not run straight: off by up to {worst:.1f} % of travel between "
+                    "{place:.0f} and {place_:.0f} %, pass after pass.",
+                    worst=worst,
+                    place=place[0],
+                    place_=place[1],
+                )
             ),
             travel_pct=(place[0], place[1]),
             worst_pct=worst,

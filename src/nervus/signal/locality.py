@@ -14,6 +14,7 @@ import numpy as np
 from nervus.domain.analysis import Locality, Verdict
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
+from nervus.language import figures, say
 
 # A worn place: from a scratch to a broad scar, percent of travel, each width as likely as the next; and
 # how much of the events it makes.
@@ -84,28 +85,42 @@ def _weigh(event_pct: FloatArray, spent: FloatArray) -> tuple[float, Span]:
 def _verdict(count: int, factor: float, place: Span) -> Locality:
     p_value = round(min(1.0, 1.0 / max(factor, 1e-12)), 6)
     if factor >= _PLACE_FROM:
-        text = (
-            f"The events come back between {place[0]:.0f} and {place[1]:.0f} % of the travel: that is "
-            f"{_times(factor)} as likely as that they come at any time."
+        text = say(
+            "The events come back between {place:.0f} and {place_:.0f} % of the travel: "
+            "that is {times} as likely as that they come at any time.",
+            place=place[0],
+            place_=place[1],
+            times=_times(factor),
         )
         return Locality(count, Verdict.POSITION, p_value, text)
     if factor <= 1.0 / _CLOCK_FROM and count >= _LEAST_ANYWHERE:
-        text = (
-            f"The events come at any place, {_times(1.0 / factor)} as likely as from one place: "
-            "tied to time, not travel."
+        text = say(
+            "The events come at any place, {times} as likely as from one place: tied to "
+            "time, not travel.",
+            times=_times(1.0 / factor),
         )
         return Locality(count, Verdict.TIME, p_value, text)
     more = max(2, LEAST_EVENTS - count)
-    text = f"Place or clock can't be told from {count} events; about {more} more would."
+    text = say(
+        "Place or clock can't be told from {count} events; about {more} more would.",
+        count=count,
+        more=more,
+    )
     return Locality(count, Verdict.UNDECIDED, p_value, text)
 
 
 def _times(factor: float) -> str:
-    return "over a thousand times" if factor > 1000.0 else f"{factor:.0f} times"
+    return (
+        say("over a thousand times") if factor > 1000.0 else figures("{factor:.0f} times", factor=factor)
+    )
 
 
 def _too_few(count: int) -> str:
     if count == 0:
-        return "There was no event to place."
-    events = f"{count} event{'s' if count > 1 else ''}"
-    return f"Place or clock can't be told from {events}; about {LEAST_EVENTS - count} more would."
+        return say("There was no event to place.")
+    events = say("{count} event{value}", count=count, value="s" if count > 1 else "")
+    return say(
+        "Place or clock can't be told from {events}; about {count} more would.",
+        events=events,
+        count=LEAST_EVENTS - count,
+    )

@@ -5,6 +5,7 @@ import numpy as np
 from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Sensor, Unit
 from nervus.domain.finding import OutOfRange, Span
 from nervus.domain.profile import ThrottleProfile
+from nervus.language import say
 from nervus.signal.spans import inside, merge, runs_of
 
 # No sensor ends beyond these (from memory: circuit monitors speak of low below 0.1 to 0.2 V and
@@ -64,9 +65,15 @@ def out_of_range(
                 times_s=tuple((round(a, 4), round(b, 4)) for a, b in lasting),
                 confidence=0.95,
                 text=(
-                    f"{track.kind.track.capitalize()} stays {way} {limit_v:.2f} V for {seconds:.1f} s: "
-                    f"{level:.2f} V, "
-                    "where no sound sensor can be."
+                    say(
+                        "{capitalize} stays {way} {limit_v:.2f} V for {seconds:.1f} s: {level:.2f} V, "
+                        "where no sound sensor can be.",
+                        capitalize=track.kind.track.capitalize(),
+                        way=way,
+                        limit_v=limit_v,
+                        seconds=seconds,
+                        level=level,
+                    )
                 ),
                 level_v=level,
                 limit_v=limit_v,
@@ -135,8 +142,14 @@ def _told_at_rail(
         times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
         confidence=0.95,
         text=(
-            f"{track.kind.track.capitalize()} stands at {end:.0f} %, the {way} end of its scale, for "
-            f"{seconds:.1f} s, while the shaft is seen elsewhere."
+            say(
+                "{capitalize} stands at {end:.0f} %, the {way} end of its scale, for "
+                "{seconds:.1f} s, while the shaft is seen elsewhere.",
+                capitalize=track.kind.track.capitalize(),
+                end=end,
+                way=way,
+                seconds=seconds,
+            )
         ),
         level_v=round(end * supply_v / 100.0, 3),
         limit_v=round((_LOW_PCT if end == 0.0 else _HIGH_PCT) * supply_v / 100.0, 3),

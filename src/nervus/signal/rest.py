@@ -12,6 +12,7 @@ import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Unit
 from nervus.domain.finding import OffRest, RestCause, Span
+from nervus.language import say
 from nervus.signal import sampling
 from nervus.signal.robust import running_extremes
 from nervus.signal.spans import runs
@@ -170,16 +171,24 @@ def _warmth(recording: Recording, off: tuple[Span, ...], sound: tuple[Span, ...]
     now, then = _coolant(recording, off), _coolant(recording, sound)
     if now is None or then is None or abs(now - then) < _WARMTH_C:
         return ""
-    return f" That was at {now:.0f} °C of the coolant; at {then:.0f} °C it rested where it should."
+    return say(
+        " That was at {now:.0f} °C of the coolant; at {then:.0f} °C it rested where it should.",
+        now=now,
+        then=then,
+    )
 
 
 def _text(times: int, rest: float, usual: float, cause: RestCause) -> str:
     told = {
-        RestCause.PLATE: "engine speed and air say that the plate really is open",
-        RestCause.SIGNAL: "engine speed and air say that the plate is closed: the signal lies",
-        RestCause.UNKNOWN: "nothing recorded tells whether the plate or the signal stays up",
+        RestCause.PLATE: say("engine speed and air say that the plate really is open"),
+        RestCause.SIGNAL: say("engine speed and air say that the plate is closed: the signal lies"),
+        RestCause.UNKNOWN: say("nothing recorded tells whether the plate or the signal stays up"),
     }[cause]
-    return (
-        f"After {times} releases the signal rests at {rest:.1f} % of travel instead of "
-        f"{usual:.1f} %; {told}."
+    return say(
+        "After {times} releases the signal rests at {rest:.1f} % of travel instead of "
+        "{usual:.1f} %; {told}.",
+        times=times,
+        rest=rest,
+        usual=usual,
+        told=told,
     )

@@ -14,6 +14,7 @@ import numpy as np
 from nervus.domain.analysis import Pass
 from nervus.domain.channel import BoolArray, FloatArray
 from nervus.domain.finding import Noise, Span
+from nervus.language import say
 from nervus.signal.instrument import Instrument
 from nervus.signal.intervals import wilson
 from nervus.signal.pass_cells import sort_into_cells
@@ -221,9 +222,17 @@ def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
         times_s=(),
         confidence=round(min(0.98, 0.88 + 0.07 * low + 0.01 * min(seen, 5)), 3),
         text=(
-            f"{track.kind.track.capitalize()} is rough between {place[0]:.0f} and {place[1]:.0f} % "
-            f"of the travel: {track.small(rms)} against {track.small(usual_own)} elsewhere, "
-            f"in {seen} of {of} passes."
+            say(
+                "{capitalize} is rough between {place:.0f} and {place_:.0f} % of the travel: "
+                "{small} against {small_} elsewhere, in {seen} of {of} passes.",
+                capitalize=track.kind.track.capitalize(),
+                place=place[0],
+                place_=place[1],
+                small=track.small(rms),
+                small_=track.small(usual_own),
+                seen=seen,
+                of=of,
+            )
         ),
         travel_pct=place,
         rms=rms,

@@ -8,6 +8,7 @@ from nervus.domain.analysis import Frame, Pass, Relation, TrackRelation, Travel
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Unit
 from nervus.domain.finding import Span
 from nervus.domain.profile import ThrottleProfile, TrackProfile
+from nervus.language import say
 from nervus.signal import relation
 from nervus.signal.asked import who_asked
 from nervus.signal.candidates import Candidates, propose
@@ -224,7 +225,7 @@ def _frame(
     if profile is not None and index < len(profile.tracks) and track.kind.unit is Unit.VOLT:
         return frame_from_profile(profile.tracks[index], track.supply_v, profile.supply_v)
     if track.kind.role is Role.POSITION:
-        return Frame(0.0, 100.0, "as the control unit reports it")
+        return Frame(0.0, 100.0, say("as the control unit reports it"))
     names = ("pedal_pct",) if shaft.sensor is Sensor.PEDAL else ("throttle_pct", "throttle_cmd_pct")
     reported = next((c for n in names if (c := recording.get(n)) is not None), None)
     return learn_frame(shaft.courses[track.id], reported, pedal=shaft.sensor is Sensor.PEDAL)

@@ -2,6 +2,7 @@
 
 from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
 from nervus.domain.finding import Shape, Span
+from nervus.language import figures, say
 from nervus.signal.intervals import wilson
 
 
@@ -14,7 +15,11 @@ def pooled_confidence(seen: int, crossed: int) -> float:
 def place_text(place: Span, digits: int) -> str:
     """Where in the travel: "between 26.0 and 27.5 % of the travel", or "at 26.5 % of the travel"."""
     low, high = (f"{end:.{digits}f}" for end in place)
-    return f"at {low} % of the travel" if low == high else f"between {low} and {high} % of the travel"
+    return (
+        say("at {low} % of the travel", low=low)
+        if low == high
+        else say("between {low} and {high} % of the travel", low=low, high=high)
+    )
 
 
 def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int], depth: float) -> str:
@@ -23,15 +28,25 @@ def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int],
     `depth` is in the track's own unit.
     """
     kind = CHANNEL_KINDS[channel_id]
-    amount = f"{depth:.2f} V" if kind.unit is Unit.VOLT else f"{depth:.1f} %"
-    does = f"leaves its course by {amount}"
+    amount = (
+        figures("{depth:.2f} V", depth=depth)
+        if kind.unit is Unit.VOLT
+        else figures("{depth:.1f} %", depth=depth)
+    )
+    does = say("leaves its course by {amount}", amount=amount)
     if shape is Shape.FLAT:
-        does = "stands still while the throttle moves on"
+        does = say("stands still while the throttle moves on")
         if kind.sensor is Sensor.PEDAL:
-            does = "stands still while the pedal moves on"
+            does = say("stands still while the pedal moves on")
     elif shape is Shape.STEP:
-        does = f"steps by {amount} and comes back"
+        does = say("steps by {amount} and comes back", amount=amount)
     where = place_text(place, 1)
-    return (
-        f"{where[0].upper()}{where[1:]} {kind.track} {does}, in {seen[0]} of {seen[1]} passes over it."
+    return say(
+        "{upper}{where} {track} {does}, in {seen} of {seen_} passes over it.",
+        upper=where[0].upper(),
+        where=where[1:],
+        track=kind.track,
+        does=does,
+        seen=seen[0],
+        seen_=seen[1],
     )

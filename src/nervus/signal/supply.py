@@ -4,6 +4,7 @@ import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, Recording
 from nervus.domain.finding import Span, SupplyFault, SupplyLine
+from nervus.language import say
 from nervus.signal.instrument import NOMINAL_SUPPLY_V
 from nervus.signal.spans import inside, merge, runs
 
@@ -44,9 +45,13 @@ def may_be_key_off(spans: tuple[Span, ...], channel: Channel) -> tuple[SupplyFau
             times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
             confidence=_MAY_BE,
             text=(
-                f"Supply and tracks are gone {_times(len(spans))}, from {spans[0][0]:.1f} s on: "
-                "the key was off, or the supply is shorted. The battery or the engine speed recorded "
-                "beside it would tell."
+                say(
+                    "Supply and tracks are gone {times}, from {spans:.1f} s on: the key was off, "
+                    "or the supply is shorted. The battery or the engine speed recorded beside it "
+                    "would tell.",
+                    times=_times(len(spans)),
+                    spans=spans[0][0],
+                )
             ),
             level_v=level,
             where=SupplyLine.EITHER,
@@ -75,8 +80,12 @@ def _findings(
             times_s=tuple((round(a, 4), round(b, 4)) for a, b in joined),
             confidence=0.95,
             text=(
-                f"The sensor {name} is out of tolerance {_times(len(joined))}: "
-                f"{level:.2f} V in the middle."
+                say(
+                    "The sensor {name} is out of tolerance {times}: {level:.2f} V in the middle.",
+                    name=name,
+                    times=_times(len(joined)),
+                    level=level,
+                )
             ),
             level_v=level,
             where=where,

@@ -11,6 +11,7 @@ import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Role, Unit
 from nervus.knowledge.columns import can_be, conversion
+from nervus.language import say
 
 _USUAL_SUPPLY_V = 5.0
 # A track is a share of its supply; lines shorted to the battery lie higher, but stand still there.
@@ -28,10 +29,10 @@ _TRIED = (
     "mV",
     "%",
     "share",
-    "8 bit",
-    "10 bit",
-    "12 bit",
-    "16 bit",
+    say("8 bit"),
+    say("10 bit"),
+    say("12 bit"),
+    say("16 bit"),
     "V",
     "bar",
     "mbar",
@@ -85,7 +86,12 @@ def value_doubts(
         elif unit == "mV" and _is_dwarf(channel, numbers):
             low, high = _bulk(numbers)
             found.append(
-                Doubt(channel.id, f"{low:.4g} to {high:.4g} mV is no signal", ("V",), channel.id)
+                Doubt(
+                    channel.id,
+                    say("{low:.4g} to {high:.4g} mV is no signal", low=low, high=high),
+                    ("V",),
+                    channel.id,
+                )
             )
     return tuple(found)
 
@@ -112,17 +118,24 @@ def time_doubt(recording: Recording, unit: str) -> Doubt | None:
     if usual >= _SLOWEST_ROWS_S or (
         usual > 0.5 and sweep_s is not None and sweep_s > _SLOWEST_SWEEP_S and _smooth(longest)
     ):
-        return Doubt("time_s", f"the rows would be {usual:.4g} s apart", (slower,), "time_s")
+        return Doubt(
+            "time_s", say("the rows would be {usual:.4g} s apart", usual=usual), (slower,), "time_s"
+        )
     if faster and recording.duration_s < _FASTEST_SWEEP_S and sweep_s is not None:
         return Doubt(
             "time_s",
-            f"the plate would move from stop to stop within {sweep_s:.2g} s",
+            say("the plate would move from stop to stop within {sweep_s:.2g} s", sweep_s=sweep_s),
             (faster,),
             "time_s",
         )
     most = float(np.max(steps))
     if most >= _A_DAY_S:
-        return Doubt("time_s", f"between two rows {most / _A_DAY_S:.3g} days would pass", (), "time_s")
+        return Doubt(
+            "time_s",
+            say("between two rows {a_day_s:.3g} days would pass", a_day_s=most / _A_DAY_S),
+            (),
+            "time_s",
+        )
     return None
 
 
@@ -230,7 +243,7 @@ def _full_scale(raw: Mapping[str, FloatArray]) -> float | None:
 
 def _impossible(channel: Channel, numbers: FloatArray, unit: str, scale: _Scale) -> Doubt:
     low, high = _bulk(channel.values)
-    wrong = f"{low:.4g} to {high:.4g} {channel.kind.unit} can't be"
+    wrong = say("{low:.4g} to {high:.4g} {unit} can't be", low=low, high=high, unit=channel.kind.unit)
     found: list[tuple[tuple[bool, bool], str, str]] = []
     for tried in _TRIED:
         if tried == unit:
@@ -272,7 +285,12 @@ def _as_likely(channel: Channel, numbers: FloatArray) -> Doubt | None:
         return None
     return Doubt(
         channel.id,
-        f"{low:.3g} to {high:.3g} may be {channel.kind.unit} or a share of 1",
+        say(
+            "{low:.3g} to {high:.3g} may be {unit} or a share of 1",
+            low=low,
+            high=high,
+            unit=channel.kind.unit,
+        ),
         ("share",),
         percent,
     )

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.knowledge.columns import unit_written
+from nervus.language import say
 from nervus.tables.cells import is_missing, is_number, is_value, notation
 from nervus.tables.text import ACCEPTED, TableText
 
@@ -61,7 +62,9 @@ def layout_of(text: TableText) -> Layout:
         key=lambda tried: tried.score,
     )
     if best.first is None:
-        raise RecordingUnusable(Place(text.path.name), "no rows of numbers were found in it", ACCEPTED)
+        raise RecordingUnusable(
+            Place(text.path.name), say("no rows of numbers were found in it"), ACCEPTED
+        )
     width, first = best.width, best.first
     _check_commas(text, best, plain[:first])
     rows = [row for row in best.rows[first:] if len(row) == width]
@@ -89,8 +92,8 @@ def _check_commas(text: TableText, best: "_Tried", above: Sequence[str]) -> None
         if whole:
             raise RecordingUnusable(
                 Place(text.path.name, len(above) + 1),
-                "decimal commas and the commas between the columns can't be told apart",
-                "save it with semicolons, or with decimal points",
+                say("decimal commas and the commas between the columns can't be told apart"),
+                say("save it with semicolons, or with decimal points"),
             )
 
 

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.knowledge.columns import conversion, is_time, named_as, unit_written, units_of
+from nervus.language import say
 from nervus.tables.cells import is_clock, is_date, is_missing, is_number, number_and_unit
 from nervus.tables.layout import Layout, layout_of
 from nervus.tables.text import text_of
@@ -142,13 +143,16 @@ def problem(mapping: CsvMapping) -> str:
     channels = [c.channel for c in mapping.columns if c.channel not in (IGNORE, TIME)]
     twice = next((c for c in channels if channels.count(c) > 1), None)
     if twice is not None:
-        return f"Two columns are {CHANNEL_KINDS[twice].title if twice in CHANNEL_KINDS else twice}."
+        return say(
+            "Two columns are {value}.",
+            value=CHANNEL_KINDS[twice].title if twice in CHANNEL_KINDS else twice,
+        )
     times = [c for c in mapping.columns if c.channel == TIME]
     if not times and not mapping.rate_hz:
-        return "No column is the time: choose one, or say how many samples a second there are."
+        return say("No column is the time: choose one, or say how many samples a second there are.")
     if not set(channels) & set(CHANNEL_KINDS):
-        return "No column is a channel: choose at least one."
-    return _unit_problem(mapping) or ("Two columns are the time." if _times_clash(mapping) else "")
+        return say("No column is a channel: choose at least one.")
+    return _unit_problem(mapping) or (say("Two columns are the time.") if _times_clash(mapping) else "")
 
 
 def _unit_problem(mapping: CsvMapping) -> str:
@@ -156,11 +160,18 @@ def _unit_problem(mapping: CsvMapping) -> str:
         if column.channel in CHANNEL_KINDS:
             wanted = CHANNEL_KINDS[column.channel].unit
             if conversion(column.unit, wanted) is None:
-                return f"“{column.name[:40]}” is in {column.unit}, which does not become {wanted}."
+                return say(
+                    "“{name}” is in {unit}, which does not become {wanted}.",
+                    name=column.name[:40],
+                    unit=column.unit,
+                    wanted=wanted,
+                )
         elif (
             column.channel == TIME and column.unit not in STAMPS and conversion(column.unit, "s") is None
         ):
-            return f"“{column.name[:40]}” is in {column.unit}, which is no time."
+            return say(
+                "“{name}” is in {unit}, which is no time.", name=column.name[:40], unit=column.unit
+            )
     return ""
 
 
@@ -210,7 +221,7 @@ class _Draft:
 
 
 def _draft(layout: Layout, number: int) -> _Draft:
-    written = layout.names[number] or f"column {number + 1}"
+    written = layout.names[number] or say("column {number}", number=number + 1)
     name, unit, hinted = split_name(written, layout.units[number])
     shown = written if hinted else name
     cells = [row[number] for row in layout.rows if not is_missing(row[number])]

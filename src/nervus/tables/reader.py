@@ -9,6 +9,7 @@ import numpy as np
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Mark, Recording
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.knowledge.columns import conversion
+from nervus.language import say
 from nervus.tables.cells import is_missing, number_and_unit, plain
 from nervus.tables.layout import foot_of
 from nervus.tables.mapping import (
@@ -75,15 +76,19 @@ def read_table(path: Path, mapping: CsvMapping) -> TableRead:
     """
     wrong = problem(mapping)
     if wrong:
-        raise RecordingUnusable(Place(path.name), wrong.rstrip("."), "correct the mapping")
+        raise RecordingUnusable(Place(path.name), wrong.rstrip("."), say("correct the mapping"))
     text = text_of(path)
     times = [n for n, c in enumerate(mapping.columns) if c.channel == TIME]
     foot, cut = foot_of(text, mapping.delimiter, len(mapping.columns), times, mapping.skip)
     remarks = []
     if foot:
         shown = " / ".join(line.strip()[:40] for line in text.tail[-foot:] if line.strip())[:90]
-        what = "The last row is cut off and was" if cut else f"{foot} lines below the rows were"
-        remarks.append(f"{what} left out: “{shown}”.")
+        what = (
+            say("The last row is cut off and was")
+            if cut
+            else say("{foot} lines below the rows were", foot=foot)
+        )
+        remarks.append(say("{what} left out: “{shown}”.", what=what, shown=shown))
     return understood(path.name, mapping, rows_of(text, mapping, foot), remarks)
 
 
@@ -96,7 +101,7 @@ def understood(
         RecordingUnusable: a cell does not fit the mapping.
     """
     if table.empty:
-        raise RecordingUnusable(Place(name), "there are no samples", ACCEPTED)
+        raise RecordingUnusable(Place(name), say("there are no samples"), ACCEPTED)
     told = list(remarks or [])
     reader = _Reader(name, mapping, table, told)
     return reader.long() if mapping.is_long else reader.wide()
@@ -130,7 +135,7 @@ class _Reader:
                     Channel(kind, time_s[there] - self._start, values[there] * scale + offset)
                 )
         if not channels:
-            raise RecordingUnusable(Place(self._name), "no channel has a sample", ACCEPTED)
+            raise RecordingUnusable(Place(self._name), say("no channel has a sample"), ACCEPTED)
         return self._read(channels, raw, self._marks(times))
 
     def long(self) -> TableRead:
@@ -153,7 +158,9 @@ class _Reader:
                 continue
             if column.channel not in CHANNEL_KINDS:
                 place = Place(self._name, self._line(int(rows[0])), CHANNEL)
-                raise RecordingUnusable(place, f"“{_shown(name)}” is no channel", ACCEPTED)
+                raise RecordingUnusable(
+                    place, say("“{shown}” is no channel", shown=_shown(name)), ACCEPTED
+                )
             kind = CHANNEL_KINDS[column.channel]
             scale, offset = conversion(column.unit, kind.unit) or (1.0, 0.0)
             values = self._numbers(number[VALUE], rows)
@@ -165,7 +172,7 @@ class _Reader:
                     Channel(kind, time_s[rows][there] - self._start, values[there] * scale + offset)
                 )
         if not channels:
-            raise RecordingUnusable(Place(self._name), "no channel has a sample", ACCEPTED)
+            raise RecordingUnusable(Place(self._name), say("no channel has a sample"), ACCEPTED)
         return self._read(channels, raw, tuple(marks))
 
     def _read(
@@ -229,8 +236,8 @@ class _Reader:
             and time_s[rows[0]] > time_s[rows[-1]]
         ):
             raise RecordingUnusable(
-                Place(self._name, self._line(int(rows[1]))), "the time runs backwards all along",
-                "sort the rows by time, the oldest first",
+                Place(self._name, self._line(int(rows[1]))), say("the time runs backwards all along"),
+                say("sort the rows by time, the oldest first"),
             )  # fmt: skip
         if in_order:
             self._check_order(time_s[there], rows)
@@ -274,21 +281,24 @@ class _Reader:
         back = float(time_s[at] - time_s[at + 1])
         raise RecordingUnusable(
             Place(self._name, self._line(int(rows[at + 1]))),
-            f"the time runs backwards by {back:.3g} s",
-            f"{ACCEPTED}, none earlier than the one above; two recordings in one file must be parted",
+            say("the time runs backwards by {back:.3g} s", back=back),
+            say(
+                "{accepted}, none earlier than the one above; two recordings in one file must be parted",
+                accepted=ACCEPTED,
+            ),
         )
 
     def _refuse_time(self, number: int, row: int) -> None:
         cell = str(self._table[number].iloc[row])
         place = Place(self._name, self._line(row), _short(self._mapping.columns[number]))
         nothing = is_missing(cell)
-        wrong = "there is no time" if nothing else f"“{_shown(cell)}” is no time"
+        wrong = say("there is no time") if nothing else say("“{shown}” is no time", shown=_shown(cell))
         raise RecordingUnusable(place, wrong, ACCEPTED)
 
     def _tell_repeats(self, time_s: FloatArray) -> None:
         same = int(np.sum(np.diff(time_s) == 0.0))
         if same:
-            self._tell(f"{same} rows stand at the instant of the row above them")
+            self._tell(say("{same} rows stand at the instant of the row above them", same=same))
 
     def _tell_leap(self, time_s: FloatArray) -> None:
         if time_s.size < 3:
@@ -298,8 +308,11 @@ class _Reader:
         rest = float(time_s[-1] - time_s[0] - steps[most])
         if steps[most] > max(_LEAP * rest, 10.0 * float(np.median(steps)), 1.0):
             self._tell(
-                f"between two rows the time leaps by {steps[most]:.4g} s, "
-                f"at {time_s[most] - time_s[0]:.4g} s"
+                say(
+                    "between two rows the time leaps by {steps:.4g} s, at {time_s:.4g} s",
+                    steps=steps[most],
+                    time_s=time_s[most] - time_s[0],
+                )
             )
 
     # -- cells ---------------------------------------------------------------------------------------
@@ -324,7 +337,9 @@ class _Reader:
             if not is_missing(cell):
                 at = int(row if rows is None else rows[row])
                 place = Place(self._name, self._line(at), _short(self._mapping.columns[number]))
-                raise RecordingUnusable(place, f"“{_shown(cell)}” is no number", ACCEPTED)
+                raise RecordingUnusable(
+                    place, say("“{shown}” is no number", shown=_shown(cell)), ACCEPTED
+                )
         return cast("FloatArray", values)
 
     def _marks(self, times: dict[int, FloatArray]) -> tuple[Mark, ...]:
@@ -339,7 +354,14 @@ class _Reader:
         missing = int(np.sum(~np.isfinite(values) & np.isfinite(time_s)))
         if missing:
             of = int(np.sum(np.isfinite(time_s)))
-            self._tell(f"“{column.name[:40]}” has no value in {missing} of {of} rows")
+            self._tell(
+                say(
+                    "“{name}” has no value in {missing} of {of} rows",
+                    name=column.name[:40],
+                    missing=missing,
+                    of=of,
+                )
+            )
 
     def _tell(self, remark: str) -> None:
         if remark:
@@ -369,4 +391,4 @@ def _shown(cell: str) -> str:
 
 
 def _short(column: Column) -> str:
-    return column.name[:24] or "without a name"
+    return column.name[:24] or say("without a name")

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.knowledge.columns import missing_words
+from nervus.language import say
 from nervus.tables.layout import SPACES
 from nervus.tables.mapping import CHANNEL, IGNORE, MARK, STAMPS, CsvMapping
 from nervus.tables.text import TableText, opened_between
@@ -11,7 +12,7 @@ from nervus.tables.text import TableText, opened_between
 if TYPE_CHECKING:
     import pandas as pd
 
-ACCEPTED = "accepted are rows of numbers as the mapping says"
+ACCEPTED = say("accepted are rows of numbers as the mapping says")
 
 
 def rows_of(text: TableText, mapping: CsvMapping, foot: int) -> "pd.DataFrame":
@@ -41,7 +42,7 @@ def rows_of(text: TableText, mapping: CsvMapping, foot: int) -> "pd.DataFrame":
         except (ValueError, pd.errors.ParserError) as wrong:
             said = str(wrong).replace("\n", " ")[:120]
             raise RecordingUnusable(
-                Place(text.path.name), f"it can't be split ({said})", ACCEPTED
+                Place(text.path.name), say("it can't be split ({said})", said=said), ACCEPTED
             ) from wrong
 
 

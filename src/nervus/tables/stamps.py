@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nervus.domain.channel import FloatArray
+from nervus.language import say
 from nervus.tables.cells import with_numbered_month
 
 if TYPE_CHECKING:
@@ -46,7 +47,7 @@ def clock_seconds(text: "pd.Series[str]", *, minutes: bool = False, dates: str =
     cells = _numbered(text)
     if not cells.str.contains(_DATED, regex=True).all():
         return Stamps(_over_midnight(_of_day(cells, minutes=minutes)))
-    parted = cells.str.extract(rf"^(?P<day>\S*{_DATED}\S*?)(?:[T ,]+|$)(?P<clock>.*)$")
+    parted = cells.str.extract(say("^(?P<day>\\S*{dated}\\S*?)(?:[T ,]+|$)(?P<clock>.*)$", dated=_DATED))
     clock = parted["clock"].fillna("")
     within = np.where(clock == "", 0.0, _of_day(clock.where(clock != "", "00:00"), minutes=minutes))
     days, orders = _days(parted["day"].fillna(""), dates)
@@ -165,12 +166,20 @@ def spread(time_s: FloatArray) -> tuple[FloatArray, str]:
     step = float(np.median(steps))
     inner = counts[1:-1]
     usual = float(np.median(inner))
-    told = f"the time is written in steps of {step:g} s with {usual:.0f} rows in each"
+    told = say(
+        "the time is written in steps of {step:g} s with {usual:.0f} rows in each",
+        step=step,
+        usual=usual,
+    )
     steady = (
         np.all(np.abs(inner - usual) <= _STEADY) and counts[0] <= usual + 1 and counts[-1] <= usual + 1
     )
     if not steady or not np.allclose(steps, step, rtol=0.02):
-        return time_s, f"{told}, not the same number: nothing shorter than {step:g} s can be timed"
+        return time_s, say(
+            "{told}, not the same number: nothing shorter than {step:g} s can be timed",
+            told=told,
+            step=step,
+        )
     place = np.arange(time_s.size) - np.repeat(starts, counts)
     share = np.repeat(
         np.where(np.arange(counts.size) == counts.size - 1, max(usual, 1.0), counts), counts
@@ -178,4 +187,6 @@ def spread(time_s: FloatArray) -> tuple[FloatArray, str]:
     # The first step began before the first row: its rows stand at its end.
     place[: counts[0]] += max(0, round(usual) - int(counts[0]))
     share[: counts[0]] = max(usual, float(counts[0]))
-    return time_s + place / share * step, f"{told}; the rows were spread evenly over each step"
+    return time_s + place / share * step, say(
+        "{told}; the rows were spread evenly over each step", told=told
+    )

@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import BinaryIO
 
 from nervus.domain.errors import Place, RecordingUnusable
+from nervus.language import say
 
-ACCEPTED = "accepted is text in columns, with a row of names above rows of numbers"
+ACCEPTED = say("accepted is text in columns, with a row of names above rows of numbers")
 HEAD_LINES, TAIL_LINES = 400, 60
 _CHUNK = 1 << 20
 _LONGEST_LINE = 1 << 20
@@ -55,7 +56,9 @@ def text_of(path: Path) -> TableText:
             return _of_bytes(path, first, file, encoding)
     except OSError as wrong:
         raise RecordingUnusable(
-            Place(path.name), f"the file can't be read ({wrong.strerror})", ACCEPTED
+            Place(path.name),
+            say("the file can't be read ({strerror})", strerror=wrong.strerror),
+            ACCEPTED,
         ) from wrong
 
 
@@ -106,7 +109,7 @@ class _Between(io.RawIOBase):
 
 def _encoding(path: Path, first: bytes) -> str:
     if not first.strip():
-        raise RecordingUnusable(Place(path.name), "the file is empty", ACCEPTED)
+        raise RecordingUnusable(Place(path.name), say("the file is empty"), ACCEPTED)
     if first.startswith((b"\xff\xfe", b"\xfe\xff")):
         return "utf-16"
     probe = first[:4096]
@@ -114,7 +117,7 @@ def _encoding(path: Path, first: bytes) -> str:
         for encoding, zeros in (("utf-16-le", probe[1::2]), ("utf-16-be", probe[::2])):
             if zeros.count(0) > 0.9 * len(zeros):
                 return encoding
-        raise RecordingUnusable(Place(path.name), "this is not text", ACCEPTED)
+        raise RecordingUnusable(Place(path.name), say("this is not text"), ACCEPTED)
     return "utf-8"
 
 
@@ -123,7 +126,7 @@ def _of_wide(path: Path, raw: bytes, encoding: str) -> TableText:
         text = raw.decode(encoding)
     except UnicodeDecodeError as wrong:
         raise RecordingUnusable(
-            Place(path.name), "its letters are damaged (UTF-16)", ACCEPTED
+            Place(path.name), say("its letters are damaged (UTF-16)"), ACCEPTED
         ) from wrong
     lines = _ENDS.split(text)
     whole = lines[-1] == ""
@@ -145,10 +148,10 @@ def _of_bytes(path: Path, first: bytes, file: BinaryIO, encoding: str) -> TableT
         since = since + len(chunk) if at < 0 else len(chunk) - at - 1
         if since > _LONGEST_LINE:
             place = Place(path.name, lines + chunk.count(newline) + 1)
-            raise RecordingUnusable(place, "a line is longer than a megabyte", ACCEPTED)
+            raise RecordingUnusable(place, say("a line is longer than a megabyte"), ACCEPTED)
         if b"\0" in chunk:
             place = Place(path.name, lines + chunk[: chunk.index(b"\0")].count(newline) + 1)
-            raise RecordingUnusable(place, "this is not text", ACCEPTED)
+            raise RecordingUnusable(place, say("this is not text"), ACCEPTED)
         utf8 = utf8 and _is_utf8(decoder, chunk)
         lines += chunk.count(newline)
         last = (last + chunk)[-_CHUNK:]
@@ -196,7 +199,7 @@ def _check_lines(path: Path, lines: list[str]) -> None:
     for number, line in enumerate(lines, 1):
         if len(line) > _LONGEST_LINE:
             raise RecordingUnusable(
-                Place(path.name, number), "a line is longer than a megabyte", ACCEPTED
+                Place(path.name, number), say("a line is longer than a megabyte"), ACCEPTED
             )
 
 

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import OutsideError, Place, RecordingUnusable
 from nervus.knowledge.columns import conversion, is_time, unit_written
+from nervus.language import say
 from nervus.tables.doubts import Doubt, likely_time_unit, time_doubt, value_doubts
 from nervus.tables.mapping import (
     CHANNEL,
@@ -101,10 +102,14 @@ class RecordingQuestioned(RecordingUnusable):
     ) -> None:
         options = tuple(dict.fromkeys(q.option for q in questions if q.option))
         said = (
-            f"accepted is the same with {' '.join(options)}" if options else "accepted is --map NAME=ID"
+            say("accepted is the same with {join}", join=" ".join(options))
+            if options
+            else say("accepted is --map NAME=ID")
         )
         super().__init__(
-            Place(path.name), "; ".join(q.text for q in questions), f"{said}, or what is right instead"
+            Place(path.name),
+            "; ".join(q.text for q in questions),
+            say("{said}, or what is right instead", said=said),
         )
         self.proposal = proposal
         self.questions = tuple(questions)
@@ -125,17 +130,28 @@ def read_wish(
         name, equals, channel = pair.rpartition("=")
         if not equals or not name or channel not in _IDS:
             raise OutsideError(
-                f"--map {pair}: accepted is NAME=ID or NAME[UNIT]=ID, where ID is time_s, mark, - "
-                f"(leave out) or one of {', '.join(CHANNEL_KINDS)}."
+                say(
+                    "--map {pair}: accepted is NAME=ID or NAME[UNIT]=ID, where ID is time_s, mark, "
+                    "- (leave out) or one of {join}.",
+                    pair=pair,
+                    join=", ".join(CHANNEL_KINDS),
+                )
             )
         columns[name] = _named(pair, name, channel)
     unit = unit_written(time_unit) if time_unit not in STAMPS else time_unit
     if time_unit and not (unit in STAMPS or conversion(unit or "?", "s")):
         raise OutsideError(
-            f"--time-unit {time_unit}: accepted is ns, µs, ms, s, min, h, d, {CLOCK} or {MINUTES}."
+            say(
+                "--time-unit {time_unit}: accepted is ns, µs, ms, s, min, h, d, {clock} or {minutes}.",
+                time_unit=time_unit,
+                clock=CLOCK,
+                minutes=MINUTES,
+            )
         )
     if dates and dates not in ORDERS:
-        raise OutsideError(f"--dates {dates}: accepted is {' or '.join(ORDERS)}.")
+        raise OutsideError(
+            say("--dates {dates}: accepted is {join}.", dates=dates, join=" or ".join(ORDERS))
+        )
     return Wish(columns, unit, ORDERS.get(dates, ""), rate_hz, agreed)
 
 
@@ -149,7 +165,9 @@ def _named(pair: str, name: str, channel: str) -> tuple[str, str]:
     if channel in (IGNORE, MARK) or not unit:
         return "", channel
     if unit not in STAMPS and conversion(unit, wanted) is None:
-        raise OutsideError(f"--map {pair}: {unit} does not become {wanted}.")
+        raise OutsideError(
+            say("--map {pair}: {unit} does not become {wanted}.", pair=pair, unit=unit, wanted=wanted)
+        )
     return unit, channel
 
 
@@ -218,7 +236,7 @@ def asked(
     questions |= _about_time(read, mapping, questions, said)
     asked_for = [questions[n] for n in sorted(questions)]
     if read.orders:
-        text = "its dates may begin with the day or with the month"
+        text = say("its dates may begin with the day or with the month")
         asked_for.append(Question(None, text, "--dates day-first"))
     return read, asked_for
 
@@ -292,13 +310,20 @@ def _number_of(path: Path, columns: Sequence[Column], name: str) -> int:
         if column.name.casefold() == bare.casefold():
             return number
     known = ", ".join(f"“{c.name[:24]}”" for c in columns[:12])
-    raise OutsideError(f"{path.name}: --map names “{name[:40]}”, but its columns are {known}.")
+    raise OutsideError(
+        say(
+            "{name}: --map names “{name_}”, but its columns are {known}.",
+            name=path.name,
+            name_=name[:40],
+            known=known,
+        )
+    )
 
 
 def _option(column: Column) -> str:
     unit = f"[{column.unit}]" if column.unit and column.channel != IGNORE else ""
     name = column.name.replace('"', "'")
-    return f'--map "{name}{unit}={column.channel}"'
+    return say('--map "{name}{unit}={channel}"', name=name, unit=unit, channel=column.channel)
 
 
 def _guess(number: int, column: Column) -> Question:
@@ -306,10 +331,14 @@ def _guess(number: int, column: Column) -> Question:
     if (
         column.channel not in CHANNEL_KINDS
     ):  # the time: `_about_time` has seen its numbers, and says more
-        return Question(number, f"“{column.name[:40]}” may be the time", _option(column), column)
+        return Question(
+            number, say("“{name}” may be the time", name=column.name[:40]), _option(column), column
+        )
     kind = CHANNEL_KINDS[column.channel]
     proposed = replace(column, unit=column.unit or kind.unit.value)
-    text = f"“{column.name[:40]}” may be {kind.title} in {proposed.unit}"
+    text = say(
+        "“{name}” may be {title} in {unit}", name=column.name[:40], title=kind.title, unit=proposed.unit
+    )
     return Question(number, text, _option(proposed), proposed)
 
 
@@ -324,7 +353,7 @@ def _twins(proposal: Proposal, mapping: CsvMapping, said: frozenset[int]) -> dic
         if any(c.channel == twin and n in said for n, c in enumerate(mapping.columns)):
             continue
         title = CHANNEL_KINDS[twin].title
-        text = f"“{column.name[:40]}” may be {title} as well, and one can be"
+        text = say("“{name}” may be {title} as well, and one can be", name=column.name[:40], title=title)
         found[number] = Question(number, text, _option(column), column)
     return found
 
@@ -338,10 +367,12 @@ def _of_doubt(doubt: Doubt, number: int, column: Column) -> Question:
     name = f"“{column.name[:40]}”: {doubt.wrong}"
     if not doubt.units:
         left = replace(column, channel=IGNORE)
-        return Question(number, f"{name} and fits no other unit", _option(left), left)
+        return Question(number, say("{name} and fits no other unit", name=name), _option(left), left)
     proposed = Column(column.name, doubt.units[0], doubt.becomes)
     looks = " or ".join(doubt.units[:3])
-    return Question(number, f"{name}; it looks like {looks}", _option(proposed), proposed)
+    return Question(
+        number, say("{name}; it looks like {looks}", name=name, looks=looks), _option(proposed), proposed
+    )
 
 
 def _about_time(
@@ -354,20 +385,29 @@ def _about_time(
             continue
         if number in questions:
             unit = likely_time_unit(read.recording, read.first_stamps.get(number, 0.0), column.unit)
-            text = f"“{column.name[:40]}” has no unit that is written out; it looks like {unit}"
+            text = say(
+                "“{name}” has no unit that is written out; it looks like {unit}",
+                name=column.name[:40],
+                unit=unit,
+            )
         else:
             doubt = time_doubt(read.recording, column.unit)
             if doubt is None:
                 continue
             unit = doubt.units[0] if doubt.units else column.unit or "s"
             text = (
-                f"“{column.name[:40]}”: {doubt.wrong}; it looks like {unit}"
+                say(
+                    "“{name}”: {wrong}; it looks like {unit}",
+                    name=column.name[:40],
+                    wrong=doubt.wrong,
+                    unit=unit,
+                )
                 if doubt.units
                 else (f"“{column.name[:40]}”: {doubt.wrong}")
             )
         proposed = replace(column, unit=unit)
         named = number not in questions or column.name.casefold() in _plain_times(column)
-        option = f"--time-unit {unit}" if named else _option(proposed)
+        option = say("--time-unit {unit}", unit=unit) if named else _option(proposed)
         found[number] = Question(number, text, option, proposed)
     return found
 
@@ -381,15 +421,17 @@ def _taken(mapping: CsvMapping) -> list[str]:
     used = [c for c in mapping.columns if c.channel not in (IGNORE, MARK, CHANNEL, VALUE)]
     taken = []
     if any(c.name != c.channel or c.unit for c in used):
-        taken.append(f"Read {', '.join(map(_as_taken, used))}.")
+        taken.append(say("Read {join}.", join=", ".join(map(_as_taken, used))))
     left = [f"“{c.name[:40]}”" for c in mapping.columns if c.channel == IGNORE and c.name]
     if left:
-        more = f" and {len(left) - 12} more" if len(left) > 12 else ""
-        taken.append(f"Left out: {', '.join(left[:12])}{more}.")
+        more = say(" and {len} more", len=len(left) - 12) if len(left) > 12 else ""
+        taken.append(say("Left out: {join}{more}.", join=", ".join(left[:12]), more=more))
     return taken
 
 
 def _as_taken(column: Column) -> str:
     kind = CHANNEL_KINDS.get(column.channel)
-    title, usual = (kind.title, kind.unit.value) if kind is not None else ("the time", "s")
-    return f"“{column.name[:40]}” as {title} in {column.unit or usual}"
+    title, usual = (kind.title, kind.unit.value) if kind is not None else (say("the time"), "s")
+    return say(
+        "“{name}” as {title} in {value}", name=column.name[:40], title=title, value=column.unit or usual
+    )

@@ -13,6 +13,7 @@ from PyQt6.QtGui import QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 from nervus.window.icon import application_icon
 from nervus.window.main_window import MainWindow
 
@@ -48,7 +49,9 @@ def load_fonts() -> None:
     for name in ("B612-Regular.otf", "B612-Bold.otf"):
         data = resources.files("nervus.fonts").joinpath(name).read_bytes()
         if QFontDatabase.addApplicationFontFromData(data) < 0:
-            raise OutsideError(f"{name} of this installation is damaged; install Nervus again.")
+            raise OutsideError(
+                say("{name} of this installation is damaged; install Nervus again.", name=name)
+            )
 
 
 def settings() -> QSettings:
@@ -62,8 +65,11 @@ def _tell_bug(window: MainWindow) -> Callable[..., None]:
     def told(kind: type[BaseException], wrong: BaseException, trace: TracebackType | None) -> None:
         logging.getLogger("nervus").error("fault on the interface thread", exc_info=(kind, wrong, trace))
         window.notice.tell(
-            f"Nervus made a mistake ({kind.__name__}); what is open is kept. Please report it with the "
-            "text in the terminal."
+            say(
+                "Nervus made a mistake ({name}); what is open is kept. Please report it with "
+                "the text in the terminal.",
+                name=kind.__name__,
+            )
         )
 
     return told
@@ -85,8 +91,11 @@ class _Elsewhere(QObject):
         log = logging.getLogger("nervus")
         log.error("fault in the thread %s", name, exc_info=trace)  # type: ignore[arg-type] # as given
         self._told.emit(
-            f"Nervus made a mistake in the background ({name}); what was recorded and entered is kept. "
-            "Please report it with the text in the terminal."
+            say(
+                "Nervus made a mistake in the background ({name}); what was recorded and "
+                "entered is kept. Please report it with the text in the terminal.",
+                name=name,
+            )
         )
 
 
@@ -95,7 +104,9 @@ def _check_case(name: str) -> None:
 
     if name not in {case.id for case in CASES}:
         known = ", ".join(case.id for case in CASES)
-        raise OutsideError(f"--demo {name}: no such case; accepted is one of {known}.")
+        raise OutsideError(
+            say("--demo {name}: no such case; accepted is one of {known}.", name=name, known=known)
+        )
 
 
 def run(file: Path | None, *, demo: str | None = None, theme: str | None = None) -> int:

@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from nervus.language import say
+
 
 class EmptyState(QFrame):
     """Says what would be here and the one thing to do.
@@ -28,20 +30,22 @@ class EmptyState(QFrame):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("empty")
-        title = QLabel("No recording is open", self)
+        title = QLabel(say("No recording is open"), self)
         title.setObjectName("headline")
         text = QLabel(
-            "Drop a recording here, or open one: a CSV with the voltages of the throttle position "
-            "sensor over time. Nervus shows where it drops or has a dead spot, and which part is "
-            "suspect and why.",
+            say(
+                "Drop a recording here, or open one: a CSV with the voltages of the throttle "
+                "position sensor over time. Nervus shows where it drops or has a dead spot, "
+                "and which part is suspect and why."
+            ),
             self,
         )
         text.setWordWrap(True)
         text.setMaximumWidth(460)
-        self.open = QPushButton("Open a recording …", self)
+        self.open = QPushButton(say("Open a recording …"), self)
         self.open.setObjectName("primary")
-        self.demo = QPushButton("Look at a demo case", self)
-        self.live = QPushButton("Connect the simulated vehicle", self)
+        self.demo = QPushButton(say("Look at a demo case"), self)
+        self.live = QPushButton(say("Connect the simulated vehicle"), self)
         self.live.clicked.connect(self.live_wanted)
         self.open.clicked.connect(self.open_wanted)
         self.demo.clicked.connect(self.demo_wanted)
@@ -75,8 +79,8 @@ class Busy(QFrame):
         self._bar = QProgressBar(self)
         self._bar.setTextVisible(False)
         self._bar.setRange(0, 100)
-        self._bar.setAccessibleName("How far the work is")
-        self.stop = QPushButton("Stop", self)
+        self._bar.setAccessibleName(say("How far the work is"))
+        self.stop = QPushButton(say("Stop"), self)
         self.stop.clicked.connect(self.stop_wanted)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 8, 8)
@@ -106,11 +110,11 @@ class Notice(QFrame):
             Qt.TextInteractionFlag.TextSelectableByMouse
             | Qt.TextInteractionFlag.TextSelectableByKeyboard
         )
-        self.text.setAccessibleName("What could not be done")
+        self.text.setAccessibleName(say("What could not be done"))
         self.act = QPushButton("", self)
         self.act.clicked.connect(self._act)
         self._action: Callable[[], object] | None = None
-        self.put_away = QPushButton("Put away", self)
+        self.put_away = QPushButton(say("Put away"), self)
         self.put_away.clicked.connect(self.hide)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 8, 8)
@@ -130,7 +134,9 @@ class Notice(QFrame):
     ) -> None:
         """Show a sentence, and a button for what can be done; `calm` where nothing went wrong."""
         self.text.setText(text)
-        self.text.setAccessibleName("What is to be known" if calm else "What could not be done")
+        self.text.setAccessibleName(
+            say("What is to be known") if calm else say("What could not be done")
+        )
         self.setProperty("calm", calm)
         style = self.style()
         if style is not None:

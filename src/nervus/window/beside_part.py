@@ -23,6 +23,7 @@ from nervus.domain.job import (
     now,
     of_kind,
 )
+from nervus.language import say
 from nervus.window.jobs.attaching import findings_of
 from nervus.window.jobs.job_part import JobPart
 from nervus.window.jobs.kept_file import marks_now
@@ -115,7 +116,7 @@ class BesidePart(QObject):
             return None
         if self._job() is None:
             self.told.emit(
-                "Words are kept with a job: begin one with this recording (Ctrl B), then mark it."
+                say("Words are kept with a job: begin one with this recording (Ctrl B), then mark it.")
             )
             return None
         recording = opened.recording
@@ -219,18 +220,18 @@ class BesidePart(QObject):
         """Others may be held against this recording, or no more."""
         at = self._job()
         if at is None:
-            self.told.emit("A known good recording is kept with a job: begin one with it (Ctrl B).")
+            self.told.emit(say("A known good recording is kept with a job: begin one with it (Ctrl B)."))
             return
         job, shown = at
         known = next((e for e in of_kind(job.entries, KnownGood) if e.recording == shown), None)
         if known is not None:
             self._jobs.take_out(known)
-            self.told.emit("It is no known good one any more.")
+            self.told.emit(say("It is no known good one any more."))
             return
         throttle = job.vehicle.throttle
         name = job.vehicle.description or (f"{throttle} throttle" if throttle is not None else "")
         self._jobs.put(KnownGood(id=new_id(), at=now(), source=Source.TYPED, recording=shown, name=name))
-        self.told.emit("It is kept as known good: “below it: another …” offers it first.")
+        self.told.emit(say("It is kept as known good: “below it: another …” offers it first."))
 
 
 def _start(row: WordsAt) -> float:

@@ -5,23 +5,26 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from nervus import __version__
+from nervus.language import say
 
-_BUNDLES = "Jobs (*.nervus.zip *.zip);;All files (*)"
-_PHOTOS = "Photos (*.jpg *.jpeg *.png *.webp *.tif *.tiff *.bmp);;All files (*)"
-_REPORTS = "PDF (*.pdf);;HTML (*.html)"
-_CALENDARS = "Calendars (*.ics)"
+_BUNDLES = say("Jobs (*.nervus.zip *.zip);;All files (*)")
+_PHOTOS = say("Photos (*.jpg *.jpeg *.png *.webp *.tif *.tiff *.bmp);;All files (*)")
+_REPORTS = say("PDF (*.pdf);;HTML (*.html)")
+_CALENDARS = say("Calendars (*.ics)")
 
 
 def show_about(parent: QWidget) -> None:
     """What this is, and whose the last word is."""
     box = QMessageBox(parent)
-    box.setWindowTitle("About Nervus")
-    box.setText(f"Nervus {__version__}")
+    box.setWindowTitle(say("About Nervus"))
+    box.setText(say("Nervus {version}", version=__version__))
     box.setInformativeText(
-        "Nervus advises; the technician decides. The maker's procedure and local rules come "
-        "first, and work on safety systems belongs to licensed people.\n\n"
-        "Free software under GPL-3.0-or-later. The typeface B612 is under the SIL Open Font "
-        "License 1.1."
+        say(
+            "Nervus advises; the technician decides. The maker's procedure and local rules "
+            "come first, and work on safety systems belongs to licensed people.\n\nFree "
+            "software under GPL-3.0-or-later. The typeface B612 is under the SIL Open Font "
+            "License 1.1."
+        )
     )
     box.setStandardButtons(QMessageBox.StandardButton.Close)
     box.open()
@@ -31,13 +34,15 @@ def really_leave(parent: QWidget) -> bool:
     """Whether to leave although something could not be saved."""
     box = QMessageBox(parent)
     box.setWindowTitle("Nervus")
-    box.setText("Not everything is saved.")
+    box.setText(say("Not everything is saved."))
     box.setInformativeText(
-        "The logbook does not take what was entered last. Make room on the disk, or free the file, "
-        "and it is saved by itself. Leaving now would lose it."
+        say(
+            "The logbook does not take what was entered last. Make room on the disk, or "
+            "free the file, and it is saved by itself. Leaving now would lose it."
+        )
     )
-    stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-    leave = box.addButton("Leave and lose it", QMessageBox.ButtonRole.DestructiveRole)
+    stay = box.addButton(say("Stay"), QMessageBox.ButtonRole.RejectRole)
+    leave = box.addButton(say("Leave and lose it"), QMessageBox.ButtonRole.DestructiveRole)
     box.setDefaultButton(stay)
     box.exec()
     return box.clickedButton() is leave
@@ -45,20 +50,20 @@ def really_leave(parent: QWidget) -> bool:
 
 def asked_for_bundle(parent: QWidget) -> Path | None:
     """Which bundle to take a job from."""
-    name, _ = QFileDialog.getOpenFileName(parent, "Take a job from a bundle", "", _BUNDLES)
+    name, _ = QFileDialog.getOpenFileName(parent, say("Take a job from a bundle"), "", _BUNDLES)
     return Path(name) if name else None
 
 
 def asked_for_photo(parent: QWidget) -> Path | None:
     """Which photo to keep."""
-    name, _ = QFileDialog.getOpenFileName(parent, "Keep a photo", "", _PHOTOS)
+    name, _ = QFileDialog.getOpenFileName(parent, say("Keep a photo"), "", _PHOTOS)
     return Path(name) if name else None
 
 
 def asked_for_report(parent: QWidget, vehicle: str) -> Path | None:
     """Where a report is to be written; its name says whether as PDF or HTML."""
     stem = "".join(c if c.isalnum() else "-" for c in vehicle or "job")
-    name, kind = QFileDialog.getSaveFileName(parent, "Write the report", f"{stem}.pdf", _REPORTS)
+    name, kind = QFileDialog.getSaveFileName(parent, say("Write the report"), f"{stem}.pdf", _REPORTS)
     if name and not Path(name).suffix:
         name += ".html" if "html" in kind else ".pdf"
     return Path(name) if name else None
@@ -66,7 +71,9 @@ def asked_for_report(parent: QWidget, vehicle: str) -> Path | None:
 
 def asked_for_calendar(parent: QWidget) -> Path | None:
     """Where the due jobs are to be written."""
-    name, _ = QFileDialog.getSaveFileName(parent, "Due jobs as a calendar", "due-jobs.ics", _CALENDARS)
+    name, _ = QFileDialog.getSaveFileName(
+        parent, say("Due jobs as a calendar"), "due-jobs.ics", _CALENDARS
+    )
     return Path(name) if name else None
 
 
@@ -74,6 +81,6 @@ def asked_where_to(parent: QWidget, vehicle: str) -> Path | None:
     """Where a job's bundle is to be written."""
     stem = "".join(c if c.isalnum() else "-" for c in vehicle or "job")
     name, _ = QFileDialog.getSaveFileName(
-        parent, "Give the job as a bundle", f"{stem}.nervus.zip", _BUNDLES
+        parent, say("Give the job as a bundle"), f"{stem}.nervus.zip", _BUNDLES
     )
     return Path(name) if name else None

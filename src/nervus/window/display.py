@@ -8,10 +8,11 @@ from importlib.util import find_spec
 from pathlib import Path
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 
 # What needs no screen.
 _ELSEWHERE = frozenset({"offscreen", "minimal", "vnc", "linuxfb", "eglfs", "minimalegl"})
-_WITHOUT = "all commands work without one, see nervus --help"
+_WITHOUT = say("all commands work without one, see nervus --help")
 _PACKAGES = {
     "libxcb-cursor.so.0": "libxcb-cursor0", "libxcb-icccm.so.4": "libxcb-icccm4",
     "libxcb-keysyms.so.1": "libxcb-keysyms1", "libxcb-shape.so.0": "libxcb-shape0",
@@ -38,15 +39,28 @@ def check_display() -> None:
     there = [kind for kind in ("wayland", "xcb") if _is_there(kind) and asked in ("", kind)]
     if not there:
         named = [f"{n}={os.environ[n]}" for n in ("DISPLAY", "WAYLAND_DISPLAY") if os.environ.get(n)]
-        where = f"; nobody answers on {' or '.join(named)}" if named else ""
-        raise OutsideError(f"There is no display to show a window on{where}; {_WITHOUT}.")
+        where = say("; nobody answers on {join}", join=" or ".join(named)) if named else ""
+        raise OutsideError(
+            say(
+                "There is no display to show a window on{where}; {without}.",
+                where=where,
+                without=_WITHOUT,
+            )
+        )
     missing = {kind: _missing(kind) for kind in there}
     usable = [kind for kind, library in missing.items() if not library]
     if not usable:
         library = missing[there[0]]
         package = _PACKAGES.get(library)
-        install = f": apt-get install {package}" if package else ""
-        raise OutsideError(f"The window needs {library}, which is not installed{install}; {_WITHOUT}.")
+        install = say(": apt-get install {package}", package=package) if package else ""
+        raise OutsideError(
+            say(
+                "The window needs {library}, which is not installed{install}; {without}.",
+                library=library,
+                install=install,
+                without=_WITHOUT,
+            )
+        )
     if not asked and usable != ["wayland", "xcb"]:
         os.environ["QT_QPA_PLATFORM"] = usable[0]
 

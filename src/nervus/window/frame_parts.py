@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from nervus.domain.job import Vehicle
+from nervus.language import say
 from nervus.window.elided import ElidedLabel
 
 # A vehicle's name is never so long that the head is wider than a small screen.
@@ -41,15 +42,15 @@ class Head(QWidget):
     def show_nothing(self) -> None:
         """No recording is open."""
         self.vehicle.setText("Nervus")
-        self.complaint.setText("sensor, wiring or throttle body?")
+        self.complaint.setText(say("sensor, wiring or throttle body?"))
         self.state.setText(self.note)
         self.state.setVisible(bool(self.note))
 
     def show_live(self, *, kept: bool) -> None:
         """Something is connected, and what comes in is kept or not."""
-        self.vehicle.setText("Live")
-        self.complaint.setText("" if kept else "nothing is kept until you record")
-        self.state.setText("recording" if kept else "watching")
+        self.vehicle.setText(say("Live"))
+        self.complaint.setText("" if kept else say("nothing is kept until you record"))
+        self.state.setText(say("recording") if kept else say("watching"))
         self.state.show()
 
     def show_state(self, state: str) -> None:
@@ -60,7 +61,7 @@ class Head(QWidget):
     def show_recording(self, name: str) -> None:
         """A recording that belongs to no job yet."""
         self.vehicle.setText(name)
-        self.complaint.setText("a recording without a job")
+        self.complaint.setText(say("a recording without a job"))
         self.state.hide()
 
     def show_job(self, vehicle: Vehicle, complaint: str, state: str) -> None:

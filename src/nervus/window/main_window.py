@@ -19,6 +19,7 @@ from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
 from nervus.domain.job import AnyEntry, Job, Source
 from nervus.domain.job_list import JobRow
+from nervus.language import say
 from nervus.window.actions import (
     ACTIONS,
     FOOT,
@@ -70,7 +71,7 @@ if TYPE_CHECKING:
     from nervus.window.pins.pins_page import PinsPage
 
 _KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
-_FILES = f"Recordings ({_KINDS});;All files (*)"
+_FILES = say("Recordings ({kinds});;All files (*)", kinds=_KINDS)
 _HIGHLIGHT_MS = 120
 _AFTER_FIRST_FRAME_MS = 30
 
@@ -263,7 +264,7 @@ class MainWindow(FrameWindow):
         self.recordings.open_wanted.connect(self.open_file)
         self.recordings.told.connect(self.notice.tell)
         self.recordings.left_over.connect(
-            lambda told: self.notice.tell(told, "Look at them", self.recordings.show_left_over)
+            lambda told: self.notice.tell(told, say("Look at them"), self.recordings.show_left_over)
         )
         live.keeping.connect(self._tell_live)
         live.shaking.connect(lambda on: self.foot.show_keys(FOOT_SHAKING if on else FOOT_LIVE, ""))
@@ -409,7 +410,7 @@ class MainWindow(FrameWindow):
         self._due_told = True
         told = due_told(self._rows, date.today())
         if told:
-            self.notice.tell(told, "As a calendar …", self.ask_for_calendar, calm=True)
+            self.notice.tell(told, say("As a calendar …"), self.ask_for_calendar, calm=True)
 
     def ask_for_calendar(self) -> None:
         """Ask where the due jobs are to be written as a calendar, and write them."""
@@ -421,7 +422,9 @@ class MainWindow(FrameWindow):
         rows = self._rows
         task = Task(lambda _progress: write_calendar(rows, to), self)
         task.succeeded.connect(
-            lambda count: self.notice.tell(f"{count} jobs with a day are in {to.name}.", calm=True)
+            lambda count: self.notice.tell(
+                say("{count} jobs with a day are in {name}.", count=count, name=to.name), calm=True
+            )
         )
         task.failed.connect(self.notice.tell)
         task.start()
@@ -451,7 +454,10 @@ class MainWindow(FrameWindow):
     def _read_codes(self) -> None:
         if not self.live_part.is_live or self.live_part.codes() is None:
             self.notice.tell(
-                "No vehicle is connected. Connect one first: Ctrl Shift K, or Ctrl K for the simulated."
+                say(
+                    "No vehicle is connected. Connect one first: Ctrl Shift K, or Ctrl K for the "
+                    "simulated."
+                )
             )
 
     def _toggle_meter(self, page: "PinsPage") -> None:
@@ -472,13 +478,17 @@ class MainWindow(FrameWindow):
     def _tell_history(self, before: AnyEntry) -> None:
         from nervus.judge.entry_words import told  # noqa: PLC0415 - off the way to the first window
 
-        self.notice.tell(f"Before: {told(before)}", "Bring it back", lambda: self.job_part.put(before))
+        self.notice.tell(
+            say("Before: {told}", told=told(before)),
+            say("Bring it back"),
+            lambda: self.job_part.put(before),
+        )
 
     def fill_with_demo(self) -> None:
         """Put the demo's jobs into the logbook, in the background; they are listed as they come."""
         from nervus.standin.depot import fill  # noqa: PLC0415 - for the demo only
 
-        self.head.note = "demo · invented data"
+        self.head.note = say("demo · invented data")
         self.job_part.fill(fill)
 
     def ask_for_bundle(self) -> None:
@@ -503,7 +513,7 @@ class MainWindow(FrameWindow):
     def ask_for_file(self) -> None:
         """Ask which recording to open."""
         folder = str(self._settings.value("folder", str(Path.home())))
-        name, _ = QFileDialog.getOpenFileName(self, "Open a recording", folder, _FILES)
+        name, _ = QFileDialog.getOpenFileName(self, say("Open a recording"), folder, _FILES)
         if name:
             self.open_file(Path(name))
 
@@ -535,7 +545,9 @@ class MainWindow(FrameWindow):
         chart = self.panel.chart
         task = Task(lambda _progress: give_out(chart, recording, shown, to), self)
         task.failed.connect(self.notice.tell)
-        task.succeeded.connect(lambda _: self.notice.tell(f"It is in {to.name}.", calm=True))
+        task.succeeded.connect(
+            lambda _: self.notice.tell(say("It is in {name}.", name=to.name), calm=True)
+        )
         # A chart is painted in this thread alone, at once; its data may be millions of lines.
         if to.suffix.lower() == ".csv":
             task.start()
@@ -568,14 +580,14 @@ class MainWindow(FrameWindow):
             self.stations.go(RECORD)
 
     def _failed(self, sentence: str) -> None:
-        kept = " What was open is kept." if self.opened is not None else ""
+        kept = say(" What was open is kept.") if self.opened is not None else ""
         self.panel.notice.tell(sentence + kept)
 
     def _show(self, opened: Opened) -> None:
         self.live_part.leave()
         self.middle.setCurrentWidget(self.panel)
         self.opened = opened
-        self.setWindowTitle(f"{opened.recording.name} · Nervus")
+        self.setWindowTitle(say("{name} · Nervus", name=opened.recording.name))
         if self.job is None:
             self._show_head(opened)
         self.panel.show_recording(opened.title, opened.recording, opened.analysis, opened.pictures)
@@ -598,7 +610,7 @@ class MainWindow(FrameWindow):
         if opened.mapped and original is not None:
             agreed = f"Read as was agreed for such tables. {told}".strip()
             self.panel.notice.tell(
-                agreed, "Change it …", lambda: self.opening.change_mapping(original), calm=True
+                agreed, say("Change it …"), lambda: self.opening.change_mapping(original), calm=True
             )
         elif told:
             self.panel.notice.tell(told, calm=True)
@@ -647,7 +659,7 @@ class MainWindow(FrameWindow):
         self.stations.go(RECORD)
         self.middle.setCurrentWidget(self.live_panel)
         self._tell_live(kept=False)
-        self.setWindowTitle("Live · Nervus")
+        self.setWindowTitle(say("Live · Nervus"))
         self.foot.show_keys(FOOT_LIVE, "")
         self._enable()
         self.live_panel.hands.pedal.setFocus()
@@ -657,7 +669,13 @@ class MainWindow(FrameWindow):
         if self.job is None:
             self.head.show_live(kept=kept)
         else:
-            self.head.show_state(f"live · {'recording' if kept else 'watching'} · {self.job.state}")
+            self.head.show_state(
+                say(
+                    "live · {value} · {state}",
+                    value="recording" if kept else "watching",
+                    state=self.job.state,
+                )
+            )
 
     def _leave_live(self) -> None:
         if self.job is not None:

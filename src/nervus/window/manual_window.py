@@ -18,6 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from nervus.language import say
+
 _SUFFIX = ".md"
 _ABOVE_HEADING, _BELOW = 16.0, 6.0
 FIRST = "first-minutes"
@@ -49,21 +51,21 @@ class ManualWindow(QDialog):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Manual")
+        self.setWindowTitle(say("Manual"))
         self.resize(1120, 740)
         self.search = QLineEdit(self)
-        self.search.setPlaceholderText("find in the manual …")
-        self.search.setAccessibleName("Find in the manual")
+        self.search.setPlaceholderText(say("find in the manual …"))
+        self.search.setAccessibleName(say("Find in the manual"))
         self.search.setMinimumHeight(36)
         self.search.textChanged.connect(self._filter)
         self.list = QListWidget(self)
-        self.list.setAccessibleName("Pages of the manual")
+        self.list.setAccessibleName(say("Pages of the manual"))
         self.list.setMaximumWidth(260)
         for name, text in pages().items():
             item = QListWidgetItem(title_of(text), self.list)
             item.setData(Qt.ItemDataRole.UserRole, name)
         self.text = QTextBrowser(self)
-        self.text.setAccessibleName("The page")
+        self.text.setAccessibleName(say("The page"))
         self.text.setOpenLinks(False)
         self.text.anchorClicked.connect(self._follow)
         self.list.currentItemChanged.connect(lambda _now, _before: self._turn())

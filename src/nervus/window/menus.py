@@ -5,6 +5,7 @@ from collections.abc import Callable, Mapping
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMainWindow, QMenu
 
+from nervus.language import say
 from nervus.window.actions import ACTIONS
 
 _STAY_DOWN = ("theme", "judgement", "nerve", "findings", "whole_picture")
@@ -37,7 +38,7 @@ def make_menus(
         action.setCheckable(spec.id in _STAY_DOWN)
         action.triggered.connect(lambda _on=False, does=handlers[spec.id]: does())
         menus[spec.menu].addAction(action)
-    demo = menus["Recording"].addMenu("Demo cases")
+    demo = menus["Recording"].addMenu(say("Demo cases"))
     assert demo is not None  # noqa: S101 - Qt returns the menu it made
     demo.aboutToShow.connect(lambda: _fill(demo, open_demo))
     return actions

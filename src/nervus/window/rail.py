@@ -17,6 +17,7 @@ from nervus.domain.job import (
     Reading,
     Recorded,
 )
+from nervus.language import say
 
 WIDTH: Final = 122
 JOBS: Final = "jobs"
@@ -52,12 +53,12 @@ class Rail(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 10, 1, 8)
         column.setSpacing(2)
-        rows = [(JOBS, "All jobs"), *((name, words) for name, words, _ in STATIONS)]
+        rows = [(JOBS, say("All jobs")), *((name, words) for name, words, _ in STATIONS)]
         for number, (name, words) in enumerate(rows):
             button = QPushButton("", self)
             button.setObjectName("station-button")
             button.setCheckable(True)
-            button.setToolTip(f"Alt {number}")
+            button.setToolTip(say("Alt {number}", number=number))
             button.setAccessibleName(words)
             button.clicked.connect(lambda _on, name=name: self.chosen.emit(name))
             self._group.addButton(button)
@@ -76,8 +77,8 @@ class Rail(QWidget):
             if kind is Moved:
                 there = job is not None and job.is_proved
             self.buttons[name].setText(f"{'✓' if there else number}   {words}")
-            self.buttons[name].setAccessibleDescription("holds something" if there else "empty")
-        self.buttons[JOBS].setText("←   All jobs")
+            self.buttons[name].setAccessibleDescription(say("holds something") if there else "empty")
+        self.buttons[JOBS].setText(say("←   All jobs"))
 
     def show_station(self, name: str) -> None:
         """Mark where one is."""

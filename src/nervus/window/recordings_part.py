@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.job import Job, Noted, Recorded, Shaken, Source, new_id, now, of_kind
+from nervus.language import say
 from nervus.window.jobs.job_part import JobPart
 from nervus.window.jobs.kept_file import marks_now
 from nervus.window.jobs.opening import KeptFile, Opened
@@ -75,7 +76,7 @@ class RecordingsPart(QObject):
             return
         if self._jobs.job is None:
             self.told.emit(
-                "No job is open: begin one with Ctrl B, or copy what is measured with Ctrl C."
+                say("No job is open: begin one with Ctrl B, or copy what is measured with Ctrl C.")
             )
             return
         low, high = sorted((found.first_s, found.second_s))
@@ -92,7 +93,7 @@ class RecordingsPart(QObject):
                 to_s=high,
             )
         )
-        self.told.emit("What is measured is kept in the job; it stands in its course at Prove.")
+        self.told.emit(say("What is measured is kept in the job; it stands in its course at Prove."))
 
     def _keep_shaken(self, shook: "Shook") -> None:
         """What was shaken goes to its job, place by place; without one it was told, no more."""
@@ -167,7 +168,9 @@ class RecordingsPart(QObject):
             right = marks_now(recorded_id, self._jobs.job.entries)
             self._opening.kept(KeptFile(path, name, right), recorded_id)
         else:
-            self.told.emit(f"The recording is in the job of {job.vehicle.name or 'no name yet'}.")
+            self.told.emit(
+                say("The recording is in the job of {value}.", value=job.vehicle.name or "no name yet")
+            )
 
     # -- recordings in no job --------------------------------------------------------------------------
 
@@ -179,9 +182,15 @@ class RecordingsPart(QObject):
 
         found = left_over(self._live.folder)
         if found:
-            count = "1 recording is" if len(found) == 1 else f"{len(found)} recordings are"
+            count = (
+                say("1 recording is") if len(found) == 1 else say("{len} recordings are", len=len(found))
+            )
             self.left_over.emit(
-                f"{count} in no job: cut off, or never put into one. All but the last moment is kept."
+                say(
+                    "{count} in no job: cut off, or never put into one. All but the last moment is "
+                    "kept.",
+                    count=count,
+                )
             )
 
     def show_left_over(self) -> None:

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 from nervus.domain.analysis import Progress
 from nervus.domain.errors import OutsideError, Stopped
+from nervus.language import say
 
 _log = logging.getLogger(__name__)
 
@@ -51,8 +52,10 @@ class Task(QObject):
             # A bug of ours must reach the user and the log, and must not take the pool down.
             _log.exception("work in the background failed")
             self.failed.emit(
-                "Nervus could not finish this because of a fault of its own; what was open is kept. "
-                "Please report it with the log."
+                say(
+                    "Nervus could not finish this because of a fault of its own; what was open is "
+                    "kept. Please report it with the log."
+                )
             )
         else:
             self.succeeded.emit(result)

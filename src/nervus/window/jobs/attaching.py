@@ -27,6 +27,7 @@ from nervus.domain.job import (
     now,
     of_kind,
 )
+from nervus.language import say
 from nervus.window.tasks import Task
 
 if TYPE_CHECKING:
@@ -120,7 +121,9 @@ class Attaching(QObject):
         def done(found: "tuple[list[_Owner], list[str]]") -> None:
             owners, shut = found
             if shut:
-                self.told.emit(f"Not looked into, for it can't be opened: {', '.join(shut)}.")
+                self.told.emit(
+                    say("Not looked into, for it can't be opened: {join}.", join=", ".join(shut))
+                )
             for owner in owners:
                 if owner.job.id in jobs:
                     self._put(owner.job.id, owner.recorded)
@@ -166,7 +169,7 @@ class Attaching(QObject):
 
         def failed(why: str) -> None:
             self._finishing.discard(recorded.id)
-            self.told.emit(f"A recording of the job can't be read: {why}")
+            self.told.emit(say("A recording of the job can't be read: {why}", why=why))
 
         self._finishing.add(recorded.id)
         task = Task(work, self)
@@ -263,7 +266,9 @@ class Attaching(QObject):
 
         task = Task(work, self)
         task.succeeded.connect(
-            lambda _none: self.told.emit(f"The job is in {to.name}, with its recordings and photos.")
+            lambda _none: self.told.emit(
+                say("The job is in {name}, with its recordings and photos.", name=to.name)
+            )
         )
         task.failed.connect(self.told)
         task.start()

@@ -16,6 +16,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import AnyEntry
+from nervus.language import say
 
 if TYPE_CHECKING:
     from nervus.logbook import Logbook
@@ -137,8 +138,10 @@ class BookKeeper(QObject):
         except Exception:  # noqa: BLE001 - the last guard of the thread
             _log.exception("the logbook's thread failed")
             self.failed.emit(
-                "Nervus' logbook stumbled because of a fault of its own and goes on; please report it "
-                "with the log."
+                say(
+                    "Nervus' logbook stumbled because of a fault of its own and goes on; please "
+                    "report it with the log."
+                )
             )
             with self._wake:
                 return self._ending and not self._writes
@@ -159,7 +162,13 @@ class BookKeeper(QObject):
                 self.failed.emit(str(wrong))
                 return None
             except OSError as wrong:
-                self.failed.emit(f"{self.path}: its folder can't be made ({wrong.strerror}).")
+                self.failed.emit(
+                    say(
+                        "{path}: its folder can't be made ({strerror}).",
+                        path=self.path,
+                        strerror=wrong.strerror,
+                    )
+                )
                 return None
             with self._wake:
                 if not self._ending:
@@ -210,8 +219,10 @@ class BookKeeper(QObject):
             # A bug of ours: this one write can't be done; it must not hold up those behind it.
             _log.exception("a write to the logbook failed")
             self.failed.emit(
-                "Nervus could not save the last entry because of a fault of its own; "
-                "what was saved before is kept. Please report it with the log."
+                say(
+                    "Nervus could not save the last entry because of a fault of its own; what was "
+                    "saved before is kept. Please report it with the log."
+                )
             )
         with self._wake:
             if self._writes.get(key) is work:
@@ -229,7 +240,7 @@ class BookKeeper(QObject):
         except Exception:  # noqa: BLE001 - the last guard of the thread
             _log.exception("a question to the logbook failed")
             self.failed.emit(
-                "Nervus could not read this because of a fault of its own. Please report it."
+                say("Nervus could not read this because of a fault of its own. Please report it.")
             )
         else:
             self._answered.emit(done, result)

@@ -16,6 +16,7 @@ from pathlib import Path
 
 from nervus.domain.analysis import Progress, no_progress
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 from nervus.proof.again import AskedAgain, ask_again
 from nervus.proof.differences import Difference, Measure, differences, measures
 from nervus.window.jobs.opening import KeptFile, Opened, open_kept
@@ -123,7 +124,9 @@ def _open_into(kept: KeptFile, to: Path) -> tuple[bytes, list[int]]:
         with to.open("wb") as file:
             sizes.extend(file.write(buffer.raw()) for buffer in buffers)
     except OSError as wrong:
-        raise NoRoomBeside(f"{kept.name}: no room to compare it ({wrong.strerror}).") from wrong
+        raise NoRoomBeside(
+            say("{name}: no room to compare it ({strerror}).", name=kept.name, strerror=wrong.strerror)
+        ) from wrong
     return head, sizes
 
 

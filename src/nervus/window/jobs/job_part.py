@@ -27,6 +27,7 @@ from nervus.domain.job import (
 )
 from nervus.domain.job_list import JobRow
 from nervus.domain.kept_plug import KeptPlug
+from nervus.language import say
 from nervus.window.jobs.attaching import Attaching
 from nervus.window.jobs.book_keeper import BookKeeper
 from nervus.window.jobs.weigher import Weigher, judged
@@ -211,7 +212,7 @@ class JobPart(QObject):
             if before:
                 self.history.emit(before[-1])
             else:
-                self.told.emit("This entry was never changed.")
+                self.told.emit(say("This entry was never changed."))
 
         self.keeper.ask(lambda book: book.earlier(entry.id), show)
 
@@ -258,13 +259,13 @@ class JobPart(QObject):
         assert self.job is not None  # noqa: S101 - asked by whoever calls
         rest = tuple(e for e in self.job.entries if e.id != entry.id)
         entries = tuple(sorted((*rest, entry), key=lambda e: (e.at, _place(self.job, e))))
-        self.state.emit("saving …")
+        self.state.emit(say("saving …"))
         self.keeper.put(self.job.id, entry)
         self._show(replace(self.job, entries=entries))
 
     def _take_out(self, entry_id: str) -> None:
         assert self.job is not None  # noqa: S101 - asked by whoever calls
-        self.state.emit("saving …")
+        self.state.emit(say("saving …"))
         self.keeper.take_out(self.job.id, entry_id)
         rest = tuple(e for e in self.job.entries if e.id != entry_id)
         self._show(replace(self.job, entries=rest))
@@ -272,7 +273,7 @@ class JobPart(QObject):
     def _set_vehicle(self, vehicle: Vehicle) -> None:
         assert self.job is not None  # noqa: S101 - asked by whoever calls
         job_id = self.job.id
-        self.state.emit("saving …")
+        self.state.emit(say("saving …"))
         self.keeper.write(f"vehicle {job_id}", lambda book: book.set_vehicle(job_id, vehicle))
         self._show(replace(self.job, vehicle=vehicle))
 
@@ -323,12 +324,12 @@ class JobPart(QObject):
     # -- what goes wrong -------------------------------------------------------------------------------
 
     def _not_saved(self, sentence: str) -> None:
-        self.state.emit("not saved")
+        self.state.emit(say("not saved"))
         self.told.emit(sentence)
 
     def _overtaken(self) -> None:
         self.told.emit(
-            "Another window changed the same entry a moment ago. Yours stands; theirs is kept too."
+            say("Another window changed the same entry a moment ago. Yours stands; theirs is kept too.")
         )
 
     def _saved(self) -> None:

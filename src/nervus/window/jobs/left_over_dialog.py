@@ -16,10 +16,12 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.files.journal import left_over, put_away
+from nervus.language import figures, say
 
-_HINT = (
-    "Each holds all but the last moment before it ended. Open one to look at it and begin a job with "
-    "it; put away what nobody wants: it goes into a folder beside, and nothing is deleted."
+_HINT = say(
+    "Each holds all but the last moment before it ended. Open one to look at it "
+    "and begin a job with it; put away what nobody wants: it goes into a folder "
+    "beside, and nothing is deleted."
 )
 
 
@@ -37,17 +39,17 @@ class LeftOverDialog(QDialog):
     def __init__(self, folder: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._folder = folder
-        self.setWindowTitle("Recordings in no job")
+        self.setWindowTitle(say("Recordings in no job"))
         self.resize(720, 380)
         hint = QLabel(_HINT, self)
         hint.setWordWrap(True)
         hint.setObjectName("quiet")
         self.list = QListWidget(self)
-        self.list.setAccessibleName("Recordings in no job")
+        self.list.setAccessibleName(say("Recordings in no job"))
         self.list.itemActivated.connect(lambda _item: self._open())
-        self.open_one = QPushButton("Open", self)
+        self.open_one = QPushButton(say("Open"), self)
         self.open_one.setObjectName("primary")
-        self.away, self.leave = QPushButton("Put away", self), QPushButton("Close", self)
+        self.away, self.leave = QPushButton(say("Put away"), self), QPushButton(say("Close"), self)
         self.open_one.clicked.connect(self._open)
         self.away.clicked.connect(self._put_away)
         self.leave.clicked.connect(self.close)
@@ -72,9 +74,16 @@ class LeftOverDialog(QDialog):
                 continue  # another window has put it away since
             when = datetime.fromtimestamp(about.st_mtime).astimezone()
             size = (
-                f"{about.st_size / 1e6:.1f} MB" if about.st_size >= 100_000 else f"{about.st_size} bytes"
+                figures("{st_size:.1f} MB", st_size=about.st_size / 1000000.0)
+                if about.st_size >= 100_000
+                else f"{about.st_size} bytes"
             )
-            item = QListWidgetItem(f"{path.stem} · ended {when:%d %b %Y %H:%M} · {size}", self.list)
+            item = QListWidgetItem(
+                say(
+                    "{stem} · ended {when:%d %b %Y %H:%M} · {size}", stem=path.stem, when=when, size=size
+                ),
+                self.list,
+            )
             item.setData(Qt.ItemDataRole.UserRole, path)
             item.setToolTip(str(path))
         self.list.setCurrentRow(0)
@@ -98,5 +107,7 @@ class LeftOverDialog(QDialog):
         try:
             put_away(path)
         except OSError as wrong:
-            self.told.emit(f"{path.name} can't be put away: {wrong.strerror}.")
+            self.told.emit(
+                say("{name} can't be put away: {strerror}.", name=path.name, strerror=wrong.strerror)
+            )
         self._fill()

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.knowledge.columns import columns
+from nervus.language import say
 from nervus.tables.mapping import CLOCK, DATE, IGNORE, MARK, MINUTES, TIME, Column, CsvMapping, problem
 from nervus.window.jobs.mapping_preview import MappingPreview
 from nervus.window.station_page import quiet
@@ -28,14 +29,14 @@ from nervus.window.theme import Theme
 if TYPE_CHECKING:
     from nervus.window.jobs.opening import MappingWanted
 
-_HEADS = ("column", "is", "in", "as written", "as understood")
+_HEADS = ("column", "is", "in", say("as written"), say("as understood"))
 _WRITTEN, _UNDERSTOOD = 3, 4
 _SHOWN_ROWS = 3
 # Pixels of a column of the dialog: a long name leaves room for what it is understood as.
 _NARROWEST, _WIDEST = 72, 240
 _MARKS = {";": "semicolons", ",": "commas", "\t": "tabulators", "|": "bars", " ": "spaces"}
-_STAMPS = ((CLOCK, "time of day"), (MINUTES, "minutes and seconds"), (DATE, "a date"))
-_ORDERS = (("", "as is possible"), ("day", "day first"), ("month", "month first"))
+_STAMPS = ((CLOCK, say("time of day")), (MINUTES, say("minutes and seconds")), (DATE, say("a date")))
+_ORDERS = (("", say("as is possible")), ("day", say("day first")), ("month", say("month first")))
 
 
 class MappingDialog(QDialog):
@@ -60,10 +61,14 @@ class MappingDialog(QDialog):
         super().__init__(parent)
         self._mapping = wanted.proposal.mapping
         self._rows = wanted.proposal.rows
-        self.setWindowTitle("Which column is what?")
+        self.setWindowTitle(say("Which column is what?"))
         self.resize(1040, 700)
         self.told = QLabel(
-            f"{wanted.path.name} was made by another program. What is proposed can be corrected.", self
+            say(
+                "{name} was made by another program. What is proposed can be corrected.",
+                name=wanted.path.name,
+            ),
+            self,
         )
         self.told.setWordWrap(True)
         self.told.setObjectName("station")
@@ -79,8 +84,8 @@ class MappingDialog(QDialog):
         self.preview = MappingPreview(theme, self)
         self.problem = quiet("", self)
         self.problem.setObjectName("caution")
-        self.read, self.leave = QPushButton("Read it so", self), QPushButton("Leave it", self)
-        self.forget = QPushButton("Forget what was agreed to", self)
+        self.read, self.leave = QPushButton(say("Read it so"), self), QPushButton(say("Leave it"), self)
+        self.forget = QPushButton(say("Forget what was agreed to"), self)
         self.forget.setVisible(known is not None)
         self.read.setObjectName("primary")
         self._fill()
@@ -92,16 +97,22 @@ class MappingDialog(QDialog):
 
     def _facts(self) -> str:
         mapping = self._mapping
-        thousands = f", thousands parted by “{mapping.thousands}”" if mapping.thousands else ""
-        return (
-            f"Columns parted by {_MARKS.get(mapping.delimiter, mapping.delimiter)}, decimal "
-            f"{'comma' if mapping.decimal == ',' else 'point'}{thousands}; numbers from line "
-            f"{mapping.skip + 1} on."
+        thousands = (
+            say(", thousands parted by “{thousands}”", thousands=mapping.thousands)
+            if mapping.thousands
+            else ""
+        )
+        return say(
+            "Columns parted by {get}, decimal {value}{thousands}; numbers from line {skip} on.",
+            get=_MARKS.get(mapping.delimiter, mapping.delimiter),
+            value="comma" if mapping.decimal == "," else "point",
+            thousands=thousands,
+            skip=mapping.skip + 1,
         )
 
     def _fill(self) -> None:
         self.table.setHorizontalHeaderLabels(list(_HEADS))
-        self.table.setAccessibleName("Columns of the table")
+        self.table.setAccessibleName(say("Columns of the table"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setTabKeyNavigation(False)
         header, side = self.table.horizontalHeader(), self.table.verticalHeader()
@@ -115,7 +126,7 @@ class MappingDialog(QDialog):
         for place in (_WRITTEN, _UNDERSTOOD):
             header.setSectionResizeMode(place, QHeaderView.ResizeMode.Stretch)
         for number, column in enumerate(self._mapping.columns):
-            name = QTableWidgetItem(column.name or f"column {number + 1}")
+            name = QTableWidgetItem(column.name or say("column {number}", number=number + 1))
             name.setToolTip(column.name)
             self.table.setItem(number, 0, name)
             channel, unit = _channel_box(column, self), _unit_box(column, self)
@@ -131,16 +142,16 @@ class MappingDialog(QDialog):
     def _lay_out(self) -> None:
         self.rate.setRange(0.0, 1e6)
         self.rate.setDecimals(3)
-        self.rate.setSuffix(" a second")
-        self.rate.setSpecialValueText("as the time column says")
+        self.rate.setSuffix(say(" a second"))
+        self.rate.setSpecialValueText(say("as the time column says"))
         self.rate.setValue(self._mapping.rate_hz or 0.0)
-        self.rate.setAccessibleName("Samples a second, where no column is the time")
+        self.rate.setAccessibleName(say("Samples a second, where no column is the time"))
         self.rate.setMinimumHeight(36)
         self.rate.valueChanged.connect(lambda _now: self._check())
         for order, words in _ORDERS:
             self.dates.addItem(words, order)
         self.dates.setCurrentIndex(max(0, self.dates.findData(self._mapping.dates)))
-        self.dates.setAccessibleName("Which number comes first in a date")
+        self.dates.setAccessibleName(say("Which number comes first in a date"))
         self.dates.setMinimumHeight(36)
         self.dates.currentIndexChanged.connect(lambda _now: self._check())
         more, buttons = QHBoxLayout(), QHBoxLayout()
@@ -204,10 +215,10 @@ class MappingDialog(QDialog):
 
 def _channel_box(column: Column, parent: QWidget) -> QComboBox:
     box = QComboBox(parent)
-    box.setAccessibleName(f"What “{column.name}” is")
-    box.addItem("left out", IGNORE)
-    box.addItem("the time", TIME)
-    box.addItem("marks in words", MARK)
+    box.setAccessibleName(say("What “{name}” is", name=column.name))
+    box.addItem(say("left out"), IGNORE)
+    box.addItem(say("the time"), TIME)
+    box.addItem(say("marks in words"), MARK)
     for kind in CHANNEL_KINDS.values():
         box.addItem(f"{kind.title}, {kind.unit}", kind.id)
     box.setCurrentIndex(box.findData(column.channel))
@@ -216,8 +227,8 @@ def _channel_box(column: Column, parent: QWidget) -> QComboBox:
 
 def _unit_box(column: Column, parent: QWidget) -> QComboBox:
     box = QComboBox(parent)
-    box.setAccessibleName(f"The unit of “{column.name}”")
-    box.addItem("as it should be", "")
+    box.setAccessibleName(say("The unit of “{name}”", name=column.name))
+    box.addItem(say("as it should be"), "")
     for stamp, words in _STAMPS:
         box.addItem(words, stamp)
     for row in columns().unit:

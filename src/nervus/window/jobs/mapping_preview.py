@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel
 from nervus.domain.errors import RecordingUnusable
+from nervus.language import figures, say
 from nervus.tables.mapping import IGNORE, MARK, TIME, CsvMapping
 from nervus.window.pictures.plots import Chart
 from nervus.window.theme import Theme, channel_pen
@@ -22,7 +23,7 @@ class MappingPreview(Chart):
     """Curves of the first rows, one plot for each unit."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__("The first rows as they will be understood", parent)
+        super().__init__(say("The first rows as they will be understood"), parent)
         self.setMinimumHeight(_HEIGHT)
         self.apply_theme(theme)
         self._read: TableRead | None = None
@@ -43,7 +44,7 @@ class MappingPreview(Chart):
         used = [n for n, c in enumerate(mapping.columns) if c.channel != IGNORE]
         table = pd.DataFrame({n: [row[n] for row in rows] for n in used}, dtype="str")
         try:
-            self._read = understood("the table", mapping, table)
+            self._read = understood(say("the table"), mapping, table)
         except RecordingUnusable as wrong:
             return f"{wrong.wrong[:1].upper()}{wrong.wrong[1:]}."
         self._draw(self._read.recording.channels)
@@ -53,7 +54,7 @@ class MappingPreview(Chart):
         if not told:
             return ""
         title = CHANNEL_KINDS[told[0].channel].title
-        looks = f"; it looks like {told[0].units[0]}" if told[0].units else ""
+        looks = say("; it looks like {units}", units=told[0].units[0]) if told[0].units else ""
         return f"{title[:1].upper()}{title[1:]}: {told[0].wrong}{looks}."
 
     def understood(self, mapping: CsvMapping, count: int) -> list[str]:
@@ -65,13 +66,15 @@ class MappingPreview(Chart):
         for number, column in enumerate(mapping.columns):
             channel = recording.get(column.channel) if column.channel in CHANNEL_KINDS else None
             if channel is not None:
-                values = ", ".join(f"{v:.4g}" for v in channel.values[:count])
+                values = ", ".join(figures("{v:.4g}", v=v) for v in channel.values[:count])
                 words.append(f"{values} {channel.kind.unit}")
             elif column.channel == TIME:
                 timed = self._timed_by(mapping, number)
-                words.append(", ".join(f"{t:.4g}" for t in timed.time_s[:count]) + " s")
+                words.append(", ".join(figures("{t:.4g}", t=t) for t in timed.time_s[:count]) + " s")
             elif column.channel == MARK:
-                words.append(", ".join(m.text for m in recording.marks[:count]) or "none in these rows")
+                words.append(
+                    ", ".join(m.text for m in recording.marks[:count]) or say("none in these rows")
+                )
             else:
                 words.append("")
         return words

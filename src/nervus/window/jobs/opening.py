@@ -9,6 +9,7 @@ from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.channel import Mark, Recording
 from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import SeenCode, Vehicle
+from nervus.language import say
 
 if TYPE_CHECKING:
     from nervus.drawn.pictures import Pictures
@@ -110,7 +111,7 @@ def open_file(
     """
     from nervus.link.reading import read_any  # noqa: PLC0415 - loads pandas, in the background
 
-    progress(f"Reading {path.name}", 0.05)
+    progress(say("Reading {name}", name=path.name), 0.05)
     read = read_any(path)
     if read.recording is None:
         raise RecordingUnusable.only_codes(path.name, [code.code for code in read.codes])
@@ -176,7 +177,7 @@ def _foreign(path: Path, progress: Progress) -> MappingWanted | None:
 
     if not is_foreign_table(path):
         return None
-    progress(f"Reading {path.name}", 0.05)
+    progress(say("Reading {name}", name=path.name), 0.05)
     proposal = propose(path)
     mapping = proposal.mapping
     if mapping.is_long or all(c.channel == c.name for c in mapping.columns):
@@ -185,8 +186,10 @@ def _foreign(path: Path, progress: Progress) -> MappingWanted | None:
         _read, questions = asked(path, proposal, mapping, frozenset())
     except RecordingUnusable as wrong:
         # A cell that does not fit what is proposed: another choice may.
-        where = f", line {wrong.place.line}" if wrong.place.line is not None else ""
-        column = f", column {wrong.place.column}" if wrong.place.column is not None else ""
+        where = say(", line {line}", line=wrong.place.line) if wrong.place.line is not None else ""
+        column = (
+            say(", column {column}", column=wrong.place.column) if wrong.place.column is not None else ""
+        )
         return MappingWanted(path, proposal, (f"{wrong.wrong}{column}{where}",))
     proposed = replace(proposal, mapping=better(mapping, questions))
     return MappingWanted(path, proposed, tuple(q.text for q in questions))
@@ -205,7 +208,7 @@ def open_mapped(
     from nervus.tables.mapping import Proposal  # noqa: PLC0415 - loads pandas
     from nervus.tables.wishes import RecordingQuestioned, asked  # noqa: PLC0415
 
-    progress(f"Reading {path.name}", 0.05)
+    progress(say("Reading {name}", name=path.name), 0.05)
     agreed = Proposal(mapping, ())
     read, questions = asked(path, agreed, mapping, frozenset(range(len(mapping.columns))))
     if read is None or questions:
@@ -225,7 +228,7 @@ def open_demo(case_id: str, scratch: Path, progress: Progress, announce: Announc
     from nervus.files.recording_writer import write_recording  # noqa: PLC0415 - loads pandas
     from nervus.standin.demo import case_named  # noqa: PLC0415 - for the demo only
 
-    progress("Making the demo recording", 0.05)
+    progress(say("Making the demo recording"), 0.05)
     case = case_named(case_id)
     recording = case.make()
     path = scratch / recording.name
@@ -238,7 +241,7 @@ def open_demo(case_id: str, scratch: Path, progress: Progress, announce: Announc
         case.title,
         case.vehicle,
         case.complaint,
-        "demo · invented data",
+        say("demo · invented data"),
         path,
         pictures=pictures,
     )

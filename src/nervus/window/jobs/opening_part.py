@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Progress
 from nervus.domain.errors import RecordingUnusable
+from nervus.language import say
 from nervus.window.jobs.agreed_mappings import AgreedMappings
 from nervus.window.jobs.opening import (
     KeptFile,
@@ -82,7 +83,7 @@ class OpeningPart(QObject):
         """Open a recording from a file."""
         self._settings.setValue("folder", str(path.parent))
         self._begin(
-            f"Reading {path.name}",
+            say("Reading {name}", name=path.name),
             lambda progress: open_or_propose(path, progress, self.was_read.emit),
         )
 
@@ -90,13 +91,17 @@ class OpeningPart(QObject):
         """Open a case of the demo (the most telling one for an empty name)."""
         scratch = self.scratch
         self._begin(
-            "Making the demo recording",
+            say("Making the demo recording"),
             lambda progress: open_demo(case_id, scratch, progress, self.was_read.emit),
         )
 
     def kept(self, kept: KeptFile, recording_id: str) -> None:
         """Open a recording of the job again."""
-        self._begin(f"Reading {kept.name}", lambda progress: open_kept(kept, progress), recording_id)
+        self._begin(
+            say("Reading {name}", name=kept.name),
+            lambda progress: open_kept(kept, progress),
+            recording_id,
+        )
 
     def mapped(self, path: Path, mapping: "CsvMapping") -> None:
         """Open another program's table as a mapping says."""
@@ -105,7 +110,7 @@ class OpeningPart(QObject):
         def work(progress: Progress) -> Opened:
             return open_mapped(path, mapping, scratch, progress, self.was_read.emit)
 
-        self._begin(f"Reading {path.name}", work)
+        self._begin(say("Reading {name}", name=path.name), work)
 
     def stop(self) -> None:
         """Stop what is being done; what was open stays open."""
@@ -163,10 +168,10 @@ class OpeningPart(QObject):
             try:
                 return open_mapped(path, known, scratch, progress, self.was_read.emit)
             except RecordingUnusable as wrong:
-                said = f"As it was agreed before it can't be read: {_why(wrong)}"
+                said = say("As it was agreed before it can't be read: {why}", why=_why(wrong))
                 return replace(wanted, doubts=(said, *wanted.doubts), known=True)
 
-        self._begin(f"Reading {path.name}", work)
+        self._begin(say("Reading {name}", name=path.name), work)
 
     def _ask(self, wanted: MappingWanted) -> None:
         from nervus.window.jobs.mapping_dialog import MappingDialog  # noqa: PLC0415 - seldom wanted
@@ -189,7 +194,7 @@ class OpeningPart(QObject):
                 path, replace(proposal, mapping=known or proposal.mapping), (), known=True
             )
 
-        self._begin(f"Reading {path.name}", work)
+        self._begin(say("Reading {name}", name=path.name), work)
 
     def _agreed(self, wanted: MappingWanted, mapping: "CsvMapping") -> None:
         self.agreed.keep(wanted.proposal.signature, mapping)

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.channel import Mark
 from nervus.domain.job_list import HeldRecording
+from nervus.language import figures, say
 from nervus.window.jobs.opening import KeptFile
 from nervus.window.station_page import quiet
 
@@ -36,15 +37,15 @@ class PickRecording(QDialog):
     ) -> None:
         super().__init__(parent)
         self._files = files
-        self.setWindowTitle("Lay below")
+        self.setWindowTitle(say("Lay below"))
         self.resize(620, 480)
         self.search = QLineEdit(self)
-        self.search.setPlaceholderText("find a vehicle, a recording, a day …")
-        self.search.setAccessibleName("Find a recording")
+        self.search.setPlaceholderText(say("find a vehicle, a recording, a day …"))
+        self.search.setAccessibleName(say("Find a recording"))
         self.search.setMinimumHeight(36)
         self.search.textChanged.connect(self._filter)
         self.list = QListWidget(self)
-        self.list.setAccessibleName("Recordings; Enter lays one below")
+        self.list.setAccessibleName(say("Recordings; Enter lays one below"))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setWordWrap(True)
         self.list.itemActivated.connect(lambda _item: self._take())
@@ -53,13 +54,13 @@ class PickRecording(QDialog):
                 item = QListWidgetItem(_told(one), self.list)
                 item.setData(Qt.ItemDataRole.UserRole, one)
         self.list.setCurrentRow(0)
-        take = QPushButton("Lay it below", self)
+        take = QPushButton(say("Lay it below"), self)
         take.setObjectName("primary")
         take.setEnabled(self.list.count() > 0)
         take.clicked.connect(self._take)
-        file = QPushButton("From a file …", self)
+        file = QPushButton(say("From a file …"), self)
         file.clicked.connect(self._ask_for_file)
-        leave = QPushButton("Leave it", self)
+        leave = QPushButton(say("Leave it"), self)
         leave.clicked.connect(self.close)
         for button in (take, file, leave):
             button.setAutoDefault(False)
@@ -73,7 +74,7 @@ class PickRecording(QDialog):
         column.addWidget(self.list, 1)
         if not self.list.count():
             column.addWidget(
-                quiet("No other recording is in the logbook; a file can be laid below.", self)
+                quiet(say("No other recording is in the logbook; a file can be laid below."), self)
             )
         column.addLayout(row)
 
@@ -101,7 +102,7 @@ class PickRecording(QDialog):
         self.close()
 
     def _ask_for_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Lay a recording below", "")
+        name, _ = QFileDialog.getOpenFileName(self, say("Lay a recording below"), "")
         if name:
             self.chosen.emit(KeptFile(Path(name), Path(name).name))
             self.close()
@@ -120,8 +121,13 @@ def _told(row: HeldRecording) -> str:
     recorded = row.recorded
     good = ""
     if row.known_good is not None:
-        good = f"★ known good{f', {row.known_good}' if row.known_good else ''}: "
+        good = say("★ known good{value}: ", value=f", {row.known_good}" if row.known_good else "")
     when = f"{recorded.at.astimezone():%d %b %Y %H:%M}"
-    return (
-        f"{good}{row.vehicle or 'no name yet'}\n{recorded.name} · {recorded.duration_s:.0f} s · {when}"
+    return figures(
+        "{good}{value}\n{name} · {duration_s:.0f} s · {when}",
+        good=good,
+        value=row.vehicle or "no name yet",
+        name=recorded.name,
+        duration_s=recorded.duration_s,
+        when=when,
     )

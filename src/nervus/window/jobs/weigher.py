@@ -17,6 +17,7 @@ from nervus.knowledge.own_prices import (
     remarks_on,
     write_own_prices,
 )
+from nervus.language import figures, say
 from nervus.window.tasks import Task
 
 # A job of so many entries is weighed within a frame or two; a longer one, and one with readings, which
@@ -90,7 +91,13 @@ class Weigher(QObject):
             self._prices.parent.mkdir(parents=True, exist_ok=True)
             write_own_prices(own, self._prices)
         except OSError as wrong:
-            self.told.emit(f"{self._prices.name}: {wrong.strerror}; they count until Nervus is closed.")
+            self.told.emit(
+                say(
+                    "{name}: {strerror}; they count until Nervus is closed.",
+                    name=self._prices.name,
+                    strerror=wrong.strerror,
+                )
+            )
         self._count_with(own)
         self.weigh(self._job)
 
@@ -98,7 +105,7 @@ class Weigher(QObject):
         self.own = own
         remarks = remarks_on(own)
         if remarks:
-            self.told.emit(f"Times and prices: {'; '.join(remarks)}.")
+            self.told.emit(say("Times and prices: {join}.", join="; ".join(remarks)))
 
     def decision(self, words: str) -> Decision:
         """What was decided, with the judgement as it stands."""
@@ -115,7 +122,14 @@ class Weigher(QObject):
             suspects={s.id.value: s.probability for s in standing.suspects},
             headline=standing.headline,
             faults={f.id: round(f.probability, 4) for f in weighed.faults[:_KEPT_FAULTS]},
-            because=tuple(f"{line.times_as_likely[first]:.3g} x: {line.text}" for line in reasons),
+            because=tuple(
+                figures(
+                    "{times_as_likely:.3g} x: {text}",
+                    times_as_likely=line.times_as_likely[first],
+                    text=line.text,
+                )
+                for line in reasons
+            ),
             next_test=standing.next_test.title if standing.next_test is not None else "",
         )
 

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QSettings
 
 from nervus.domain.channel import CHANNEL_KINDS, FloatArray, Role
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 from nervus.window.sounds.wiggle_tone import BreakWatch
 
 _KEY = "alarms"
@@ -63,9 +64,11 @@ class Alarms:
             return ""
         kind, worst = CHANNEL_KINDS[channel], ""
         if limits.low is not None and float(values.min()) < limits.low:
-            worst = f"{kind.title} below {limits.low:g} {kind.unit}"
+            worst = say("{title} below {low:g} {unit}", title=kind.title, low=limits.low, unit=kind.unit)
         elif limits.high is not None and float(values.max()) > limits.high:
-            worst = f"{kind.title} above {limits.high:g} {kind.unit}"
+            worst = say(
+                "{title} above {high:g} {unit}", title=kind.title, high=limits.high, unit=kind.unit
+            )
         was = channel in self.ringing
         if worst:
             self.ringing[channel] = worst
@@ -79,7 +82,7 @@ class Alarms:
             return ""
         watch = self._watches.setdefault(channel, BreakWatch())
         full = 100.0 if channel.endswith("_pct") else 5.0
-        return f"{kind.title} let go" if watch.feed(time_s, values / full) else ""
+        return say("{title} let go", title=kind.title) if watch.feed(time_s, values / full) else ""
 
 
 def read_limits(low: str, high: str, channel: str) -> Limits | None:
@@ -93,7 +96,11 @@ def read_limits(low: str, high: str, channel: str) -> Limits | None:
         return None
     if ends[0] is not None and ends[1] is not None and ends[0] >= ends[1]:
         raise OutsideError(
-            f"“{low.strip()}” is not below “{high.strip()}”; nothing would be left between."
+            say(
+                "“{strip}” is not below “{strip_}”; nothing would be left between.",
+                strip=low.strip(),
+                strip_=high.strip(),
+            )
         )
     return Limits(*ends)
 
@@ -109,7 +116,11 @@ def _number(text: str, channel: str) -> float | None:
         value = np.nan
     if not np.isfinite(value):
         raise OutsideError(
-            f"“{text.strip()[:20]}” is no limit; accepted is such as 0.4 {unit}, or nothing."
+            say(
+                "“{strip}” is no limit; accepted is such as 0.4 {unit}, or nothing.",
+                strip=text.strip()[:20],
+                unit=unit,
+            )
         )
     return float(value)
 

@@ -22,20 +22,21 @@ from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import OutsideError, Stopped
 from nervus.judge.story import story_of
 from nervus.knowledge import known_codes
+from nervus.language import figures, say
 from nervus.link.addresses import name_of
 from nervus.link.diagnostics import CodesRead, Diagnostics, Frame, ReadCode
 from nervus.link.writing import Writing
 
-_HEADS = ("unit", "code", "what it says", "kind", "now")
-_CLEAR = "Clear the codes of all control units?"
-_CLEAR_MEANS = (
-    "What they know of the fault is gone then, freeze frames and readiness too. Write it down first. "
-    "Key on, engine off. The maker's procedure comes first."
+_HEADS = ("unit", "code", say("what it says"), "kind", "now")
+_CLEAR = say("Clear the codes of all control units?")
+_CLEAR_MEANS = say(
+    "What they know of the fault is gone then, freeze frames and readiness too. "
+    "Write it down first. Key on, engine off. The maker's procedure comes first."
 )
-_LEARN = "Let the control unit learn the closed stop?"
-_LEARN_MEANS = (
-    "The motor drives the plate: fingers, tools and cloths away from the throttle. Key on, engine off. "
-    "The maker's procedure comes first."
+_LEARN = say("Let the control unit learn the closed stop?")
+_LEARN_MEANS = say(
+    "The motor drives the plate: fingers, tools and cloths away from the throttle. "
+    "Key on, engine off. The maker's procedure comes first."
 )
 
 Ask = Callable[[Callable[[Diagnostics], object]], "Future[object]"]
@@ -77,13 +78,13 @@ class CodesDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self._ask, self._unit = ask, unit
-        self.setWindowTitle("Codes")
+        self.setWindowTitle(say("Codes"))
         self.resize(860, 460)
-        self.state = QLabel("asking all control units …", self)
+        self.state = QLabel(say("asking all control units …"), self)
         self.state.setWordWrap(True)
         self.table = QTableWidget(0, len(_HEADS), self)
         self.table.setHorizontalHeaderLabels(list(_HEADS))
-        self.table.setAccessibleName("Codes of all control units")
+        self.table.setAccessibleName(say("Codes of all control units"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         header = self.table.horizontalHeader()
@@ -98,10 +99,14 @@ class CodesDialog(QDialog):
         self.keep, self.again, self.clear, self.learn, self.stop, self.leave = (
             QPushButton(text, self)
             for text in (
-                "Keep in the job", "Read again", "Clear the codes …", "Learn the closed stop …", "Stop",
-                "Close",
+                say("Keep in the job"),
+                say("Read again"),
+                say("Clear the codes …"),
+                say("Learn the closed stop …"),
+                say("Stop"),
+                say("Close"),
             )
-        )  # fmt: skip
+        )
         self.stop.clicked.connect(stop)
         self.keep.setObjectName("primary")
         self.keep.setEnabled(False)
@@ -131,7 +136,7 @@ class CodesDialog(QDialog):
 
     def read(self) -> None:
         """Ask all control units."""
-        self._begin("asking all control units, all together and then each alone …")
+        self._begin(say("asking all control units, all together and then each alone …"))
         self._ask(_read).add_done_callback(lambda future: self._over(future, self._answered.emit))
 
     def _begin(self, doing: str) -> None:
@@ -146,11 +151,11 @@ class CodesDialog(QDialog):
         try:
             tell(future.result())
         except Stopped:
-            self._told.emit("Stopped. What was asked last may have been done all the same.")
+            self._told.emit(say("Stopped. What was asked last may have been done all the same."))
         except OutsideError as wrong:
             self._told.emit(str(wrong))
         except Exception:  # noqa: BLE001 - logged and told by the thread that failed
-            self._told.emit("Nervus could not do this because of a fault of its own; see the log.")
+            self._told.emit(say("Nervus could not do this because of a fault of its own; see the log."))
 
     def _tell(self, text: str) -> None:
         self.state.setText(text)
@@ -167,7 +172,7 @@ class CodesDialog(QDialog):
         self.table.setRowCount(len(codes))
         for row, read in enumerate(codes):
             known = known_codes().get(read.code.base)
-            says = known.says if known is not None else "not known here"
+            says = known.says if known is not None else say("not known here")
             cells = (_short(read.unit), str(read.code), says, ", ".join(read.kinds), _now(read))
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
@@ -186,27 +191,27 @@ class CodesDialog(QDialog):
         box.setWindowTitle("Nervus")
         box.setText(words[0])
         box.setInformativeText(words[1])
-        yes = box.addButton("Yes, do it", QMessageBox.ButtonRole.AcceptRole)
-        no = box.addButton("No", QMessageBox.ButtonRole.RejectRole)
+        yes = box.addButton(say("Yes, do it"), QMessageBox.ButtonRole.AcceptRole)
+        no = box.addButton(say("No"), QMessageBox.ButtonRole.RejectRole)
         box.setDefaultButton(no)
         box.buttonClicked.connect(lambda button: self._do(job) if button is yes else None)
         box.open()
 
     def _do(self, job: Callable[[Diagnostics], str]) -> None:
-        self._begin("looking whether the engine stands, then telling the control unit …")
+        self._begin(say("looking whether the engine stands, then telling the control unit …"))
         self._ask(job).add_done_callback(
             lambda future: self._over(future, lambda told: self._told.emit(str(told)))
         )
 
     def _learned(self, diagnostics: Diagnostics) -> str:
         Writing(diagnostics.transport).learn_closed(self._unit, lambda: True)
-        return "The control unit has learned the closed stop. Key off now, to store it."
+        return say("The control unit has learned the closed stop. Key off now, to store it.")
 
 
 def _now(read: ReadCode) -> str:
     if read.status is None:
         return ""
-    return "failing now" if read.status.failing_now else "not now"
+    return say("failing now") if read.status.failing_now else say("not now")
 
 
 def _short(unit: int) -> str:
@@ -229,6 +234,7 @@ def _identity_text(unit: int, known: dict[str, str]) -> str:
 
 def _frame_text(frame: Frame) -> str:
     values = ", ".join(
-        f"{CHANNEL_KINDS[c].title} {v:.4g} {CHANNEL_KINDS[c].unit}" for c, v in frame.values.items()
+        figures("{title} {v:.4g} {unit}", title=CHANNEL_KINDS[c].title, v=v, unit=CHANNEL_KINDS[c].unit)
+        for c, v in frame.values.items()
     )
-    return f"Frozen by {frame.code}: {values}"
+    return say("Frozen by {code}: {values}", code=frame.code, values=values)

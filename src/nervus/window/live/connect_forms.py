@@ -16,18 +16,20 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import OutsideError
+from nervus.language import figures, say
 from nervus.link.addresses import read_unit
 from nervus.link.bus_health import how_up, interfaces
 from nervus.link.buses import WAYS
 from nervus.link.instruments import MeterSetup, volt_channels
 
-_VEHICLE = (
-    "Nervus reads; it writes nothing without asking. A CAN interface must be set up for the vehicle's "
-    "bit rate first, {up}. Nervus does not do that for you."
+_VEHICLE = say(
+    "Nervus reads; it writes nothing without asking. A CAN interface must be set "
+    "up for the vehicle's bit rate first, {up}. Nervus does not do that for you."
 )
-_METER = (
-    "A meter that answers on a socket (HOST:PORT), a serial line (/dev/ttyUSB0) or as a VISA resource. "
-    "Nervus asks it for readings; it changes nothing but the range to volts DC."
+_METER = say(
+    "A meter that answers on a socket (HOST:PORT), a serial line (/dev/ttyUSB0) or "
+    "as a VISA resource. Nervus asks it for readings; it changes nothing but the "
+    "range to volts DC."
 )
 
 
@@ -60,9 +62,9 @@ class ConnectForm(QWidget):
         self.wrong.setObjectName("caution")
         self.wrong.setWordWrap(True)
         self.wrong.hide()
-        self.connect_now = QPushButton("Connect", self)
+        self.connect_now = QPushButton(say("Connect"), self)
         self.connect_now.setObjectName("primary")
-        self.leave = QPushButton("Leave it", self)
+        self.leave = QPushButton(say("Leave it"), self)
         self.connect_now.clicked.connect(self.connect_to)
         self.leave.clicked.connect(self.left)
         buttons = QHBoxLayout()
@@ -137,11 +139,13 @@ class VehicleForm(ConnectForm):
     def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
         names = interfaces()
         hint = _VEHICLE.format(up=how_up(names[0] if names else "can0"))
-        super().__init__("A vehicle", hint, settings, parent)
+        super().__init__(say("A vehicle"), hint, settings, parent)
         offered = [f"socketcan:{name}" for name in names] + [f"serial:{port}" for port in serial_ports()]
-        self.where = self.choice("bus or adapter", "vehicle", offered, "socketcan:can0")
+        self.where = self.choice(say("bus or adapter"), "vehicle", offered, "socketcan:can0")
         self.where.setToolTip("\n".join(WAYS))
-        self.unit = self.line("control unit", "vehicle unit", "", "the first that tells of the throttle")
+        self.unit = self.line(
+            say("control unit"), "vehicle unit", "", say("the first that tells of the throttle")
+        )
 
     def put_where(self, where: str) -> None:
         """As `ConnectForm.put_where`."""
@@ -169,15 +173,15 @@ class MeterForm(ConnectForm):
     wanted = pyqtSignal(str, str, object)
 
     def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
-        super().__init__("A meter", _METER, settings, parent)
+        super().__init__(say("A meter"), _METER, settings, parent)
         usual = MeterSetup()
-        self.where = self.choice("meter", "meter", list(serial_ports()), "192.168.0.10:5025")
+        self.where = self.choice(say("meter"), "meter", list(serial_ports()), "192.168.0.10:5025")
         self.probe = line_choice(settings, "meter line", self)
-        self.form.addRow("probe is on", self.probe)
-        self.first = self.line("sent first", "meter first", usual.first, "nothing")
-        self.question = self.line("asked by", "meter question", usual.question, usual.question)
-        self.wait = self.line("waits at most", "meter wait", f"{usual.wait_s:g}", "seconds")
-        self.baud = self.line("serial rate", "meter baud", str(usual.baud), "9600")
+        self.form.addRow(say("probe is on"), self.probe)
+        self.first = self.line(say("sent first"), "meter first", usual.first, say("nothing"))
+        self.question = self.line(say("asked by"), "meter question", usual.question, usual.question)
+        self.wait = self.line(say("waits at most"), "meter wait", f"{usual.wait_s:g}", say("seconds"))
+        self.baud = self.line(say("serial rate"), "meter baud", str(usual.baud), "9600")
 
     def put_where(self, where: str) -> None:
         """As `ConnectForm.put_where`."""
@@ -189,13 +193,16 @@ class MeterForm(ConnectForm):
         wait_s = _seconds(self.wait.text())
         baud = self.baud.text().strip()
         if not baud.isdecimal() or not 300 <= int(baud) <= 4_000_000:
-            raise OutsideError(f"“{baud[:20]}” is no serial rate; accepted is such as 9600 or 115200.")
+            raise OutsideError(
+                say("“{baud}” is no serial rate; accepted is such as 9600 or 115200.", baud=baud[:20])
+            )
         question = self.question.text().strip() or MeterSetup().question
         setup = MeterSetup(self.first.text().strip(), question, wait_s, int(baud))
         where, channel = self.where.currentText().strip(), str(self.probe.currentData())
         kept = {
             "meter": where, "meter line": channel, "meter first": setup.first,
-            "meter question": setup.question, "meter wait": f"{wait_s:g}", "meter baud": baud,
+            "meter question": setup.question, "meter wait": figures("{wait_s:g}",
+wait_s=wait_s), "meter baud": baud,
         }  # fmt: skip
         for key, value in kept.items():
             self._settings.setValue(key, value)
@@ -212,19 +219,23 @@ class LineForm(ConnectForm):
     wanted = pyqtSignal(str, float)
 
     def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
-        hint = (
+        hint = say(
             "Read the meter and type what it shows; the instant of a reading is when Enter was pressed."
         )
-        super().__init__("Readings by hand", hint, settings, parent)
-        self.connect_now.setText("Begin")
+        super().__init__(say("Readings by hand"), hint, settings, parent)
+        self.connect_now.setText(say("Begin"))
         self.probe = line_choice(settings, "hand line", self)
         for track in (1, 2):
-            self.probe.addItem(f"Track {track}, ohms from its wiper to an end", f"tps{track}_pct")
+            self.probe.addItem(
+                say("Track {track}, ohms from its wiper to an end", track=track), f"tps{track}_pct"
+            )
         self.probe.setCurrentIndex(
             max(0, self.probe.findData(str(settings.value("hand line", "tps1_v"))))
         )
-        self.form.addRow("probe is on", self.probe)
-        self.track = self.line("track, end to end", "hand track", "", "ohms, for a sweep by ohms")
+        self.form.addRow(say("probe is on"), self.probe)
+        self.track = self.line(
+            say("track, end to end"), "hand track", "", say("ohms, for a sweep by ohms")
+        )
 
     def take(self) -> None:
         """As `ConnectForm.take`."""
@@ -252,7 +263,7 @@ def line_choice(settings: QSettings, key: str, parent: QWidget) -> QComboBox:
     """A box with all lines that a probe can be on, the one of last time chosen."""
     box = QComboBox(parent)
     box.setMinimumHeight(36)
-    box.setAccessibleName("What the probe is on")
+    box.setAccessibleName(say("What the probe is on"))
     for channel in volt_channels():
         box.addItem(f"{CHANNEL_KINDS[channel].title} ({channel})", channel)
     box.setCurrentIndex(max(0, box.findData(str(settings.value(key, "tps1_v")))))
@@ -273,8 +284,10 @@ def _track_ohms(text: str) -> float:
         ohms = 0.0
     if not 100.0 <= ohms <= 1e6:
         raise OutsideError(
-            f"“{text.strip()[:20]}” is no track; measure it end to end, key off and plug off: 100 Ω to "
-            "1 MΩ."
+            say(
+                "“{strip}” is no track; measure it end to end, key off and plug off: 100 Ω to 1 MΩ.",
+                strip=text.strip()[:20],
+            )
         )
     return ohms
 
@@ -291,7 +304,9 @@ def _seconds(text: str) -> float:
     except ValueError:
         seconds = -1.0
     if not 0.1 <= seconds <= 60.0:
-        raise OutsideError(f"“{text.strip()[:20]}” can't be waited for; accepted is 0.1 to 60 s.")
+        raise OutsideError(
+            say("“{strip}” can't be waited for; accepted is 0.1 to 60 s.", strip=text.strip()[:20])
+        )
     return seconds
 
 

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from nervus.language import say
 from nervus.link.ways import Kind, Way, ways_there
 from nervus.window.live.connect_forms import ConnectForm, LineForm, MeterForm, VehicleForm
 from nervus.window.station_page import quiet
@@ -21,11 +22,14 @@ from nervus.window.tasks import Task
 _LOOK_MS = 2000
 _ALWAYS = (
     Way(
-        Kind.VEHICLE, "", "The simulated vehicle", "always there; key, pedal, shaking and water by hand"
+        Kind.VEHICLE,
+        "",
+        say("The simulated vehicle"),
+        say("always there; key, pedal, shaking and water by hand"),
     ),
-    Way(Kind.VEHICLE, "", "Another bus or adapter", "over a network, on USB, by its address"),
-    Way(Kind.METER, "", "Another meter", "over a network, by its address"),
-    Way(Kind.BY_HAND, "", "Readings of a meter, typed", "volts, or a sweep by ohms"),
+    Way(Kind.VEHICLE, "", say("Another bus or adapter"), say("over a network, on USB, by its address")),
+    Way(Kind.METER, "", say("Another meter"), say("over a network, by its address")),
+    Way(Kind.BY_HAND, "", say("Readings of a meter, typed"), say("volts, or a sweep by ohms")),
 )
 _SIMULATED, _OTHER_VEHICLE, _OTHER_METER, _TYPED = _ALWAYS
 
@@ -43,11 +47,11 @@ class ConnectPage(QWidget):
 
     def __init__(self, settings: QSettings, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        heading = QLabel("What is there to connect to", self)
+        heading = QLabel(say("What is there to connect to"), self)
         heading.setObjectName("station")
-        hint = quiet("What is plugged in or set up meanwhile appears by itself.", self)
+        hint = quiet(say("What is plugged in or set up meanwhile appears by itself."), self)
         self.list = QListWidget(self)
-        self.list.setAccessibleName("What there is to connect to; Enter connects")
+        self.list.setAccessibleName(say("What there is to connect to; Enter connects"))
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda _now, _before: self._chosen())
@@ -79,17 +83,20 @@ class ConnectPage(QWidget):
 
     def _simulated_form(self) -> QWidget:
         form = QWidget(self)
-        title = QLabel("The simulated vehicle", form)
+        title = QLabel(say("The simulated vehicle"), form)
         title.setObjectName("station")
         about = quiet(
-            "A vehicle that runs beside Nervus and answers as a real one does: its control units on a "
-            "bus, a sampler at the sensor's pins. A wire of it lets go while its harness is shaken.",
+            say(
+                "A vehicle that runs beside Nervus and answers as a real one does: its control "
+                "units on a bus, a sampler at the sensor's pins. A wire of it lets go while "
+                "its harness is shaken."
+            ),
             form,
         )
-        now = QPushButton("Connect", form)
+        now = QPushButton(say("Connect"), form)
         now.setObjectName("primary")
         now.clicked.connect(self.connect_to)
-        leave = QPushButton("Leave it", form)
+        leave = QPushButton(say("Leave it"), form)
         leave.clicked.connect(self.left)
         buttons = QHBoxLayout()
         buttons.addWidget(now)

@@ -13,6 +13,7 @@ from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Mark, Recording
 from nervus.domain.errors import OutsideError
 from nervus.files.journal import SUFFIX
+from nervus.language import say
 from nervus.link.hand_entry import HandSource
 from nervus.link.source import Block, Source
 from nervus.standin import hands
@@ -110,7 +111,7 @@ class LiveController(QObject):
     def connect_simulated(self, fault: str) -> None:
         """Start a simulated vehicle with a fault, and connect to it with the sampler at its pins."""
         self.leave()
-        self.panel.begin("The simulated vehicle", simulated=True)
+        self.panel.begin(say("The simulated vehicle"), simulated=True)
         self.stand_in = StandIn(fault, self)
         self.stand_in.failed.connect(self._failed)
         self.stand_in.ready.connect(self._stand_in_ready)
@@ -130,7 +131,7 @@ class LiveController(QObject):
     def connect_vehicle(self, where: str, unit: int | None = None) -> None:
         """Connect to a vehicle by its bus or adapter, such as `socketcan:can0`."""
         self.leave()
-        self.panel.begin(f"Vehicle on {where}", simulated=False)
+        self.panel.begin(say("Vehicle on {where}", where=where), simulated=False)
         self.entered.emit()
         from nervus.link.vehicle_source import VehicleSource  # noqa: PLC0415 - loads the bus library
 
@@ -143,14 +144,14 @@ class LiveController(QObject):
         from nervus.link.instruments import MeterSetup, MeterSource  # noqa: PLC0415 - start-up
 
         self.leave()
-        self.panel.begin(f"Meter at {where}", simulated=False)
+        self.panel.begin(say("Meter at {where}", where=where), simulated=False)
         self.entered.emit()
         self._begin(lambda: [MeterSource(where, line, setup or MeterSetup())])
 
     def type_readings(self, line: str, track_ohms: float | None = None) -> None:
         """Readings of a meter that can't be connected, typed as they are read; ohms of a track too."""
         self.leave()
-        self.panel.begin("Readings typed by hand", simulated=False, typed=True)
+        self.panel.begin(say("Readings typed by hand"), simulated=False, typed=True)
         self.entered.emit()
         self.typed = HandSource(line, track_ohms)
         typed = self.typed
@@ -213,11 +214,13 @@ class LiveController(QObject):
 
     def _tell_rate(self, rates: dict[str, float]) -> None:
         fastest = max((r for c, r in rates.items() if c.startswith("tps")), default=0.0)
-        told = f"throttle {fastest:.0f} times a second" if fastest else "connected"
+        told = say("throttle {fastest:.0f} times a second", fastest=fastest) if fastest else "connected"
         if 0.0 < fastest < _SLOW_HZ:
-            told += f": under {1.0 / fastest:.2g} s may not show"
+            told += say(": under {fastest:.2g} s may not show", fastest=1.0 / fastest)
         self.panel.state.setText(told)
-        self.panel.state.setToolTip("\n".join(f"{c}: {r:.3g} times a second" for c, r in rates.items()))
+        self.panel.state.setToolTip(
+            "\n".join(say("{c}: {r:.3g} times a second", c=c, r=r) for c, r in rates.items())
+        )
 
     def _failed(self, why: str) -> None:
         self.leave()
@@ -277,7 +280,7 @@ class LiveController(QObject):
             self._flash_until = time.monotonic() + _ALARM_S
             self.panel.flash(on=True)
             QApplication.beep()
-            self.mark(f"alarm: {told}")
+            self.mark(say("alarm: {told}", told=told))
 
     def _hear(self, heard: dict[str, list[Block]]) -> None:
         if self._flash_until and time.monotonic() > self._flash_until:
@@ -370,7 +373,13 @@ class LiveController(QObject):
         try:
             self.session.record(path, owner)
         except OSError as wrong:
-            self.panel.notice.tell(f"{path.parent} takes no recording: {wrong.strerror}.")
+            self.panel.notice.tell(
+                say(
+                    "{parent} takes no recording: {strerror}.",
+                    parent=path.parent,
+                    strerror=wrong.strerror,
+                )
+            )
             return
         self._began = time.monotonic()
         self.panel.show_recording(0.0, on=True)
@@ -401,7 +410,7 @@ class LiveController(QObject):
         self._tone = WiggleTone()
         self._sound = SoundOut(self._tone, self)
         if not self._sound.works:
-            self.panel.notice.tell("No sound device: the frame flashes where the tone would break.")
+            self.panel.notice.tell(say("No sound device: the frame flashes where the tone would break."))
 
     def _quiet(self) -> None:
         if self._sound is not None:

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from nervus.language import say
 from nervus.standin import hands
 from nervus.window.actions import QUICK_MARKS
 from nervus.window.banners import Notice
@@ -24,7 +25,10 @@ from nervus.window.pictures.travel_view import TravelView
 from nervus.window.theme import Theme
 
 OVER_TIME, OVER_TRAVEL = "over time", "over travel"
-_WORDS, _READING = "a mark in words, then Enter  (M)", "a reading, such as .51 or 510 mV, then Enter"
+_WORDS, _READING = (
+    say("a mark in words, then Enter  (M)"),
+    say("a reading, such as .51 or 510 mV, then Enter"),
+)
 _HANDS = ((hands.KEY, "key on"), (hands.ENGINE, "engine"), (hands.SHAKEN, "shake"), (hands.WET, "water"))
 
 
@@ -42,13 +46,13 @@ class HandsOnIt(QFrame):
         self.pedal = QSlider(Qt.Orientation.Horizontal, self)
         self.pedal.setRange(0, 100)
         self.pedal.setMinimumHeight(32)
-        self.pedal.setAccessibleName("Pedal of the simulated vehicle, percent")
+        self.pedal.setAccessibleName(say("Pedal of the simulated vehicle, percent"))
         self.pedal.valueChanged.connect(self._tell)
         self.boxes: dict[int, QCheckBox] = {}
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(14)
-        row.addWidget(QLabel("pedal", self))
+        row.addWidget(QLabel(say("pedal"), self))
         row.addWidget(self.pedal, 1)
         for flag, name in _HANDS:
             box = self.boxes[flag] = QCheckBox(name, self)
@@ -94,15 +98,15 @@ class LivePanel(QWidget):
         self.guide.setWordWrap(True)
         self.shake_bar = ShakeBar(self)
         self.hands = HandsOnIt(self)
-        self.record = QPushButton("Record  (R)", self)
+        self.record = QPushButton(say("Record  (R)"), self)
         self.record.setObjectName("primary")
-        self.tone = QPushButton("Tone  (T)", self)
+        self.tone = QPushButton(say("Tone  (T)"), self)
         self.tone.setCheckable(True)
-        self.leave = QPushButton("Disconnect", self)
+        self.leave = QPushButton(say("Disconnect"), self)
         self.words = QLineEdit(self)
         self._typing = False
         self.words.setPlaceholderText(_WORDS)
-        self.words.setAccessibleName("A mark in your own words")
+        self.words.setAccessibleName(say("A mark in your own words"))
         self.words.setMinimumHeight(38)
         self.words.returnPressed.connect(self._mark_words)
         self.record.clicked.connect(self.record_wanted)
@@ -126,7 +130,7 @@ class LivePanel(QWidget):
         quick.setSpacing(8)
         for place, kind in enumerate(QUICK_MARKS):
             button = QPushButton(f"{place + 1}  {kind}", self)
-            button.setAccessibleName(f"Mark: {kind}")
+            button.setAccessibleName(say("Mark: {kind}", kind=kind))
             button.clicked.connect(lambda _on, kind=kind: self.marked.emit(kind))
             quick.addWidget(button, 1)
         column = QVBoxLayout(self)
@@ -179,13 +183,15 @@ class LivePanel(QWidget):
         self.notice.hide()
         self.guide.setText("")
         self._title.setText(title)
-        self.state.setText("connecting …")
+        self.state.setText(say("connecting …"))
         self.hands.setVisible(simulated)
         self.show_recording(0.0, on=False)
 
     def show_recording(self, seconds: float, *, on: bool) -> None:
         """How long it has been recording."""
-        self.record.setText(f"Stop, {seconds:.0f} s  (R)" if on else "Record  (R)")
+        self.record.setText(
+            say("Stop, {seconds:.0f} s  (R)", seconds=seconds) if on else say("Record  (R)")
+        )
 
     def flash(self, *, on: bool) -> None:
         """What the tone would break for, for the eye."""

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from nervus.domain.errors import OutsideError, Stopped
 from nervus.files.journal import Journal
+from nervus.language import say
 from nervus.link.capture import Capture, Trouble
 from nervus.link.source import Block, Source
 
@@ -65,7 +66,7 @@ class LiveSession(QObject):
         except Exception:  # noqa: BLE001
             # The last guard of the thread: a bug of ours must reach the user and the log.
             _log.exception("connecting failed")
-            self.failed.emit("Nervus could not connect because of a fault of its own; see the log.")
+            self.failed.emit(say("Nervus could not connect because of a fault of its own; see the log."))
             return
         if self._ended.is_set():
             capture.stop()
@@ -134,7 +135,9 @@ class LiveSession(QObject):
         try:
             journal.close()
         except OSError as wrong:
-            self.troubled.emit(f"The disk did not take the end of it ({wrong.strerror}).")
+            self.troubled.emit(
+                say("The disk did not take the end of it ({strerror}).", strerror=wrong.strerror)
+            )
         self.recorded.emit(journal.path)
 
     def stop(self) -> None:

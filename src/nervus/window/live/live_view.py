@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nervus.domain.channel import CHANNEL_KINDS, FloatArray, Unit
+from nervus.language import say
 from nervus.window.live.live_trace import LiveTrace
 from nervus.window.pictures.marks_strip import Label
 from nervus.window.pictures.plots import Chart
@@ -89,7 +90,7 @@ class LiveView(QFrame):
         """What is shown large, where somebody has chosen it."""
         self._row = QHBoxLayout()
         self._row.setSpacing(16)
-        self.chart = Chart("The last seconds, live", self)
+        self.chart = Chart(say("The last seconds, live"), self)
         self.plot = self.chart.add_plot(x_unit="s")
         self.plot.setMouseEnabled(x=False, y=False)
         self.plot.getViewBox().disableAutoRange()

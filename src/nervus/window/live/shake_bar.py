@@ -5,6 +5,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nervus.judge.shaking import SURE, ShakeTest
+from nervus.language import say
 from nervus.window.elided import ElidedLabel
 from nervus.window.theme import BRIGHT, Theme
 
@@ -48,7 +49,9 @@ class ShakeBar(QFrame):
         super().__init__(parent)
         self.setObjectName("busy")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Guided wiggle test: space begins or pauses, Enter goes on, Esc ends")
+        self.setAccessibleName(
+            say("Guided wiggle test: space begins or pauses, Enter goes on, Esc ends")
+        )
         self.place = QLabel("", self)
         self.place.setObjectName("headline")
         self.how = QLabel("", self)
@@ -58,10 +61,10 @@ class ShakeBar(QFrame):
         self.told.setObjectName("told")
         self.go, self.next, self.end = QPushButton(self), QPushButton(self), QPushButton(self)
         self.go.setObjectName("primary")
-        self.next.setText("Next")
-        self.next.setToolTip("To the next place (Enter)")
-        self.end.setText("End")
-        self.end.setToolTip("The test is over (Esc)")
+        self.next.setText(say("Next"))
+        self.next.setToolTip(say("To the next place (Enter)"))
+        self.end.setText(say("End"))
+        self.end.setToolTip(say("The test is over (Esc)"))
         for button, signal in (
             (self.go, self.toggled),
             (self.next, self.next_wanted),
@@ -90,16 +93,24 @@ class ShakeBar(QFrame):
     def show_test(self, test: ShakeTest) -> None:
         """The place in hand, and how far it is."""
         hand = test.hand
-        self.place.setText(f"Shake {hand.place.title}")
+        self.place.setText(say("Shake {title}", title=hand.place.title))
         self.how.setText(f"{hand.place.how} {hand.place.caution}")
-        self.go.setText("Pause" if test.is_shaking else "Begin")
+        self.go.setText(say("Pause") if test.is_shaking else say("Begin"))
         self.bar.seen, self.bar.answered = test.seen, bool(hand.moments)
-        self.bar.setToolTip(f"{hand.seconds:.0f} of {test.wanted_s:.0f} s")
+        self.bar.setToolTip(
+            say("{seconds:.0f} of {wanted_s:.0f} s", seconds=hand.seconds, wanted_s=test.wanted_s)
+        )
         self.bar.update()
-        place = f"{test.at + 1} of {len(test.hands)}"
-        words = f"{place} · {hand.seconds:.0f} of {test.wanted_s:.0f} s · {test.told()}"
+        place = say("{at} of {len}", at=test.at + 1, len=len(test.hands))
+        words = say(
+            "{place} · {seconds:.0f} of {wanted_s:.0f} s · {told}",
+            place=place,
+            seconds=hand.seconds,
+            wanted_s=test.wanted_s,
+            told=test.told(),
+        )
         if test.is_enough and not hand.moments:
-            words += " That is enough here."
+            words += say(" That is enough here.")
         if words != self.told.whole:
             self.told.setText(words)
 

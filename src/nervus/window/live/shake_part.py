@@ -9,6 +9,7 @@ from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
 from nervus.domain.job import Job
 from nervus.judge.shaking import ShakeTest, caught_at, known_before, places_for
+from nervus.language import say
 from nervus.window.live.live_controller import LiveController
 from nervus.window.live.shake_bar import ShakeBar
 
@@ -69,7 +70,7 @@ class ShakePart(QObject):
         rate = self._live.track_rate_hz()
         if not rate:
             self.told.emit(
-                "No track of the throttle comes in yet; a moment after it does, the test can begin."
+                say("No track of the throttle comes in yet; a moment after it does, the test can begin.")
             )
             return
         job, standing, _recording = self._context()

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QProcess, pyqtSignal
 
 from nervus.domain.errors import OutsideError
+from nervus.language import say
 from nervus.standin import hands
 
 if TYPE_CHECKING:
@@ -31,7 +32,7 @@ class StandIn(QObject):
         self._process.setArguments(["-m", "nervus", "stand-in", *(["--fault", fault] if fault else [])])
         self._process.readyReadStandardOutput.connect(self._read)
         self._process.errorOccurred.connect(
-            lambda _w: self.failed.emit("The simulated vehicle can't start.")
+            lambda _w: self.failed.emit(say("The simulated vehicle can't start."))
         )
 
     def start(self) -> None:
@@ -61,7 +62,7 @@ class StandIn(QObject):
             self._bus.send(hands.hands_frame(pedal_pct, flags))
         except can.CanError:
             self._bus = None
-            self.failed.emit("The simulated vehicle has ended.")
+            self.failed.emit(say("The simulated vehicle has ended."))
 
     def stop(self) -> None:
         """Ask it to end; it does when nobody holds its input any more."""

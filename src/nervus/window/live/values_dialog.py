@@ -16,11 +16,12 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import OutsideError
+from nervus.language import figures, say
 from nervus.window.live.alarms import Alarms, read_limits, save
 from nervus.window.live.live_view import MOST_READOUTS
 from nervus.window.station_page import quiet
 
-_HEAD = ("value, shown large", "alarm below", "alarm above")
+_HEAD = (say("value, shown large"), say("alarm below"), say("alarm above"))
 
 
 class ValuesDialog(QDialog):
@@ -42,11 +43,11 @@ class ValuesDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self._alarms, self._settings = alarms, settings
-        self.setWindowTitle("Values and alarms")
+        self.setWindowTitle(say("Values and alarms"))
         self.resize(560, 480)
         self.table = QTableWidget(len(channels), len(_HEAD), self)
         self.table.setHorizontalHeaderLabels(_HEAD)
-        self.table.setAccessibleName("Values: space shows one large; type limits beside it")
+        self.table.setAccessibleName(say("Values: space shows one large; type limits beside it"))
         rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
         if rows is not None and columns is not None:
             rows.hide()
@@ -56,12 +57,12 @@ class ValuesDialog(QDialog):
         for row, channel in enumerate(channels):
             self._add(row, channel, large=channel in shown)
         self.table.itemChanged.connect(lambda _item: self._take())
-        self.drop = QCheckBox("alarm when a track lets go", self)
+        self.drop = QCheckBox(say("alarm when a track lets go"), self)
         self.drop.setChecked(alarms.on_drop)
         self.drop.toggled.connect(lambda _on: self._take())
         self.wrong = QLabel("", self)
         self.wrong.setWordWrap(True)
-        leave = QPushButton("Close", self)
+        leave = QPushButton(say("Close"), self)
         leave.setAutoDefault(False)
         leave.clicked.connect(self.close)
         foot = QHBoxLayout()
@@ -69,8 +70,11 @@ class ValuesDialog(QDialog):
         foot.addStretch(1)
         foot.addWidget(leave)
         about = quiet(
-            f"At most {MOST_READOUTS} values stand large. An alarm sounds, shows at its value and sets "
-            "a mark in the recording.",
+            say(
+                "At most {most_readouts} values stand large. An alarm sounds, shows at its "
+                "value and sets a mark in the recording.",
+                most_readouts=MOST_READOUTS,
+            ),
             self,
         )
         column = QVBoxLayout(self)
@@ -88,7 +92,11 @@ class ValuesDialog(QDialog):
         self.table.setItem(row, 0, name)
         limits = self._alarms.limits.get(channel)
         for column, value in enumerate((limits.low, limits.high) if limits else (None, None), start=1):
-            self.table.setItem(row, column, QTableWidgetItem(f"{value:g}" if value is not None else ""))
+            self.table.setItem(
+                row,
+                column,
+                QTableWidgetItem(figures("{value:g}", value=value) if value is not None else ""),
+            )
 
     def _take(self) -> None:
         """Everything as it stands in the table; what can't be is told and changes nothing."""
@@ -109,7 +117,13 @@ class ValuesDialog(QDialog):
                 limits[channel] = found
         few = len(shown) <= MOST_READOUTS
         self.wrong.setText(
-            "" if few else f"{len(shown)} are chosen; the first {MOST_READOUTS} are shown."
+            ""
+            if few
+            else say(
+                "{len} are chosen; the first {most_readouts} are shown.",
+                len=len(shown),
+                most_readouts=MOST_READOUTS,
+            )
         )
         self._alarms.limits, self._alarms.on_drop = limits, self.drop.isChecked()
         self._alarms.ringing = {c: w for c, w in self._alarms.ringing.items() if c in limits}

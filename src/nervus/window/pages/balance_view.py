@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from nervus.domain.analysis import SuspectId
 from nervus.domain.judgement import LedgerLine
 from nervus.judge.words import SUSPECT_NAMES
+from nervus.language import figures, say
 from nervus.window.theme import BRIGHT, Theme
 
 _ROW, _TALL_ROW, _TOP, _TEXT_SHARE = 28, 44, 28, 0.52
@@ -32,8 +33,16 @@ _NUMBER_WIDTH = 64
 def times_in_words(value: float) -> str:
     """A factor as people say it: so many times as likely, or a part of it."""
     if value >= 1.0:
-        return f"{value:.0f} ×" if value >= 9.95 else f"{value:.1f} ×"  # noqa: RUF001
-    return f"÷ {1.0 / value:.0f}" if value <= 1.0 / 9.95 else f"÷ {1.0 / value:.1f}"
+        return (
+            figures("{value:.0f} ×", value=value)  # noqa: RUF001 - a true sign
+            if value >= 9.95
+            else figures("{value:.1f} ×", value=value)  # noqa: RUF001 - a true sign
+        )
+    return (
+        figures("÷ {value:.0f}", value=1.0 / value)
+        if value <= 1.0 / 9.95
+        else figures("÷ {value:.1f}", value=1.0 / value)
+    )
 
 
 class BalanceView(QWidget):
@@ -51,7 +60,7 @@ class BalanceView(QWidget):
         self._lines: list[LedgerLine] = []
         self._suspect = SuspectId.SENSOR
         self._row = -1
-        self.setAccessibleName("What speaks for and against")
+        self.setAccessibleName(say("What speaks for and against"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
@@ -123,11 +132,11 @@ class BalanceView(QWidget):
         painter.setPen(self._theme.color("muted"))
         name = SUSPECT_NAMES[self._suspect]
         left = QRectF(self.width() * _TEXT_SHARE, 4, middle - self.width() * _TEXT_SHARE - 8, 20)
-        painter.drawText(left, Qt.AlignmentFlag.AlignRight, "less likely")
+        painter.drawText(left, Qt.AlignmentFlag.AlignRight, say("less likely"))
         painter.drawText(
             QRectF(middle + 8, 4, self.width() - middle - 8, 20),
             Qt.AlignmentFlag.AlignLeft,
-            f"{name}: more likely",
+            say("{name}: more likely", name=name),
         )
 
     def _paint_row(
@@ -164,7 +173,7 @@ class BalanceView(QWidget):
         font.setPixelSize(13)
         painter.setFont(font)
         painter.setPen(theme.color("ink"))
-        words = times_in_words(times) if says else "says nothing"
+        words = times_in_words(times) if says else say("says nothing")
         if times >= 1.0:
             beside = QRectF(bar.right() + 6, place.top(), 110, place.height())
             side = Qt.AlignmentFlag.AlignLeft

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSpinBox, QVBoxLayout, QWidget
 
+from nervus.language import say
 from nervus.mend.tightening import FEWEST, MOST, crosswise, in_units, places, rounds
 from nervus.window.station_page import quiet
 from nervus.window.theme import BRIGHT, Theme
@@ -22,13 +23,13 @@ class BoltCircle(QWidget):
         self.count = QSpinBox(self)
         self.count.setRange(FEWEST, MOST)
         self.count.setValue(4)
-        self.count.setSuffix(" bolts")
+        self.count.setSuffix(say(" bolts"))
         self.count.setMinimumHeight(36)
-        self.count.setAccessibleName("How many bolts")
+        self.count.setAccessibleName(say("How many bolts"))
         self.told = quiet("", self)
         self._picture = _Circle(self)
         right = QVBoxLayout()
-        right.addWidget(QLabel("In this order, a little at a time:", self))
+        right.addWidget(QLabel(say("In this order, a little at a time:"), self))
         right.addWidget(self.count)
         right.addWidget(self.told)
         right.addStretch(1)
@@ -42,10 +43,14 @@ class BoltCircle(QWidget):
     def show_torques(self, nm: tuple[float, ...]) -> None:
         """The usual torques in each unit, and the rounds that lead there."""
         lines = [
-            f"{in_units(value)}, in rounds of {', '.join(f'{r:g}' for r in rounds(value))} N·m"
+            say(
+                "{in_units}, in rounds of {join} N·m",
+                in_units=in_units(value),
+                join=", ".join(f"{r:g}" for r in rounds(value)),
+            )
             for value in nm
         ]
-        self.told.setText("\n".join(lines) or "Nothing is stated: snug, the same in each round.")
+        self.told.setText("\n".join(lines) or say("Nothing is stated: snug, the same in each round."))
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
@@ -59,14 +64,16 @@ class _Circle(QWidget):
         self.theme: Theme = BRIGHT
         self._count = 4
         self.setFixedSize(_SIDE, _SIDE)
-        self.setAccessibleName("Order of the bolts")
+        self.setAccessibleName(say("Order of the bolts"))
 
     def show_count(self, count: int) -> None:
         """Draw so many bolts."""
         self._count = count
         order = ", ".join(str(bolt + 1) for bolt in crosswise(count))
-        self.setAccessibleDescription(f"Bolts numbered clockwise from the top, in the order {order}")
-        self.setToolTip(f"Clockwise from the top: {order}")
+        self.setAccessibleDescription(
+            say("Bolts numbered clockwise from the top, in the order {order}", order=order)
+        )
+        self.setToolTip(say("Clockwise from the top: {order}", order=order))
         self.update()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:

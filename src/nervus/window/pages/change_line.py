@@ -5,10 +5,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QW
 
 from nervus.domain.job import Change, Job, Source, new_id, now
 from nervus.judge.timeline import second_change
+from nervus.language import say
 from nervus.window.station_page import quiet
 from nervus.window.tasks import Task
 
-_WORDS = "what was moved, cleaned, unplugged, renewed or set … then Enter"
+_WORDS = say("what was moved, cleaned, unplugged, renewed or set … then Enter")
 # After the last stroke so long passes before it is computed what a second change would cost.
 _PAUSE_MS = 250
 
@@ -26,12 +27,12 @@ class ChangeLine(QWidget):
         super().__init__(parent)
         self._job: Job | None = None
         self.line = QLineEdit(self)
-        self.line.setAccessibleName("What was done to the vehicle")
+        self.line.setAccessibleName(say("What was done to the vehicle"))
         self.line.setPlaceholderText(_WORDS)
         self.line.setMinimumHeight(36)
         self.warning = quiet("", self)
         self.warning.setObjectName("caution")
-        self.write = QPushButton("Write it down", self)
+        self.write = QPushButton(say("Write it down"), self)
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
         row.addWidget(self.write)

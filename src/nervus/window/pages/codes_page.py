@@ -26,13 +26,14 @@ from nervus.domain.job import CodeSet, CodeState, Job, Moment, SeenCode, Source,
 from nervus.files.code_report import codes_in_text, write_codes_csv
 from nervus.judge.story import difference, story_of
 from nervus.knowledge import code_evidence, known_codes
+from nervus.language import figures, say
 from nervus.window.pages.story_view import StoryView
 from nervus.window.station_page import StationPage, quiet, scrolled
 
 _HEAD_HEIGHT, _ROW_HEIGHT, _MOST_ROWS = 40, 30, 6
-_FILES = "Reports and logs (*.csv *.txt *.html *.log *.asc *.blf *.trc);;All files (*)"
-_HEADS = ("code", "what it says", "control unit", "is")
-_HINT = (
+_FILES = say("Reports and logs (*.csv *.txt *.html *.log *.asc *.blf *.trc);;All files (*)")
+_HEADS = ("code", say("what it says"), say("control unit"), "is")
+_HINT = say(
     "Type codes, paste a whole report, read them from the vehicle, or open a file. None is a result too."
 )
 
@@ -53,21 +54,26 @@ class CodesPage(StationPage):
     told = pyqtSignal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("Codes", _HINT, parent)
+        super().__init__(say("Codes"), _HINT, parent)
         self.own: dict[Code, str] = {}
         self._shown = ""
         self.line = QLineEdit(self)
-        self.line.setAccessibleName("Codes to add")
+        self.line.setAccessibleName(say("Codes to add"))
         self.line.setPlaceholderText("P0121, p 0222-16, 0x2135 … then Enter")
         self.line.setMinimumHeight(36)
         self.moment, self.sets = QComboBox(self), QComboBox(self)
         self.paste, self.read, self.load, self.save, self.none, self.own_words, self.remove = (
             QPushButton(text, self)
             for text in (
-                "Paste a report", "Read from the vehicle", "Open a file …", "Save as CSV …",
-                "There are none", "Say what it means …", "Take out",
+                say("Paste a report"),
+                say("Read from the vehicle"),
+                say("Open a file …"),
+                say("Save as CSV …"),
+                say("There are none"),
+                say("Say what it means …"),
+                say("Take out"),
             )
-        )  # fmt: skip
+        )
         self.table = QTableWidget(0, len(_HEADS), self)
         self.story = StoryView(self)
         self.text, self.compared, self.about = (quiet("", self) for _ in range(3))
@@ -77,9 +83,9 @@ class CodesPage(StationPage):
     def _lay_out(self) -> None:
         for box in (self.moment, self.sets):
             box.setMinimumHeight(36)
-        self.moment.setAccessibleName("When they were read")
+        self.moment.setAccessibleName(say("When they were read"))
         self.moment.addItems([moment.value for moment in Moment])
-        self.sets.setAccessibleName("Which set is shown")
+        self.sets.setAccessibleName(say("Which set is shown"))
         first, second = QHBoxLayout(), QHBoxLayout()
         first.addWidget(self.line, 1)
         first.addWidget(self.moment)
@@ -92,7 +98,7 @@ class CodesPage(StationPage):
         below.addWidget(self.own_words, 0, Qt.AlignmentFlag.AlignTop)
         below.addWidget(self.remove, 0, Qt.AlignmentFlag.AlignTop)
         self.table.setHorizontalHeaderLabels(list(_HEADS))
-        self.table.setAccessibleName("Codes of this set")
+        self.table.setAccessibleName(say("Codes of this set"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.setTabKeyNavigation(False)
@@ -170,14 +176,14 @@ class CodesPage(StationPage):
         story = story_of(read_code(c.code) for c in codes)
         self.story.show_story(story, self.own)
         self.story.setVisible(bool(codes))
-        self.text.setText(story.shared if codes else "No code is kept in this job yet.")
+        self.text.setText(story.shared if codes else say("No code is kept in this job yet."))
         self.text.setToolTip(story.text if codes else "")
         self.text.setVisible(bool(self.text.text()))
         if shown is not None and not codes:
-            self.text.setText("None was there. That speaks for little: many faults set no code.")
+            self.text.setText(say("None was there. That speaks for little: many faults set no code."))
         if shown is not None and shown.missing:
-            head = "" if codes else "No code was told, but that does not mean none. "
-            self.text.setText("\n".join([f"{head}Not told:", *shown.missing]))
+            head = "" if codes else say("No code was told, but that does not mean none. ")
+            self.text.setText("\n".join([say("{head}Not told:", head=head), *shown.missing]))
             self.text.setVisible(True)
         self.table.setRowCount(len(codes))
         for row, seen in enumerate(codes):
@@ -193,7 +199,7 @@ class CodesPage(StationPage):
     def _cells(self, seen: SeenCode) -> tuple[str, ...]:
         states = ", ".join(seen.states)
         if seen.status is not None:
-            failing = "failing now" if CodeStatus(seen.status).failing_now else "not now"
+            failing = say("failing now") if CodeStatus(seen.status).failing_now else say("not now")
             states = ", ".join(s for s in (states, failing) if s)
         return seen.code, self._meaning(seen), seen.module, states
 
@@ -201,11 +207,13 @@ class CodesPage(StationPage):
         code = read_code(seen.code).base
         known = known_codes().get(code)
         if code in self.own:
-            return f"{self.own[code]} (your words)"
+            return say("{own} (your words)", own=self.own[code])
         if known is not None:
             return known.says
-        whose = "the maker's own, not guessed at" if code.is_makers_own else "not known here"
-        return f"{whose}; the report says: {seen.says}" if seen.says else whose
+        whose = say("the maker's own, not guessed at") if code.is_makers_own else say("not known here")
+        return (
+            say("{whose}; the report says: {says}", whose=whose, says=seen.says) if seen.says else whose
+        )
 
     def _choose_set(self) -> None:
         self._shown = str(self.sets.currentData() or "")
@@ -237,7 +245,10 @@ class CodesPage(StationPage):
             f"{word}: {', '.join(map(str, codes)) or 'none'}"
             for word, codes in (("gone", found.gone), ("stayed", found.stayed), ("new", found.new))
         ]
-        self.compared.setText(f"{first.moment} against {last.moment} · " + " · ".join(parts))
+        self.compared.setText(
+            say("{moment} against {moment_} · ", moment=first.moment, moment_=last.moment)
+            + " · ".join(parts)
+        )
 
     # -- adding --------------------------------------------------------------------------------------
 
@@ -294,22 +305,24 @@ class CodesPage(StationPage):
             self.told.emit(str(wrong))
             return
         if not codes:
-            self.told.emit("No trouble code stands in what was copied, such as P0121.")
+            self.told.emit(say("No trouble code stands in what was copied, such as P0121."))
             return
         self.add(codes, Source.PASTED)
 
     def _ask_for_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
             self,
-            "Open codes",
+            say("Open codes"),
             "",
-            "Reports and logs (*.csv *.txt *.html *.log *.asc *.blf *.trc);;All files (*)",
+            say("Reports and logs (*.csv *.txt *.html *.log *.asc *.blf *.trc);;All files (*)"),
         )
         if name:
             self.file_wanted.emit(Path(name))
 
     def _ask_where(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save the codes", "codes.csv", "CSV (*.csv)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, say("Save the codes"), "codes.csv", say("CSV (*.csv)")
+        )
         if name:
             self.save_file(Path(name))
 
@@ -319,7 +332,9 @@ class CodesPage(StationPage):
         try:
             path.write_text(write_codes_csv(shown.codes if shown is not None else ()), encoding="utf-8")
         except OSError as wrong:
-            self.told.emit(f"{path.name}: it can't be written ({wrong.strerror}).")
+            self.told.emit(
+                say("{name}: it can't be written ({strerror}).", name=path.name, strerror=wrong.strerror)
+            )
 
     def _ask_meaning(self) -> None:
         shown, row = self.set_shown, self.table.currentRow()
@@ -328,7 +343,10 @@ class CodesPage(StationPage):
         code = read_code(shown.codes[row].code).base
         before = self.own.get(code, shown.codes[row].says)
         words, wanted = QInputDialog.getText(
-            self, "What it means", f"What {code} means, in your words or the maker's:", text=before
+            self,
+            say("What it means"),
+            say("What {code} means, in your words or the maker's:", code=code),
+            text=before,
         )
         if wanted:
             self.defined.emit(code, words)
@@ -367,7 +385,7 @@ def _merged(before: SeenCode, seen: SeenCode) -> SeenCode:
 
 
 def _title(kept: CodeSet) -> str:
-    count = f"{len(kept.codes)} codes" if len(kept.codes) != 1 else "1 code"
+    count = f"{len(kept.codes)} codes" if len(kept.codes) != 1 else say("1 code")
     return f"{kept.moment} · {count} · {kept.source} · {kept.at.astimezone():%d %b %H:%M}"
 
 
@@ -376,14 +394,19 @@ def _about(seen: SeenCode) -> str:
     known = known_codes().get(read_code(seen.code).base)
     parts = []
     if known is not None:
-        parts.append(f"Its monitor compares {known.compares}.")
+        parts.append(say("Its monitor compares {compares}.", compares=known.compares))
         if known.limit:
-            parts.append(f"Usual limit, {known.limit}.")
+            parts.append(say("Usual limit, {limit}.", limit=known.limit))
     frozen = [
-        f"{CHANNEL_KINDS[c].title} {value:.4g} {CHANNEL_KINDS[c].unit}"
+        figures(
+            "{title} {value:.4g} {unit}",
+            title=CHANNEL_KINDS[c].title,
+            value=value,
+            unit=CHANNEL_KINDS[c].unit,
+        )
         for c, value in seen.frame.items()
         if c in CHANNEL_KINDS
     ]
     if frozen:
-        parts.append("Frozen with it: " + ", ".join(frozen) + ".")
+        parts.append(say("Frozen with it: ") + ", ".join(frozen) + ".")
     return " ".join(parts)

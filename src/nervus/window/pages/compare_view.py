@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.job import UNFINISHED, Job, Recorded, of_kind
 from nervus.judge.timeline import before_and_after, last_change
+from nervus.language import say
 from nervus.proof.differences import Difference, readings_again
 from nervus.window.jobs.kept_file import kept_file
 from nervus.window.station_page import quiet
@@ -28,7 +29,7 @@ from nervus.window.tasks import Task
 if TYPE_CHECKING:
     from nervus.window.jobs.comparing import Beside
 
-_ASKED = ("Found before", "Now", "Why")
+_ASKED = (say("Found before"), "Now", "Why")
 _NUMBERS = ("What", "Before", "After", "Difference", "")
 
 
@@ -57,13 +58,13 @@ class CompareView(QWidget):
         self._measured: tuple[Difference, ...] = ()
         self._recorded: tuple[Difference, ...] = ()
         self.before, self.after = QComboBox(self), QComboBox(self)
-        self.before.setAccessibleName("The recording of before")
-        self.after.setAccessibleName("The recording of after")
-        self.lay = QPushButton("Lay them over each other", self)
+        self.before.setAccessibleName(say("The recording of before"))
+        self.after.setAccessibleName(say("The recording of after"))
+        self.lay = QPushButton(say("Lay them over each other"), self)
         self.lay.clicked.connect(self._lay)
         self.state = quiet("", self)
-        self.asked = _table(_ASKED, "Each finding of before, asked for again", (5, 2, 5), self)
-        self.numbers = _table(_NUMBERS, "Numbers before and after", (4, 2, 2, 3, 2), self)
+        self.asked = _table(_ASKED, say("Each finding of before, asked for again"), (5, 2, 5), self)
+        self.numbers = _table(_NUMBERS, say("Numbers before and after"), (4, 2, 2, 3, 2), self)
         row = QHBoxLayout()
         for words, box in (("before", self.before), ("after", self.after)):
             box.setMinimumHeight(36)
@@ -134,11 +135,13 @@ class CompareView(QWidget):
         self.lay.setEnabled(False)
         if first is None or second is None or not ready:
             self.state.setText(
-                "Record the same sweep again after the repair, then choose it here: what was found "
-                "before is asked for again."
+                say(
+                    "Record the same sweep again after the repair, then choose it here: what was "
+                    "found before is asked for again."
+                )
             )
             return
-        self.state.setText("Reading both …")
+        self.state.setText(say("Reading both …"))
         files, beside = self._files, self._ready_beside()
         marks = self._job.entries if self._job is not None else ()
         one, other = (kept_file(files, r, marks) for r in (first, second))
@@ -161,8 +164,8 @@ class CompareView(QWidget):
         self.lay.setEnabled(True)
         self._show_numbers()
         self.state.setText(
-            "Nothing was found, neither before nor after." if not rows else
-            "What is told as gone would come by chance in less than 5 of 100."
+            say("Nothing was found, neither before nor after.") if not rows else
+            say("What is told as gone would come by chance in less than 5 of 100.")
         )  # fmt: skip
 
     def _show_numbers(self) -> None:

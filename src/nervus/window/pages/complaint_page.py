@@ -19,11 +19,12 @@ from PyQt6.QtWidgets import (
 from nervus.domain.job import LONGEST_WORDS, Complaint, Job, Source, Vehicle, new_id, now
 from nervus.domain.profile import ThrottleKind
 from nervus.knowledge import complaints, fitting
+from nervus.language import say
 from nervus.window.pages.choice_grid import ChoiceGrid
 from nervus.window.station_page import StationPage, quiet, scrolled
 
 _KINDS = (
-    (None, "throttle not known"),
+    (None, say("throttle not known")),
     (ThrottleKind.CABLE, "cable"),
     (ThrottleKind.ELECTRONIC, "electronic"),
 )
@@ -40,13 +41,13 @@ class ComplaintPage(StationPage):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(
-            "Complaint", "What is told is evidence: choose what fits, leave the rest.", parent
+            say("Complaint"), say("What is told is evidence: choose what fits, leave the rest."), parent
         )
         self._known: dict[str, Vehicle] = {}
         self.name, self.description = QLineEdit(self), QLineEdit(self)
         self.kinds: dict[ThrottleKind | None, QPushButton] = {}
-        self.symptoms = ChoiceGrid(4, "What it does", self)
-        self.conditions = ChoiceGrid(4, "When it does it", self)
+        self.symptoms = ChoiceGrid(4, say("What it does"), self)
+        self.conditions = ChoiceGrid(4, say("When it does it"), self)
         self.words = QPlainTextEdit(self)
         self.caution = quiet("", self)
         self.caution.setObjectName("caution")
@@ -60,8 +61,8 @@ class ComplaintPage(StationPage):
         column.setSpacing(8)
         vehicle = QHBoxLayout()
         for field, name, words, stretch in (
-            (self.name, "Vehicle", "vehicle, such as No 6", 1),
-            (self.description, "What vehicle it is", "what it is, such as nine-seat bus", 2),
+            (self.name, "Vehicle", say("vehicle, such as No 6"), 1),
+            (self.description, say("What vehicle it is"), say("what it is, such as nine-seat bus"), 2),
         ):
             field.setAccessibleName(name)
             field.setPlaceholderText(words)
@@ -72,18 +73,18 @@ class ComplaintPage(StationPage):
         for kind, words in _KINDS:
             button = QPushButton(words, self)
             button.setCheckable(True)
-            button.setAccessibleName(f"The throttle is moved by: {words}")
+            button.setAccessibleName(say("The throttle is moved by: {words}", words=words))
             button.clicked.connect(lambda _on, kind=kind: self._put_vehicle(throttle=kind))
             group.addButton(button)
             vehicle.addWidget(button)
             self.kinds[kind] = button
         column.addLayout(vehicle)
-        for heading, grid in (("What it does", self.symptoms), ("When", self.conditions)):
+        for heading, grid in ((say("What it does"), self.symptoms), ("When", self.conditions)):
             column.addWidget(quiet(heading, self))
             column.addWidget(grid)
         column.addWidget(self.caution)
-        column.addWidget(quiet("In the driver's words", self))
-        self.words.setAccessibleName("In the driver's words")
+        column.addWidget(quiet(say("In the driver's words"), self))
+        self.words.setAccessibleName(say("In the driver's words"))
         self.words.setTabChangesFocus(True)
         self.words.setMinimumHeight(64)
         column.addWidget(self.words, 1)

@@ -11,6 +11,7 @@ from nervus.domain.job import AnyEntry, Decision, Job
 from nervus.domain.judgement import JobJudgement, LedgerLine, Outcome
 from nervus.judge.what_if import what_if
 from nervus.judge.words import SUSPECT_NAMES, natural_frequency
+from nervus.language import say
 from nervus.window.pages.balance_view import BalanceView
 from nervus.window.pages.entries_page import WrittenPage
 from nervus.window.pages.tests_view import TestsView
@@ -20,9 +21,9 @@ from nervus.window.theme import Theme
 
 _SHOWN_SUSPECTS, _SHOWN_REMARKS = 3, 2
 _OUTCOMES = {
-    Outcome.CLEAR: "Clear enough to act on.",
-    Outcome.BETWEEN: "Between two.",
-    Outcome.NOT_ENOUGH: "Not enough to go by.",
+    Outcome.CLEAR: say("Clear enough to act on."),
+    Outcome.BETWEEN: say("Between two."),
+    Outcome.NOT_ENOUGH: say("Not enough to go by."),
 }
 _LIST_HEIGHT = 62
 
@@ -41,13 +42,13 @@ class DecidePage(WrittenPage):
     prices_wanted = pyqtSignal()
 
     def __init__(self, make: Callable[[str], AnyEntry], parent: QWidget | None = None) -> None:
-        hint = "What stands at the right is kept with it. Nervus advises; the technician decides."
-        words = "what is decided, and why … then Enter"
-        super().__init__("Decide", hint, words, make, Decision, parent)
+        hint = say("What stands at the right is kept with it. Nervus advises; the technician decides.")
+        words = say("what is decided, and why … then Enter")
+        super().__init__(say("Decide"), hint, words, make, Decision, parent)
         self._judged: JobJudgement | None = None
         self._suspect: SuspectId | None = None
         self.balance, self.tests, self.ways = BalanceView(self), TestsView(self), WaysView(self)
-        self.prices = QPushButton("Own times, prices and tools …", self)
+        self.prices = QPushButton(say("Own times, prices and tools …"), self)
         self.prices.clicked.connect(self.prices_wanted)
         self.how_far = quiet("", self)
         self.source = quiet("", self)
@@ -63,14 +64,14 @@ class DecidePage(WrittenPage):
 
     def _lay_out(self) -> None:
         group, row = QButtonGroup(self), QHBoxLayout()
-        for number, words in enumerate(("Why", "Next test", "Ways")):
+        for number, words in enumerate(("Why", say("Next test"), "Ways")):
             button = QPushButton(words, self)
             button.setCheckable(True)
             button.setObjectName("view")
-            button.setToolTip(f"Ctrl {number + 1}")
-            button.setAccessibleName(f"Show: {words}")
+            button.setToolTip(say("Ctrl {number}", number=number + 1))
+            button.setAccessibleName(say("Show: {words}", words=words))
             button.clicked.connect(lambda _on, n=number: self.show_view(n))
-            key = QShortcut(QKeySequence(f"Ctrl+{number + 1}"), self)
+            key = QShortcut(QKeySequence(say("Ctrl+{number}", number=number + 1)), self)
             key.activated.connect(lambda n=number: self.show_view(n))
             group.addButton(button)
             row.addWidget(button)
@@ -95,7 +96,7 @@ class DecidePage(WrittenPage):
         self.column.insertLayout(0, row)
         self.column.insertWidget(1, self.stack, 1)
         self.list.setMaximumHeight(_LIST_HEIGHT)
-        self.nothing.setText("Nothing is decided yet.")
+        self.nothing.setText(say("Nothing is decided yet."))
         self.views["Why"].setChecked(True)
 
     def show_job(self, job: Job) -> None:
@@ -125,21 +126,27 @@ class DecidePage(WrittenPage):
         for widget in (*self.views.values(), self.stack):
             widget.setVisible(judged is not None)
         if judged is None:
-            self.how_far.setText("Nothing is weighed yet: begin with complaint, codes or a recording.")
+            self.how_far.setText(
+                say("Nothing is weighed yet: begin with complaint, codes or a recording.")
+            )
             return
         self.how_far.setText(" ".join((_OUTCOMES[judged.outcome], judged.missing)).strip())
         self._offer_suspects(judged)
         self.tests.show_tests(judged.tests)
         self.ways.show_ways(judged.schools)
-        told = [f"Contradiction: {r.text}." for r in judged.contradictions]
-        told += [f"Not weighed: {r.text}." for r in judged.not_weighed]
+        told = [say("Contradiction: {text}.", text=r.text) for r in judged.contradictions]
+        told += [say("Not weighed: {text}.", text=r.text) for r in judged.not_weighed]
         more = len(told) - _SHOWN_REMARKS
-        shown = [*told[:_SHOWN_REMARKS], *([f"and {more} more"] if more > 0 else [])]
+        shown = [*told[:_SHOWN_REMARKS], *([say("and {more} more", more=more)] if more > 0 else [])]
         self.remarks.setText("\n".join(shown))
         self.remarks.setToolTip("\n".join(told))
         self.remarks.setVisible(bool(told))
         self.source.setText(
-            f"{len(judged.ledger)} observations; without a bold one another is first. {judged.turning}"
+            say(
+                "{len} observations; without a bold one another is first. {turning}",
+                len=len(judged.ledger),
+                turning=judged.turning,
+            )
         )
 
     def _offer_suspects(self, judged: JobJudgement) -> None:
@@ -157,7 +164,7 @@ class DecidePage(WrittenPage):
             button = QPushButton(words, self)
             button.setCheckable(True)
             button.setObjectName("choice")
-            button.setAccessibleName(f"Reasons for {words}")
+            button.setAccessibleName(say("Reasons for {words}", words=words))
             button.setChecked(suspect.id is self._suspect)
             button.clicked.connect(lambda _on, s=suspect.id: self._ask_about(s))
             self._suspect_row.addWidget(button)
@@ -172,7 +179,7 @@ class DecidePage(WrittenPage):
             self._offer_suspects(self._judged)
 
     def _chosen(self, line: LedgerLine) -> None:
-        turns = " Without it another would be first." if line.turns else ""
+        turns = say(" Without it another would be first.") if line.turns else ""
         self.source.setText(f"{line.text}: {line.source}.{turns}")
 
     def _try(self, test: object, outcome: object) -> None:

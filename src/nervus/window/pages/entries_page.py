@@ -19,6 +19,7 @@ from nervus.domain.job import (
     Job,
 )
 from nervus.judge.entry_words import told
+from nervus.language import say
 from nervus.window.station_page import StationPage, quiet
 
 _WATCH_DAYS = 14
@@ -43,8 +44,8 @@ class EntriesPage(StationPage):
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.nothing = quiet("Nothing is written here yet.", self)
-        self.remove = QPushButton("Take out", self)
+        self.nothing = quiet(say("Nothing is written here yet."), self)
+        self.remove = QPushButton(say("Take out"), self)
         self.remove.clicked.connect(self._take_out)
         self.column.addWidget(self.nothing)
         self.column.addWidget(self.list, 1)
@@ -85,7 +86,7 @@ class WrittenPage(EntriesPage):
         super().__init__(title, hint, (kind,), parent)
         self._make = make
         self.line = QLineEdit(self)
-        self.line.setAccessibleName(f"Write: {title}")
+        self.line.setAccessibleName(say("Write: {title}", title=title))
         self.line.setPlaceholderText(words)
         self.line.setMinimumHeight(36)
         self.line.returnPressed.connect(self._write)

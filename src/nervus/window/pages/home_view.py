@@ -30,6 +30,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.job import JobState
 from nervus.domain.job_list import JobRow, matching
+from nervus.language import say
 from nervus.window.theme import BRIGHT, Theme
 
 _Index = QModelIndex | QPersistentModelIndex
@@ -71,8 +72,12 @@ def waits(row: JobRow, today: date | None = None) -> str:
         return str(row.state)
     left = (row.due - today).days
     if left < 0:
-        return f"{row.state} · {-left} days over"
-    return f"{row.state} · {left} days left" if left != 1 else f"{row.state} · 1 day left"
+        return say("{state} · {left} days over", state=row.state, left=-left)
+    return (
+        say("{state} · {left} days left", state=row.state, left=left)
+        if left != 1
+        else say("{state} · 1 day left", state=row.state)
+    )
 
 
 class _JobDelegate(QStyledItemDelegate):
@@ -97,9 +102,11 @@ class _JobDelegate(QStyledItemDelegate):
         left, width = box.left() + 16, box.width() - _STATE_WIDTH - 32
         first = QRect(left, box.top() + 5, width, 22)
         taken = self._text(painter, first, _title(row), 15, "ink", bold=True) + 14
-        told = row.complaint or "nothing told yet"
+        told = row.complaint or say("nothing told yet")
         self._text(painter, first.adjusted(taken, 0, 0, 0), told, 14, "ink")
-        below = " · ".join(part for part in (row.codes, row.headline) if part) or "no code, no recording"
+        below = " · ".join(part for part in (row.codes, row.headline) if part) or say(
+            "no code, no recording"
+        )
         self._text(painter, QRect(left, box.top() + 31, width, 22), below, 14, "muted")
         right = QRect(box.right() - _STATE_WIDTH, box.top() + 5, _STATE_WIDTH - 12, 22)
         self._text(
@@ -124,7 +131,7 @@ class _JobDelegate(QStyledItemDelegate):
 
 
 def _title(row: JobRow) -> str:
-    return row.vehicle or "a vehicle without a name"
+    return row.vehicle or say("a vehicle without a name")
 
 
 _TOKENS = {
@@ -164,10 +171,10 @@ class HomeView(QWidget):
         super().__init__(parent)
         self._all: list[JobRow] = []
         self.search = QLineEdit(self)
-        self.search.setAccessibleName("Find a job")
-        self.search.setPlaceholderText("find by vehicle, complaint, code, judgement …")
+        self.search.setAccessibleName(say("Find a job"))
+        self.search.setPlaceholderText(say("find by vehicle, complaint, code, judgement …"))
         self.search.setMinimumHeight(38)
-        self.new = QPushButton("New job", self)
+        self.new = QPushButton(say("New job"), self)
         self.new.setObjectName("primary")
         self.states: dict[JobState | None, QPushButton] = {}
         self.model = JobsModel(self)
@@ -182,7 +189,7 @@ class HomeView(QWidget):
     def _make_welcome(self) -> QWidget:
         """Three ways to begin, while no job is kept."""
         welcome = QWidget(self)
-        title = QLabel("What is in the workshop?", welcome)
+        title = QLabel(say("What is in the workshop?"), welcome)
         title.setObjectName("headline")
         column = QVBoxLayout(welcome)
         column.setSpacing(12)
@@ -190,9 +197,9 @@ class HomeView(QWidget):
         column.addWidget(title)
         self.ways: list[QPushButton] = []
         for words, signal in (
-            ("Begin a job: a vehicle and its complaint", lambda: self.begun.emit("")),
-            ("Open a recording: it can become a job", self.open_wanted.emit),
-            ("Look at a case of the demo", self.demo_wanted.emit),
+            (say("Begin a job: a vehicle and its complaint"), lambda: self.begun.emit("")),
+            (say("Open a recording: it can become a job"), self.open_wanted.emit),
+            (say("Look at a case of the demo"), self.demo_wanted.emit),
         ):
             button = QPushButton(words, welcome)
             button.setMinimumHeight(44)
@@ -217,7 +224,7 @@ class HomeView(QWidget):
             filters.addWidget(button)
         self.states[None].setChecked(True)
         filters.addStretch(1)
-        self.list.setAccessibleName("Jobs")
+        self.list.setAccessibleName(say("Jobs"))
         self.list.setModel(self.model)
         self.list.setItemDelegate(self._delegate)
         self.list.setUniformItemSizes(True)
@@ -270,7 +277,7 @@ class HomeView(QWidget):
 
     def show_opening(self) -> None:
         """The logbook is being opened."""
-        self.empty.setText("Opening the logbook …")
+        self.empty.setText(say("Opening the logbook …"))
         self.empty.show()
         self.list.hide()
 
@@ -301,8 +308,10 @@ class HomeView(QWidget):
     def _why_empty(self) -> str:
         typed = self.search.text().strip()
         if typed:
-            return f"No job holds “{typed}”. Enter begins a job for a vehicle of that name."
-        return "No job waits like this."
+            return say(
+                "No job holds “{typed}”. Enter begins a job for a vehicle of that name.", typed=typed
+            )
+        return say("No job waits like this.")
 
     def _enter(self) -> None:
         index = self.list.currentIndex()

@@ -19,13 +19,16 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.job import Job, Look, Seen, Source, new_id, now, of_kind
 from nervus.knowledge import LookItem, fitting, look_items
+from nervus.language import say
 from nervus.window.elided import ElidedLabel
 from nervus.window.pages.change_line import ChangeLine
 from nervus.window.station_page import StationPage, quiet, scrolled
 
 _KEYS = {Qt.Key.Key_G: Seen.GOOD, Qt.Key.Key_B: Seen.BAD, Qt.Key.Key_N: Seen.NOT_SEEN}
 _THUMB = QSize(84, 56)
-_HINT = "Cheap, quick, and often the answer. G good, B bad, N not seen; arrows go from item to item."
+_HINT = say(
+    "Cheap, quick, and often the answer. G good, B bad, N not seen; arrows go from item to item."
+)
 
 
 class LookRow(QWidget):
@@ -51,7 +54,7 @@ class LookRow(QWidget):
         row.setContentsMargins(10, 2, 4, 2)
         row.setSpacing(6)
         row.addWidget(title, 1)
-        self.minutes = QLabel(f"{item.minutes} min", self)
+        self.minutes = QLabel(say("{minutes} min", minutes=item.minutes), self)
         self.minutes.setObjectName("quiet")
         row.addWidget(self.minutes)
         group = QButtonGroup(self)
@@ -114,7 +117,7 @@ class LookPage(StationPage):
     photo_wanted = pyqtSignal(object, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("Look", _HINT, parent)
+        super().__init__(say("Look"), _HINT, parent)
         self.rows: dict[str, LookRow] = {}
         self._at = ""
         self.photo_path: Callable[[str], Path] = Path
@@ -126,9 +129,9 @@ class LookPage(StationPage):
         self.caution.setObjectName("caution")
         self.note = QLineEdit(self)
         self.note.setMinimumHeight(36)
-        self.note.setAccessibleName("Note to this item")
-        self.note.setPlaceholderText("a note to this item")
-        self.photo = QPushButton("Add a photo …", self)
+        self.note.setAccessibleName(say("Note to this item"))
+        self.note.setPlaceholderText(say("a note to this item"))
+        self.photo = QPushButton(say("Add a photo …"), self)
         self.photos = QHBoxLayout()
         self.change = ChangeLine(self)
         below = QHBoxLayout()
@@ -224,10 +227,10 @@ class LookPage(StationPage):
             label = QLabel(self)
             label.setFixedSize(_THUMB)
             label.setToolTip(name[17:])
-            label.setAccessibleName(f"Photo {name[17:]}")
+            label.setAccessibleName(say("Photo {name}", name=name[17:]))
             picture = _thumbnail(self.photo_path(name))
             if picture is None:
-                label.setText("no picture")
+                label.setText(say("no picture"))
                 label.setObjectName("quiet")
             else:
                 label.setPixmap(picture)
@@ -235,7 +238,7 @@ class LookPage(StationPage):
 
     def _ask_for_photo(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "Add a photo", "", "Pictures (*.jpg *.jpeg *.png *.webp);;All files (*)"
+            self, say("Add a photo"), "", say("Pictures (*.jpg *.jpeg *.png *.webp);;All files (*)")
         )
         if name:
             self.photo_wanted.emit(self._at, Path(name))

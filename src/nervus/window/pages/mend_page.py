@@ -30,6 +30,7 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.judgement import JobJudgement
+from nervus.language import say
 from nervus.mend.putting_back import check_of, off_now
 from nervus.mend.written import read_compared, read_cost, read_taken_off
 from nervus.window.pages.change_line import ChangeLine
@@ -40,9 +41,9 @@ _KINDS = (Change, Guided, TakenOff, Compared, Cost)
 _MOST_FAULTS, _MOST_TESTS = 12, 10
 _MINUTE_MS = 60_000
 _MORE: tuple[tuple[str, str, Callable[[str], AnyEntry | tuple[AnyEntry, ...]]], ...] = (
-    ("came off", "breather hose, coolant hose … then Enter", read_taken_off),
-    ("it cost", "new sensor 75.50 · work 40 min … then Enter", read_cost),
-    ("side by side", "old NUMBER 0.62 V, new NUMBER 0.50 V … then Enter", read_compared),
+    (say("came off"), say("breather hose, coolant hose … then Enter"), read_taken_off),
+    (say("it cost"), say("new sensor 75.50 · work 40 min … then Enter"), read_cost),
+    (say("side by side"), say("old NUMBER 0.62 V, new NUMBER 0.50 V … then Enter"), read_compared),
 )
 
 
@@ -62,23 +63,23 @@ class MendPage(EntriesPage):
     clocked = pyqtSignal(str, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        hint = (
-            "One thing, then the same test again. Battery isolated where the maker says so; "
-            "the maker's procedure and local rules come first."
+        hint = say(
+            "One thing, then the same test again. Battery isolated where the maker says "
+            "so; the maker's procedure and local rules come first."
         )
-        super().__init__("Mend", hint, _KINDS, parent)
+        super().__init__(say("Mend"), hint, _KINDS, parent)
         self.off_told = quiet("", self)
         self.off_told.setObjectName("caution")
         self.off = QListWidget(self)
-        self.off.setAccessibleName("What is off, in the order in which it goes back on")
+        self.off.setAccessibleName(say("What is off, in the order in which it goes back on"))
         self.off.setWordWrap(True)
         self.off.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.off.itemActivated.connect(lambda _item: self._back_on())
-        self.back_on = QPushButton("It is back on", self)
+        self.back_on = QPushButton(say("It is back on"), self)
         self.back_on.clicked.connect(self._back_on)
         self.waiver = QLineEdit(self)
-        self.waiver.setPlaceholderText("or why it stays off … then Enter")
-        self.waiver.setAccessibleName("Why the chosen thing stays off")
+        self.waiver.setPlaceholderText(say("or why it stays off … then Enter"))
+        self.waiver.setAccessibleName(say("Why the chosen thing stays off"))
         self.waiver.returnPressed.connect(self._waive)
         self._off_row = QWidget(self)
         row = QHBoxLayout(self._off_row)
@@ -101,9 +102,9 @@ class MendPage(EntriesPage):
 
     def _add_meant(self) -> None:
         self.cures, self.shown_by = QComboBox(self), QComboBox(self)
-        self.cures.setAccessibleName("Which fault the change is meant to cure")
-        self.shown_by.setAccessibleName("Which test will show it")
-        self.swapped = QCheckBox("a known good spare, taken out again: a test", self)
+        self.cures.setAccessibleName(say("Which fault the change is meant to cure"))
+        self.shown_by.setAccessibleName(say("Which test will show it"))
+        self.swapped = QCheckBox(say("a known good spare, taken out again: a test"), self)
         # Asked for once a change is being written: until then the lists have the room.
         self._meant = QWidget(self)
         self._meant.hide()
@@ -122,12 +123,12 @@ class MendPage(EntriesPage):
     def _add_more(self) -> None:
         self.kind = QComboBox(self)
         self.kind.setMinimumHeight(36)
-        self.kind.setAccessibleName("What else is written down")
+        self.kind.setAccessibleName(say("What else is written down"))
         for words, _hint, _read in _MORE:
             self.kind.addItem(words)
         self.more = QLineEdit(self)
         self.more.setMinimumHeight(36)
-        self.more.setAccessibleName("What came off, what it cost, or two parts side by side")
+        self.more.setAccessibleName(say("What came off, what it cost, or two parts side by side"))
         self.more.returnPressed.connect(self._write_more)
         self.kind.currentIndexChanged.connect(lambda row: self.more.setPlaceholderText(_MORE[row][1]))
         self.more.setPlaceholderText(_MORE[0][1])
@@ -137,15 +138,15 @@ class MendPage(EntriesPage):
         self.column.addLayout(row)
 
     def _add_buttons(self) -> None:
-        self.guide = QPushButton("Step by step …", self)
+        self.guide = QPushButton(say("Step by step …"), self)
         self.guide.clicked.connect(self.guide_wanted)
-        self.setting = QPushButton("Set a sensor …", self)
+        self.setting = QPushButton(say("Set a sensor …"), self)
         self.setting.clicked.connect(self.setting_wanted)
-        self.photo = QPushButton("Photo of both parts …", self)
+        self.photo = QPushButton(say("Photo of both parts …"), self)
         self.photo.clicked.connect(self._ask_photo)
-        self.clock = QPushButton("Clock", self)
+        self.clock = QPushButton(say("Clock"), self)
         self.clock.setCheckable(True)
-        self.clock.setAccessibleName("A clock that runs with the job")
+        self.clock.setAccessibleName(say("A clock that runs with the job"))
         self.clock.clicked.connect(self._toggle_clock)
         row = QHBoxLayout()
         for button in (self.guide, self.setting, self.photo, self.clock):
@@ -178,9 +179,9 @@ class MendPage(EntriesPage):
         self._meant.setVisible(writes)
         self.off_told.setVisible(some_off)
         self.off_told.setText(
-            f"Still off: {self.off.count()}; listed again once the change is written."
+            say("Still off: {count}; listed again once the change is written.", count=self.off.count())
             if writes
-            else "Off now; this is the order in which it goes back on. Enter: it is back on."
+            else say("Off now; this is the order in which it goes back on. Enter: it is back on.")
         )
         self.off.setVisible(some_off and not writes)
         self._off_row.setVisible(some_off and not writes)
@@ -190,14 +191,14 @@ class MendPage(EntriesPage):
         faults = judged.faults[:_MOST_FAULTS] if judged is not None else ()
         tests = judged.tests[:_MOST_TESTS] if judged is not None else ()
         for box, first, rows in (
-            (self.cures, "meant for …", [(f.text, f.id) for f in faults]),
-            (self.shown_by, "to be shown by …", [(t.text, t.id) for t in tests]),
+            (self.cures, say("meant for …"), [(f.text, f.id) for f in faults]),
+            (self.shown_by, say("to be shown by …"), [(t.text, t.id) for t in tests]),
         ):
             chosen = box.currentData()
             box.clear()
             box.addItem(first, "")
             if box is self.shown_by:
-                box.addItem("the same recording again", "same_recording")
+                box.addItem(say("the same recording again"), "same_recording")
             for text, name in rows:
                 box.addItem(text, name)
             box.setCurrentIndex(max(0, box.findData(chosen)))
@@ -256,10 +257,10 @@ class MendPage(EntriesPage):
         if not self.clock.isChecked():
             self._stop_clock()
         elif self.job is not None:
-            cost = Cost(id=new_id(), at=now(), source=Source.SEEN, what="work, by the clock")
+            cost = Cost(id=new_id(), at=now(), source=Source.SEEN, what=say("work, by the clock"))
             self._clocked = (self.job.id, cost)
             self._clock.start()
-            self.clock.setText("Clock runs")
+            self.clock.setText(say("Clock runs"))
 
     def _tick(self) -> None:
         """Each minute is kept as it passes: a power cut loses no more."""
@@ -272,4 +273,4 @@ class MendPage(EntriesPage):
         self._clock.stop()
         self._clocked = None
         self.clock.setChecked(False)
-        self.clock.setText("Clock")
+        self.clock.setText(say("Clock"))

@@ -18,14 +18,15 @@ from PyQt6.QtWidgets import (
 
 from nervus.knowledge.own_prices import OwnPrices, OwnRow
 from nervus.knowledge.tree import known_tests, repairs
+from nervus.language import figures, say
 
-_HEADS = ("what is done", "minutes", "money")
-_HINT = (
-    "Empty means the usual value, which stands behind the words. Money is in your own currency, a minute"
-    " of work too; who fits a used part writes its price. Tests for which something is not at hand are"
-    " not proposed."
+_HEADS = (say("what is done"), "minutes", "money")
+_HINT = say(
+    "Empty means the usual value, which stands behind the words. Money is in your "
+    "own currency, a minute of work too; who fits a used part writes its price. "
+    "Tests for which something is not at hand are not proposed."
 )
-_TOOLS = "At hand"
+_TOOLS = say("At hand")
 
 
 class PricesDialog(QDialog):
@@ -33,19 +34,21 @@ class PricesDialog(QDialog):
 
     def __init__(self, own: OwnPrices, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Times, prices and tools of this workshop")
+        self.setWindowTitle(say("Times, prices and tools of this workshop"))
         self.resize(760, 600)
         self.prices = own
         self.currency = _field("Currency", own.currency)
         minute = repairs().minute
-        self.minute = _field("A minute of work", _written(own.minute), f"{minute:g}")
+        self.minute = _field(
+            say("A minute of work"), _written(own.minute), figures("{minute:g}", minute=minute)
+        )
         self.given_back = _field(
-            "Percent that comes back for a part fitted in vain",
+            say("Percent that comes back for a part fitted in vain"),
             _written(None if own.given_back is None else 100.0 * own.given_back),
-            f"{100.0 * repairs().given_back:g}",
+            figures("{given_back:g}", given_back=100.0 * repairs().given_back),
         )
         self.table = QTableWidget(0, len(_HEADS), self)
-        self.table.setAccessibleName("Times and prices")
+        self.table.setAccessibleName(say("Times and prices"))
         self.table.setHorizontalHeaderLabels(list(_HEADS))
         self.tools: dict[str, QCheckBox] = {}
         self._rows: list[tuple[str, str]] = []
@@ -65,7 +68,14 @@ class PricesDialog(QDialog):
             for name, text, minutes, money in known:
                 row = self.table.rowCount()
                 self.table.insertRow(row)
-                words = QTableWidgetItem(f"{text}  (usually {minutes:g} min, {money:g})")
+                words = QTableWidgetItem(
+                    say(
+                        "{text}  (usually {minutes:g} min, {money:g})",
+                        text=text,
+                        minutes=minutes,
+                        money=money,
+                    )
+                )
                 words.setFlags(Qt.ItemFlag.ItemIsEnabled)
                 words.setToolTip(text)
                 self.table.setItem(row, 0, words)
@@ -77,7 +87,7 @@ class PricesDialog(QDialog):
                     self.table.setItem(row, column, QTableWidgetItem(_written(own_value)))
                     cell = self.table.item(row, column)
                     assert cell is not None  # noqa: S101 - set the line before
-                    cell.setToolTip(f"usually {usual:g}")
+                    cell.setToolTip(say("usually {usual:g}", usual=usual))
                 self._rows.append((kind, name))
 
     def _lay_out(self, own: OwnPrices) -> None:
@@ -91,8 +101,8 @@ class PricesDialog(QDialog):
         above = QHBoxLayout()
         for words, field in (
             ("Currency", self.currency),
-            ("A minute of work costs", self.minute),
-            ("Of a part fitted in vain comes back, %", self.given_back),
+            (say("A minute of work costs"), self.minute),
+            (say("Of a part fitted in vain comes back, %"), self.given_back),
         ):
             above.addWidget(QLabel(words, self))
             above.addWidget(field)
@@ -104,7 +114,7 @@ class PricesDialog(QDialog):
             box.setChecked(tool not in own.missing)
             grid.addWidget(box, number // 3, number % 3)
             self.tools[tool] = box
-        keep, leave = QPushButton("Keep", self), QPushButton("Leave as it was", self)
+        keep, leave = QPushButton(say("Keep"), self), QPushButton(say("Leave as it was"), self)
         keep.setDefault(True)
         keep.clicked.connect(self._keep)
         leave.clicked.connect(self.reject)
@@ -132,8 +142,8 @@ class PricesDialog(QDialog):
                     rows[kind].append(OwnRow(id=name, minutes=minutes, money=money))
             self.prices = OwnPrices(
                 currency=self.currency.text().strip()[:8],
-                minute=_number(self.minute.text(), "a minute of work"),
-                given_back=_share(self.given_back.text(), "what comes back of a part"),
+                minute=_number(self.minute.text(), say("a minute of work")),
+                given_back=_share(self.given_back.text(), say("what comes back of a part")),
                 missing=tuple(tool for tool, box in self.tools.items() if not box.isChecked()),
                 repair=tuple(rows["repair"]),
                 test=tuple(rows["test"]),
@@ -159,7 +169,7 @@ def _field(name: str, text: str, placeholder: str = "") -> QLineEdit:
 
 
 def _written(value: float | None) -> str:
-    return "" if value is None else f"{value:g}"
+    return "" if value is None else figures("{value:g}", value=value)
 
 
 def _number(text: str, what: str) -> float | None:

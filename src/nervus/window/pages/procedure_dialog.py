@@ -20,6 +20,7 @@ from nervus.domain.channel import Recording
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import Change, Guided, Source, new_id, now, of_kind
 from nervus.knowledge.known_procedures import Answer, Procedure, Step, procedures
+from nervus.language import say
 from nervus.mend.guiding import (
     begin_guide,
     came_off,
@@ -40,11 +41,11 @@ from nervus.window.station_page import quiet, scrolled
 from nervus.window.theme import Theme
 
 _HINTS = {
-    Answer.DONE: "Enter when it is done, with a remark or without",
-    Answer.YES: "yes or no, then Enter",
-    Answer.VALUE: "the value with its unit, then Enter",
+    Answer.DONE: say("Enter when it is done, with a remark or without"),
+    Answer.YES: say("yes or no, then Enter"),
+    Answer.VALUE: say("the value with its unit, then Enter"),
 }
-_WITHOUT = "what is missing, and why it goes without … or tick all, then Enter"
+_WITHOUT = say("what is missing, and why it goes without … or tick all, then Enter")
 _TICK_MS, _SOUND_MS, _LOOK_TICKS = 500, 40, 4
 
 
@@ -66,10 +67,10 @@ class ProcedureDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self._part, self._recent = part, recent
-        self.setWindowTitle("Step by step")
+        self.setWindowTitle(say("Step by step"))
         self.resize(820, 680)
         self.choice = QComboBox(self)
-        self.choice.setAccessibleName("What is done")
+        self.choice.setAccessibleName(say("What is done"))
         self.choice.setMinimumHeight(36)
         throttle = part.job.vehicle.throttle if part.job is not None else None
         for procedure in procedures():
@@ -87,11 +88,11 @@ class ProcedureDialog(QDialog):
         self.more = quiet("", self)
         self.line = QLineEdit(self)
         self.line.setMinimumHeight(44)
-        self.line.setAccessibleName("The answer to the step, then Enter")
+        self.line.setAccessibleName(say("The answer to the step, then Enter"))
         self.line.returnPressed.connect(self._entered)
         self.wrong = quiet("", self)
         self.so_far = QListWidget(self)
-        self.so_far.setAccessibleName("What was done so far")
+        self.so_far.setAccessibleName(say("What was done so far"))
         self.so_far.setMinimumHeight(90)
         self.at_hand: list[QCheckBox] = []
         self._ticks = 0
@@ -110,10 +111,10 @@ class ProcedureDialog(QDialog):
         self._show()
 
     def _lay_out(self) -> None:
-        leave = QPushButton("Close", self)
+        leave = QPushButton(say("Close"), self)
         leave.setAutoDefault(False)
         leave.clicked.connect(self.close)
-        self.set_sensor = QPushButton("Set the sensor now …", self)
+        self.set_sensor = QPushButton(say("Set the sensor now …"), self)
         self.set_sensor.setAutoDefault(False)
         self.set_sensor.clicked.connect(self._go_setting)
         row = QHBoxLayout()
@@ -126,7 +127,7 @@ class ProcedureDialog(QDialog):
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(10)
-        first = quiet("The maker's procedure and local rules come first.", self)
+        first = quiet(say("The maker's procedure and local rules come first."), self)
         for widget in (first, self.about, self.voids, self.text, self.caution, self.bolts, self.more):
             column.addWidget(widget)
         column.addLayout(self._hand)
@@ -175,13 +176,17 @@ class ProcedureDialog(QDialog):
         self._show_about(procedure, begun=bool(done.done))
         self._ask_at_hand(() if begun else procedure.at_hand)
         if not begun:
-            self._show_step("Is everything at hand, before anything is taken apart?", "", None)
+            self._show_step(say("Is everything at hand, before anything is taken apart?"), "", None)
             self.line.setPlaceholderText(_WITHOUT)
         elif step is None:
             usual = (
-                f" Usual now, and no fault: {'; '.join(procedure.expect)}." if procedure.expect else ""
+                say(" Usual now, and no fault: {join}.", join="; ".join(procedure.expect))
+                if procedure.expect
+                else ""
             )
-            self._show_step(f"All steps are done; it is kept in the job.{usual}", "", None)
+            self._show_step(
+                say("All steps are done; it is kept in the job.{usual}", usual=usual), "", None
+            )
             self.line.setPlaceholderText("")
         else:
             self._show_step(step.text, step.caution, step)
@@ -197,16 +202,16 @@ class ProcedureDialog(QDialog):
         (self.at_hand[0] if self.at_hand else self.line).setFocus()
 
     def _show_about(self, procedure: Procedure, *, begun: bool) -> None:
-        parts = [f"about {procedure.minutes} minutes"]
+        parts = [say("about {minutes} minutes", minutes=procedure.minutes)]
         if procedure.tools:
-            parts.append(f"tools: {', '.join(procedure.tools)}")
+            parts.append(say("tools: {join}", join=", ".join(procedure.tools)))
         if procedure.conditions:
-            parts.append(f"only when: {', '.join(procedure.conditions)}")
+            parts.append(say("only when: {join}", join=", ".join(procedure.conditions)))
         lines = [" · ".join(parts)]
         if procedure.why:
             lines.insert(0, procedure.why)
         self.about.setText("\n".join(lines))
-        self.voids.setText(f"What makes it worthless: {'; '.join(procedure.voids)}.")
+        self.voids.setText(say("What makes it worthless: {join}.", join="; ".join(procedure.voids)))
         self.voids.setVisible(bool(procedure.voids) and not begun)
 
     def _show_step(self, text: str, caution: str, step: Step | None) -> None:
@@ -279,7 +284,9 @@ class ProcedureDialog(QDialog):
         """How tight, how long still, and whether it has settled."""
         lines = []
         if step is not None and step.torque is not None:
-            lines.append(f"How tight: {step.torque.words}. The maker's value comes first.")
+            lines.append(
+                say("How tight: {words}. The maker's value comes first.", words=step.torque.words)
+            )
         if step is not None and step.wait_s:
             lines.append(self._wait_told(done, step))
         if (
@@ -295,23 +302,28 @@ class ProcedureDialog(QDialog):
 
     def _wait_told(self, done: Guided, step: Step) -> str:
         left = left_s(done, step, now())
-        whole = f"{step.wait_s // 60} min {step.wait_s % 60:02d} s"
+        whole = say("{wait_s} min {wait_s_:02d} s", wait_s=step.wait_s // 60, wait_s_=step.wait_s % 60)
         if left is None:
-            return f"Waits {whole}; Enter begins it. It goes on when Nervus is closed."
+            return say("Waits {whole}; Enter begins it. It goes on when Nervus is closed.", whole=whole)
         if left > 0:
-            return f"{int(left) // 60} min {int(left) % 60:02d} s to go of {whole}."
+            return say(
+                "{int} min {int_:02d} s to go of {whole}.",
+                int=int(left) // 60,
+                int_=int(left) % 60,
+                whole=whole,
+            )
         if self._rung != (done.id, step.id):
             self._rung = (done.id, step.id)
             self._ring()
-        return f"{whole} are over: Enter goes on."
+        return say("{whole} are over: Enter goes on.", whole=whole)
 
     def _settled_told(self) -> str:
         recording = self._recent()
         if recording is None:
-            return "Nothing is connected: look at the values, and say yes or no."
+            return say("Nothing is connected: look at the values, and say yes or no.")
         seen = settled(recording)
-        told = "; ".join(seen.told) or "nothing could be looked at"
-        unknown = f" Not looked at: {', '.join(seen.unknown)}." if seen.unknown else ""
+        told = "; ".join(seen.told) or say("nothing could be looked at")
+        unknown = say(" Not looked at: {join}.", join=", ".join(seen.unknown)) if seen.unknown else ""
         return f"{'Settled' if seen.is_settled else 'Not settled yet'}: {told}.{unknown}"
 
     def _ring(self) -> None:

@@ -20,6 +20,7 @@ from nervus.domain.judgement import JobJudgement
 from nervus.judge.timeline import codes_not_read_again, last_change, untested_change
 from nervus.judge.words import natural_frequency
 from nervus.knowledge.own_prices import OwnPrices
+from nervus.language import say
 from nervus.proof.states import due_day, moved_to
 from nervus.proof.watching import Standing, plan_of, prior_of, standing
 from nervus.window.pages.compare_view import CompareView
@@ -29,12 +30,12 @@ from nervus.window.station_page import quiet, scrolled
 from nervus.window.tasks import Task
 from nervus.window.theme import Theme
 
-WATCH, COMPARE, COURSE = "how long clean", "before and after", "the whole course"
+WATCH, COMPARE, COURSE = say("how long clean"), say("before and after"), say("the whole course")
 _STATE_WORDS = {
     JobState.OPEN: "open",
-    JobState.WAITING: "waits for parts",
+    JobState.WAITING: say("waits for parts"),
     JobState.WATCHING: "watching",
-    JobState.CAME_BACK: "came back",
+    JobState.CAME_BACK: say("came back"),
     JobState.MENDED: "mended",
 }
 
@@ -53,11 +54,11 @@ class ProvePage(EntriesPage):
     def __init__(
         self, compare: CompareView, own: Callable[[], OwnPrices], parent: QWidget | None = None
     ) -> None:
-        hint = (
-            "It is mended when it stayed clean for long enough. Road test only when safe, with a second "
-            "person to read; never while it revs by itself."
+        hint = say(
+            "It is mended when it stayed clean for long enough. Road test only when safe, "
+            "with a second person to read; never while it revs by itself."
         )
-        super().__init__("Prove", hint, (object,), parent)
+        super().__init__(say("Prove"), hint, (object,), parent)
         self._own = own
         self._standing: Standing | None = None
         self._of: Job | None = None
@@ -81,8 +82,8 @@ class ProvePage(EntriesPage):
         inner.setContentsMargins(0, 0, 0, 0)
         inner.addWidget(self.nothing)
         inner.addWidget(self.list, 1)
-        self.history = QPushButton("As it was", course)
-        self.history.setAccessibleName("What the chosen entry was before it was changed")
+        self.history = QPushButton(say("As it was"), course)
+        self.history.setAccessibleName(say("What the chosen entry was before it was changed"))
         self.history.clicked.connect(self._ask_history)
         row = QHBoxLayout()
         row.addStretch(1)
@@ -110,21 +111,21 @@ class ProvePage(EntriesPage):
     def _lay_out_states(self) -> None:
         self.why = QLineEdit(self)
         self.why.setPlaceholderText(
-            "why, where something speaks against it; or the day to come back to it"
+            say("why, where something speaks against it; or the day to come back to it")
         )
-        self.why.setAccessibleName("Why the job goes into this state, or its day")
+        self.why.setAccessibleName(say("Why the job goes into this state, or its day"))
         self.why.setMinimumHeight(36)
         row = QHBoxLayout()
         self.states: dict[JobState, QPushButton] = {}
         for state in JobState:
             button = QPushButton(_STATE_WORDS[state], self)
             button.setCheckable(True)
-            button.setAccessibleName(f"The job is {state}")
+            button.setAccessibleName(say("The job is {state}", state=state))
             button.clicked.connect(lambda _on, state=state: self._move(state))
             row.addWidget(button)
             self.states[state] = button
         row.addStretch(1)
-        self.report = QPushButton("Report …", self)
+        self.report = QPushButton(say("Report …"), self)
         self.report.clicked.connect(self.report_wanted)
         row.addWidget(self.report)
         self.column.addWidget(self.why)
@@ -143,7 +144,7 @@ class ProvePage(EntriesPage):
         """How far what was read after the last change says that it cured."""
         cured = judged.cured if judged is not None else None
         told = natural_frequency(cured) if cured is not None else ""
-        self.cured.setText(f"By all that was read since: cured, {told}." if told else "")
+        self.cured.setText(say("By all that was read since: cured, {told}.", told=told) if told else "")
         self.cured.setVisible(bool(told))
 
     def show_job(self, job: Job) -> None:
@@ -154,9 +155,13 @@ class ProvePage(EntriesPage):
         for state, button in self.states.items():
             button.setChecked(state is job.state)
         change = untested_change(job)
-        said = [f"“{change.done[:80]}” has not been tested yet."] if change is not None else []
+        said = (
+            [say("“{done}” has not been tested yet.", done=change.done[:80])]
+            if change is not None
+            else []
+        )
         if codes_not_read_again(job):
-            said.append("The codes have not been read again since the last change.")
+            said.append(say("The codes have not been read again since the last change."))
         self.untested.setText(" ".join(said))
         self.untested.setVisible(bool(said))
         self.watch.show_job(job)
@@ -183,7 +188,7 @@ class ProvePage(EntriesPage):
             self.watch.show_standing(stands)
             met = stands is not None and stands.is_met
             mended = self.states[JobState.MENDED]
-            mended.setText("mended: the plan is met" if met else _STATE_WORDS[JobState.MENDED])
+            mended.setText(say("mended: the plan is met") if met else _STATE_WORDS[JobState.MENDED])
 
     def apply_theme(self, theme: Theme) -> None:
         self.watch.apply_theme(theme)

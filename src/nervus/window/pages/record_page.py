@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from nervus.domain.job import Job, Recorded, of_kind
+from nervus.language import figures, say
 from nervus.window.pictures.findings_list import FindingsList
 from nervus.window.pictures.recording_panel import RecordingPanel
 
@@ -35,13 +36,13 @@ class RecordPage(QWidget):
         self.middle.addWidget(self.panel)
         self.recordings = QComboBox(self)
         self.recordings.setMinimumHeight(36)
-        self.recordings.setAccessibleName("Recordings of this job")
+        self.recordings.setAccessibleName(say("Recordings of this job"))
         self.recordings.activated.connect(lambda _row: self.wanted.emit(self.recordings.currentData()))
         self.under = QComboBox(self)
         self.under.setMinimumHeight(36)
-        self.under.setAccessibleName("The recording that is laid below this one")
+        self.under.setAccessibleName(say("The recording that is laid below this one"))
         self.under.activated.connect(lambda _row: self.under_wanted.emit(self.under.currentData()))
-        self.keep = QPushButton("Begin a job with this recording", self)
+        self.keep = QPushButton(say("Begin a job with this recording"), self)
         self.keep.clicked.connect(self.keep_wanted)
         self.top = QWidget(self)
         top = QHBoxLayout(self.top)
@@ -69,7 +70,12 @@ class RecordPage(QWidget):
         chosen = self.recordings.currentData()
         self.recordings.clear()
         for found in self._all():
-            text = f"{found.name} · {found.duration_s:.0f} s · {found.at.astimezone():%d %b %Y %H:%M}"
+            text = figures(
+                "{name} · {duration_s:.0f} s · {astimezone:%d %b %Y %H:%M}",
+                name=found.name,
+                duration_s=found.duration_s,
+                astimezone=found.at.astimezone(),
+            )
             self.recordings.addItem(text, found.id)
         self.recordings.setCurrentIndex(max(0, self.recordings.findData(chosen)))
         self.recordings.setVisible(self.recordings.count() > 1)
@@ -87,11 +93,11 @@ class RecordPage(QWidget):
     def _offer_under(self, shown: str) -> None:
         """Any other recording of the job can be laid below the one that is shown."""
         self.under.clear()
-        self.under.addItem("nothing below it", "")
+        self.under.addItem(say("nothing below it"), "")
         for found in self._all():
             if found.id != shown:
-                self.under.addItem(f"below it: {found.name}", found.id)
-        self.under.addItem("below it: another …", ANOTHER)
+                self.under.addItem(say("below it: {name}", name=found.name), found.id)
+        self.under.addItem(say("below it: another …"), ANOTHER)
         self.under.setVisible(self._is_open)
 
     def show_under(self, recording_id: str) -> None:

@@ -17,12 +17,13 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.job import Job
 from nervus.knowledge.own_prices import OwnPrices
+from nervus.language import say
 from nervus.window.boxes import asked_for_photo, asked_for_report
 from nervus.window.jobs.job_part import JobPart
 from nervus.window.station_page import quiet
 from nervus.window.tasks import Task
 
-_AUDIENCES = (("customer", "for the customer: one page"), ("file", "for the file: everything"))
+_AUDIENCES = (("customer", say("for the customer: one page")), ("file", say("for the file: everything")))
 
 
 class ReportDialog(QDialog):
@@ -31,38 +32,38 @@ class ReportDialog(QDialog):
     def __init__(self, part: JobPart, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._part = part
-        self.setWindowTitle("Report")
+        self.setWindowTitle(say("Report"))
         self.resize(640, 460)
         own = part.weigher.own
         self.audience = QComboBox(self)
-        self.audience.setAccessibleName("Whom it is for")
+        self.audience.setAccessibleName(say("Whom it is for"))
         for name, words in _AUDIENCES:
             self.audience.addItem(words, name)
         self.words = QPlainTextEdit(self)
-        self.words.setAccessibleName("Words of your own")
-        self.words.setPlaceholderText("words of your own, put in as they are")
+        self.words.setAccessibleName(say("Words of your own"))
+        self.words.setPlaceholderText(say("words of your own, put in as they are"))
         self.words.setTabChangesFocus(True)
         self.workshop, self.mark = QLineEdit(own.name, self), QLineEdit(own.mark, self)
-        self.workshop.setAccessibleName("The workshop's name")
-        self.mark.setAccessibleName("A picture file with the workshop's mark")
-        choose = QPushButton("Choose …", self)
+        self.workshop.setAccessibleName(say("The workshop's name"))
+        self.mark.setAccessibleName(say("A picture file with the workshop's mark"))
+        choose = QPushButton(say("Choose …"), self)
         choose.setAutoDefault(False)
         choose.clicked.connect(self._choose_mark)
         mark = QHBoxLayout()
         mark.addWidget(self.mark, 1)
         mark.addWidget(choose)
         form = QFormLayout()
-        form.addRow("Whom it is for", self.audience)
-        form.addRow("Your words", self.words)
-        form.addRow("Workshop", self.workshop)
-        form.addRow("Its mark", mark)
+        form.addRow(say("Whom it is for"), self.audience)
+        form.addRow(say("Your words"), self.words)
+        form.addRow(say("Workshop"), self.workshop)
+        form.addRow(say("Its mark"), mark)
         for widget in (self.audience, self.workshop, self.mark):
             widget.setMinimumHeight(36)
-        self.told = quiet("Name and mark are kept for the next report.", self)
-        self.write = QPushButton("Write it …", self)
+        self.told = quiet(say("Name and mark are kept for the next report."), self)
+        self.write = QPushButton(say("Write it …"), self)
         self.write.setDefault(True)
         self.write.clicked.connect(self._ask)
-        leave = QPushButton("Close", self)
+        leave = QPushButton(say("Close"), self)
         leave.setAutoDefault(False)
         leave.clicked.connect(self.close)
         row = QHBoxLayout()
@@ -92,7 +93,7 @@ class ReportDialog(QDialog):
         words, audience = self.words.toPlainText(), self.audience.currentData()
         files = self._part.files
         self.write.setEnabled(False)
-        self.told.setText(f"Writing {to.name} …")
+        self.told.setText(say("Writing {name} …", name=to.name))
 
         def work(_progress: object) -> tuple[str, ...]:
             from nervus.link.reading import kept_recording  # noqa: PLC0415 - loads pandas
@@ -120,7 +121,7 @@ class ReportDialog(QDialog):
 
     def _written(self, to: Path, missing: tuple[str, ...]) -> None:
         self.write.setEnabled(True)
-        self.told.setText(" ".join((f"The report is in {to}.", *missing)))
+        self.told.setText(" ".join((say("The report is in {to}.", to=to), *missing)))
 
     def _not_written(self, sentence: str) -> None:
         self.write.setEnabled(True)

@@ -10,6 +10,7 @@ from nervus.codes.notation import Code
 from nervus.judge.story import Story
 from nervus.judge.words import STRETCH_NAMES
 from nervus.knowledge import known_codes
+from nervus.language import say
 from nervus.window.theme import BRIGHT, Theme
 
 _ROW, _GAP, _TOP = 46, 8, 26
@@ -41,7 +42,7 @@ class StoryView(QWidget):
         self._at: Code | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("The story that the codes tell")
+        self.setAccessibleName(say("The story that the codes tell"))
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
@@ -136,10 +137,10 @@ class StoryView(QWidget):
         painter.setPen(self._theme.color("muted"))
         painter.setFont(self._font(13))
         half = (self.width() - 60) / 2
-        painter.drawText(QRectF(0, 0, half, 20), Qt.AlignmentFlag.AlignLeft, "first of all")
+        painter.drawText(QRectF(0, 0, half, 20), Qt.AlignmentFlag.AlignLeft, say("first of all"))
         if self._column("consequence"):
             right = QRectF(self.width() - half, 0, half, 20)
-            painter.drawText(right, Qt.AlignmentFlag.AlignLeft, "follows from it")
+            painter.drawText(right, Qt.AlignmentFlag.AlignLeft, say("follows from it"))
 
     def _paint_arrows(self, painter: QPainter, story: Story) -> None:
         places = {box.code: box.place for box in self._boxes}
@@ -179,12 +180,12 @@ class StoryView(QWidget):
         if self._story is None:
             return ""
         where = [STRETCH_NAMES[s] for s in self._story.stretches[:3]]
-        parts = [f"points at: {', '.join(where)}"] if where else []
+        parts = [say("points at: {join}", join=", ".join(where))] if where else []
         if self._story.shared:
-            parts.insert(0, "they share a circuit")
+            parts.insert(0, say("they share a circuit"))
         more = max(len(self._column("cause")), len(self._column("consequence"))) - _MOST_ROWS
         if more > 0:
-            parts.append(f"{more} more in the table")
+            parts.append(say("{more} more in the table", more=more))
         return " · ".join(parts)
 
     def _font(self, size: int, *, bold: bool = False) -> QFont:
@@ -195,4 +196,6 @@ class StoryView(QWidget):
 
 
 def _unknown(code: Code) -> str:
-    return "the maker's own: look it up, not guessed" if code.is_makers_own else "not known here"
+    return (
+        say("the maker's own: look it up, not guessed") if code.is_makers_own else say("not known here")
+    )

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.judgement import PossibleOutcome, RankedTest
 from nervus.judge.words import SUSPECT_NAMES, natural_frequency
+from nervus.language import say
 from nervus.window.station_page import quiet, scrolled
 from nervus.window.theme import BRIGHT, Theme
 
@@ -32,13 +33,24 @@ class OutcomeButton(QPushButton):
         self.outcome = outcome
         self._theme: Theme = BRIGHT
         first = max(outcome.suspects.items(), key=lambda row: row[1])
-        self.then = f"then {SUSPECT_NAMES[first[0]]}: {natural_frequency(first[1])}"
+        self.then = say(
+            "then {suspect_names}: {natural_frequency}",
+            suspect_names=SUSPECT_NAMES[first[0]],
+            natural_frequency=natural_frequency(first[1]),
+        )
         self.chance = natural_frequency(outcome.probability)
         self.setCheckable(True)
         self.setObjectName("choice")
-        self.setAccessibleName(f"What if: {outcome.text}")
+        self.setAccessibleName(say("What if: {text}", text=outcome.text))
         self.setAccessibleDescription(f"{self.chance}; {self.then}")
-        self.setToolTip(f"What if: {outcome.text} ({self.chance}); {self.then}")
+        self.setToolTip(
+            say(
+                "What if: {text} ({chance}); {then}",
+                text=outcome.text,
+                chance=self.chance,
+                then=self.then,
+            )
+        )
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
@@ -92,7 +104,7 @@ class TestsView(QWidget):
         self._theme: Theme = BRIGHT
         self._tests: list[RankedTest] = []
         self.list = QListWidget(self)
-        self.list.setAccessibleName("Tests that are left, the best first")
+        self.list.setAccessibleName(say("Tests that are left, the best first"))
         self.list.setWordWrap(True)
         self.list.setResizeMode(QListView.ResizeMode.Adjust)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -100,7 +112,7 @@ class TestsView(QWidget):
         self.how, self.caution = quiet("", self), quiet("", self)
         self.caution.setObjectName("caution")
         self.numbers = quiet("", self)
-        self.begin = QPushButton("Begin it", self)
+        self.begin = QPushButton(say("Begin it"), self)
         self.begin.clicked.connect(self._begin)
         self.outcomes: list[OutcomeButton] = []
         inner = QWidget(self)
@@ -111,7 +123,9 @@ class TestsView(QWidget):
             self._column.addWidget(widget)
         self._boxes = QVBoxLayout()
         self._boxes.setSpacing(6)
-        self._what = quiet("Choose an outcome to see what it would mean; nothing of that is kept.", self)
+        self._what = quiet(
+            say("Choose an outcome to see what it would mean; nothing of that is kept."), self
+        )
         self._column.addWidget(self._what)
         self._column.addLayout(self._boxes)
         self._column.addWidget(self.begin, 0, Qt.AlignmentFlag.AlignLeft)
@@ -158,8 +172,13 @@ class TestsView(QWidget):
         silent = QSignalBlocker(self.list)
         self.list.clear()
         for test in self._tests:
-            saves = f", saves {test.saving:.0f}" if test.saving >= 1.0 else ""
-            worth = f"{test.minutes:.0f} min · {test.information_bits:.2f} bits{saves}"
+            saves = say(", saves {saving:.0f}", saving=test.saving) if test.saving >= 1.0 else ""
+            worth = say(
+                "{minutes:.0f} min · {information_bits:.2f} bits{saves}",
+                minutes=test.minutes,
+                information_bits=test.information_bits,
+                saves=saves,
+            )
             item = QListWidgetItem(f"{test.text}\n{worth}", self.list)
             item.setToolTip(test.how)
         silent.unblock()
@@ -183,14 +202,16 @@ class TestsView(QWidget):
         for widget in (self.begin, self.caution, self._what):
             widget.setVisible(some)
         if not some:
-            self.how.setText("No test is left that would tell anything.")
+            self.how.setText(say("No test is left that would tell anything."))
             self.numbers.setText("")
             return
         test = self._tests[row]
         self.how.setText(test.how)
         self.numbers.setText(_in_words(test))
         self.caution.setText(test.caution)
-        self.begin.setText(f"Begin it at {_STATION_NAMES.get(test.station, test.station.capitalize())}")
+        self.begin.setText(
+            say("Begin it at {get}", get=_STATION_NAMES.get(test.station, test.station.capitalize()))
+        )
         for outcome in test.outcomes:
             button = OutcomeButton(outcome, self)
             button.apply_theme(self._theme)
@@ -214,8 +235,13 @@ class TestsView(QWidget):
 
 def _in_words(test: RankedTest) -> str:
     worth = (
-        f"worth it: saves {test.saving:.0f} on average, its own cost paid"
+        say("worth it: saves {saving:.0f} on average, its own cost paid", saving=test.saving)
         if test.saving >= 1.0
-        else "costs more on average than it saves"
+        else say("costs more on average than it saves")
     )
-    return f"{test.minutes:.0f} minutes, tells {test.information_bits:.2f} bits of who it is; {worth}."
+    return say(
+        "{minutes:.0f} minutes, tells {information_bits:.2f} bits of who it is; {worth}.",
+        minutes=test.minutes,
+        information_bits=test.information_bits,
+        worth=worth,
+    )

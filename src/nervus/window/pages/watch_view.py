@@ -19,13 +19,14 @@ from nervus.domain.errors import OutsideError
 from nervus.domain.job import Job, Recorded, Source, Stayed, new_id, now
 from nervus.domain.repair import Exposure
 from nervus.judge.timeline import last_change
+from nervus.language import figures, say
 from nervus.proof.proposing import PlanUnreadable, Proposal, planned, propose_watch
 from nervus.proof.telling import amount_told, standing_told
 from nervus.proof.watching import Standing, from_recording, plan_of, uncounted
 from nervus.window.station_page import quiet
 from nervus.window.theme import BRIGHT, Theme
 
-_SURE = ((0.9, "9 in 10"), (0.95, "95 in 100"), (0.99, "99 in 100"))
+_SURE = ((0.9, say("9 in 10")), (0.95, say("95 in 100")), (0.99, say("99 in 100")))
 _TALLEST_LIST = 92
 
 
@@ -52,10 +53,10 @@ class WatchView(QWidget):
         self._lay_out_plan()
         self._lay_out_take()
         self.recordings = QListWidget(self)
-        self.recordings.setAccessibleName("Recordings since the repair that are not counted yet")
+        self.recordings.setAccessibleName(say("Recordings since the repair that are not counted yet"))
         self.recordings.setMaximumHeight(_TALLEST_LIST)
         self.recordings.itemActivated.connect(self._count)
-        self.again = QPushButton("Plan it anew …", self)
+        self.again = QPushButton(say("Plan it anew …"), self)
         self.again.clicked.connect(lambda: self._show_plan(shown=True))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -76,29 +77,29 @@ class WatchView(QWidget):
         self.events, self.amount = QLineEdit(self._plan), QLineEdit(self._plan)
         self.conditions = QLineEdit(self._plan)
         for line, name, hint in (
-            (self.events, "How often it failed before", "such as 3"),
-            (self.amount, "In how much", "such as 1.5"),
-            (self.conditions, "Under which conditions", "hot, wet, over bumps"),
+            (self.events, say("How often it failed before"), say("such as 3")),
+            (self.amount, say("In how much"), say("such as 1.5")),
+            (self.conditions, say("Under which conditions"), say("hot, wet, over bumps")),
         ):
             line.setAccessibleName(name)
             line.setPlaceholderText(hint)
             line.setMinimumHeight(36)
             line.returnPressed.connect(self._make_plan)
-        self.exposure.setAccessibleName("What is counted")
-        self.sure.setAccessibleName("How sure it is to be")
+        self.exposure.setAccessibleName(say("What is counted"))
+        self.sure.setAccessibleName(say("How sure it is to be"))
         for box in (self.exposure, self.sure):
             box.setMinimumHeight(36)
-        self.make = QPushButton("Watch so", self._plan)
+        self.make = QPushButton(say("Watch so"), self._plan)
         self.make.clicked.connect(self._make_plan)
         grid = QGridLayout(self._plan)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.addWidget(self.why, 0, 0, 1, 5)
         for column, (words, widget) in enumerate(
             (
-                ("It failed", self.events),
-                ("times in", self.amount),
-                ("of these", self.exposure),
-                ("mended when sure", self.sure),
+                (say("It failed"), self.events),
+                (say("times in"), self.amount),
+                (say("of these"), self.exposure),
+                (say("mended when sure"), self.sure),
             )
         ):
             grid.addWidget(QLabel(words, self._plan), 1, column)
@@ -109,12 +110,12 @@ class WatchView(QWidget):
     def _lay_out_take(self) -> None:
         self.much, self.seen, self.words = (QLineEdit(self._take) for _ in range(3))
         for line, name, hint in (
-            (self.much, "How much was watched", "how much"),
-            (self.seen, "How often it showed", "seen 0"),
+            (self.much, say("How much was watched"), say("how much")),
+            (self.seen, say("How often it showed"), say("seen 0")),
             (
                 self.words,
-                "Who saw it, under which conditions",
-                "who, and under which conditions … Enter",
+                say("Who saw it, under which conditions"),
+                say("who, and under which conditions … Enter"),
             ),
         ):
             line.setAccessibleName(name)
@@ -144,12 +145,18 @@ class WatchView(QWidget):
         self.recordings.clear()
         for recorded, found in uncounted(job) if plan is not None else ():
             adds = from_recording(plan, found, recorded.duration_s) if plan is not None else None
-            what = f"{recorded.name}, {recorded.duration_s:.0f} s"
+            what = figures(
+                "{name}, {duration_s:.0f} s", name=recorded.name, duration_s=recorded.duration_s
+            )
             if adds is not None and plan is not None:
-                shown = f"showed it {adds[1]} times" if adds[1] else "without it"
-                what += f": Enter counts {amount_told(adds[0], plan.exposure)}, {shown}"
+                shown = say("showed it {adds} times", adds=adds[1]) if adds[1] else say("without it")
+                what += say(
+                    ": Enter counts {amount_told}, {shown}",
+                    amount_told=amount_told(adds[0], plan.exposure),
+                    shown=shown,
+                )
             else:
-                what += ": how much of the watch it was, only you can tell; type it above"
+                what += say(": how much of the watch it was, only you can tell; type it above")
             item = QListWidgetItem(what, self.recordings)
             item.setData(Qt.ItemDataRole.UserRole, (recorded, adds))
         self.recordings.setVisible(self.recordings.count() > 0)
@@ -176,10 +183,10 @@ class WatchView(QWidget):
 
     def _propose(self, like: Proposal) -> None:
         self._like = like
-        self.why.setText(f"Proposed: {like.why}." if like.why else "")
+        self.why.setText(say("Proposed: {why}.", why=like.why) if like.why else "")
         self.exposure.setCurrentIndex(self.exposure.findData(like.exposure))
         self.events.setText("" if like.events is None else str(like.events))
-        self.amount.setText("" if like.amount is None else f"{like.amount:.4g}")
+        self.amount.setText("" if like.amount is None else figures("{amount:.4g}", amount=like.amount))
         self.conditions.setText(like.conditions)
 
     # -- what is entered -----------------------------------------------------------------------------
@@ -254,7 +261,7 @@ class Gauge(QWidget):
         self.theme: Theme = BRIGHT
         self._stands: Standing | None = None
         self.setFixedHeight(58)
-        self.setAccessibleName("How far the watch is")
+        self.setAccessibleName(say("How far the watch is"))
 
     def show_standing(self, stands: Standing | None) -> None:
         """Draw how a watch stands."""
@@ -271,9 +278,17 @@ class Gauge(QWidget):
         if stands is None:
             return ""
         if stands.events:
-            return f"it showed again, {stands.events} times"
-        clean = f"{stands.clean:.0f}" if stands.watch.exposure.is_counted else f"{stands.clean:.3g}"
-        return f"{clean} clean of {amount_told(stands.needed, stands.watch.exposure)}"
+            return say("it showed again, {events} times", events=stands.events)
+        clean = (
+            figures("{clean:.0f}", clean=stands.clean)
+            if stands.watch.exposure.is_counted
+            else figures("{clean:.3g}", clean=stands.clean)
+        )
+        return say(
+            "{clean} clean of {amount_told}",
+            clean=clean,
+            amount_told=amount_told(stands.needed, stands.watch.exposure),
+        )
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         stands = self._stands
@@ -310,7 +325,10 @@ def _amount(text: str) -> float:
         amount = -1.0
     if not 0.0 <= amount <= 1e7:
         raise PlanUnreadable(
-            f"“{text.strip()[:20]}” is no amount that was watched; accepted is such as “2.5”."
+            say(
+                "“{strip}” is no amount that was watched; accepted is such as “2.5”.",
+                strip=text.strip()[:20],
+            )
         )
     return amount
 
@@ -318,5 +336,7 @@ def _amount(text: str) -> float:
 def _events(text: str) -> int:
     typed = text.strip() or "0"
     if not typed.isdecimal() or len(typed) > 6:
-        raise PlanUnreadable(f"“{typed[:20]}” is not how often it showed; accepted is such as “0”.")
+        raise PlanUnreadable(
+            say("“{typed}” is not how often it showed; accepted is such as “0”.", typed=typed[:20])
+        )
     return int(typed)

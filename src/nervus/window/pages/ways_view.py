@@ -7,13 +7,14 @@ from PyQt6.QtGui import QBrush, QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from nervus.domain.judgement import School
+from nervus.language import say
 from nervus.window.theme import BRIGHT, Theme
 
 WAY_NAMES = {
     "proposed": "Proposed",
-    "proof_first": "Proof before parts",
-    "likeliest_first": "Most likely first",
-    "cheapest_first": "Cheapest first",
+    "proof_first": say("Proof before parts"),
+    "likeliest_first": say("Most likely first"),
+    "cheapest_first": say("Cheapest first"),
 }
 _ROW, _HEAD, _STEPS = 69, 20, 3
 
@@ -25,7 +26,7 @@ class WaysView(QWidget):
         super().__init__(parent)
         self._theme: Theme = BRIGHT
         self._ways: list[School] = []
-        self.setAccessibleName("What each way of going about it costs on average")
+        self.setAccessibleName(say("What each way of going about it costs on average"))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
@@ -87,7 +88,11 @@ class WaysView(QWidget):
         self._write(painter, QRectF(0, top + 33, width, 15), 12, "muted", _risk(way))
         steps = "  →  ".join(way.order[:_STEPS]) + ("  →  …" if len(way.order) > _STEPS else "")
         self._write(
-            painter, QRectF(0, top + 47, width, 18), 13, "ink", steps or "nothing is worth doing yet"
+            painter,
+            QRectF(0, top + 47, width, 18),
+            13,
+            "ink",
+            steps or say("nothing is worth doing yet"),
         )
 
     def _write(
@@ -110,18 +115,24 @@ class WaysView(QWidget):
         painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | side, shown)
 
 
-_LEGEND = (
+_LEGEND = say(
     "On average here: parts (plain), work and what goes wrong (dotted); the line: as the fault may be."
 )
 
 
 def _cost(way: School) -> str:
-    return (
-        f"{way.minutes:.0f} min and {way.money:.0f} of outlay: {way.cost:.0f} ± {way.spread:.0f} in all"
+    return say(
+        "{minutes:.0f} min and {money:.0f} of outlay: {cost:.0f} ± {spread:.0f} in all",
+        minutes=way.minutes,
+        money=way.money,
+        cost=way.cost,
+        spread=way.spread,
     )
 
 
 def _risk(way: School) -> str:
-    return (
-        f"parts in vain: {way.parts_in_vain:.2f}   ·   comes back: {100.0 * way.come_backs:.0f} in 100"
+    return say(
+        "parts in vain: {parts_in_vain:.2f}   ·   comes back: {come_backs:.0f} in 100",
+        parts_in_vain=way.parts_in_vain,
+        come_backs=100.0 * way.come_backs,
     )

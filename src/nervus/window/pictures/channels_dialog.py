@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.channel import Recording
 from nervus.drawn.channels import LEAST_HEIGHT, MOST_HEIGHT, Arranged
+from nervus.language import say
 from nervus.window.station_page import quiet
 
 _TALLER = 1.25
@@ -41,19 +42,21 @@ class ChannelsDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Channels")
+        self.setWindowTitle(say("Channels"))
         self.resize(460, 560)
         self._usual = usual
         self._heights = dict(now.heights)
         self.search = QLineEdit(self)
-        self.search.setPlaceholderText("find a channel or a unit …")
-        self.search.setAccessibleName("Find a channel")
+        self.search.setPlaceholderText(say("find a channel or a unit …"))
+        self.search.setAccessibleName(say("Find a channel"))
         self.search.setMinimumHeight(36)
         self.search.textChanged.connect(self._filter)
         self.list = QListWidget(self)
         self.list.setAccessibleName(
-            "Channels; space shows or hides one, Alt with up and down moves it, with left and right "
-            "makes its plot lower or taller"
+            say(
+                "Channels; space shows or hides one, Alt with up and down moves it, with left "
+                "and right makes its plot lower or taller"
+            )
         )
         rest = [c.id for c in recording.channels if c.id not in now.channels]
         for name in (*now.channels, *rest):
@@ -68,14 +71,14 @@ class ChannelsDialog(QDialog):
             item.setCheckState(_tick(shown=channel.id in now.channels))
         self.list.itemChanged.connect(lambda _item: self._tell())
         self.list.installEventFilter(self)
-        self.apart = QCheckBox("each on an axis of its own", self)
+        self.apart = QCheckBox(say("each on an axis of its own"), self)
         self.apart.setChecked(now.apart)
         self.apart.toggled.connect(lambda _on: self._tell())
         everything = tuple(c.id for c in recording.channels)
         usual_again, whole, leave = (
-            self._button("As usual", self._as_usual),
-            self._button("All", lambda: self._tick_all(everything)),
-            self._button("Close", self.close),
+            self._button(say("As usual"), self._as_usual),
+            self._button(say("All"), lambda: self._tick_all(everything)),
+            self._button(say("Close"), self.close),
         )
         row = QHBoxLayout()
         for button in (usual_again, whole):
@@ -88,7 +91,10 @@ class ChannelsDialog(QDialog):
         column.addWidget(self.apart)
         column.addWidget(
             quiet(
-                "Space shows or hides. Alt ↑ ↓ moves a channel, Alt ← → makes its plot lower or taller.",
+                say(
+                    "Space shows or hides. Alt ↑ ↓ moves a channel, Alt ← → makes its plot lower "
+                    "or taller."
+                ),
                 self,
             )
         )

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from nervus.domain.analysis import CircuitExplanation, NodeReading
+from nervus.language import figures, say
 from nervus.window.theme import BRIGHT, Theme
 
 _WIDTH, _HEIGHT, _ROW = 228, 206, 19
@@ -50,7 +51,7 @@ class CircuitView(QWidget):
         self._drawing.explanation = explanation
         if explanation is not None:
             named = explanation.faults
-            more = f" (and {len(named) - 2} more)" if len(named) > 2 else ""
+            more = say(" (and {len} more)", len=len(named) - 2) if len(named) > 2 else ""
             told = "; or ".join(named[:2]) + more if named else explanation.text
             self._text.setText(told[:1].upper() + told[1:])
             self._text.setToolTip(explanation.text)
@@ -64,7 +65,7 @@ class _Drawing(QWidget):
         self.theme: Theme = BRIGHT
         self.explanation: CircuitExplanation | None = None
         self.setFixedSize(_WIDTH, _HEIGHT)
-        self.setAccessibleName("The sensor's circuit, sound and with the fault that fits")
+        self.setAccessibleName(say("The sensor's circuit, sound and with the fault that fits"))
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         shown = self.explanation
@@ -109,7 +110,9 @@ class _Drawing(QWidget):
 
     def _paint_table(self, painter: QPainter, shown: CircuitExplanation) -> None:
         heads = ("sound", "fault", "read") if shown.faults else ("sound", "", "read")
-        self._row(painter, 0, (f"at {shown.travel_pct:.0f} %, V", *heads), "muted")
+        self._row(
+            painter, 0, (say("at {travel_pct:.0f} %, V", travel_pct=shown.travel_pct), *heads), "muted"
+        )
         row = 1
         for node in shown.nodes:
             if node.node in _NAMES and row <= 4:
@@ -130,11 +133,11 @@ class _Drawing(QWidget):
 
 
 def _cells(node: NodeReading, *, with_fault: bool) -> tuple[str, ...]:
-    read = "…" if node.measured_v is None else f"{node.measured_v:.2f}"
+    read = "…" if node.measured_v is None else figures("{measured_v:.2f}", measured_v=node.measured_v)
     return (
         _NAMES[node.node],
-        f"{node.sound_v:.2f}",
-        f"{node.faulty_v:.2f}" if with_fault else "",
+        figures("{sound_v:.2f}", sound_v=node.sound_v),
+        figures("{faulty_v:.2f}", faulty_v=node.faulty_v) if with_fault else "",
         read,
     )
 

@@ -35,6 +35,7 @@ from nervus.domain.finding import (
     OutOfRange,
     SupplyFault,
 )
+from nervus.language import figures, say
 from nervus.window.pictures.circuit_view import CircuitView
 from nervus.window.theme import BRIGHT, Theme
 
@@ -48,30 +49,70 @@ WIDTH = 250
 def short(finding: Finding) -> tuple[str, str]:
     """What a finding is, and where it is, as two short lines."""
     who = _tracks(finding.channels)
-    when = f"{finding.times_s[0][0]:.2f} s" if finding.times_s else ""
+    when = figures("{times_s:.2f} s", times_s=finding.times_s[0][0]) if finding.times_s else ""
     match finding:
         case DeadSpot(travel_pct=(a, b)):
-            place = f"{a:.1f} to {b:.1f} %" if round(b - a, 1) else f"at {a:.1f} %"
-            seen = f"{finding.seen_in} of {finding.crossed} passes"
-            lines = f"Dead spot, {who}", f"{place}, {seen}"
+            place = (
+                say("{a:.1f} to {b:.1f} %", a=a, b=b) if round(b - a, 1) else say("at {a:.1f} %", a=a)
+            )
+            seen = say("{seen_in} of {crossed} passes", seen_in=finding.seen_in, crossed=finding.crossed)
+            lines = say("Dead spot, {who}", who=who), f"{place}, {seen}"
         case Noise(travel_pct=(a, b)):
-            lines = f"Rough, {who}", f"{a:.0f} to {b:.0f} %, {_small(finding.rms, finding.unit)}"
+            lines = (
+                say("Rough, {who}", who=who),
+                say("{a:.0f} to {b:.0f} %, {small}", a=a, b=b, small=_small(finding.rms, finding.unit)),
+            )
         case Drop(times_s=((start, end),)):
-            length = f"{1000 * (end - start):.0f} ms" if end > start else "one sample"
-            lines = f"Drop, {who}", f"{when}, {length}, to {_value(finding.level, finding.unit)}"
+            length = (
+                figures("{start:.0f} ms", start=1000 * (end - start))
+                if end > start
+                else say("one sample")
+            )
+            lines = (
+                say("Drop, {who}", who=who),
+                say(
+                    "{when}, {length}, to {value}",
+                    when=when,
+                    length=length,
+                    value=_value(finding.level, finding.unit),
+                ),
+            )
         case Nonlinear(travel_pct=(a, b)):
-            lines = f"Not straight, {who}", f"{a:.0f} to {b:.0f} %, off by {finding.worst_pct:.1f} %"
+            lines = (
+                say("Not straight, {who}", who=who),
+                say(
+                    "{a:.0f} to {b:.0f} %, off by {worst_pct:.1f} %",
+                    a=a,
+                    b=b,
+                    worst_pct=finding.worst_pct,
+                ),
+            )
         case Disagreement() if "throttle_cmd_pct" in finding.channels:
-            lines = "Command not followed", f"by up to {finding.worst_pct:.1f} %, from {when}"
+            lines = (
+                say("Command not followed"),
+                say("by up to {worst_pct:.1f} %, from {when}", worst_pct=finding.worst_pct, when=when),
+            )
         case Disagreement():
-            lines = "Tracks disagree", f"by up to {finding.worst_pct:.1f} %, from {when}"
+            lines = (
+                say("Tracks disagree"),
+                say("by up to {worst_pct:.1f} %, from {when}", worst_pct=finding.worst_pct, when=when),
+            )
         case OffRest():
-            usual = f"usually {finding.usual_rest_pct:.1f} %"
-            lines = "Off its rest", f"{finding.rest_pct:.1f} %, {usual}"
+            usual = say("usually {usual_rest_pct:.1f} %", usual_rest_pct=finding.usual_rest_pct)
+            lines = (
+                say("Off its rest"),
+                figures("{rest_pct:.1f} %, {usual}", rest_pct=finding.rest_pct, usual=usual),
+            )
         case SupplyFault():
-            lines = f"Sensor {finding.where} off", f"{finding.level_v:.2f} V, from {when}"
+            lines = (
+                say("Sensor {where} off", where=finding.where),
+                say("{level_v:.2f} V, from {when}", level_v=finding.level_v, when=when),
+            )
         case OutOfRange():
-            lines = f"Out of range, {who}", f"{finding.level_v:.2f} V, from {when}"
+            lines = (
+                say("Out of range, {who}", who=who),
+                say("{level_v:.2f} V, from {when}", level_v=finding.level_v, when=when),
+            )
         case _:
             lines = finding.kind, when
     return lines
@@ -80,16 +121,24 @@ def short(finding: Finding) -> tuple[str, str]:
 def _tracks(channels: tuple[str, ...]) -> str:
     kinds = [CHANNEL_KINDS[c] for c in channels]
     if len(kinds) > 1:
-        return "both pedal tracks" if kinds[0].sensor is Sensor.PEDAL else "both tracks"
+        return say("both pedal tracks") if kinds[0].sensor is Sensor.PEDAL else say("both tracks")
     return kinds[0].track
 
 
 def _value(value: float, unit: Unit) -> str:
-    return f"{value:.2f} V" if unit is Unit.VOLT else f"{value:.1f} %"
+    return (
+        figures("{value:.2f} V", value=value)
+        if unit is Unit.VOLT
+        else figures("{value:.1f} %", value=value)
+    )
 
 
 def _small(value: float, unit: Unit) -> str:
-    return f"{1000 * value:.0f} mV" if unit is Unit.VOLT else f"{value:.1f} %"
+    return (
+        figures("{value:.0f} mV", value=1000 * value)
+        if unit is Unit.VOLT
+        else figures("{value:.1f} %", value=value)
+    )
 
 
 def most_telling(analysis: Analysis) -> int:
@@ -115,9 +164,11 @@ def of_moments(drops: tuple[Finding, ...], at: int) -> tuple[str, str]:
     spans = [f.times_s[0] for f in drops]
     lengths = [1000.0 * (end - start) for start, end in spans]
     now, length = spans[at][0], lengths[at]
-    of = f"{at + 1} of {len(drops)}"
-    shown = f"{length:.0f} ms" if length > 0 else "one sample"
-    return f"{len(drops)} drops, {_tracks(drops[0].channels)}", f"{of}: {now:.2f} s, {shown}"
+    of = say("{at} of {len}", at=at + 1, len=len(drops))
+    shown = figures("{length:.0f} ms", length=length) if length > 0 else say("one sample")
+    return say("{len} drops, {tracks}", len=len(drops), tracks=_tracks(drops[0].channels)), figures(
+        "{of}: {now:.2f} s, {shown}", of=of, now=now, shown=shown
+    )
 
 
 def all_moments(drops: tuple[Finding, ...]) -> str:
@@ -126,15 +177,19 @@ def all_moments(drops: tuple[Finding, ...]) -> str:
     lengths = [1000.0 * (end - start) for start, end in spans]
     places = [f.at_travel_pct for f in drops if isinstance(f, Drop) and f.at_travel_pct is not None]
     marks = sorted({m for f in drops if isinstance(f, Drop) for m in f.marks})
-    text = (
-        f"{len(drops)} drops of one cause, {spans[0][0]:.2f} to {spans[-1][1]:.2f} s, "
-        f"{min(lengths):.0f} to {max(lengths):.0f} ms long"
+    text = say(
+        "{len} drops of one cause, {spans:.2f} to {spans_:.2f} s, {min:.0f} to {max:.0f} ms long",
+        len=len(drops),
+        spans=spans[0][0],
+        spans_=spans[-1][1],
+        min=min(lengths),
+        max=max(lengths),
     )
     if places:
-        text += f", {min(places):.0f} to {max(places):.0f} % of the travel"
+        text += say(", {min:.0f} to {max:.0f} % of the travel", min=min(places), max=max(places))
     if marks:
-        text += f", near {', '.join(f'“{m}”' for m in marks)}"
-    return text + ". Left and right go from one to the next."
+        text += say(", near {join}", join=", ".join(f"“{m}”" for m in marks))
+    return text + say(". Left and right go from one to the next.")
 
 
 class FindingsModel(QAbstractListModel):
@@ -274,7 +329,7 @@ class FindingsList(QWidget):
         self.setObjectName("findings")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(WIDTH)
-        self._title = QLabel("Findings", self)
+        self._title = QLabel(say("Findings"), self)
         self._title.setObjectName("station")
         self._empty = QLabel("", self)
         self._empty.setObjectName("quiet")
@@ -283,7 +338,7 @@ class FindingsList(QWidget):
         self.model = FindingsModel(self)
         self._delegate = _TwoLines(self)
         self.view = _MomentsView(self)
-        self.view.setAccessibleName("Findings")
+        self.view.setAccessibleName(say("Findings"))
         self.view.setModel(self.model)
         self.view.setItemDelegate(self._delegate)
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -302,7 +357,7 @@ class FindingsList(QWidget):
         self._findings: tuple[Finding, ...] = ()
         self.only = QComboBox(self)
         self.only.setMinimumHeight(32)
-        self.only.setAccessibleName("Findings of which channel")
+        self.only.setAccessibleName(say("Findings of which channel"))
         self.only.activated.connect(lambda _row: self._filter())
         for widget in (self._title, self.only, self._empty, self.view, self.circuit):
             layout.addWidget(widget, 1 if widget in (self._empty, self.view) else 0)
@@ -317,21 +372,23 @@ class FindingsList(QWidget):
     def show_nothing(self) -> None:
         """No recording is open."""
         self._explained = {}
-        self._fill((), "What a recording shows will stand here.")
+        self._fill((), say("What a recording shows will stand here."))
 
     def show_findings(
         self, findings: tuple[Finding, ...], circuit: CircuitEvidence = NO_CIRCUIT
     ) -> None:
         """List the findings of a recording; the circuit explains the chosen one where it can."""
         self._explained = {n: e for e in circuit.explanations for n in e.findings}
-        self._fill(findings, "Nothing left its course in this recording.")
+        self._fill(findings, say("Nothing left its course in this recording."))
 
     def _fill(self, findings: tuple[Finding, ...], empty: str) -> None:
         self._findings = findings
         self.model.show(findings)
         self.circuit.show_explanation(None)
         self._offer_channels()
-        self._title.setText(f"Findings · {self.model.rowCount()}" if findings else "Findings")
+        self._title.setText(
+            say("Findings · {rowcount}", rowcount=self.model.rowCount()) if findings else say("Findings")
+        )
         self._empty.setText(empty)
         self._empty.setVisible(not findings)
         self.view.setVisible(bool(findings))
@@ -340,15 +397,15 @@ class FindingsList(QWidget):
         """A choice where several channels show something."""
         names = list(dict.fromkeys(c for f in self._findings for c in f.channels))
         self.only.clear()
-        self.only.addItem("of all channels", "")
+        self.only.addItem(say("of all channels"), "")
         for name in names:
             kind = CHANNEL_KINDS.get(name)
-            self.only.addItem(f"of {kind.title if kind is not None else name}", name)
+            self.only.addItem(say("of {value}", value=kind.title if kind is not None else name), name)
         self.only.setVisible(len(names) > 1)
 
     def _filter(self) -> None:
         self.model.show(self._findings, self.only.currentData() or "")
-        self._title.setText(f"Findings · {self.model.rowCount()}")
+        self._title.setText(say("Findings · {rowcount}", rowcount=self.model.rowCount()))
 
     def choose(self, number: int) -> None:
         """Choose a finding as if it was clicked; one that is filtered out brings all back."""

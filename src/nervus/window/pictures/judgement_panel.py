@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.analysis import Judgement, Step, StretchSuspicion, SuspectId
 from nervus.judge.words import STRETCH_NAMES, SUSPECT_NAMES, natural_frequency
+from nervus.language import say
 from nervus.window.theme import BRIGHT, Theme
 
 WIDTH = 322
@@ -37,7 +38,7 @@ class SuspectBars(QWidget):
         self._theme: Theme = BRIGHT
         self._rows: list[tuple[str, float]] = []
         self._mended = False
-        self.setAccessibleName("Suspects")
+        self.setAccessibleName(say("Suspects"))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
@@ -101,13 +102,13 @@ class JudgementPanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(WIDTH)
         self._judgement: Judgement | None = None
-        self._quiet = _label("As it stands", "quiet")
+        self._quiet = _label(say("As it stands"), "quiet")
         self.headline = _label("", "headline")
         self.bars = SuspectBars(self)
         self._because = _label("", "quiet")
         self._reasons = QVBoxLayout()
         self._reasons.setSpacing(4)
-        self.back = QPushButton("Back to the whole", self)
+        self.back = QPushButton(say("Back to the whole"), self)
         self.back.clicked.connect(lambda: self.show_stretch(None))
         self._next_quiet = _label("", "quiet")
         self._next = QFrame(self)
@@ -152,10 +153,10 @@ class JudgementPanel(QWidget):
     def show_nothing(self) -> None:
         """No recording is open."""
         self._judgement = None
-        self.headline.setText("Nothing is judged yet.")
+        self.headline.setText(say("Nothing is judged yet."))
         for widget in (self.bars, self.back, self._next, self._next_quiet, self._caution):
             widget.hide()
-        self._because.setText("What is told, seen and recorded is weighed here, as it comes in.")
+        self._because.setText(say("What is told, seen and recorded is weighed here, as it comes in."))
         self._set_reasons([])
 
     def show_judgement(self, judgement: Judgement) -> None:
@@ -167,7 +168,7 @@ class JudgementPanel(QWidget):
         self.show_stretch(None)
         test = judgement.next_test
         if test is not None:
-            self._next_quiet.setText(f"Next, about {test.minutes} minutes")
+            self._next_quiet.setText(say("Next, about {minutes} minutes", minutes=test.minutes))
             self._next_title.setText(test.title)
             self._next_tells.setText(f"{test.tells[0].upper()}{test.tells[1:]}.")
             self._caution.setText(test.caution)
@@ -185,14 +186,14 @@ class JudgementPanel(QWidget):
         if stretch_id is None:
             reasons = _as_many_as_fit(self._judgement)
             self._because.setText(
-                "Because" if reasons else "Nothing so far weighs much for it or against it."
+                say("Because") if reasons else say("Nothing so far weighs much for it or against it.")
             )
             self._set_reasons(reasons)
         elif not here:
-            self._because.setText(f"At the {STRETCH_NAMES[stretch_id]}")
-            self._set_reasons([("", "no fault of this stretch is in the fault tree yet")])
+            self._because.setText(say("At the {stretch_names}", stretch_names=STRETCH_NAMES[stretch_id]))
+            self._set_reasons([("", say("no fault of this stretch is in the fault tree yet"))])
         else:
-            self._because.setText(f"At the {STRETCH_NAMES[stretch_id]}")
+            self._because.setText(say("At the {stretch_names}", stretch_names=STRETCH_NAMES[stretch_id]))
             self._set_reasons(_reasons_of_stretch(self._judgement, here))
 
     def scrolls(self) -> bool:
@@ -248,7 +249,7 @@ def _as_many_as_fit(judgement: Judgement) -> list[tuple[str, str]]:
         fitting += 1
     if len(every) - fitting < 2:
         return every
-    return [*every[:fitting], ("", f"and {len(every) - fitting} more, at Decide")]
+    return [*every[:fitting], ("", say("and {fitting} more, at Decide", fitting=len(every) - fitting))]
 
 
 def reasons_for(judgement: Judgement) -> list[tuple[str, str]]:

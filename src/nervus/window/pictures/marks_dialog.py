@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.domain.errors import OutsideError
+from nervus.language import figures, say
 from nervus.window.station_page import quiet
 
 _HEAD = ("from", "to", "words", "")
@@ -67,11 +68,11 @@ class MarksDialog(QDialog):
         super().__init__(parent)
         self.rows = list(rows)
         self._at, self._span = at, span
-        self.setWindowTitle("Marks and remarks")
+        self.setWindowTitle(say("Marks and remarks"))
         self.resize(620, 420)
         self.table = QTableWidget(0, len(_HEAD), self)
         self.table.setHorizontalHeaderLabels(_HEAD)
-        self.table.setAccessibleName("Marks and remarks; F2 changes a cell, Delete takes a row out")
+        self.table.setAccessibleName(say("Marks and remarks; F2 changes a cell, Delete takes a row out"))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         heads, columns = self.table.verticalHeader(), self.table.horizontalHeader()
         if heads is not None and columns is not None:
@@ -84,13 +85,15 @@ class MarksDialog(QDialog):
         self.wrong = QLabel("", self)
         self.wrong.setWordWrap(True)
         self.wrong.hide()
-        self.mark = QPushButton("A mark here", self)
-        self.remark = QPushButton("A remark on A to B" if at[0] != at[1] else "A remark here", self)
-        self.out = QPushButton("Take it out", self)
+        self.mark = QPushButton(say("A mark here"), self)
+        self.remark = QPushButton(
+            say("A remark on A to B") if at[0] != at[1] else say("A remark here"), self
+        )
+        self.out = QPushButton(say("Take it out"), self)
         self.mark.clicked.connect(lambda: self._add(is_remark=False))
         self.remark.clicked.connect(lambda: self._add(is_remark=True))
         self.out.clicked.connect(self._take_out)
-        leave = QPushButton("Close", self)
+        leave = QPushButton(say("Close"), self)
         leave.clicked.connect(self.close)
         foot = QHBoxLayout()
         for button in (self.mark, self.remark, self.out):
@@ -101,7 +104,7 @@ class MarksDialog(QDialog):
         foot.addWidget(leave)
         column = QVBoxLayout(self)
         column.addWidget(
-            quiet("The file of the recording stays as it is; this is kept beside it.", self)
+            quiet(say("The file of the recording stays as it is; this is kept beside it."), self)
         )
         column.addWidget(self.table, 1)
         column.addWidget(self.wrong)
@@ -113,8 +116,15 @@ class MarksDialog(QDialog):
         self.rows.sort(key=lambda row: row.from_s)
         self.table.setRowCount(len(self.rows))
         for number, row in enumerate(self.rows):
-            to = f"{row.to_s:.3f} s" if row.is_remark and row.to_s > row.from_s else ""
-            cells = (f"{row.from_s:.3f} s", to, row.text, "remark" if row.is_remark else "mark")
+            to = (
+                figures("{to_s:.3f} s", to_s=row.to_s) if row.is_remark and row.to_s > row.from_s else ""
+            )
+            cells = (
+                figures("{from_s:.3f} s", from_s=row.from_s),
+                to,
+                row.text,
+                "remark" if row.is_remark else "mark",
+            )
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 fixed = column == _KIND or (column == _TO and not row.is_remark)
@@ -194,7 +204,12 @@ class MarksDialog(QDialog):
             at = float("nan")
         if not low <= at <= high:
             raise OutsideError(
-                f"“{text[:20]}” is no instant of the recording; accepted is {low:.3f} to {high:.3f} s."
+                say(
+                    "“{text}” is no instant of the recording; accepted is {low:.3f} to {high:.3f} s.",
+                    text=text[:20],
+                    low=low,
+                    high=high,
+                )
             )
         return at
 

@@ -15,9 +15,10 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.drawn.measuring import Between, BetweenValues
+from nervus.language import figures, say
 from nervus.window.elided import ElidedLabel
 
-_HEAD = ("Channel", "at A", "at B", "B less A", "a second", "below")
+_HEAD = ("Channel", say("at A"), say("at B"), say("B less A"), say("a second"), "below")
 _LOW, _TALL = 64, 132
 
 
@@ -38,18 +39,18 @@ class MeasureBar(QWidget):
         self.between: Between | None = None
         self.told = ElidedLabel("", self)
         self.level = QLineEdit(self)
-        self.level.setPlaceholderText("below … V")
-        self.level.setAccessibleName("The level that time is measured below")
+        self.level.setPlaceholderText(say("below … V"))
+        self.level.setAccessibleName(say("The level that time is measured below"))
         self.level.setMaximumWidth(110)
         self.level.editingFinished.connect(self._level)
-        self.copy = QPushButton("Copy", self)
-        self.copy.setToolTip("All of it as text, with units (Ctrl C)")
+        self.copy = QPushButton(say("Copy"), self)
+        self.copy.setToolTip(say("All of it as text, with units (Ctrl C)"))
         self.copy.clicked.connect(self.copy_text)
-        self.keep = QPushButton("Keep in the job", self)
+        self.keep = QPushButton(say("Keep in the job"), self)
         self.keep.clicked.connect(lambda: self.kept.emit(self.between))
         self.table = QTableWidget(0, len(_HEAD), self)
         self.table.setHorizontalHeaderLabels(_HEAD)
-        self.table.setAccessibleName("Values at both cursors")
+        self.table.setAccessibleName(say("Values at both cursors"))
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setMinimumHeight(_LOW)
         self.table.setMaximumHeight(_TALL)
@@ -74,10 +75,19 @@ class MeasureBar(QWidget):
         """Show what lies between both cursors."""
         self._name, self.between = name, found
         apart = found.second_s - found.first_s
-        told = f"A {found.first_s:.3f} s · B {found.second_s:.3f} s · {apart:+.4f} s"
+        told = figures(
+            "A {first_s:.3f} s · B {second_s:.3f} s · {apart:+.4f} s",
+            first_s=found.first_s,
+            second_s=found.second_s,
+            apart=apart,
+        )
         if found.travel[0] is not None and found.travel[1] is not None:
-            told += f" · travel {found.travel[0]:.1f} to {found.travel[1]:.1f} %"
-        self.told.setText(f"{told} · {found.events} events")
+            told += say(
+                " · travel {travel:.1f} to {travel_:.1f} %",
+                travel=found.travel[0],
+                travel_=found.travel[1],
+            )
+        self.told.setText(say("{told} · {events} events", told=told, events=found.events))
         self.table.setRowCount(len(found.rows))
         for number, row in enumerate(found.rows):
             for column, text in enumerate(_cells(row)):
@@ -103,7 +113,11 @@ def _cells(row: BetweenValues) -> tuple[str, ...]:
     def told(value: float | None, unit: str, *, sign: bool = False) -> str:
         if value is None:
             return ""
-        return f"{value:+.3g} {unit}" if sign else f"{value:.4g} {unit}"
+        return (
+            figures("{value:+.3g} {unit}", value=value, unit=unit)
+            if sign
+            else figures("{value:.4g} {unit}", value=value, unit=unit)
+        )
 
     return (
         row.title,
@@ -111,5 +125,5 @@ def _cells(row: BetweenValues) -> tuple[str, ...]:
         told(row.second, row.unit),
         told(row.difference, row.unit, sign=True),
         told(row.rate, f"{row.unit}/s", sign=True),
-        f"{100 * row.below:.1f} %" if row.below is not None else "",
+        figures("{below:.1f} %", below=100 * row.below) if row.below is not None else "",
     )

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from nervus.domain.analysis import StretchSuspicion
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.words import natural_frequency
+from nervus.language import figures, say
 from nervus.window.pictures.nerve_way import (
     HEIGHT,
     MIDDLE,
@@ -72,7 +73,7 @@ class Nerve(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("The signal's way, from the plate to the control unit")
+        self.setAccessibleName(say("The signal's way, from the plate to the control unit"))
         self._describe()
 
     def sizeHint(self) -> QSize:
@@ -131,9 +132,9 @@ class Nerve(QWidget):
 
     def _describe(self) -> None:
         if self._mended and self._suspicion:
-            text = f"Mended: {self._suspicion[0].fault}."
+            text = say("Mended: {fault}.", fault=self._suspicion[0].fault)
         elif not self._suspicion:
-            text = "No stretch is suspected."
+            text = say("No stretch is suspected.")
         else:
             text = "Suspected: " + "; ".join(
                 f"{s.fault}, {natural_frequency(s.probability)}" for s in self._suspicion
@@ -246,7 +247,7 @@ class Nerve(QWidget):
         for suspicion in self._suspicion:
             self._paint_swelling(painter, suspicion)
         for rank, (stretch, says) in enumerate(_labels(self._suspicion, self._way)):
-            told = f"✓ mended · {says}" if self._mended else says
+            told = say("✓ mended · {says}", says=says) if self._mended else says
             self._paint_label(painter, stretch, told, first=rank == 0)
         painter.end()
         return still
@@ -357,7 +358,7 @@ class Nerve(QWidget):
                 painter.drawText(
                     QRectF(490, strand.y - 18, 60, 16),
                     Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                    f"{volts:.2f} V",
+                    figures("{volts:.2f} V", volts=volts),
                 )
 
     def _paint_plugs_and_unit(self, painter: QPainter) -> None:

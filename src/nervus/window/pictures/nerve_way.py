@@ -12,6 +12,7 @@ from nervus.domain.channel import Recording, Role
 from nervus.domain.job import Vehicle, new_vehicle
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.words import STRETCH_NAMES
+from nervus.language import say
 
 # The way is laid out on a drawing of this size and stretched to the widget's width.
 WIDTH, HEIGHT = 1280.0, 150.0
@@ -97,7 +98,7 @@ class Way:
 def way_of(kind: ThrottleKind, tracks: int) -> Way:
     """The way of a throttle with one or two tracks."""
     rows = [
-        ("supply", "5 V supply", "supply", "vref_v"),
+        ("supply", say("5 V supply"), "supply", "vref_v"),
         ("signal 1", "signal 1", "track_1", "tps1"),
     ]
     if tracks > 1:

@@ -9,6 +9,7 @@ from nervus.domain.analysis import Examination, Relation
 from nervus.domain.channel import IntArray, Recording, Role
 from nervus.drawn.pair import Pair
 from nervus.drawn.pictures import Pictures, Under
+from nervus.language import say
 from nervus.window.pictures.plots import Chart
 from nervus.window.theme import Theme
 
@@ -34,7 +35,7 @@ class PairView(Chart):
     instant = pyqtSignal(float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("One track against the other, with the band of their relation", parent)
+        super().__init__(say("One track against the other, with the band of their relation"), parent)
         self._pair: Pair | None = None
         self._all: pg.PlotCurveItem | None = None
         self._lines: list[pg.PlotCurveItem] = []

@@ -11,9 +11,10 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from nervus.domain.channel import Channel, Recording
 from nervus.domain.errors import OutsideError
 from nervus.domain.finding import Span
+from nervus.language import say
 from nervus.window.pictures.plots import Chart
 
-_KINDS = "Picture (*.png);;Drawing (*.svg);;Data of what is shown (*.csv)"
+_KINDS = say("Picture (*.png);;Drawing (*.svg);;Data of what is shown (*.csv)")
 _SUFFIXES = (".png", ".svg", ".csv")
 # Twice as fine as on the screen: it is printed.
 _FINER = 2.0
@@ -25,7 +26,7 @@ class NotGivenOut(OutsideError):
 
 def asked_where(parent: QWidget, stem: str) -> Path | None:
     """Where the picture is to be written; its name says as what."""
-    name, kind = QFileDialog.getSaveFileName(parent, "Give the picture out", f"{stem}.png", _KINDS)
+    name, kind = QFileDialog.getSaveFileName(parent, say("Give the picture out"), f"{stem}.png", _KINDS)
     if name and not Path(name).suffix:
         name += next(s for s in _SUFFIXES if s in kind)
     return Path(name) if name else None
@@ -39,7 +40,7 @@ def give_out(chart: Chart, recording: Recording, shown: Span, to: Path) -> None:
     """
     write = {".png": _png, ".svg": _svg, ".csv": _csv}.get(to.suffix.lower())
     if write is None:
-        raise NotGivenOut(f"{to.name}: accepted are .png, .svg and .csv.")
+        raise NotGivenOut(say("{name}: accepted are .png, .svg and .csv.", name=to.name))
     _whole(to, lambda part: write(chart, recording, shown, part))
 
 
@@ -52,7 +53,7 @@ def _whole(to: Path, write: Callable[[Path], None]) -> None:
     except OSError as wrong:
         part.unlink(missing_ok=True)
         why = (wrong.strerror or "it can't be written").lower()
-        raise NotGivenOut(f"{to}: it can't be written there ({why}).") from wrong
+        raise NotGivenOut(say("{to}: it can't be written there ({why}).", to=to, why=why)) from wrong
 
 
 def _png(chart: Chart, _recording: Recording, _shown: Span, part: Path) -> None:
@@ -98,7 +99,7 @@ def _csv(_chart: Chart, recording: Recording, shown: Span, part: Path) -> None:
             )
     if not channels:
         raise NotGivenOut(
-            "Nothing was recorded in what is shown; move the picture, then give it out again."
+            say("Nothing was recorded in what is shown; move the picture, then give it out again.")
         )
     marks = tuple(m for m in recording.marks if shown[0] <= m.time_s <= shown[1])
     write_recording(Recording(tuple(channels), marks, recording.name), part)

@@ -20,6 +20,7 @@ from nervus.drawn.channels import Arranged, usual_channels
 from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
 from nervus.drawn.pictures import Pictures, Under
 from nervus.judge.words import how_measured
+from nervus.language import say
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
 from nervus.window.pictures.measure_bar import MeasureBar
@@ -162,7 +163,9 @@ class RecordingPanel(QWidget):
     def _tell_channels(self) -> None:
         """How many of the channels are drawn; nothing is hidden without a word."""
         count = len(self._recording.channels) if self._recording is not None else 0
-        self.channels.setText(f"channels · {len(self.time_view.arranged.channels)} of {count}")
+        self.channels.setText(
+            say("channels · {len} of {count}", len=len(self.time_view.arranged.channels), count=count)
+        )
         over_time = self.stack.currentWidget() is self.time_view
         self.channels.setVisible(over_time and count > _FEW_CHANNELS)
 
@@ -286,10 +289,14 @@ class RecordingPanel(QWidget):
         if under is None:
             self._below.setText("")
             return
-        told = f"below, in grey: {under.name}"
+        told = say("below, in grey: {name}", name=under.name)
         differs = " ".join(d.text for d in under.differs)
         over_time = self.stack.currentWidget() is self.time_view
-        self._below.setText(f"{told} · moved by {self._shift_s:+.3f} s" if over_time else told)
+        self._below.setText(
+            say("{told} · moved by {shift_s:+.3f} s", told=told, shift_s=self._shift_s)
+            if over_time
+            else told
+        )
         self._differs.setText("" if over_time else differs)
         self._differs.setVisible(bool(differs) and not over_time)
 
@@ -372,8 +379,13 @@ def _facts(examination: Examination) -> str:
     rates = [c.rate_hz for c in examination.channels if c.id.startswith("tps")]
     rate = max(rates or [c.rate_hz for c in examination.channels])
     count = len(examination.passes)
-    passes = f"{count} pass{'es' if count != 1 else ''}"
-    return f"{passes} · {rate:.0f} samples a second · {examination.duration_s:.0f} s"
+    passes = say("{count} pass{value}", count=count, value="es" if count != 1 else "")
+    return say(
+        "{passes} · {rate:.0f} samples a second · {duration_s:.0f} s",
+        passes=passes,
+        rate=rate,
+        duration_s=examination.duration_s,
+    )
 
 
 def _limits(examination: Examination) -> str:

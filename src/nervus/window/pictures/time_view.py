@@ -15,6 +15,7 @@ from nervus.domain.finding import Finding, Span
 from nervus.drawn.channels import LEAST_HEIGHT, MOST_HEIGHT, Arranged, usual_channels
 from nervus.drawn.envelope import Envelope, bridged
 from nervus.drawn.pictures import Pictures, Under
+from nervus.language import figures, say
 from nervus.window.pictures.bands import Bands
 from nervus.window.pictures.marks_strip import Label
 from nervus.window.pictures.plots import NAME_HEIGHT, Chart, Curve, segments
@@ -50,7 +51,7 @@ class TimeView(Chart):
     measured = pyqtSignal(float, float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("The recording over time", parent)
+        super().__init__(say("The recording over time"), parent)
         self._recording: Recording | None = None
         self._findings: tuple[Finding, ...] = ()
         self._drawn: Pictures | None = None
@@ -85,7 +86,8 @@ class TimeView(Chart):
         self._drawn = pictures or Pictures(recording, examination)
         self.arranged = replace(self.arranged, channels=usual_channels(recording))
         self._words = tuple(
-            Label(f"mark {n}", m.text, m.time_s, m.time_s) for n, m in enumerate(recording.marks)
+            Label(say("mark {n}", n=n), m.text, m.time_s, m.time_s)
+            for n, m in enumerate(recording.marks)
         )
         self._draw(recording, self._drawn)
         self.show_whole()
@@ -174,7 +176,7 @@ class TimeView(Chart):
         low, high = _value_range(unit, channels)
         plot.setYRange(low, high, padding=0)
         if not first:
-            plot.getAxis("left").setTicks([[(y, f"{y:.4g}") for y in _ends(channels)]])
+            plot.getAxis("left").setTicks([[(y, figures("{y:.4g}", y=y)) for y in _ends(channels)]])
         for channel in channels:
             curve = Curve(antialias=True)
             plot.addItem(curve)

@@ -14,6 +14,7 @@ from nervus.domain.channel import Channel, Recording, Sensor
 from nervus.drawn.differing import Differing
 from nervus.drawn.fold import RowMark, place_of
 from nervus.drawn.pictures import Pictures, Under, folded_channels
+from nervus.language import figures, say
 from nervus.window.pictures.plots import Chart, segments
 from nervus.window.theme import Theme, channel_pen
 
@@ -41,7 +42,7 @@ class TravelView(Chart):
     finding_clicked = pyqtSignal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("The recording over travel, one row for each pass", parent)
+        super().__init__(say("The recording over travel, one row for each pass"), parent)
         self.whole = (-1.5, 101.5)
         self._examination: Examination | None = None
         self._recording: Recording | None = None
@@ -148,7 +149,9 @@ class TravelView(Chart):
             self._bands.append((one.channel, band))
         reach = max(1.15 * reach, 0.5)
         plot.setYRange(-reach, reach * 1.5, padding=0)
-        plot.getAxis("left").setTicks([[(v, f"{v:+.2g} %" if v else "0") for v in (-reach, 0.0, reach)]])
+        plot.getAxis("left").setTicks(
+            [[(v, figures("{v:+.2g} %", v=v) if v else "0") for v in (-reach, 0.0, reach)]]
+        )
         self._less_plot = plot
 
     def _fit_rows(self) -> None:
@@ -195,7 +198,7 @@ class TravelView(Chart):
         count = max(1, len(examination.passes))
         plot.setYRange(0.3, count + 0.7, padding=0)
         plot.getViewBox().invertY(True)  # noqa: FBT003 - the plot library's own argument
-        plot.getAxis("left").setTicks([[(1, "pass 1"), (count, str(count))][: min(count, 2)]])
+        plot.getAxis("left").setTicks([[(1, say("pass 1")), (count, str(count))][: min(count, 2)]])
         plot.getAxis("bottom").setStyle(showValues=False)
         plot.getAxis("bottom").setHeight(4)
         self._rows = pg.PlotCurveItem(connect="pairs")
@@ -254,7 +257,7 @@ class TravelView(Chart):
         for track_id, band in self._bands:
             band.setBrush(channel_pen(self.theme, track_id, 45).color())
         if self._less and self._less_plot is not None:
-            words = "this less the one below, % of travel; shaded: chance, 95 in 100"
+            words = say("this less the one below, % of travel; shaded: chance, 95 in 100")
             self.name_curves(self._less_plot, [(words, self.theme.color("muted"))])
 
     def _style_region(self) -> None:

@@ -6,13 +6,14 @@ from typing import Final
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
+from nervus.language import figures, say
 from nervus.pins.situation import KEYS, PLUGS, THROTTLES, WARMTHS, Situation
 
 _TURNS: Final = (
-    ("key", KEYS, "The key"),
-    ("plug", PLUGS, "The plug"),
-    ("throttle", THROTTLES, "The throttle"),
-    ("warmth", WARMTHS, "Cold or hot"),
+    ("key", KEYS, say("The key")),
+    ("plug", PLUGS, say("The plug")),
+    ("throttle", THROTTLES, say("The throttle")),
+    ("warmth", WARMTHS, say("Cold or hot")),
 )
 BEGIN: Final = Situation("key on", "plug on", "throttle closed", "cold")
 
@@ -36,17 +37,17 @@ class ConditionsBar(QWidget):
         for name, _, words in _TURNS:
             button = QPushButton("", self)
             button.setObjectName("choice")
-            button.setToolTip(f"{words}: press for the next")
+            button.setToolTip(say("{words}: press for the next", words=words))
             button.clicked.connect(lambda _on, name=name: self._turn(name))
             self.buttons[name] = button
             row.addWidget(button)
         self.battery = QLineEdit(self)
-        self.battery.setAccessibleName("Battery volts")
+        self.battery.setAccessibleName(say("Battery volts"))
         self.battery.setPlaceholderText("V")
         self.battery.setFixedWidth(64)
         self.battery.editingFinished.connect(self._battery_typed)
-        self.charger = QCheckBox("charger", self)
-        self.charger.setAccessibleName("A charger is on the battery")
+        self.charger = QCheckBox(say("charger"), self)
+        self.charger.setAccessibleName(say("A charger is on the battery"))
         self.charger.toggled.connect(lambda on: self.put(replace(self.situation, charger=on)))
         label = QLabel("battery", self)
         label.setObjectName("quiet")
@@ -97,5 +98,5 @@ class ConditionsBar(QWidget):
             self.buttons[name].setText(now)
             self.buttons[name].setAccessibleName(f"{words}: {now}")
         volts = self.situation.battery_v
-        self.battery.setText("" if volts is None else f"{volts:g}")
+        self.battery.setText("" if volts is None else figures("{volts:g}", volts=volts))
         self.charger.setChecked(self.situation.charger)

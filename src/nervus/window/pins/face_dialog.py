@@ -21,12 +21,13 @@ from PyQt6.QtWidgets import (
 from nervus.domain.job import Source, new_id, now
 from nervus.domain.plug import MOST_PINS, Face, Pin, PinRole, PlugEnd
 from nervus.knowledge.pin_shapes import pins_of_rows, ready_faces
+from nervus.language import say
 
-_HINT = (
-    "As one looks at the plug from its wires. A row of pins is written in one go, “/” begins the next "
-    "row, “-” is a place without a pin."
+_HINT = say(
+    "As one looks at the plug from its wires. A row of pins is written in one go, "
+    "“/” begins the next row, “-” is a place without a pin."
 )
-_HEADS = ("pin", "what it is for", "wire")
+_HEADS = ("pin", say("what it is for"), "wire")
 
 
 class FaceDialog(QDialog):
@@ -40,27 +41,27 @@ class FaceDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"The {plug} as it is drawn")
+        self.setWindowTitle(say("The {plug} as it is drawn", plug=plug))
         self.resize(620, 560)
         self._plug, self._was = plug, face
         self.face: Face | None = None
         self._offered: list[tuple[Pin, ...]] = []
         self.begin = QComboBox(self)
-        self.begin.setAccessibleName("Begin with")
+        self.begin.setAccessibleName(say("Begin with"))
         self.begin.setMinimumHeight(36)
-        self._offer("as it is", face.pins if face is not None else ())
+        self._offer(say("as it is"), face.pins if face is not None else ())
         for title, other in kept:
             self._offer(title, other.pins)
         for ready in ready_faces():
             self._offer(ready.title, pins_of_rows(ready.rows))
         self.rows = QLineEdit(self)
-        self.rows.setAccessibleName("Pins by rows")
+        self.rows.setAccessibleName(say("Pins by rows"))
         self.rows.setPlaceholderText("1 2 3 / 4 5 6")
         self.rows.setMinimumHeight(36)
         self.table = QTableWidget(0, len(_HEADS), self)
-        self.table.setAccessibleName("What each pin is for")
+        self.table.setAccessibleName(say("What each pin is for"))
         self.table.setHorizontalHeaderLabels(list(_HEADS))
-        self.keep_for_type = QCheckBox("Keep it for this vehicle type", self)
+        self.keep_for_type = QCheckBox(say("Keep it for this vehicle type"), self)
         self.wrong = QLabel("", self)
         self.wrong.setObjectName("caution")
         self.wrong.setWordWrap(True)
@@ -80,18 +81,18 @@ class FaceDialog(QDialog):
         about.setObjectName("quiet")
         about.setWordWrap(True)
         form = QFormLayout()
-        form.addRow("Begin with", self.begin)
-        form.addRow("Pins", self.rows)
+        form.addRow(say("Begin with"), self.begin)
+        form.addRow(say("Pins"), self.rows)
         header, upright = self.table.horizontalHeader(), self.table.verticalHeader()
         assert header is not None  # noqa: S101 - a table has both
         assert upright is not None  # noqa: S101 - a table has both
         upright.hide()
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-        keep = QPushButton("Keep", self)
+        keep = QPushButton(say("Keep"), self)
         keep.setObjectName("primary")
         keep.setDefault(True)
-        leave = QPushButton("Leave it", self)
+        leave = QPushButton(say("Leave it"), self)
         keep.clicked.connect(self._keep)
         leave.clicked.connect(self.reject)
         buttons = QHBoxLayout()
@@ -122,7 +123,7 @@ class FaceDialog(QDialog):
         label.setFlags(Qt.ItemFlag.ItemIsEnabled)
         self.table.setItem(row, 0, label)
         box = QComboBox(self.table)
-        box.setAccessibleName(f"Pin {pin.label} is")
+        box.setAccessibleName(say("Pin {label} is", label=pin.label))
         for role in PinRole:
             box.addItem(role.value, role)
         box.setCurrentText(pin.role.value)
@@ -145,16 +146,23 @@ class FaceDialog(QDialog):
         labels = [label for row in _rows(self.rows.text()) for label in row if label]
         wrong = ""
         if not labels:
-            wrong = "No pin is written; accepted is such as “1 2 3 / 4 5 6” or “A B - C”."
+            wrong = say("No pin is written; accepted is such as “1 2 3 / 4 5 6” or “A B - C”.")
         elif len(labels) > MOST_PINS:
-            wrong = f"{len(labels)} pins are more than a plug has; {MOST_PINS} are the most."
+            wrong = say(
+                "{len} pins are more than a plug has; {most_pins} are the most.",
+                len=len(labels),
+                most_pins=MOST_PINS,
+            )
         else:
             strange = next((x for x in labels if not (x.isascii() and x.isalnum() and len(x) <= 6)), "")
             twice = next((x for x in labels if labels.count(x) > 1), "")
             if strange:
-                wrong = f"“{strange[:20]}” is no pin; letters and digits are, six at the most."
+                wrong = say(
+                    "“{strange}” is no pin; letters and digits are, six at the most.",
+                    strange=strange[:20],
+                )
             elif twice:
-                wrong = f"Pin {twice} is there twice; each has a name of its own."
+                wrong = say("Pin {twice} is there twice; each has a name of its own.", twice=twice)
         self.wrong.setText(wrong)
         self.wrong.setVisible(bool(wrong))
         return not wrong
@@ -181,7 +189,9 @@ class FaceDialog(QDialog):
         once = (PinRole.SUPPLY, PinRole.SIGNAL_1, PinRole.SIGNAL_2)
         twice = next((r for r in once if said.count(r) > 1), None)
         if twice is not None:
-            self.wrong.setText(f"Two pins are said to be {twice}; one of them is something else.")
+            self.wrong.setText(
+                say("Two pins are said to be {twice}; one of them is something else.", twice=twice)
+            )
             self.wrong.show()
             return
         entry = self._was.id if self._was is not None else new_id()

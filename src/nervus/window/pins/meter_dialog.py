@@ -12,17 +12,18 @@ from PyQt6.QtWidgets import (
 )
 
 from nervus.domain.job import MeterUsed, Source, new_id, now
+from nervus.language import figures, say
 from nervus.pins.meter import Meter
 
-_HINT = (
-    "What stands in the meter's sheet for volts DC. A meter of 10 MΩ hardly loads a line, and yet pulls "
-    "down what nothing else holds."
+_HINT = say(
+    "What stands in the meter's sheet for volts DC. A meter of 10 MΩ hardly loads "
+    "a line, and yet pulls down what nothing else holds."
 )
 _BOUNDS = {
-    "ohms": (0.001, 1e6, "MΩ between 0.001 and a million"),
-    "percent": (0.0, 20.0, "a percent between 0 and 20"),
-    "digits": (0.0, 100.0, "digits between 0 and 100"),
-    "counts": (100.0, 1e7, "counts between 100 and ten million"),
+    "ohms": (0.001, 1e6, say("MΩ between 0.001 and a million")),
+    "percent": (0.0, 20.0, say("a percent between 0 and 20")),
+    "digits": (0.0, 100.0, say("digits between 0 and 100")),
+    "counts": (100.0, 1e7, say("counts between 100 and ten million")),
 }
 
 
@@ -31,7 +32,7 @@ class MeterDialog(QDialog):
 
     def __init__(self, meter: Meter, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("The meter")
+        self.setWindowTitle(say("The meter"))
         self.setMinimumWidth(460)
         self.meter: MeterUsed | None = None
         about = QLabel(_HINT, self)
@@ -42,20 +43,20 @@ class MeterDialog(QDialog):
         self.wrong.setWordWrap(True)
         self.wrong.hide()
         rows = (
-            ("ohms", "Resistance on volts, MΩ", meter.ohms / 1e6),
-            ("percent", "Off by percent of the reading", meter.percent),
-            ("digits", "and by digits of the last place", meter.digits),
-            ("counts", "Counts of the display", meter.counts),
+            ("ohms", say("Resistance on volts, MΩ"), meter.ohms / 1e6),
+            ("percent", say("Off by percent of the reading"), meter.percent),
+            ("digits", say("and by digits of the last place"), meter.digits),
+            ("counts", say("Counts of the display"), meter.counts),
         )
         form = QFormLayout()
         self.fields: dict[str, QLineEdit] = {}
         for name, words, value in rows:
-            field = QLineEdit(f"{value:g}", self)
+            field = QLineEdit(figures("{value:g}", value=value), self)
             field.setMinimumHeight(36)
             field.setAccessibleName(words)
             form.addRow(words, field)
             self.fields[name] = field
-        keep, leave = QPushButton("Keep", self), QPushButton("Leave it", self)
+        keep, leave = QPushButton(say("Keep"), self), QPushButton(say("Leave it"), self)
         keep.setObjectName("primary")
         keep.setDefault(True)
         keep.clicked.connect(self._keep)
@@ -79,7 +80,7 @@ class MeterDialog(QDialog):
             except ValueError:
                 value = float("nan")
             if not low <= value <= high:
-                self.wrong.setText(f"“{text[:20]}” is not {accepted}.")
+                self.wrong.setText(say("“{text}” is not {accepted}.", text=text[:20], accepted=accepted))
                 self.wrong.show()
                 self.fields[name].setFocus()
                 return

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from nervus.domain.errors import OutsideError, Stopped
+from nervus.language import say
 from nervus.pins.meter import Meter
 from nervus.pins.settling import SettleWatch
 
@@ -82,7 +83,7 @@ class MeterLink(QObject):
         except Exception:  # noqa: BLE001
             # The last guard of the thread: a bug of ours must reach the user and the log.
             _log.exception("the meter failed")
-            why = "Nervus let go of the meter because of a fault of its own; see the log."
+            why = say("Nervus let go of the meter because of a fault of its own; see the log.")
         self.ended.emit("" if self._stop.is_set() else why)
 
     def _volts(self, answer: str) -> float | None:

@@ -8,6 +8,7 @@ from nervus.domain.job import Job, new_id, now
 from nervus.domain.kept_plug import KeptPlug
 from nervus.domain.plug import Face, PinRole, PlugEnd
 from nervus.judge.plug_state import OFFERED, PlugState, meter_of, readings_at
+from nervus.language import say
 
 
 class PinsDialogs(QObject):
@@ -33,7 +34,11 @@ class PinsDialogs(QObject):
         """Ask for a plug as it is drawn."""
         from nervus.window.pins.face_dialog import FaceDialog  # noqa: PLC0415 - when first wanted
 
-        faces = tuple((f"kept: {k.vehicle_type}", k.face) for k in kept if not k.readings)
+        faces = tuple(
+            (say("kept: {vehicle_type}", vehicle_type=k.vehicle_type), k.face)
+            for k in kept
+            if not k.readings
+        )
         dialog = FaceDialog(plug, face, faces, self._page)
         dialog.accepted.connect(
             lambda: self._drawn(job, dialog.face, keep=dialog.keep_for_type.isChecked())
@@ -52,15 +57,17 @@ class PinsDialogs(QObject):
     def keep_good(self, job: Job, plug: PlugEnd, face: Face | None) -> None:
         """The readings of a plug are those of a healthy vehicle of this type."""
         if face is None:
-            self.told.emit("Draw the plug first: a known-good table is kept with its pins.")
+            self.told.emit(say("Draw the plug first: a known-good table is kept with its pins."))
             return
         read = tuple(r for r in readings_at(job, plug) if r.unit == "V")
         if not read:
-            self.told.emit("Nothing is measured at this plug yet that could be kept as known good.")
+            self.told.emit(say("Nothing is measured at this plug yet that could be kept as known good."))
             return
         kind = type_of(job)
         self.plug_kept.emit(KeptPlug(id=new_id(), at=now(), vehicle_type=kind, face=face, readings=read))
-        self.told.emit(f"{len(read)} readings are kept as known good for “{kind}”.")
+        self.told.emit(
+            say("{len} readings are kept as known good for “{kind}”.", len=len(read), kind=kind)
+        )
 
     def ask_meter(self, job: Job) -> None:
         """Ask for the meter as its sheet states it."""

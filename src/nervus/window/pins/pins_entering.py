@@ -8,17 +8,18 @@ from nervus.domain.job import Guided, Job, Reading, Source, new_id, now, of_kind
 from nervus.domain.plug import SIGNALS, Face, PinRole, PlugEnd
 from nervus.judge.next_pair import Proposed
 from nervus.judge.plug_state import where_words
+from nervus.language import say
 from nervus.pins.situation import Situation
 from nervus.pins.taken import BATTERY
 from nervus.pins.writing import ReadingUnusable, Written, read_written
 from nervus.window.jobs.typed_reading import reading
 
 ISOLATED: Final = "battery_isolated"
-_ASK_ISOLATED: Final = (
-    "Ohms are measured with the key off and the battery isolated as the maker says; write “isolated” "
-    "when it is, then the reading again."
+_ASK_ISOLATED: Final = say(
+    "Ohms are measured with the key off and the battery isolated as the maker "
+    "says; write “isolated” when it is, then the reading again."
 )
-_KEY_ON: Final = (
+_KEY_ON: Final = say(
     "Ohms with the key on would be the unit's, not the line's: turn it off, write “key off”."
 )
 # A text with a word in it is a reading told in words; these are none of it.
@@ -66,7 +67,7 @@ class Entering:
         ends = self.proposed if self.between is None else ("-", "-")
         written = read_written(text, labels, ends, "Ω" if ohms else "V")
         if any(not w.red for w in written):
-            raise ReadingUnusable("No pair is proposed any more: name it, such as “1-3 4.98”.")
+            raise ReadingUnusable(say("No pair is proposed any more: name it, such as “1-3 4.98”."))
         self._check(written)
         source = Source.TYPED if len(written) == 1 else Source.PASTED
         # A number taken where black and red were shown is as the meter showed it, and so is a table in
@@ -104,10 +105,10 @@ class Entering:
             id=new_id(),
             at=now(),
             source=Source.TYPED,
-            where=f"{self.between.red} wire from plug to plug",
+            where=say("{red} wire from plug to plug", red=self.between.red),
             value=min(value, _OPEN_OHMS),
             unit="Ω",
-            conditions="key off, both off",
+            conditions=say("key off, both off"),
         )
 
     def _check(self, written: list[Written]) -> None:
@@ -119,8 +120,11 @@ class Entering:
         high = next((w for w in written if w.unit == "V" and self._too_high(w)), None)
         if high is not None and not self.insists:
             raise ReadingUnusable(
-                f"{high.value:g} V is more than lines of 5 V carry: look at the range; Enter once more "
-                "takes it as a short to the battery."
+                say(
+                    "{value:g} V is more than lines of 5 V carry: look at the range; Enter once "
+                    "more takes it as a short to the battery.",
+                    value=high.value,
+                )
             )
 
     def _too_high(self, written: Written) -> bool:

@@ -33,6 +33,7 @@ from nervus.judge.plug_state import (
     rows_at,
 )
 from nervus.judge.words import natural_frequency
+from nervus.language import figures, say
 from nervus.pins.situation import Situation, situation_of
 from nervus.pins.taken import BATTERY
 from nervus.pins.writing import Written
@@ -46,19 +47,19 @@ from nervus.window.pins.readings_table import ReadingsTable
 from nervus.window.station_page import StationPage, quiet
 from nervus.window.theme import Theme
 
-_HINT: Final = (
-    "Back-probe; never spread a terminal. Keep fingers off a motor-driven plate. The maker's procedure "
-    "comes first."
+_HINT: Final = say(
+    "Back-probe; never spread a terminal. Keep fingers off a motor-driven plate. "
+    "The maker's procedure comes first."
 )
 _PLUGS: Final = (
-    (PlugEnd.SENSOR, "Sensor plug"),
-    (PlugEnd.UNIT, "Unit's plug"),
+    (PlugEnd.SENSOR, say("Sensor plug")),
+    (PlugEnd.UNIT, say("Unit's plug")),
     (PlugEnd.PEDAL, "Pedal"),
 )
 _IN_TURN, _TO_BATTERY, _TO_FIND = (
-    "pin pairs in turn",
-    "each to battery negative",
-    "what parts the faults",
+    say("pin pairs in turn"),
+    say("each to battery negative"),
+    say("what parts the faults"),
 )
 _MARKS: Final = {Kind.WRONG: "✗", Kind.OPEN: "○", Kind.GOOD: "✓"}
 
@@ -83,7 +84,7 @@ class PinsPage(StationPage):
     probes = pyqtSignal(str, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("Pins", _HINT, parent)
+        super().__init__(say("Pins"), _HINT, parent)
         self.plug = PlugEnd.SENSOR
         self.kept: tuple[KeptPlug, ...] = ()
         self.answer: Answer | None = None
@@ -103,7 +104,7 @@ class PinsPage(StationPage):
         self.table.chosen.connect(self._mark_pins)
         self.table.corrected.connect(self._correct)
         self.sentences = QListWidget(self)
-        self.sentences.setAccessibleName("What the readings say together")
+        self.sentences.setAccessibleName(say("What the readings say together"))
         self.sentences.setWordWrap(True)
         self.sentences.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.sentences.setMinimumHeight(44)
@@ -124,18 +125,18 @@ class PinsPage(StationPage):
         self.where.setObjectName("station")
         self.expected = quiet("", self)
         self.line = QLineEdit(self)
-        self.line.setAccessibleName("The reading, then Enter")
+        self.line.setAccessibleName(say("The reading, then Enter"))
         self.line.setMinimumHeight(40)
         self.line.returnPressed.connect(self._entered)
         self.order = QComboBox(self)
-        self.order.setAccessibleName("What is measured next")
+        self.order.setAccessibleName(say("What is measured next"))
         self.order.setMinimumHeight(36)
         self.order.addItems([_IN_TURN, _TO_BATTERY, _TO_FIND])
         self.order.activated.connect(lambda _row: self._show_next())
-        self.meter = QPushButton("From the meter", self)
+        self.meter = QPushButton(say("From the meter"), self)
         self.meter.setCheckable(True)
         self.meter.clicked.connect(self.meter_wanted)
-        self.remove = QPushButton("Take out", self)
+        self.remove = QPushButton(say("Take out"), self)
         self.remove.clicked.connect(self._take_out)
 
     def _head(self) -> QHBoxLayout:
@@ -154,11 +155,11 @@ class PinsPage(StationPage):
             self.plugs[plug] = button
             head.addWidget(button)
         head.addStretch(1)
-        self.draw = self._button(head, "Draw plug …", self._draw)
-        self.roles = self._button(head, "Take roles", self._take_roles)
-        self.good = self._button(head, "Known good", self._keep_good)
-        self.sheet = self._button(head, "Meter …", self._ask_meter)
-        self.setting = self._button(head, "Set sensor …", self.setting_wanted.emit)
+        self.draw = self._button(head, say("Draw plug …"), self._draw)
+        self.roles = self._button(head, say("Take roles"), self._take_roles)
+        self.good = self._button(head, say("Known good"), self._keep_good)
+        self.sheet = self._button(head, say("Meter …"), self._ask_meter)
+        self.setting = self._button(head, say("Set sensor …"), self.setting_wanted.emit)
         return head
 
     def _lay_out(self) -> None:
@@ -193,9 +194,9 @@ class PinsPage(StationPage):
         self.column.addLayout(head)
         under = QHBoxLayout()
         under.addWidget(self.conditions, 1)
-        self.drawn_circuit = self._button(under, "Circuit", self._show_side)
+        self.drawn_circuit = self._button(under, say("Circuit"), self._show_side)
         self.drawn_circuit.setCheckable(True)
-        self.guide = self._button(under, "Step by step …", self.guide_wanted.emit)
+        self.guide = self._button(under, say("Step by step …"), self.guide_wanted.emit)
         self.column.addLayout(under)
         self.column.addLayout(pictures, 1)
         self.column.addLayout(told)
@@ -285,12 +286,14 @@ class PinsPage(StationPage):
         self.solver.ask(self.job, self.plug, self.conditions.situation, known)
         adjustable = self.job.vehicle.throttle is not ThrottleKind.ELECTRONIC
         self.setting.setEnabled(adjustable)
-        self.setting.setToolTip("" if adjustable else "An electronic throttle learns; nothing is set.")
+        self.setting.setToolTip(
+            "" if adjustable else say("An electronic throttle learns; nothing is set.")
+        )
         drawn = self.face is not None
         self.view.show_face(self.face, self._still_true())
         if self.state is None:
             self.table.show_rows(rows_at(self.job, self.plug, self.conditions.situation))
-        self.draw.setText("The plug …" if drawn else "Draw plug …")
+        self.draw.setText(say("The plug …") if drawn else say("Draw plug …"))
         self.draw.setObjectName("choice" if drawn else "primary")
         _polish(self.draw)
         self._show_next()
@@ -334,15 +337,23 @@ class PinsPage(StationPage):
             rest = next((f.chance for f in fitting if f.id == "nothing"), 0.0)
             words = "; ".join(f"{f.text} ({natural_frequency(f.chance)})" for f in named)
             if rest > 0.5:
-                words = f"nothing that shows now ({natural_frequency(rest)}); else {words}"
-            QListWidgetItem(f"→  Readings at the pins alone fit {words}.", self.sentences)
+                words = say(
+                    "nothing that shows now ({natural_frequency}); else {words}",
+                    natural_frequency=natural_frequency(rest),
+                    words=words,
+                )
+            QListWidgetItem(
+                say("→  Readings at the pins alone fit {words}.", words=words), self.sentences
+            )
         some = self.sentences.count() > 0
         self.sentences.setVisible(some)
         self.nothing.setVisible(not some)
         self.nothing.setText(
-            "Nothing is measured under these conditions yet: black on B, red on R, the value, Enter."
+            say(
+                "Nothing is measured under these conditions yet: black on B, red on R, the value, Enter."
+            )
             if answer.state.face is not None
-            else "Draw the plug; then a reading is a number and Enter. Or tell it in words."
+            else say("Draw the plug; then a reading is a number and Enter. Or tell it in words.")
         )
         unknown = [
             label
@@ -360,9 +371,9 @@ class PinsPage(StationPage):
         proposed = self._proposed
         finding = self.order.currentText() == _TO_FIND
         if self.face is None:
-            self.where.setText("Told in words")
+            self.where.setText(say("Told in words"))
             self.expected.setText("")
-            self.line.setPlaceholderText("ground at the sensor plug, key on: 0.02 V … then Enter")
+            self.line.setPlaceholderText(say("ground at the sensor plug, key on: 0.02 V … then Enter"))
             return
         if finding and proposed is not None and self._given is None:
             self._show_proposed(proposed)
@@ -370,16 +381,16 @@ class PinsPage(StationPage):
         pair = self._given or self._in_turn()
         if pair is None:
             self.next = ("", "")
-            self.where.setText("All pairs are measured under these conditions")
+            self.where.setText(say("All pairs are measured under these conditions"))
             self.expected.setText(
-                "Another plug, plug off, another throttle, or a pair again: “1-3 4.98”."
+                say("Another plug, plug off, another throttle, or a pair again: “1-3 4.98”.")
             )
-            self.line.setPlaceholderText("1-3 4.98 … “plug off” … “?” tells all of the pins")
+            self.line.setPlaceholderText(say("1-3 4.98 … “plug off” … “?” tells all of the pins"))
             self.view.show_probes("", "")
             return
         self._point_at(*pair)
         self.expected.setText(
-            "No reading at these pins would part the faults that are left." if finding else ""
+            say("No reading at these pins would part the faults that are left.") if finding else ""
         )
 
     @property
@@ -398,28 +409,38 @@ class PinsPage(StationPage):
 
     def _point_at(self, black: str, red: str) -> None:
         self.next = (black, red)
-        self.where.setText(f"Black on {black or 'battery negative'}, red on {red}")
-        self.line.setPlaceholderText("volts … then Enter; “nothing” where there is none")
+        self.where.setText(
+            say("Black on {value}, red on {red}", value=black or "battery negative", red=red)
+        )
+        self.line.setPlaceholderText(say("volts … then Enter; “nothing” where there is none"))
         self.view.show_probes(black, red)
         self.probes.emit(self._line_of(red), self._line_of(black))
 
     def _show_proposed(self, proposed: Proposed) -> None:
         here = proposed.plug is self.plug and self._fits(proposed)
         red, black = (_label(self.face, role) for role in (proposed.red, proposed.black))
-        other = proposed.black.value if proposed.black is not None else "battery negative"
+        other = proposed.black.value if proposed.black is not None else say("battery negative")
         expected = "; ".join(f"{words} {_valued(v, proposed.unit)}" for words, v in proposed.expected)
-        self.expected.setText(f"Expected: {expected}.")
+        self.expected.setText(say("Expected: {expected}.", expected=expected))
         if here and "plug to plug" in proposed.conditions:
             self._between, self.next = proposed, ("", "")
-            self.where.setText(f"{proposed.red} wire from plug to plug, both plugs off: the ohms")
-            self.line.setPlaceholderText("ohms … then Enter; “nothing” where it is open")
+            self.where.setText(
+                say("{red} wire from plug to plug, both plugs off: the ohms", red=proposed.red)
+            )
+            self.line.setPlaceholderText(say("ohms … then Enter; “nothing” where it is open"))
             self.view.show_probes("", red or "")
             return
         if here and red is not None and black is not None:
             self._point_at(black, red)
             return
         self.where.setText(
-            f"{proposed.red} to {other}, {proposed.conditions}, at the {proposed.plug}: Enter goes there"
+            say(
+                "{red} to {other}, {conditions}, at the {plug}: Enter goes there",
+                red=proposed.red,
+                other=other,
+                conditions=proposed.conditions,
+                plug=proposed.plug,
+            )
         )
         self.next = ("", "")
         self.view.show_probes("", "")
@@ -487,7 +508,7 @@ class PinsPage(StationPage):
         if text == "?":
             face = self.face
             about = [self.view.about(pin.label) for pin in face.pins] if face is not None else []
-            self.told.emit("\n".join(about) or "No pin is drawn yet.")
+            self.told.emit("\n".join(about) or say("No pin is drawn yet."))
             self.line.clear()
             return
         if text.casefold() in ("isolated", "battery isolated"):
@@ -525,7 +546,9 @@ class PinsPage(StationPage):
     def show_live(self, volts: float | None) -> None:
         """What a connected meter shows now."""
         self._live_v = volts
-        self.meter.setText("From the meter" if volts is None else f"Meter {volts:.2f} V")
+        self.meter.setText(
+            say("From the meter") if volts is None else say("Meter {volts:.2f} V", volts=volts)
+        )
 
     def point_again(self) -> None:
         """Tell once more where the probes are to be."""
@@ -536,7 +559,7 @@ class PinsPage(StationPage):
         black = self._given[0] if self._given is not None and not self._given[1] else None
         if black is None:
             self._given = (label, "")
-            self.where.setText(f"Black on {label}, red on …")
+            self.where.setText(say("Black on {label}, red on …", label=label))
             self.view.show_probes(label, "")
         elif black != label:
             self._given = (black, label)
@@ -550,7 +573,11 @@ class PinsPage(StationPage):
         """A reading goes back into the line; what is entered next takes its place."""
         self._correcting = wrong
         pair = f"{wrong.black}-{wrong.red}" if wrong.black else str(wrong.red)
-        value = "nothing" if wrong.nothing else f"{wrong.value:g} {wrong.unit}"
+        value = (
+            "nothing"
+            if wrong.nothing
+            else figures("{value:g} {unit}", value=wrong.value, unit=wrong.unit)
+        )
         self.line.setText(f"{pair} {value}")
         self.begin()
         self.line.selectAll()
@@ -598,7 +625,7 @@ def _label(face: Face | None, role: PinRole | None) -> str | None:
 def _valued(value: float, unit: str) -> str:
     if unit == "V":
         return f"{value:.2f} V".replace("-0.00", "0.00")
-    return "open" if value > 1e6 else f"{value:.3g} Ω"
+    return "open" if value > 1e6 else figures("{value:.3g} Ω", value=value)
 
 
 def _polish(widget: QWidget) -> None:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 
 from nervus.domain.plug import Face, Pin, PinRole
 from nervus.judge.words import natural_frequency
+from nervus.language import figures, say
 from nervus.pins.roles import RoleGuess
 from nervus.pins.solving import SolvedPin
 from nervus.window.theme import BRIGHT, Theme
@@ -32,10 +33,10 @@ _SHORT: Final = {
     PinRole.GROUND: "ground",
     PinRole.SIGNAL_1: "signal 1",
     PinRole.SIGNAL_2: "signal 2",
-    PinRole.MOTOR_PLUS: "motor +",
-    PinRole.MOTOR_MINUS: "motor −",  # noqa: RUF001 - a true minus sign
+    PinRole.MOTOR_PLUS: say("motor +"),
+    PinRole.MOTOR_MINUS: say("motor −"),  # noqa: RUF001 - a true minus sign
     PinRole.BATTERY: "battery",
-    PinRole.UNUSED: "not used",
+    PinRole.UNUSED: say("not used"),
     PinRole.UNKNOWN: "",
 }
 
@@ -64,7 +65,7 @@ class PlugView(QWidget):
         self._face: Face | None = None
         self._shown = Shown()
         self._probes: tuple[str, str] | None = None
-        self.setAccessibleName("The plug as it is drawn")
+        self.setAccessibleName(say("The plug as it is drawn"))
         self.setMinimumSize(260, 60)
 
     def show_face(self, face: Face | None, shown: Shown) -> None:
@@ -73,7 +74,9 @@ class PlugView(QWidget):
         pins = face.pins if face is not None else ()
         rows, _ = self._grid() if pins else (0, 0)
         self.setMinimumHeight(int(min(rows, _SHOWN_ROWS) * _LEAST_ROW + 2 * _EDGE))
-        self.setAccessibleDescription("; ".join(_told(pin, shown) for pin in pins) or "not drawn yet")
+        self.setAccessibleDescription(
+            "; ".join(_told(pin, shown) for pin in pins) or say("not drawn yet")
+        )
         self.updateGeometry()
         self.update()
 
@@ -113,19 +116,23 @@ class PlugView(QWidget):
         pin = self._face.pin(label) if self._face is not None else None
         if pin is None:
             return ""
-        parts = [f"pin {label}"]
+        parts = [say("pin {label}", label=label)]
         guess = self._shown.roles.get(label)
         if pin.role is not PinRole.UNKNOWN:
-            parts.append(f"{pin.role} as it was said")
+            parts.append(say("{role} as it was said", role=pin.role))
         elif guess is not None:
             parts.append(f"{guess.role}, {natural_frequency(guess.chance)}: {guess.why}")
             if guess.from_one:
-                parts.append("from one reading alone")
+                parts.append(say("from one reading alone"))
         solved = self._shown.pins.get(label)
         if solved is not None and solved.volts is not None:
-            parts.append(f"{_plain(solved.volts)} ± {solved.unsure_v:.2f} V")
+            parts.append(
+                figures(
+                    "{plain} ± {unsure_v:.2f} V", plain=_plain(solved.volts), unsure_v=solved.unsure_v
+                )
+            )
         if pin.wire:
-            parts.append(f"wire {pin.wire}")
+            parts.append(say("wire {wire}", wire=pin.wire))
         return " · ".join(parts)
 
     def event(self, event: QEvent | None) -> bool:
@@ -160,7 +167,7 @@ class PlugView(QWidget):
         )
         if self._face is None:
             whole = QRectF(3, 3, columns * wide + 2 * _EDGE - 6, rows * high + 2 * _EDGE - 6)
-            self._text(painter, whole, "muted", 14, "Draw the plug first.")
+            self._text(painter, whole, "muted", 14, say("Draw the plug first."))
             return
         for pin in self._face.pins:
             self._paint_pin(painter, pin)
@@ -234,10 +241,10 @@ def _volts(solved: SolvedPin | None) -> str:
 
 def _plain(volts: float) -> str:
     """Two decimals, and no minus before nothing."""
-    text = f"{volts:.2f}"
+    text = figures("{volts:.2f}", volts=volts)
     return "0.00" if text == "-0.00" else text.replace("-", "−")  # noqa: RUF001 - a true minus sign
 
 
 def _told(pin: Pin, shown: Shown) -> str:
-    role = _SHORT[pin.role] or "no role yet"
+    role = _SHORT[pin.role] or say("no role yet")
     return f"pin {pin.label} {role} {_volts(shown.pins.get(pin.label))}".strip()

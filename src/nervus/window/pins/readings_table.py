@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTable
 
 from nervus.domain.job import Reading
 from nervus.judge.plug_state import Row
+from nervus.language import figures, say
 from nervus.window.theme import BRIGHT, Theme
 
 _HEADS: Final = ("black", "red", "read", "fits", "")
@@ -28,7 +29,7 @@ class ReadingsTable(QTableWidget):
         super().__init__(0, len(_HEADS), parent)
         self._theme: Theme = BRIGHT
         self._rows: Sequence[Row] = ()
-        self.setAccessibleName("Readings under these conditions")
+        self.setAccessibleName(say("Readings under these conditions"))
         self.setHorizontalHeaderLabels(list(_HEADS))
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -95,10 +96,14 @@ def _cells(row: Row) -> tuple[str, ...]:
         shown = row.expected if reading.signed else abs(row.expected)
         fits = f"{shown:.2f}".replace("-0.00", "0.00")
     mark = "✗" if row.wrong else ""
-    return reading.black or "battery −", reading.red or "", value, fits, mark  # noqa: RUF001 - a minus
+    return reading.black or say("battery −"), reading.red or "", value, fits, mark  # noqa: RUF001 - a minus
 
 
 def _number(reading: Reading) -> str:
     if reading.unit == "Ω":
-        return f"{reading.value:.4g}"
-    return f"{reading.value:+.2f}" if reading.signed and reading.value < 0 else f"{reading.value:.2f}"
+        return figures("{value:.4g}", value=reading.value)
+    return (
+        figures("{value:+.2f}", value=reading.value)
+        if reading.signed and reading.value < 0
+        else figures("{value:.2f}", value=reading.value)
+    )

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import Change, Setting, Source, new_id, now, of_kind
 from nervus.judge.profiles import profile_for
+from nervus.language import figures, say
 from nervus.pins.setting import plan_setting, still_to_do
 from nervus.pins.setting_guide import (
     answered,
@@ -34,9 +35,10 @@ from nervus.window.sounds.sound import SoundOut
 from nervus.window.station_page import quiet
 from nervus.window.theme import Theme
 
-_HINT: Final = (
-    "Engine off, key on. Keep fingers off a motor-driven plate. The maker's values and procedure come "
-    "first; a sensor that was never wrong is not mended by turning it."
+_HINT: Final = say(
+    "Engine off, key on. Keep fingers off a motor-driven plate. The maker's values "
+    "and procedure come first; a sensor that was never wrong is not mended by "
+    "turning it."
 )
 _FRAME_MS: Final = 40
 
@@ -49,7 +51,7 @@ class SettingDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self._part, self._meter = part, meter
-        self.setWindowTitle("Set a sensor")
+        self.setWindowTitle(say("Set a sensor"))
         self.resize(880, 640)
         self.live_v: float | None = None
         self.bar = WindowBar(self)
@@ -77,7 +79,7 @@ class SettingDialog(QDialog):
         self.ask.setWordWrap(True)
         self.line = QLineEdit(self)
         self.line.setMinimumHeight(44)
-        self.line.setAccessibleName("The answer to the step, then Enter")
+        self.line.setAccessibleName(say("The answer to the step, then Enter"))
         self.line.returnPressed.connect(self._entered)
         self.wrong = quiet("", self)
         self.wrong.setObjectName("caution")
@@ -85,14 +87,14 @@ class SettingDialog(QDialog):
         self.told = quiet("", self)
         self.told.setObjectName("told")
         self.old = quiet("", self)
-        self.degrees = self._small("Plate turns, degrees", "83")
-        self.radius = self._small("Slot's radius, mm", "")
-        self.tone = QPushButton("Tone", self)
+        self.degrees = self._small(say("Plate turns, degrees"), "83")
+        self.radius = self._small(say("Slot's radius, mm"), "")
+        self.tone = QPushButton(say("Tone"), self)
         self.tone.setCheckable(True)
         self.tone.clicked.connect(self._toggle_tone)
-        self.again = QPushButton("Begin anew", self)
+        self.again = QPushButton(say("Begin anew"), self)
         self.again.clicked.connect(self._begin_anew)
-        self.leave = QPushButton("Close", self)
+        self.leave = QPushButton(say("Close"), self)
         self.leave.clicked.connect(self.close)
         for button in (self.tone, self.again, self.leave):
             button.setAutoDefault(False)
@@ -107,8 +109,8 @@ class SettingDialog(QDialog):
 
     def _lay_out(self) -> None:
         form = QFormLayout()
-        form.addRow("Plate turns, degrees", self.degrees)
-        form.addRow("Slot's radius, mm", self.radius)
+        form.addRow(say("Plate turns, degrees"), self.degrees)
+        form.addRow(say("Slot's radius, mm"), self.radius)
         buttons = QHBoxLayout()
         for button in (self.tone, self.again):
             buttons.addWidget(button)
@@ -135,11 +137,11 @@ class SettingDialog(QDialog):
         self.line.setFocus()
         setting = self.setting
         if setting is None:
-            self.ask.setText("What is the target at the closed stop?")
+            self.ask.setText(say("What is the target at the closed stop?"))
             self.how.setText(
-                "From the maker: such as “0.50”, or a window “0.96 to 0.98”, in volts at 5 V."
+                say("From the maker: such as “0.50”, or a window “0.96 to 0.98”, in volts at 5 V.")
             )
-            self.line.setPlaceholderText("0.50 … then Enter")
+            self.line.setPlaceholderText(say("0.50 … then Enter"))
             self.told.setText("")
             self.old.setText("")
             self.bar.show_value(self.live_v, 0.48, 0.52)
@@ -152,11 +154,17 @@ class SettingDialog(QDialog):
             self.ask.setText(asked.text)
             self.how.setText(asked.how)
             by_meter = asked.live and self._meter is not None
-            self.line.setPlaceholderText("Enter takes the meter's value" if by_meter else "then Enter")
+            self.line.setPlaceholderText(
+                say("Enter takes the meter's value") if by_meter else say("then Enter")
+            )
         else:
-            self.ask.setText("Set." if setting.is_set else f"Not set: {left[0] if left else 'stopped'}.")
+            self.ask.setText(
+                say("Set.")
+                if setting.is_set
+                else say("Not set: {value}.", value=left[0] if left else "stopped")
+            )
             self.how.setText(
-                "It is kept in the job." if setting.is_set else "Begin anew for another try."
+                say("It is kept in the job.") if setting.is_set else say("Begin anew for another try.")
             )
         self.line.setEnabled(asked is not None)
         self.told.setText("\n".join(sentences(setting, plan)))
@@ -187,7 +195,13 @@ class SettingDialog(QDialog):
         asked = question(setting) if setting is not None else None
         if setting is None or asked is None or asked.field != "closed_v" or setting.loose_v is None:
             return
-        self.how.setText(f"{asked.how} Since it was loose: {volts - setting.loose_v:+.3f} V.")
+        self.how.setText(
+            say(
+                "{how} Since it was loose: {loose_v:+.3f} V.",
+                how=asked.how,
+                loose_v=volts - setting.loose_v,
+            )
+        )
 
     # -- what is entered ---------------------------------------------------------------------------
 
@@ -195,7 +209,7 @@ class SettingDialog(QDialog):
         text = self.line.text().strip()
         asked = question(self.setting) if self.setting is not None else None
         if not text and asked is not None and asked.live and self.live_v is not None:
-            text = f"{self.live_v:.3f}"
+            text = figures("{live_v:.3f}", live_v=self.live_v)
         if not text:
             return
         try:
@@ -237,7 +251,12 @@ class SettingDialog(QDialog):
         self._part.put(setting)
         if setting.is_set:
             self._part.put(
-                Change(id=new_id(), at=now(), source=Source.SEEN, done=f"sensor set: {_as_set(setting)}")
+                Change(
+                    id=new_id(),
+                    at=now(),
+                    source=Source.SEEN,
+                    done=say("sensor set: {as_set}", as_set=_as_set(setting)),
+                )
             )
 
     def _begin_anew(self) -> None:
@@ -257,7 +276,7 @@ class SettingDialog(QDialog):
             if self._sound.works:
                 self._timer.start()
             else:
-                self._refuse("No sound device is there; the bar says the same.")
+                self._refuse(say("No sound device is there; the bar says the same."))
                 self.tone.setChecked(False)
 
     def _sound_on(self) -> None:
@@ -272,16 +291,31 @@ class SettingDialog(QDialog):
 
 
 def _written(value: float | None) -> str:
-    return "" if value is None else f"{value:g}"
+    return "" if value is None else figures("{value:g}", value=value)
 
 
 def _as_found(setting: Setting) -> str:
     if setting.old_closed_v is None:
         return ""
-    wide = f", {setting.old_open_v:.2f} V wide open" if setting.old_open_v is not None else ""
-    return f"As found: {setting.old_closed_v:.2f} V closed{wide}."
+    wide = (
+        say(", {old_open_v:.2f} V wide open", old_open_v=setting.old_open_v)
+        if setting.old_open_v is not None
+        else ""
+    )
+    return say(
+        "As found: {old_closed_v:.2f} V closed{wide}.", old_closed_v=setting.old_closed_v, wide=wide
+    )
 
 
 def _as_set(setting: Setting) -> str:
-    was = f", was {setting.old_closed_v:.2f} V" if setting.old_closed_v is not None else ""
-    return f"{setting.closed_v:.2f} V closed, {setting.open_v:.2f} V wide open{was}"
+    was = (
+        say(", was {old_closed_v:.2f} V", old_closed_v=setting.old_closed_v)
+        if setting.old_closed_v is not None
+        else ""
+    )
+    return say(
+        "{closed_v:.2f} V closed, {open_v:.2f} V wide open{was}",
+        closed_v=setting.closed_v,
+        open_v=setting.open_v,
+        was=was,
+    )

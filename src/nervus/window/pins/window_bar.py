@@ -4,6 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from nervus.language import figures, say
 from nervus.window.theme import BRIGHT, Theme
 
 _MARGIN_V, _TOP, _HIGH = 0.35, 84.0, 34.0
@@ -18,13 +19,19 @@ class WindowBar(QWidget):
         self._volts: float | None = None
         self._window = (0.48, 0.52)
         self.setMinimumHeight(160)
-        self.setAccessibleName("The value at the closed stop and its window")
+        self.setAccessibleName(say("The value at the closed stop and its window"))
 
     def show_value(self, volts: float | None, low_v: float, high_v: float) -> None:
         """A value, `None` while there is none, and its window."""
         self._volts, self._window = volts, (low_v, high_v)
-        told = "no value yet" if volts is None else f"{volts:.3f} V, {self.verdict}"
-        self.setAccessibleDescription(f"{told}; window {low_v:.2f} to {high_v:.2f} V")
+        told = (
+            say("no value yet")
+            if volts is None
+            else figures("{volts:.3f} V, {verdict}", volts=volts, verdict=self.verdict)
+        )
+        self.setAccessibleDescription(
+            say("{told}; window {low_v:.2f} to {high_v:.2f} V", told=told, low_v=low_v, high_v=high_v)
+        )
         self.update()
 
     @property
@@ -34,8 +41,8 @@ class WindowBar(QWidget):
             return ""
         low, high = self._window
         if self._volts < low:
-            return f"{low - self._volts:.2f} V below"
-        return f"{self._volts - high:.2f} V above" if self._volts > high else "inside"
+            return say("{volts:.2f} V below", volts=low - self._volts)
+        return say("{high:.2f} V above", high=self._volts - high) if self._volts > high else "inside"
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -43,7 +50,7 @@ class WindowBar(QWidget):
         low, high = self._window
         span = (min(low, self._value()) - _MARGIN_V, max(high, self._value()) + _MARGIN_V)
         inside = self.verdict == "inside"
-        shown = "…" if self._volts is None else f"{self._volts:.2f} V"
+        shown = "…" if self._volts is None else figures("{volts:.2f} V", volts=self._volts)
         token = "proved" if inside else "ink"
         self._text(painter, QRectF(0, 0, self.width(), 60), token, 52, shown)
         self._text(painter, QRectF(0, 56, self.width(), 22), token, 16, self.verdict)
@@ -56,10 +63,20 @@ class WindowBar(QWidget):
         painter.setBrush(self.theme.color("proved", 70))
         painter.drawRect(QRectF(at[0], bar.top(), max(at[1] - at[0], 3.0), _HIGH))
         self._text(
-            painter, QRectF(at[0] - 80, bar.bottom() + 2, 76, 18), "ink", 13, f"{low:.2f} V", right=True
+            painter,
+            QRectF(at[0] - 80, bar.bottom() + 2, 76, 18),
+            "ink",
+            13,
+            figures("{low:.2f} V", low=low),
+            right=True,
         )
         self._text(
-            painter, QRectF(at[1] + 4, bar.bottom() + 2, 76, 18), "ink", 13, f"{high:.2f} V", left=True
+            painter,
+            QRectF(at[1] + 4, bar.bottom() + 2, 76, 18),
+            "ink",
+            13,
+            figures("{high:.2f} V", high=high),
+            left=True,
         )
         if self._volts is not None:
             x = bar.left() + bar.width() * (self._volts - span[0]) / (span[1] - span[0])

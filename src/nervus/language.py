@@ -1,0 +1,110 @@
+"""The language that people are spoken to in: English is the source, catalogues ship for others.
+
+A text of ours is written in English where it is used, `say("{count} passes", count=3)`; what stands for
+it in another language, and how numbers are written there, is found here. What is kept in a job or a
+file, and what a program reads, stays as it is.
+"""
+
+import gettext
+import os
+from enum import Enum
+from functools import cache
+from pathlib import Path
+from string import Formatter
+from typing import Final
+
+DOMAIN: Final = "nervus"
+VARIABLE: Final = "NERVUS_LANGUAGE"
+ENGLISH: Final = "en"
+PSEUDO: Final = "xx"
+"""Every text in brackets: what stands outside them was never handed to be translated."""
+CATALOGUES: Final = Path(__file__).parent / "locale"
+_COMMA: Final = frozenset({"de"})
+"""Languages that write numbers with a decimal comma."""
+
+
+def available() -> tuple[str, ...]:
+    """The languages that can be chosen."""
+    found = (p.parent.parent.name for p in CATALOGUES.glob(f"*/LC_MESSAGES/{DOMAIN}.mo"))
+    return (ENGLISH, *sorted(found))
+
+
+@cache
+def language() -> str:
+    """The language of this process: as the variable says, else as the desktop does, else English."""
+    wanted = os.environ.get(VARIABLE, "")
+    if wanted == PSEUDO:
+        return PSEUDO
+    if not wanted:
+        names = (os.environ.get(name, "") for name in ("LC_ALL", "LC_MESSAGES", "LANG"))
+        wanted = next((name for name in names if name), "")
+    short = wanted.replace("-", "_").partition("_")[0].partition(".")[0].casefold()
+    return short if short in available() else ENGLISH
+
+
+@cache
+def _catalogue() -> gettext.NullTranslations | None:
+    """What stands for each text; `None` where nothing does."""
+    if language() in (ENGLISH, PSEUDO):
+        return None
+    return gettext.translation(DOMAIN, CATALOGUES, [language()])
+
+
+def say(text: str, /, **values: object) -> str:
+    """A text in the language of the people, with its values written as they write them.
+
+    Args:
+        text: in English, with fields in braces as of `str.format` where there are values.
+        values: for the fields; one that is a text or a member of an enumeration is translated too.
+    """
+    if language() == ENGLISH:
+        return text.format(**values) if values else text
+    spoken = _spoken(text)
+    if not values:
+        return spoken
+    return _NUMBERS.format(spoken, **{name: _value(value) for name, value in values.items()})
+
+
+def say_many(one: str, many: str, count: int, /, **values: object) -> str:
+    """As `say`, of one thing or of several; `count` is a field of both texts."""
+    catalogue = _catalogue()
+    if catalogue is None:
+        return say(one if count == 1 else many, count=count, **values)
+    spoken = catalogue.ngettext(one, many, count)
+    return _NUMBERS.format(spoken, count=count, **{name: _value(v) for name, v in values.items()})
+
+
+def figures(text: str, /, **values: object) -> str:
+    """Numbers and their units, which no language calls otherwise, as people write them."""
+    if language() == ENGLISH:
+        return text.format(**values)
+    return _NUMBERS.format(text, **{name: _value(value) for name, value in values.items()})
+
+
+def _spoken(text: str) -> str:
+    catalogue = _catalogue()
+    if catalogue is not None:
+        return catalogue.gettext(text) if text else ""
+    return f"⟦{text}⟧" if language() == PSEUDO and text.strip() else text
+
+
+def _value(value: object) -> object:
+    """A value that is a text of ours is spoken too; what somebody wrote stands in no catalogue."""
+    if isinstance(value, Enum) and isinstance(value.value, str):
+        return _spoken(value.value)
+    if isinstance(value, str) and language() != PSEUDO:
+        return _spoken(value)
+    return value
+
+
+class _Numbers(Formatter):
+    """Writes fractions as the language does."""
+
+    def format_field(self, value: object, spec: str) -> str:
+        text: str = super().format_field(value, spec)
+        if isinstance(value, float) and language() in _COMMA:
+            return text.replace(".", ",")
+        return text
+
+
+_NUMBERS = _Numbers()
