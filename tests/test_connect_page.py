@@ -64,7 +64,7 @@ def test_it_is_all_there_by_keys_and_what_is_plugged_in_appears(
 
 
 def test_enter_connects_the_simulated_vehicle(window: MainWindow, qtbot: QtBot) -> None:
-    page = window.live_part.show_connect_page("a vehicle")
+    page = window.live_part.show_connect_page("VEHICLE")
     page.list.setCurrentRow(1)
     qtbot.keyClick(page.list, Qt.Key.Key_Return)
     assert window.live_part.is_live

@@ -73,7 +73,7 @@ def test_f1_opens_the_page_of_where_one_is(window: MainWindow, qtbot: QtBot) -> 
     for station in ("complaint", "codes", "look", "pins", "decide", "mend", "prove"):
         window.go(station)
         assert window.show_manual().page == station
-    window.live_part.show_connect_page("a vehicle")
+    window.live_part.show_connect_page("VEHICLE")
     assert window.show_manual().page == "live"
     qtbot.keyClicks(manual.search, "garwood")
     assert all(manual.list.item(row).isHidden() for row in range(manual.list.count()))  # type: ignore[union-attr] # there

@@ -7,6 +7,7 @@ file, and what a program reads, stays as it is.
 
 import gettext
 import os
+from datetime import date
 from enum import Enum
 from functools import cache
 from pathlib import Path
@@ -21,6 +22,8 @@ PSEUDO: Final = "xx"
 CATALOGUES: Final = Path(__file__).parent / "locale"
 _COMMA: Final = frozenset({"de"})
 """Languages that write numbers with a decimal comma."""
+_DAY_MONTH: Final = {"de": (("%d %b %Y", "%d.%m.%Y"), ("%d %b", "%d.%m."))}
+"""How a day is written instead, by language."""
 
 
 def available() -> tuple[str, ...]:
@@ -101,6 +104,9 @@ class _Numbers(Formatter):
     """Writes fractions as the language does."""
 
     def format_field(self, value: object, spec: str) -> str:
+        if isinstance(value, date) and language() in _DAY_MONTH:
+            for ours, theirs in _DAY_MONTH[language()]:
+                spec = spec.replace(ours, theirs)
         text: str = super().format_field(value, spec)
         if isinstance(value, float) and language() in _COMMA:
             return text.replace(".", ",")

@@ -307,10 +307,7 @@ def _stand_in(arguments: argparse.Namespace) -> int:
             )
         )
     with VehicleServer(vehicle) as server, InstrumentServer(vehicle, server.lock, probe) as instruments:
-        print(
-            say("standin:{port} {host}:{port_}", port=server.port, host=HOST, port_=instruments.port),
-            flush=True,
-        )
+        print(f"standin:{server.port} {HOST}:{instruments.port}", flush=True)
         _wait_for_the_end()
     return 0
 

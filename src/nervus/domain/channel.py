@@ -76,33 +76,32 @@ class ChannelKind:
     @property
     def track(self) -> str:
         """What a technician calls the track, whether it was measured or is told: "pedal track 2"."""
-        return ("pedal " if self.sensor is Sensor.PEDAL else "") + say(
-            "track {value}", value=self.number or 1
-        )
+        text = "pedal track {number}" if self.sensor is Sensor.PEDAL else "track {number}"
+        return say(text, number=self.number or 1)
 
 
 def _kinds() -> dict[str, ChannelKind]:
     rows = (
-        ("tps1_v", Unit.VOLT, Role.TRACK, "track 1", Sensor.THROTTLE, 1),
-        ("tps2_v", Unit.VOLT, Role.TRACK, "track 2", Sensor.THROTTLE, 2),
+        ("tps1_v", Unit.VOLT, Role.TRACK, say("track 1"), Sensor.THROTTLE, 1),
+        ("tps2_v", Unit.VOLT, Role.TRACK, say("track 2"), Sensor.THROTTLE, 2),
         ("tps1_pct", Unit.PERCENT, Role.TRACK, say("track 1 as reported"), Sensor.THROTTLE, 1),
         ("tps2_pct", Unit.PERCENT, Role.TRACK, say("track 2 as reported"), Sensor.THROTTLE, 2),
         ("throttle_pct", Unit.PERCENT, Role.POSITION, say("throttle as reported")),
         ("throttle_deg", Unit.DEGREE, Role.POSITION, say("throttle angle as reported")),
         ("throttle_cmd_pct", Unit.PERCENT, Role.COMMAND, say("throttle command")),
-        ("app1_v", Unit.VOLT, Role.PEDAL, "pedal track 1", Sensor.PEDAL, 1),
-        ("app2_v", Unit.VOLT, Role.PEDAL, "pedal track 2", Sensor.PEDAL, 2),
+        ("app1_v", Unit.VOLT, Role.PEDAL, say("pedal track 1"), Sensor.PEDAL, 1),
+        ("app2_v", Unit.VOLT, Role.PEDAL, say("pedal track 2"), Sensor.PEDAL, 2),
         ("app1_pct", Unit.PERCENT, Role.PEDAL, say("pedal track 1 as reported"), Sensor.PEDAL, 1),
         ("app2_pct", Unit.PERCENT, Role.PEDAL, say("pedal track 2 as reported"), Sensor.PEDAL, 2),
         ("pedal_pct", Unit.PERCENT, Role.PEDAL, say("pedal as reported")),
         ("vref_v", Unit.VOLT, Role.SUPPLY, say("sensor supply")),
         ("sgnd_v", Unit.VOLT, Role.GROUND, say("sensor ground")),
-        ("batt_v", Unit.VOLT, Role.BATTERY, "battery"),
+        ("batt_v", Unit.VOLT, Role.BATTERY, say("battery")),
         ("rpm", Unit.PER_MINUTE, Role.ENGINE_SPEED, say("engine speed")),
         ("map_kpa", Unit.KILOPASCAL, Role.AIR, say("manifold pressure")),
         ("maf_gs", Unit.GRAM_PER_SECOND, Role.AIR, say("air mass flow")),
         ("load_pct", Unit.PERCENT, Role.AIR, say("calculated load")),
-        ("ect_c", Unit.CELSIUS, Role.TEMPERATURE, "coolant"),
+        ("ect_c", Unit.CELSIUS, Role.TEMPERATURE, say("coolant")),
         ("iat_c", Unit.CELSIUS, Role.TEMPERATURE, say("intake air")),
     )
     return {row[0]: ChannelKind(*row) for row in rows}

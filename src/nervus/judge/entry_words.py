@@ -31,7 +31,7 @@ from nervus.domain.job import (
 from nervus.judge.shaking import place_title
 from nervus.knowledge import look_items, told_in_words
 from nervus.knowledge.known_procedures import procedure_named
-from nervus.language import figures, say
+from nervus.language import figures, say, say_many
 
 
 def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for each kind
@@ -40,7 +40,7 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
         case Complaint():
             return say("told: {value}", value=told_in_words(entry) or "nothing yet")
         case CodeSet():
-            none = say("none told") if entry.missing else "none"
+            none = say("none told") if entry.missing else say("none")
             return say(
                 "codes {moment}: {value}",
                 moment=entry.moment,
@@ -51,11 +51,11 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
             return say("{module} is {join}", module=entry.module, join=", ".join(p for p in parts if p))
         case Look():
             title = next((i.title for i in look_items().item if i.id == entry.item), entry.item)
-            mark = {Seen.GOOD: "✓", Seen.BAD: "bad:", Seen.NOT_SEEN: say("not seen:")}[entry.seen]
+            mark = {Seen.GOOD: "✓", Seen.BAD: say("bad:"), Seen.NOT_SEEN: say("not seen:")}[entry.seen]
             return f"{mark} {title}" + (f" · {entry.note}" if entry.note else "")
         case Reading():
             shown = (
-                "nothing"
+                say("nothing")
                 if entry.nothing
                 else figures("{value:.6g} {unit}", value=entry.value, unit=entry.unit)
             )
@@ -83,15 +83,14 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
             )
             return say("{name}, not finished", name=name) if entry.digest == UNFINISHED else name
         case Findings():
-            count = len(entry.findings)
-            return say(
-                "{count} finding{value}: {headline}",
-                count=count,
-                value="" if count == 1 else "s",
+            return say_many(
+                "{count} finding: {headline}",
+                "{count} findings: {headline}",
+                len(entry.findings),
                 headline=entry.headline,
             )
         case Shaken():
-            what = say("let go {drops} times", drops=entry.drops) if entry.drops else "steady"
+            what = say("let go {drops} times", drops=entry.drops) if entry.drops else say("steady")
             return say(
                 "shaken at {place_title} for {seconds:.0f} s: {what}",
                 place_title=place_title(entry.place),
@@ -157,7 +156,7 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
 
 def _setting_told(setting: Setting) -> str:
     low, high = setting.target_v
-    state = "set" if setting.is_set else say("being set")
+    state = say("set") if setting.is_set else say("being set")
     now = setting.closed_v if setting.closed_v is not None else setting.loose_v
     at = say(", now {now:.2f} V", now=now) if now is not None else ""
     return say("sensor {state} to {low:g} … {high:g} V{at}", state=state, low=low, high=high, at=at)

@@ -199,7 +199,7 @@ def _again(read: _Read, first: set[str], tree: Tree, table: _Table, after: int) 
 
 
 def _text(read: _Read) -> str:
-    shown = ", ".join(sorted(read.codes)) or "none"
+    shown = ", ".join(sorted(read.codes)) or say("none")
     states = [set(c.states) for c in read.codes.values()]
     only_old = bool(states) and all(s == {CodeState.HISTORY} for s in states)
     return say("codes {moment}: {shown}", moment=read.moment, shown=shown) + (

@@ -86,7 +86,7 @@ def of_readings(
         shown = (held * with_it).mean(axis=1) / held.mean(axis=1)
         as_sound = float((sound * without).mean() / sound.mean())
         weight[after] = (held * with_it, sound * without)
-        where = ", ".join(w for w in (reading.where, reading.conditions) if w) or "measured"
+        where = ", ".join(w for w in (reading.where, reading.conditions) if w) or say("measured")
         text = figures("{where}: {value:g} {unit}", where=where, value=reading.value, unit=reading.unit)
         evidence.append(Evidence(text, SOURCE, (reading.id,), shown, as_sound, _SLIP, after))
     return evidence, left

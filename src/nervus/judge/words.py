@@ -12,13 +12,13 @@ from nervus.domain.analysis import (
 from nervus.language import figures, say
 
 SUSPECT_NAMES = {
-    SuspectId.SENSOR: "sensor",
-    SuspectId.WIRING: "wiring",
+    SuspectId.SENSOR: say("sensor"),
+    SuspectId.WIRING: say("wiring"),
     SuspectId.THROTTLE_BODY: say("throttle body"),
     SuspectId.PEDAL_SENSOR: say("pedal sensor"),
     SuspectId.SUPPLY_GROUND: say("supply or ground"),
     SuspectId.CONTROL_UNIT: say("control unit"),
-    SuspectId.ELSEWHERE: "elsewhere",
+    SuspectId.ELSEWHERE: say("elsewhere"),
     SuspectId.NONE: say("no fault"),
 }
 
@@ -26,17 +26,17 @@ SCHOOL_NAMES = {
     "cheapest_first": say("cheapest first"),
     "likeliest_first": say("most likely first"),
     "proof_first": say("proof before parts"),
-    "proposed": "proposed",
+    "proposed": say("proposed"),
 }
 
 STRETCH_NAMES = {
-    "plate": "plate",
+    "plate": say("plate"),
     "tracks": say("sensor tracks"),
-    "sensor_plug": "sensor plug",
-    "harness": "harness",
-    "unit_plug": "unit plug",
+    "sensor_plug": say("sensor plug"),
+    "harness": say("harness"),
+    "unit_plug": say("unit plug"),
     "unit": say("control unit"),
-    "pedal": "pedal",
+    "pedal": say("pedal"),
 }
 
 # Below this naming one part would mislead: the two most suspected are named instead.

@@ -1,6 +1,7 @@
 """Reading and checking the data files."""
 
 import tomllib
+from collections.abc import Iterator
 from functools import cache
 from importlib import resources
 from pathlib import Path
@@ -30,15 +31,48 @@ _SUFFIX = ".toml"
 T = TypeVar("T")
 
 
+# What of the data files is read by people, and by nothing else: it is spoken in their language.
+_READ_BY_PEOPLE = frozenset({
+    "title", "text", "bad", "caution", "how", "tells", "compares", "limit", "at_hand", "tools",
+    "conditions", "voids", "expect", "why", "fault",
+})  # fmt: skip
+_SAID_OF_CODES = "codes.toml"
+
+
+def spoken_texts(name: str, table: object, key: str = "") -> Iterator[str]:
+    """Every text of a table of that name that is spoken, as it stands in the file."""
+    if isinstance(table, dict):
+        for own, value in table.items():
+            yield from spoken_texts(name, value, own)
+    elif isinstance(table, list):
+        for one in table:
+            yield from spoken_texts(name, one, key)
+    elif isinstance(table, str) and _is_spoken(name, key):
+        yield table
+
+
+def _is_spoken(name: str, key: str) -> bool:
+    return key in _READ_BY_PEOPLE or (name == _SAID_OF_CODES and key == "says")
+
+
+def _spoken(name: str, table: object, key: str = "") -> object:
+    """The same table with its texts in the language of the people."""
+    if isinstance(table, dict):
+        return {own: _spoken(name, value, own) for own, value in table.items()}
+    if isinstance(table, list):
+        return [_spoken(name, one, key) for one in table]
+    return say(table) if isinstance(table, str) and _is_spoken(name, key) else table
+
+
 def table_of(name: str, shape: type[T]) -> T:
-    """The table in a data file that ships.
+    """The table in a data file that ships, what people read of it in their language.
 
     Raises:
         KnowledgeUnusable: it is damaged; the sentence says where.
     """
     text = _HERE.joinpath(name).read_text(encoding="utf-8")
     try:
-        return msgspec.convert(tomllib.loads(text), shape)
+        return msgspec.convert(_spoken(name, tomllib.loads(text)), shape)
     except (msgspec.ValidationError, tomllib.TOMLDecodeError) as wrong:
         raise KnowledgeUnusable(
             say("{name} of this installation is damaged: {wrong}", name=name, wrong=wrong)
@@ -120,7 +154,7 @@ def known_codes() -> dict[Code, KnownCode]:
 def _check_codes(table: tuple[KnownCode, ...], known: dict[Code, KnownCode]) -> None:
     if len(known) != len(table):
         raise ValueError("a code twice")
-    groups = {row.group for row in table} | {say("tracks range"), say("pedal range")}
+    groups = {row.group for row in table} | {"tracks range", "pedal range"}
     strange = {group for row in table for group in row.follows} - groups
     if strange:
         raise ValueError(f"groups that no code has: {strange}")

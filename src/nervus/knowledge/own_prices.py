@@ -100,12 +100,12 @@ def _as_toml(own: OwnPrices) -> str:
         return msgspec.json.encode(value).decode()
 
     lines = [f"{k} = {written(v)}" for k, v in (("name", own.name), ("mark", own.mark)) if v]
-    lines.append(say("currency = {written}", written=written(own.currency)))
+    lines.append(f"currency = {written(own.currency)}")
     if own.minute is not None:
-        lines.append(say("minute = {written}", written=written(own.minute)))
+        lines.append(f"minute = {written(own.minute)}")
     if own.given_back is not None:
-        lines.append(say("given_back = {written}", written=written(own.given_back)))
-    lines.append(say("missing = [{join}]", join=", ".join(map(written, own.missing))))
+        lines.append(f"given_back = {written(own.given_back)}")
+    lines.append(f"missing = [{', '.join(map(written, own.missing))}]")
     for kind, rows in (("repair", own.repair), ("test", own.test)):
         for row in rows:
             given = (("id", row.id), ("minutes", row.minutes), ("money", row.money))

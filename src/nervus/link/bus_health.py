@@ -20,9 +20,7 @@ _PERMISSION = say(
 )
 _CAN_TYPE = "280"
 """The kernel's number for CAN interfaces (`ARPHRD_CAN`)."""
-UP_LINES = tuple(
-    say("ip link set {{0}} up type can bitrate {rate}", rate=rate) for rate in (500_000, 250_000)
-)
+UP_LINES = tuple(f"ip link set {{0}} up type can bitrate {rate}" for rate in (500_000, 250_000))
 
 
 def interfaces() -> tuple[str, ...]:
@@ -109,7 +107,7 @@ class BusHealth:
 def cant_open(where: str, wrong: Exception, accepted: str) -> str:
     """Why a bus, an adapter or an instrument can't be opened."""
     number = _errno(wrong)
-    there = ", ".join(interfaces()) or "none"
+    there = ", ".join(interfaces()) or say("none")
     up = say("the interface is down; set it up {how_up}", how_up=how_up(where.partition(":")[2]))
     whys = {
         errno.ENODEV: say("there is no such interface; CAN interfaces here: {there}", there=there),

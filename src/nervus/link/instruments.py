@@ -282,10 +282,10 @@ class SamplerSource:
         instrument = Instrument(self._where)
         lines = ",".join(str(n) for n in range(1, len(self._channels) + 1))
         for command in (
-            say("FORM REAL,32"),
+            "FORM REAL,32",
             f"ROUT:SCAN (@{lines})",
             f"SENS:SWE:TINT {1.0 / self._rate_hz:.9f}",
-            say("INIT:CONT ON"),
+            "INIT:CONT ON",
         ):
             instrument.tell(command)
         self._instrument = instrument

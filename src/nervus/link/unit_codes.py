@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from nervus.codes.notation import Code, CodeStatus
-from nervus.language import say
+from nervus.language import say, say_many
 from nervus.link.addresses import USUAL, name_of
 from nervus.link.outcome import SILENT, Kind, Outcome
 from nervus.link.transport import Transport
@@ -158,18 +158,13 @@ class CodesRead:
     @property
     def text(self) -> str:
         """How many there are and what is not known, in words."""
-        units = say(
-            "{len} control unit{value}", len=len(self.units), value="s" if len(self.units) != 1 else ""
-        )
+        units = say_many("{count} control unit", "{count} control units", len(self.units))
         if not self.units:
             return say("No control unit was heard, so nothing is known of codes.")
         if self.surely_none:
             return say("No codes: {units} told so.", units=units)
-        count = say(
-            "{len} code{value} from {units}.",
-            len=len(self.codes),
-            value="s" if len(self.codes) != 1 else "",
-            units=units,
+        count = say_many(
+            "{count} code from {units}.", "{count} codes from {units}.", len(self.codes), units=units
         )
         if not self.missing:
             return count

@@ -108,9 +108,7 @@ def _migrate(connection: Connection, path: Path, version: str | None) -> None:
         if version is not None:
             _back_up(path, path.with_name(f"{path.stem}-before-{HEAD}{path.suffix}"))
         command.upgrade(config, "head")
-        connection.exec_driver_sql(
-            say("PRAGMA application_id = {application_id}", application_id=_APPLICATION_ID)
-        )
+        connection.exec_driver_sql(f"PRAGMA application_id = {_APPLICATION_ID}")
     connection.execution_options(writes=False)
 
 

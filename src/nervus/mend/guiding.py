@@ -49,7 +49,7 @@ def with_at_hand(done: Guided, there: tuple[str, ...], wanted: tuple[str, ...], 
             )
         )
     said = (
-        "all"
+        say("all")
         if not missing
         else say("without {join}: {strip}", join=", ".join(missing), strip=without.strip()[:200])
     )

@@ -111,6 +111,6 @@ class _Look:
             self.unknown.append(say("{name} (too noisy to tell)", name=name))
             return
         fine = abs(moved) <= hypot(least, by_noise)
-        still = "stands" if fine else say("still moves")
+        still = say("stands") if fine else say("still moves")
         unit = channel.kind.unit
         self.say(f"{name} {still}: {moved:+.3g} {unit} in {WINDOW_S:.0f} s", fine=fine)

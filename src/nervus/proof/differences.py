@@ -58,7 +58,7 @@ class Difference:
                 uncertainty=self.uncertainty,
                 unit=self.unit,
             ),
-            "changed" if self.has_changed else say("no more than chance"),
+            say("changed") if self.has_changed else say("no more than chance"),
         )
 
 

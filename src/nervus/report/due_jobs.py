@@ -6,7 +6,7 @@ from pathlib import Path
 
 from nervus.domain.errors import OutsideError
 from nervus.domain.job_list import JobRow
-from nervus.language import say
+from nervus.language import say, say_many
 from nervus.proof.calendar import as_calendar, due_rows
 
 _MOST_NAMED = 3
@@ -30,10 +30,10 @@ def due_told(rows: Sequence[JobRow], today: date) -> str:
         if len(due) > _MOST_NAMED
         else ""
     )
-    return say(
-        "{len} {value} due: {names}{more}.",
-        len=len(due),
-        value="job is" if len(due) == 1 else "jobs are",
+    return say_many(
+        "{count} job is due: {names}{more}.",
+        "{count} jobs are due: {names}{more}.",
+        len(due),
         names=names,
         more=more,
     )

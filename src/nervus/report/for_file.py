@@ -168,7 +168,12 @@ def _codes(known: Known) -> list[Block]:
     if units:
         blocks.append(Items(tuple(told(u) for u in units)))
     for one in sets:
-        when = f"{one.moment}, {one.at.astimezone():%d %b %Y %H:%M} ({one.source})"
+        when = figures(
+            "{moment}, {at:%d %b %Y %H:%M} ({source})",
+            moment=one.moment,
+            at=one.at.astimezone(),
+            source=one.source,
+        )
         if one.codes:
             rows = tuple(
                 (
@@ -201,7 +206,12 @@ def _looks(known: Known, missing: list[str]) -> list[Block]:
     titles = {item.id: item.title for item in look_items().item}
     seen = {Seen.GOOD: "good", Seen.BAD: "bad", Seen.NOT_SEEN: say("not seen")}
     rows = tuple(
-        (titles.get(x.item, x.item), seen[x.seen], x.note, f"{x.at.astimezone():%d %b %H:%M}")
+        (
+            titles.get(x.item, x.item),
+            seen[x.seen],
+            x.note,
+            figures("{at:%d %b %H:%M}", at=x.at.astimezone()),
+        )
         for x in looks
     )
     blocks: list[Block] = [
@@ -240,7 +250,7 @@ def _recordings(known: Known) -> list[Block]:
     blocks: list[Block] = [NewPage(), Heading(say("Recorded"))]
     for recorded in every:
         blocks.append(Heading(recorded.name, 3))
-        when = f"{recorded.at.astimezone():%d %b %Y %H:%M}"
+        when = figures("{at:%d %b %Y %H:%M}", at=recorded.at.astimezone())
         blocks.append(
             Paragraph(
                 figures(
@@ -284,10 +294,10 @@ def _readings(known: Known) -> list[Block]:
     rows = tuple(
         (
             r.where or "measured",
-            "nothing" if r.nothing else figures("{value:.6g}", value=r.value),
+            say("nothing") if r.nothing else figures("{value:.6g}", value=r.value),
             "" if r.nothing else r.unit,
             r.conditions,
-            f"{r.at.astimezone():%d %b %H:%M}",
+            figures("{at:%d %b %H:%M}", at=r.at.astimezone()),
             str(r.source),
         )
         for r in readings
@@ -309,7 +319,7 @@ def _work(known: Known, missing: list[str]) -> list[Block]:
     if changes:
         rows = tuple(
             (
-                f"{c.at.astimezone():%d %b %Y %H:%M}",
+                figures("{at:%d %b %Y %H:%M}", at=c.at.astimezone()),
                 told(c).removeprefix("done: "),
                 c.cures.replace("_", " "),
                 c.shown_by,
@@ -439,6 +449,7 @@ def _costs(known: Known) -> list[Block]:
 
 def _course(known: Known) -> Table:
     rows = tuple(
-        (f"{e.at.astimezone():%d %b %Y %H:%M}", told(e), str(e.source)) for e in known.job.entries
+        (figures("{at:%d %b %Y %H:%M}", at=e.at.astimezone()), told(e), say(e.source))
+        for e in known.job.entries
     )
     return Table(say("Every entry"), (say("When"), say("What"), say("Source")), rows, (1.6, 6, 1.6))

@@ -6,7 +6,6 @@ from importlib import resources
 from jinja2 import Environment, StrictUndefined
 from markupsafe import Markup
 
-from nervus.language import say
 from nervus.report.document import Picture, Report
 
 _KINDS = {"svg": "image/svg+xml", "jpg": "image/jpeg", "png": "image/png"}
@@ -27,8 +26,4 @@ def to_html(report: Report) -> str:
 
 def inline(picture: Picture) -> str:
     """A picture as an address that carries it along."""
-    return say(
-        "data:{kinds};base64,{decode}",
-        kinds=_KINDS[picture.kind],
-        decode=b64encode(picture.data).decode("ascii"),
-    )
+    return f"data:{_KINDS[picture.kind]};base64,{b64encode(picture.data).decode('ascii')}"

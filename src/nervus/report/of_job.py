@@ -17,7 +17,7 @@ from nervus.judge.timeline import before_and_after
 from nervus.judge.words import natural_frequency
 from nervus.knowledge import judging, told_in_words
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
-from nervus.language import say
+from nervus.language import figures, say
 from nervus.proof.telling import standing_told, state_told
 from nervus.proof.watching import Standing, prior_of, standing
 from nervus.report.charts import Drawn, over_travel, signals_way
@@ -98,7 +98,7 @@ def report_of(
         blocks = for_file(known, words, missing)
     blocks += [Paragraph(sentence, Tone.QUIET) for sentence in missing]
     vehicle = job.vehicle.name or say("vehicle without a name")
-    made = f"{sources.now.astimezone():%d %b %Y %H:%M}"
+    made = figures("{at:%d %b %Y %H:%M}", at=sources.now.astimezone())
     return Report(
         title=f"{vehicle}: {'what was done' if audience is Audience.CUSTOMER else 'record of the job'}",
         language="en",
@@ -160,7 +160,7 @@ def _for_customer(known: Known, words: str) -> list[Block]:
     changes = of_kind(job.entries, Change)
     blocks.append(Heading(say("What was done")))
     if changes:
-        rows = tuple(f"{c.at.astimezone():%d %b %Y}: {_done(c)}" for c in changes)
+        rows = tuple(figures("{at:%d %b %Y}: ", at=c.at.astimezone()) + _done(c) for c in changes)
         blocks.append(Items(rows))
     else:
         blocks.append(Paragraph(say("Nothing was changed on the vehicle yet.")))

@@ -8,7 +8,7 @@ import numpy as np
 from nervus.domain.analysis import ChannelSummary, Coverage, Pass, Travel
 from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
 from nervus.domain.finding import DeadSpot, Span
-from nervus.language import figures, say
+from nervus.language import figures, say, say_many
 from nervus.signal.chance import SURE, clean_after_repair
 from nervus.signal.intervals import wilson
 from nervus.signal.spans import merge
@@ -118,11 +118,11 @@ def _text(seen: Span | None, swept: tuple[Span, ...], shortest: float, passes: i
         if not gaps
         else say("Never swept: {join}", join=", ".join(gaps))
     )
-    return say(
-        "{told}, in {passes} pass{value}. {brief}",
+    return say_many(
+        "{told}, in {count} pass. {brief}",
+        "{told}, in {count} passes. {brief}",
+        passes,
         told=told,
-        passes=passes,
-        value="es" if passes != 1 else "",
         brief=brief,
     )
 

@@ -91,9 +91,10 @@ def _text(
         Floor.INTERMEDIATE: say("as far as {level}", level=level),
     }[excursion.floor]
     text = say(
-        "{who} {value} {where} for {length} at {start:.2f} s",
+        "{who} go {where} for {length} at {start:.2f} s"
+        if several
+        else "{who} goes {where} for {length} at {start:.2f} s",
         who=who,
-        value="go" if several else "goes",
         where=where,
         length=_length(end - start),
         start=start,

@@ -4,7 +4,6 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shared, Span, SupplyFault
-from nervus.language import say
 from nervus.signal.spans import overlaps
 
 # Worn places no further apart than this, percent of travel, are one.
@@ -21,13 +20,13 @@ def _group(finding: Finding, places: list[tuple[tuple[str, ...], Span]]) -> str:
     own = "+".join(finding.channels)
     match finding:
         case Drop(shared=Shared.SIGNAL):
-            return say("drops {own}", own=own)
+            return f"drops {own}"
         case Drop(shared=Shared.ELECTRONICS):
-            return say("drop-outs {own}", own=own)
+            return f"drop-outs {own}"
         case Drop() | SupplyFault():
-            return say("supply or ground")
+            return "supply or ground"
         case DeadSpot() | Noise():
-            return say("place {number}", number=_number(finding.channels, finding.travel_pct, places))
+            return f"place {_number(finding.channels, finding.travel_pct, places)}"
         case _:
             return f"{finding.kind} {own}"
 

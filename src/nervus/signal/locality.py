@@ -14,7 +14,7 @@ import numpy as np
 from nervus.domain.analysis import Locality, Verdict
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
-from nervus.language import figures, say
+from nervus.language import figures, say, say_many
 
 # A worn place: from a scratch to a broad scar, percent of travel, each width as likely as the next; and
 # how much of the events it makes.
@@ -118,7 +118,7 @@ def _times(factor: float) -> str:
 def _too_few(count: int) -> str:
     if count == 0:
         return say("There was no event to place.")
-    events = say("{count} event{value}", count=count, value="s" if count > 1 else "")
+    events = say_many("{count} event", "{count} events", count)
     return say(
         "Place or clock can't be told from {events}; about {count} more would.",
         events=events,

@@ -47,7 +47,7 @@ def clock_seconds(text: "pd.Series[str]", *, minutes: bool = False, dates: str =
     cells = _numbered(text)
     if not cells.str.contains(_DATED, regex=True).all():
         return Stamps(_over_midnight(_of_day(cells, minutes=minutes)))
-    parted = cells.str.extract(say("^(?P<day>\\S*{dated}\\S*?)(?:[T ,]+|$)(?P<clock>.*)$", dated=_DATED))
+    parted = cells.str.extract(rf"^(?P<day>\S*{_DATED}\S*?)(?:[T ,]+|$)(?P<clock>.*)$")
     clock = parted["clock"].fillna("")
     within = np.where(clock == "", 0.0, _of_day(clock.where(clock != "", "00:00"), minutes=minutes))
     days, orders = _days(parted["day"].fillna(""), dates)

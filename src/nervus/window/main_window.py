@@ -387,7 +387,7 @@ class MainWindow(FrameWindow):
         if job is not None:
             from nervus.knowledge import told_in_words  # noqa: PLC0415 - off the way to the first window
 
-            self.head.show_job(job.vehicle, told_in_words(job.complaint), str(job.state))
+            self.head.show_job(job.vehicle, told_in_words(job.complaint), say(job.state))
             if self.live_part.is_live:
                 self._tell_live(self.live_part.recording is not None)
         self.live_part.keeps_codes = job is not None
@@ -679,7 +679,7 @@ class MainWindow(FrameWindow):
 
     def _leave_live(self) -> None:
         if self.job is not None:
-            self.head.show_state(str(self.job.state))
+            self.head.show_state(say(self.job.state))
         self.middle.setCurrentWidget(self.panel)
         if not self.is_busy:
             self._show_nothing()

@@ -27,7 +27,7 @@ def make_menus(
     actions: dict[str, QAction] = {}
     for spec in ACTIONS:
         if spec.menu not in menus:
-            menu = bar.addMenu(f"&{spec.menu}")
+            menu = bar.addMenu(f"&{say(spec.menu)}")
             assert menu is not None  # noqa: S101 - Qt returns the menu it made
             menus[spec.menu] = menu
         if spec.rule_before:

@@ -22,14 +22,14 @@ from nervus.language import say
 WIDTH: Final = 122
 JOBS: Final = "jobs"
 STATIONS: Final = (
-    ("complaint", "Complaint", Complaint),
-    ("codes", "Codes", CodeSet),
-    ("look", "Look", Look),
-    ("record", "Record", Recorded),
-    ("pins", "Pins", Reading),
-    ("decide", "Decide", Decision),
-    ("mend", "Mend", Change),
-    ("prove", "Prove", Moved),
+    ("complaint", say("Complaint"), Complaint),
+    ("codes", say("Codes"), CodeSet),
+    ("look", say("Look"), Look),
+    ("record", say("Record"), Recorded),
+    ("pins", say("Pins"), Reading),
+    ("decide", say("Decide"), Decision),
+    ("mend", say("Mend"), Change),
+    ("prove", say("Prove"), Moved),
 )
 """Name, words, and the kind of entry that puts a tick to it, in the order of work."""
 
@@ -77,7 +77,9 @@ class Rail(QWidget):
             if kind is Moved:
                 there = job is not None and job.is_proved
             self.buttons[name].setText(f"{'✓' if there else number}   {words}")
-            self.buttons[name].setAccessibleDescription(say("holds something") if there else "empty")
+            self.buttons[name].setAccessibleDescription(
+                say("holds something") if there else say("empty")
+            )
         self.buttons[JOBS].setText(say("←   All jobs"))
 
     def show_station(self, name: str) -> None:

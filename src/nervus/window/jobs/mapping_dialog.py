@@ -29,7 +29,7 @@ from nervus.window.theme import Theme
 if TYPE_CHECKING:
     from nervus.window.jobs.opening import MappingWanted
 
-_HEADS = ("column", "is", "in", say("as written"), say("as understood"))
+_HEADS = (say("column"), say("is"), say("in"), say("as written"), say("as understood"))
 _WRITTEN, _UNDERSTOOD = 3, 4
 _SHOWN_ROWS = 3
 # Pixels of a column of the dialog: a long name leaves room for what it is understood as.

@@ -122,7 +122,7 @@ def _told(row: HeldRecording) -> str:
     good = ""
     if row.known_good is not None:
         good = say("★ known good{value}: ", value=f", {row.known_good}" if row.known_good else "")
-    when = f"{recorded.at.astimezone():%d %b %Y %H:%M}"
+    when = figures("{at:%d %b %Y %H:%M}", at=recorded.at.astimezone())
     return figures(
         "{good}{value}\n{name} · {duration_s:.0f} s · {when}",
         good=good,

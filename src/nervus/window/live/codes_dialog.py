@@ -27,7 +27,7 @@ from nervus.link.addresses import name_of
 from nervus.link.diagnostics import CodesRead, Diagnostics, Frame, ReadCode
 from nervus.link.writing import Writing
 
-_HEADS = ("unit", "code", say("what it says"), "kind", "now")
+_HEADS = (say("unit"), say("code"), say("what it says"), say("kind"), say("now"))
 _CLEAR = say("Clear the codes of all control units?")
 _CLEAR_MEANS = say(
     "What they know of the fault is gone then, freeze frames and readiness too. "
@@ -90,7 +90,7 @@ class CodesDialog(QDialog):
         header = self.table.horizontalHeader()
         assert header is not None  # noqa: S101 - a table has one
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(_HEADS.index("what it says"), QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(_HEADS.index(say("what it says")), QHeaderView.ResizeMode.Stretch)
         self.table.verticalHeader().hide()  # type: ignore[union-attr] # a table has one
         self.frame = QLabel("", self)
         self.frame.setObjectName("quiet")
@@ -173,7 +173,13 @@ class CodesDialog(QDialog):
         for row, read in enumerate(codes):
             known = known_codes().get(read.code.base)
             says = known.says if known is not None else say("not known here")
-            cells = (_short(read.unit), str(read.code), says, ", ".join(read.kinds), _now(read))
+            cells = (
+                _short(read.unit),
+                str(read.code),
+                says,
+                ", ".join(map(say, read.kinds)),
+                _now(read),
+            )
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft)

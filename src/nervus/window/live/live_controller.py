@@ -214,7 +214,11 @@ class LiveController(QObject):
 
     def _tell_rate(self, rates: dict[str, float]) -> None:
         fastest = max((r for c, r in rates.items() if c.startswith("tps")), default=0.0)
-        told = say("throttle {fastest:.0f} times a second", fastest=fastest) if fastest else "connected"
+        told = (
+            say("throttle {fastest:.0f} times a second", fastest=fastest)
+            if fastest
+            else say("connected")
+        )
         if 0.0 < fastest < _SLOW_HZ:
             told += say(": under {fastest:.2g} s may not show", fastest=1.0 / fastest)
         self.panel.state.setText(told)

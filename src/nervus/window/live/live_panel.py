@@ -55,7 +55,7 @@ class HandsOnIt(QFrame):
         row.addWidget(QLabel(say("pedal"), self))
         row.addWidget(self.pedal, 1)
         for flag, name in _HANDS:
-            box = self.boxes[flag] = QCheckBox(name, self)
+            box = self.boxes[flag] = QCheckBox(say(name), self)
             box.setMinimumHeight(36)
             box.setChecked(flag == hands.KEY)
             box.toggled.connect(self._tell)
@@ -129,7 +129,7 @@ class LivePanel(QWidget):
         quick.setContentsMargins(0, 0, 0, 0)
         quick.setSpacing(8)
         for place, kind in enumerate(QUICK_MARKS):
-            button = QPushButton(f"{place + 1}  {kind}", self)
+            button = QPushButton(f"{place + 1}  {say(kind)}", self)
             button.setAccessibleName(say("Mark: {kind}", kind=kind))
             button.clicked.connect(lambda _on, kind=kind: self.marked.emit(kind))
             quick.addWidget(button, 1)

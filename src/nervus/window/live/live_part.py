@@ -184,7 +184,7 @@ class LivePart(QObject):
         self.page_wanted.emit()
         self._before = self._middle.currentWidget() if self._middle.currentWidget() is not page else None
         self._middle.setCurrentWidget(page)
-        page.choose_kind(Kind(kind))
+        page.choose_kind(Kind[kind])
         return page
 
     def _leave_page(self) -> None:
@@ -234,9 +234,9 @@ class LivePart(QObject):
         """What each of the live actions does."""
         return {
             "simulated": self.connect_simulated,
-            "vehicle": lambda: self.show_connect_page("a vehicle"),
-            "meter": lambda: self.show_connect_page("a meter"),
-            "by_hand": lambda: self.show_connect_page("by hand"),
+            "vehicle": lambda: self.show_connect_page("VEHICLE"),
+            "meter": lambda: self.show_connect_page("METER"),
+            "by_hand": lambda: self.show_connect_page("BY_HAND"),
             "codes": self.codes,
             "other_picture": self._when_wanted(lambda part: part.panel.next_picture()),
             "record": self._when_wanted(lambda part: part.controller.toggle_record()),

@@ -28,7 +28,7 @@ _READOUTS = (
 _DECIMALS = {Unit.VOLT: 2, Unit.PERCENT: 1, Unit.PER_MINUTE: 0}
 MOST_READOUTS = 6
 _USUAL_READOUTS = 5
-_NAMES = {"throttle_cmd_pct": "command", "rpm": "engine"}
+_NAMES = {"throttle_cmd_pct": say("command"), "rpm": say("engine")}
 
 
 class Readout(QWidget):
@@ -38,7 +38,7 @@ class Readout(QWidget):
         super().__init__(parent)
         self._kind = CHANNEL_KINDS[channel]
         self._shown = self._rings = ""
-        self._called = name = _NAMES.get(channel, self._kind.title.removesuffix(" as reported"))
+        self._called = name = _NAMES.get(channel, self._kind.title.removesuffix(say(" as reported")))
         self._name = QLabel(name, self)
         self._name.setObjectName("quiet")
         self.number = QLabel("", self)

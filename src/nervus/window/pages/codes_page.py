@@ -32,7 +32,7 @@ from nervus.window.station_page import StationPage, quiet, scrolled
 
 _HEAD_HEIGHT, _ROW_HEIGHT, _MOST_ROWS = 40, 30, 6
 _FILES = say("Reports and logs (*.csv *.txt *.html *.log *.asc *.blf *.trc);;All files (*)")
-_HEADS = ("code", say("what it says"), say("control unit"), "is")
+_HEADS = (say("code"), say("what it says"), say("control unit"), say("is"))
 _HINT = say(
     "Type codes, paste a whole report, read them from the vehicle, or open a file. None is a result too."
 )
@@ -197,7 +197,7 @@ class CodesPage(StationPage):
         self._choose_row(self.table.currentRow())
 
     def _cells(self, seen: SeenCode) -> tuple[str, ...]:
-        states = ", ".join(seen.states)
+        states = ", ".join(map(say, seen.states))
         if seen.status is not None:
             failing = say("failing now") if CodeStatus(seen.status).failing_now else say("not now")
             states = ", ".join(s for s in (states, failing) if s)
@@ -242,8 +242,12 @@ class CodesPage(StationPage):
         first, last = sets[0], sets[-1]
         found = difference(*(map(read_code, (c.code for c in s.codes)) for s in (first, last)))
         parts = [
-            f"{word}: {', '.join(map(str, codes)) or 'none'}"
-            for word, codes in (("gone", found.gone), ("stayed", found.stayed), ("new", found.new))
+            f"{word}: {', '.join(map(str, codes)) or say('none')}"
+            for word, codes in (
+                (say("gone"), found.gone),
+                (say("stayed"), found.stayed),
+                (say("new"), found.new),
+            )
         ]
         self.compared.setText(
             say("{moment} against {moment_} · ", moment=first.moment, moment_=last.moment)
@@ -386,7 +390,13 @@ def _merged(before: SeenCode, seen: SeenCode) -> SeenCode:
 
 def _title(kept: CodeSet) -> str:
     count = f"{len(kept.codes)} codes" if len(kept.codes) != 1 else say("1 code")
-    return f"{kept.moment} · {count} · {kept.source} · {kept.at.astimezone():%d %b %H:%M}"
+    return figures(
+        "{moment} · {count} · {source} · {at:%d %b %H:%M}",
+        moment=kept.moment,
+        count=count,
+        source=kept.source,
+        at=kept.at.astimezone(),
+    )
 
 
 def _about(seen: SeenCode) -> str:

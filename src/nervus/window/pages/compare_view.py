@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.job import UNFINISHED, Job, Recorded, of_kind
 from nervus.judge.timeline import before_and_after, last_change
-from nervus.language import say
+from nervus.language import figures, say
 from nervus.proof.differences import Difference, readings_again
 from nervus.window.jobs.kept_file import kept_file
 from nervus.window.station_page import quiet
@@ -29,8 +29,8 @@ from nervus.window.tasks import Task
 if TYPE_CHECKING:
     from nervus.window.jobs.comparing import Beside
 
-_ASKED = (say("Found before"), "Now", "Why")
-_NUMBERS = ("What", "Before", "After", "Difference", "")
+_ASKED = (say("Found before"), say("Now"), say("Why"))
+_NUMBERS = (say("What"), say("Before"), say("After"), say("Difference"), "")
 
 
 # At first a column is so wide, times its share; the last one takes what is left.
@@ -66,7 +66,7 @@ class CompareView(QWidget):
         self.asked = _table(_ASKED, say("Each finding of before, asked for again"), (5, 2, 5), self)
         self.numbers = _table(_NUMBERS, say("Numbers before and after"), (4, 2, 2, 3, 2), self)
         row = QHBoxLayout()
-        for words, box in (("before", self.before), ("after", self.after)):
+        for words, box in ((say("before"), self.before), (say("after"), self.after)):
             box.setMinimumHeight(36)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(14)
@@ -95,7 +95,10 @@ class CompareView(QWidget):
                 chosen = usual.id if usual is not None else ""
             box.clear()
             for recorded in ready:
-                box.addItem(f"{recorded.name} · {recorded.at.astimezone():%d %b %H:%M}", recorded.id)
+                box.addItem(
+                    recorded.name + figures(" · {at:%d %b %H:%M}", at=recorded.at.astimezone()),
+                    recorded.id,
+                )
             box.setCurrentIndex(box.findData(chosen))
         change = last_change(job)
         self._measured = readings_again(job, change) if change is not None else ()

@@ -25,8 +25,8 @@ from nervus.window.station_page import StationPage, quiet, scrolled
 
 _KINDS = (
     (None, say("throttle not known")),
-    (ThrottleKind.CABLE, "cable"),
-    (ThrottleKind.ELECTRONIC, "electronic"),
+    (ThrottleKind.CABLE, say("cable")),
+    (ThrottleKind.ELECTRONIC, say("electronic")),
 )
 
 
@@ -61,7 +61,7 @@ class ComplaintPage(StationPage):
         column.setSpacing(8)
         vehicle = QHBoxLayout()
         for field, name, words, stretch in (
-            (self.name, "Vehicle", say("vehicle, such as No 6"), 1),
+            (self.name, say("Vehicle"), say("vehicle, such as No 6"), 1),
             (self.description, say("What vehicle it is"), say("what it is, such as nine-seat bus"), 2),
         ):
             field.setAccessibleName(name)
@@ -79,7 +79,7 @@ class ComplaintPage(StationPage):
             vehicle.addWidget(button)
             self.kinds[kind] = button
         column.addLayout(vehicle)
-        for heading, grid in ((say("What it does"), self.symptoms), ("When", self.conditions)):
+        for heading, grid in ((say("What it does"), self.symptoms), (say("When"), self.conditions)):
             column.addWidget(quiet(heading, self))
             column.addWidget(grid)
         column.addWidget(self.caution)

@@ -64,14 +64,14 @@ class DecidePage(WrittenPage):
 
     def _lay_out(self) -> None:
         group, row = QButtonGroup(self), QHBoxLayout()
-        for number, words in enumerate(("Why", say("Next test"), "Ways")):
-            button = QPushButton(words, self)
+        for number, words in enumerate(("Why", "Next test", "Ways")):
+            button = QPushButton(say(words), self)
             button.setCheckable(True)
             button.setObjectName("view")
             button.setToolTip(say("Ctrl {number}", number=number + 1))
             button.setAccessibleName(say("Show: {words}", words=words))
             button.clicked.connect(lambda _on, n=number: self.show_view(n))
-            key = QShortcut(QKeySequence(say("Ctrl+{number}", number=number + 1)), self)
+            key = QShortcut(QKeySequence(f"Ctrl+{number + 1}"), self)
             key.activated.connect(lambda n=number: self.show_view(n))
             group.addButton(button)
             row.addWidget(button)
@@ -161,7 +161,7 @@ class DecidePage(WrittenPage):
         self.suspects = []
         for suspect in shown:
             words = f"{SUSPECT_NAMES[suspect.id]}  {natural_frequency(suspect.probability)}"
-            button = QPushButton(words, self)
+            button = QPushButton(say(words), self)
             button.setCheckable(True)
             button.setObjectName("choice")
             button.setAccessibleName(say("Reasons for {words}", words=words))

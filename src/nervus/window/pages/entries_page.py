@@ -19,7 +19,7 @@ from nervus.domain.job import (
     Job,
 )
 from nervus.judge.entry_words import told
-from nervus.language import say
+from nervus.language import figures, say
 from nervus.window.station_page import StationPage, quiet
 
 _WATCH_DAYS = 14
@@ -56,7 +56,9 @@ class EntriesPage(StationPage):
         self.list.clear()
         for entry in job.entries:
             if isinstance(entry, self._kinds):
-                item = QListWidgetItem(f"{entry.at.astimezone():%d %b %H:%M}   {told(entry)}", self.list)
+                item = QListWidgetItem(
+                    figures("{at:%d %b %H:%M}   ", at=entry.at.astimezone()) + told(entry), self.list
+                )
                 item.setData(Qt.ItemDataRole.UserRole, entry)
                 item.setToolTip(f"{told(entry)} ({entry.source})")
         some = self.list.count() > 0

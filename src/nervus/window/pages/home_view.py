@@ -30,7 +30,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.job import JobState
 from nervus.domain.job_list import JobRow, matching
-from nervus.language import say
+from nervus.language import figures, say
 from nervus.window.theme import BRIGHT, Theme
 
 _Index = QModelIndex | QPersistentModelIndex
@@ -61,7 +61,7 @@ class JobsModel(QAbstractListModel):
         if role == Qt.ItemDataRole.UserRole:
             return row
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{row.vehicle or 'a vehicle without a name'}, {row.complaint}, {waits(row)}"
+            return f"{_title(row)}, {row.complaint}, {waits(row)}"
         return None
 
 
@@ -69,7 +69,7 @@ def waits(row: JobRow, today: date | None = None) -> str:
     """What a job waits for, and for how long still."""
     today = today or date.today()
     if row.due is None or row.state not in (JobState.WATCHING, JobState.WAITING):
-        return str(row.state)
+        return say(row.state)
     left = (row.due - today).days
     if left < 0:
         return say("{state} · {left} days over", state=row.state, left=-left)
@@ -112,7 +112,7 @@ class _JobDelegate(QStyledItemDelegate):
         self._text(
             painter, right, f"{_SIGNS[row.state]} {waits(row)}", 14, _TOKENS[row.state], bold=True
         )
-        when = f"{row.touched.astimezone():%d %b %Y %H:%M}"
+        when = figures("{at:%d %b %Y %H:%M}", at=row.touched.astimezone())
         self._text(painter, right.translated(0, 26), when, 13, "muted")
         painter.restore()
 

@@ -59,10 +59,10 @@ class LookRow(QWidget):
         row.addWidget(self.minutes)
         group = QButtonGroup(self)
         for seen in Seen:
-            button = QPushButton(seen.value, self)
+            button = QPushButton(say(seen.value), self)
             button.setObjectName(f"seen-{seen.name.lower()}")
             button.setCheckable(True)
-            button.setAccessibleName(f"{item.title}: {seen.value}")
+            button.setAccessibleName(f"{item.title}: {say(seen.value)}")
             button.clicked.connect(lambda _on, seen=seen: self.seen.emit(seen))
             button.installEventFilter(self)
             group.addButton(button)

@@ -20,7 +20,7 @@ from nervus.knowledge.own_prices import OwnPrices, OwnRow
 from nervus.knowledge.tree import known_tests, repairs
 from nervus.language import figures, say
 
-_HEADS = (say("what is done"), "minutes", "money")
+_HEADS = (say("what is done"), say("minutes"), say("money"))
 _HINT = say(
     "Empty means the usual value, which stands behind the words. Money is in your "
     "own currency, a minute of work too; who fits a used part writes its price. "

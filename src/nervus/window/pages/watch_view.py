@@ -70,7 +70,7 @@ class WatchView(QWidget):
         self.why = quiet("", self._plan)
         self.exposure, self.sure = QComboBox(self._plan), QComboBox(self._plan)
         for exposure in Exposure:
-            self.exposure.addItem(str(exposure), exposure)
+            self.exposure.addItem(say(exposure), exposure)
         for share, words in _SURE:
             self.sure.addItem(words, share)
         self.sure.setCurrentIndex(1)
@@ -141,7 +141,7 @@ class WatchView(QWidget):
             self._show_plan(shown=plan is None)
         if plan is None and (new or not self.events.text()):
             self._propose(propose_watch(job))
-        self.unit.setText(str(plan.exposure) if plan is not None else "")
+        self.unit.setText(say(plan.exposure) if plan is not None else "")
         self.recordings.clear()
         for recorded, found in uncounted(job) if plan is not None else ():
             adds = from_recording(plan, found, recorded.duration_s) if plan is not None else None

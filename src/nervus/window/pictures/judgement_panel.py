@@ -54,7 +54,7 @@ class SuspectBars(QWidget):
         self._mended = judgement.mended
         first = judgement.suspects[: _BARS - 1]
         rest = sum(s.probability for s in judgement.suspects[_BARS - 1 :])
-        self._rows = [(SUSPECT_NAMES[s.id], s.probability) for s in first] + [("other", rest)]
+        self._rows = [(SUSPECT_NAMES[s.id], s.probability) for s in first] + [(say("other"), rest)]
         self.setAccessibleDescription(
             ", ".join(f"{name} {natural_frequency(p)}" for name, p in self._rows)
         )

@@ -20,7 +20,7 @@ from nervus.domain.errors import OutsideError
 from nervus.language import figures, say
 from nervus.window.station_page import quiet
 
-_HEAD = ("from", "to", "words", "")
+_HEAD = (say("from"), say("to"), say("words"), "")
 _FROM, _TO, _WORDS, _KIND = range(4)
 
 
@@ -123,7 +123,7 @@ class MarksDialog(QDialog):
                 figures("{from_s:.3f} s", from_s=row.from_s),
                 to,
                 row.text,
-                "remark" if row.is_remark else "mark",
+                say("remark") if row.is_remark else say("mark"),
             )
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)

@@ -18,7 +18,7 @@ from nervus.drawn.measuring import Between, BetweenValues
 from nervus.language import figures, say
 from nervus.window.elided import ElidedLabel
 
-_HEAD = ("Channel", say("at A"), say("at B"), say("B less A"), say("a second"), "below")
+_HEAD = (say("Channel"), say("at A"), say("at B"), say("B less A"), say("a second"), say("below"))
 _LOW, _TALL = 64, 132
 
 

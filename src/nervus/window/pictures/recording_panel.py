@@ -20,7 +20,7 @@ from nervus.drawn.channels import Arranged, usual_channels
 from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
 from nervus.drawn.pictures import Pictures, Under
 from nervus.judge.words import how_measured
-from nervus.language import say
+from nervus.language import say, say_many
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
 from nervus.window.pictures.measure_bar import MeasureBar
@@ -106,7 +106,7 @@ class RecordingPanel(QWidget):
         views.setSpacing(8)
         group = QButtonGroup(self)
         for name in self.views:
-            button = QPushButton(name, self)
+            button = QPushButton(say(name), self)
             button.setCheckable(True)
             button.clicked.connect(lambda _checked, name=name: self.show_view(name))
             group.addButton(button)
@@ -379,7 +379,7 @@ def _facts(examination: Examination) -> str:
     rates = [c.rate_hz for c in examination.channels if c.id.startswith("tps")]
     rate = max(rates or [c.rate_hz for c in examination.channels])
     count = len(examination.passes)
-    passes = say("{count} pass{value}", count=count, value="es" if count != 1 else "")
+    passes = say_many("{count} pass", "{count} passes", count)
     return say(
         "{passes} · {rate:.0f} samples a second · {duration_s:.0f} s",
         passes=passes,

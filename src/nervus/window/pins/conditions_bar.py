@@ -49,7 +49,7 @@ class ConditionsBar(QWidget):
         self.charger = QCheckBox(say("charger"), self)
         self.charger.setAccessibleName(say("A charger is on the battery"))
         self.charger.toggled.connect(lambda on: self.put(replace(self.situation, charger=on)))
-        label = QLabel("battery", self)
+        label = QLabel(say("battery"), self)
         label.setObjectName("quiet")
         row.addSpacing(8)
         for part in (label, self.battery, self.charger):
@@ -95,8 +95,8 @@ class ConditionsBar(QWidget):
     def _show(self) -> None:
         for name, _, words in _TURNS:
             now = getattr(self.situation, name)
-            self.buttons[name].setText(now)
-            self.buttons[name].setAccessibleName(f"{words}: {now}")
+            self.buttons[name].setText(say(now))
+            self.buttons[name].setAccessibleName(f"{say(words)}: {say(now)}")
         volts = self.situation.battery_v
         self.battery.setText("" if volts is None else figures("{volts:g}", volts=volts))
         self.charger.setChecked(self.situation.charger)

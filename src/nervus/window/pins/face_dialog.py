@@ -27,7 +27,7 @@ _HINT = say(
     "As one looks at the plug from its wires. A row of pins is written in one go, "
     "“/” begins the next row, “-” is a place without a pin."
 )
-_HEADS = ("pin", say("what it is for"), "wire")
+_HEADS = (say("pin"), say("what it is for"), say("wire"))
 
 
 class FaceDialog(QDialog):

@@ -54,7 +54,7 @@ _HINT: Final = say(
 _PLUGS: Final = (
     (PlugEnd.SENSOR, say("Sensor plug")),
     (PlugEnd.UNIT, say("Unit's plug")),
-    (PlugEnd.PEDAL, "Pedal"),
+    (PlugEnd.PEDAL, say("Pedal")),
 )
 _IN_TURN, _TO_BATTERY, _TO_FIND = (
     say("pin pairs in turn"),
@@ -574,7 +574,7 @@ class PinsPage(StationPage):
         self._correcting = wrong
         pair = f"{wrong.black}-{wrong.red}" if wrong.black else str(wrong.red)
         value = (
-            "nothing"
+            say("nothing")
             if wrong.nothing
             else figures("{value:g} {unit}", value=wrong.value, unit=wrong.unit)
         )
@@ -625,7 +625,7 @@ def _label(face: Face | None, role: PinRole | None) -> str | None:
 def _valued(value: float, unit: str) -> str:
     if unit == "V":
         return f"{value:.2f} V".replace("-0.00", "0.00")
-    return "open" if value > 1e6 else figures("{value:.3g} Ω", value=value)
+    return say("open") if value > 1e6 else figures("{value:.3g} Ω", value=value)
 
 
 def _polish(widget: QWidget) -> None:

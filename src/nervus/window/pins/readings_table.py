@@ -11,7 +11,7 @@ from nervus.judge.plug_state import Row
 from nervus.language import figures, say
 from nervus.window.theme import BRIGHT, Theme
 
-_HEADS: Final = ("black", "red", "read", "fits", "")
+_HEADS: Final = (say("black"), say("red"), say("read"), say("fits"), "")
 
 
 class ReadingsTable(QTableWidget):

@@ -42,7 +42,9 @@ class WindowBar(QWidget):
         low, high = self._window
         if self._volts < low:
             return say("{volts:.2f} V below", volts=low - self._volts)
-        return say("{high:.2f} V above", high=self._volts - high) if self._volts > high else "inside"
+        return (
+            say("{high:.2f} V above", high=self._volts - high) if self._volts > high else say("inside")
+        )
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         painter = QPainter(self)
