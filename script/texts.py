@@ -28,6 +28,10 @@ _SHOWN = (
     "throttle half open", "throttle wide open", "cold", "hot", "on a charger",
     "shake", "water", "engine", "signal 1", "signal 2", "track 1", "track 2", "pedal track 1",
     "pedal track 2", "supply", "ground", "motor", "not weighed", "sensor plug", "unit plug",
+    "the levels fit no single fault of the circuit",
+    "the levels are those of signal 1 broken alone", "the levels are those of signal 2 broken alone",
+    "the levels are those of signal 1 and 2 broken alone", "the levels are those of a broken supply",
+    "the levels are those of a broken ground", "the levels are those of a broken ground or supply",
 )  # fmt: skip
 _IDENTIFIERS = frozenset({"Outcome", "SuspectId"})
 

@@ -32,6 +32,7 @@ _SCREEN.write_text(
 )
 if os.environ.get("QT_QPA_PLATFORM", "offscreen") == "offscreen":
     os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_SCREEN}"
+os.environ["NERVUS_LANGUAGE"] = "en"
 os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _SCRATCH.name
 
 SAMPLES = Path(__file__).parent / "data" / "samples"

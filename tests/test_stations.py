@@ -190,7 +190,7 @@ def test_codes_typed_pasted_merged_compared_and_explained(
     clipboard = QApplication.clipboard()
     assert clipboard is not None
     clipboard.setText("Control unit: engine\nP0507 stored idle too fast\nP0222 history")
-    page.moment.setCurrentText(Moment.REPAIRED)
+    page.moment.setCurrentIndex(page.moment.findData(Moment.REPAIRED))
     page.paste.click()
     sets = of_kind(kept(window, qtbot).entries, CodeSet)
     assert [s.source for s in sets] == [Source.TYPED, Source.PASTED]

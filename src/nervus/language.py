@@ -32,10 +32,35 @@ def available() -> tuple[str, ...]:
     return (ENGLISH, *sorted(found))
 
 
+def chosen() -> str:
+    """The language that somebody chose for all programs of ours, "" where nobody did."""
+    try:
+        return _choice().read_text(encoding="utf-8").strip()
+    except (OSError, UnicodeDecodeError):
+        # No choice, or none that can be read: the desktop's stands.
+        return ""
+
+
+def choose(code: str) -> None:
+    """Keep a choice for the next start; "" leaves it to the desktop.
+
+    Raises:
+        OSError: it can't be kept.
+    """
+    path = _choice()
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_text(code + "\n", encoding="utf-8")
+
+
+def _choice() -> Path:
+    base = os.environ.get("XDG_CONFIG_HOME") or Path.home() / ".config"
+    return Path(base) / "nervus" / "language"
+
+
 @cache
 def language() -> str:
-    """The language of this process: as the variable says, else as the desktop does, else English."""
-    wanted = os.environ.get(VARIABLE, "")
+    """The language of this process: the variable's, else as chosen, else the desktop's, else English."""
+    wanted = os.environ.get(VARIABLE, "") or chosen()
     if wanted == PSEUDO:
         return PSEUDO
     if not wanted:

@@ -94,7 +94,7 @@ def _shorts(tracks: int) -> list[tuple[str, str]]:
 
 
 _NODES = {"supply": "plug_supply", "ground": GROUND, "battery": "battery"}
-_LINES = {"supply": say("the supply"), "ground": "ground", "battery": say("battery positive")}
+_LINES = {"supply": say("the supply"), "ground": say("ground"), "battery": say("battery positive")}
 
 
 @lru_cache(maxsize=8)
@@ -115,7 +115,7 @@ def circuit_faults(tracks: int) -> tuple[CircuitFault, ...]:
 
 
 def _line(name: str) -> str:
-    return _LINES.get(name, f"signal {name[-1]}")
+    return _LINES.get(name) or say("signal {number}", number=name[-1])
 
 
 def broken(circuit: SensorCircuit, fault: CircuitFault, ohms: Ohms | None = None) -> SensorCircuit:

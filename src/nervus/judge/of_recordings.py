@@ -16,6 +16,7 @@ from nervus.domain.job import Findings, KeptObservation, Recorded
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.verdict import likelihoods
 from nervus.judge.weighing import Evidence
+from nervus.judge.words import OF_PEDAL, observation_told
 from nervus.knowledge import Likelihood, judging
 from nervus.knowledge.counted import counted_rows
 from nervus.knowledge.tree import Tree, recording_chances, tree_for
@@ -23,7 +24,6 @@ from nervus.language import say
 
 # How often what a recording shows is of something else. Source: "from memory".
 _SLIP = 0.04
-_PEDAL = "pedal: "
 _LEVELS = "the levels "
 _CLEAN = ("clean_whole", "clean_part", "clean_still")
 # A recording says something of these causes only where it holds what they are seen in.
@@ -52,7 +52,9 @@ def of_recording(
     shown = shown * _as_the_suspects(found.observations, shown, tree)
     sound = tree.of("nothing")
     as_sound = float(shown[sound].mean())
-    says = "; ".join(dict.fromkeys(o.says for o in found.observations)) or found.headline
+    says = (
+        "; ".join(dict.fromkeys(observation_told(o.says) for o in found.observations)) or found.headline
+    )
     text = say("recorded: {says}", says=says)
     entries = (recording.id, found.id)
     return Evidence(text, recording_chances().source, entries, shown, as_sound, 0.0, after)
@@ -107,8 +109,8 @@ Row = tuple[bool, str, float, KeptObservation]
 def _rows(kept: tuple[KeptObservation, ...]) -> list[Row]:
     rows = []
     for one in kept:
-        pedal = one.says.startswith(_PEDAL)
-        says = one.says.removeprefix(_PEDAL)
+        pedal = one.says.startswith(OF_PEDAL)
+        says = one.says.removeprefix(OF_PEDAL)
         name = _ids().get(says, "")
         if not name and says.startswith(_LEVELS):
             name = row_of_levels(says)

@@ -13,6 +13,7 @@ from nervus.signal.chance import chance_of_catching
 
 SURE = 0.9
 """So probable it must be that a loose contact would have shown before a place is left."""
+# Longer nobody shakes one place with the same care.
 _LONGEST_S = 180.0
 # Moments that two looks at the same stretch place so near to each other are one.
 _SAME_MOMENT_S = 0.25

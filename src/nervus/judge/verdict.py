@@ -22,7 +22,7 @@ from nervus.domain.analysis import (
 )
 from nervus.judge.observations import Observation, observe
 from nervus.judge.stretches import along_the_way, concerned
-from nervus.judge.words import NEARLY_SURE, headline
+from nervus.judge.words import NEARLY_SURE, OF_PEDAL, headline, observation_told
 from nervus.knowledge import Judging, Likelihood
 
 
@@ -62,7 +62,7 @@ def _of_pedal(row: Likelihood, lines: float) -> Likelihood:
         chance[shared] = lines * row.chance[shared]
     chance[s.THROTTLE_BODY] = min(row.chance[s.THROTTLE_BODY], row.chance[s.ELSEWHERE])
     return structs.replace(
-        row, says=f"pedal: {row.says}", cause=f"{row.cause} of the pedal", chance=chance
+        row, says=f"{OF_PEDAL}{row.says}", cause=f"{row.cause} of the pedal", chance=chance
     )
 
 
@@ -77,7 +77,7 @@ def weigh(
         mean = sum(chances.values()) / len(chances)
         chance = {s: chance[s] * chances[s] for s in chance}
         weight = {s: round(math.log10(chances[s] / mean), 3) for s in chances}
-        steps.append(Step(row.says, weight, row.source))
+        steps.append(Step(observation_told(row.says), weight, row.source))
     return _normalised(chance), tuple(steps)
 
 

@@ -45,6 +45,15 @@ LIKELY, NEARLY_SURE = 0.60, 0.85
 _STANDS_OUT = 0.7
 # Swept from below this to above that is the whole travel, as far as a clean recording can claim.
 WHOLE_PCT = (8.0, 92.0)
+# What begins an observation of the pedal's tracks.
+OF_PEDAL = "pedal: "
+
+
+def observation_told(says: str) -> str:
+    """An observation in the language of the people; kept and looked up it stays as it is in English."""
+    if says.startswith(OF_PEDAL):
+        return say("pedal: {what}", what=say(says.removeprefix(OF_PEDAL)))
+    return say(says)
 
 
 def natural_frequency(probability: float) -> str:

@@ -24,19 +24,17 @@ def amount_told(amount: float, exposure: Exposure) -> str:
     if isinf(amount):
         return say("more {exposure} than can be made", exposure=exposure)
     if exposure.is_counted:
-        return f"{ceil(amount - 1e-9)} {exposure}"
+        return figures("{count} {exposure}", count=ceil(amount - 1e-9), exposure=exposure)
     return figures("{amount:.3g} {exposure}", amount=amount, exposure=exposure)
 
 
 def plan_told(watch: Watch, needed: float) -> str:
     """What is to be watched, and why so much."""
-    how = "of" if watch.exposure.is_counted else "in"
-    before = say(
-        "It failed {events} times {how} {amount_told}.",
-        events=watch.events,
-        how=how,
-        amount_told=amount_told(watch.amount, watch.exposure),
-    )
+    tried = amount_told(watch.amount, watch.exposure)
+    if watch.exposure.is_counted:
+        before = say("It failed {events} times of {tried}.", events=watch.events, tried=tried)
+    else:
+        before = say("It failed {events} times in {tried}.", events=watch.events, tried=tried)
     under = f", {watch.conditions}" if watch.conditions else ""
     place = (
         say(
@@ -98,7 +96,7 @@ def standing_told(stands: Standing) -> tuple[str, ...]:
             )
         )
     if len(stands.together) > 1:
-        names = " and ".join(f"“{c.done[:60]}”" for c in stands.together)
+        names = say(" and ").join(f"“{c.done[:60]}”" for c in stands.together)
         told.append(
             say(
                 "Confounded: {names} were done without a test between; which of them cured it "

@@ -148,6 +148,7 @@ ACTIONS: Final = (
     ActionSpec("findings", say("Findings"), "View", ("F8",)),
     ActionSpec("judgement", say("Judgement at the side"), "View", ("J",)),
     ActionSpec("whole_picture", say("The picture alone"), "View", ("F11",), needs_recording=True),
+    ActionSpec("language", say("Language …"), "View", rule_before=True),
     ActionSpec("manual", say("Manual"), "Help", ("F1",)),
     ActionSpec("about", say("About Nervus"), "Help"),
 )
@@ -155,7 +156,7 @@ ACTIONS: Final = (
 FOOT_HOME: Final = (
     (say("Ctrl N"), say("new job")),
     ("↑ ↓", say("choose")),
-    (say("Enter"), say("open")),
+    (say("Enter"), say("open the job")),
     (say("Ctrl O"), say("recording")),
     (say("Ctrl K"), say("simulated vehicle")),
     (say("F1"), say("manual")),
@@ -169,7 +170,7 @@ FOOT_STATION: Final = (
     (say("J"), say("judgement")),
 )
 FOOT_EMPTY: Final = (
-    (say("Ctrl O"), say("open")),
+    (say("Ctrl O"), say("open a file")),
     (say("Ctrl K"), say("simulated vehicle")),
     (say("D"), say("dim or bright")),
     (say("F1"), say("manual")),
@@ -194,7 +195,7 @@ FOOT_SHAKING: Final = (
     (say("T"), say("tone")),
 )
 FOOT: Final = (
-    (say("Ctrl O"), say("open")),
+    (say("Ctrl O"), say("open a file")),
     (say("N"), say("next finding")),
     (say("V"), say("view")),
     (say("X"), say("measure")),

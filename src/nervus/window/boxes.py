@@ -1,16 +1,19 @@
 """The questions and answers that take a box of their own."""
 
+from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from nervus import __version__
-from nervus.language import say
+from nervus.language import available, choose, chosen, say
 
 _BUNDLES = say("Jobs (*.nervus.zip *.zip);;All files (*)")
 _PHOTOS = say("Photos (*.jpg *.jpeg *.png *.webp *.tif *.tiff *.bmp);;All files (*)")
 _REPORTS = say("PDF (*.pdf);;HTML (*.html)")
 _CALENDARS = say("Calendars (*.ics)")
+# Each in its own language, so that who strayed into another finds the way back.
+_LANGUAGES = {"": say("As the desktop"), "en": "English", "de": "Deutsch"}
 
 
 def show_about(parent: QWidget) -> None:
@@ -28,6 +31,32 @@ def show_about(parent: QWidget) -> None:
     )
     box.setStandardButtons(QMessageBox.StandardButton.Close)
     box.open()
+
+
+def ask_for_language(parent: QWidget, told: Callable[[str], object]) -> QInputDialog:
+    """In which language the next start speaks; `told` gets a sentence of what follows."""
+    codes = ["", *available()]
+    names = [_LANGUAGES.get(code, code) for code in codes]
+    box = QInputDialog(parent)
+    box.setWindowTitle(say("Language"))
+    box.setLabelText(say("Nervus speaks it from the next start on."))
+    box.setOption(QInputDialog.InputDialogOption.UseListViewForComboBoxItems)
+    box.setComboBoxItems(names)
+    box.setTextValue(_LANGUAGES.get(chosen(), names[0]))
+    box.setOkButtonText(say("Keep"))
+    box.setCancelButtonText(say("Leave it"))
+
+    def keep(name: str) -> None:
+        try:
+            choose(codes[names.index(name)])
+        except OSError as wrong:
+            told(say("The language can't be kept: {wrong}", wrong=str(wrong)))
+        else:
+            told(say("The next start speaks it: {name}.", name=name))
+
+    box.textValueSelected.connect(keep)
+    box.open()
+    return box
 
 
 def really_leave(parent: QWidget) -> bool:

@@ -32,6 +32,7 @@ from nervus.window.actions import (
 from nervus.window.banners import Notice
 from nervus.window.beside_part import BesidePart
 from nervus.window.boxes import (
+    ask_for_language,
     asked_for_bundle,
     asked_for_calendar,
     asked_where_to,
@@ -190,6 +191,7 @@ class MainWindow(FrameWindow):
             **{name: partial(self.room.toggle, name) for name in FOLDING},
             "whole_picture": self.room.toggle_whole,
             "manual": self.show_manual,
+            "language": lambda: ask_for_language(self, self.notice.tell),
             "about": lambda: show_about(self),
             **self.live_part.handlers(),
         }

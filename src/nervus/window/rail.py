@@ -1,9 +1,11 @@
 """The rail of stations: the order of work, no wizard; ticked where something is, or is proved."""
 
+from collections.abc import Iterable
 from typing import Final
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QFont, QFontMetrics
+from PyQt6.QtWidgets import QApplication, QButtonGroup, QPushButton, QVBoxLayout, QWidget
 
 from nervus.domain.job import (
     AnyEntry,
@@ -19,7 +21,8 @@ from nervus.domain.job import (
 )
 from nervus.language import say
 
-WIDTH: Final = 122
+_LEAST_WIDTH, _BESIDE, _FONT_PX = 122, 30, 15
+"""Of the rail; what stands beside the text in a row of it; its letters, in pixels."""
 JOBS: Final = "jobs"
 STATIONS: Final = (
     ("complaint", say("Complaint"), Complaint),
@@ -47,7 +50,6 @@ class Rail(QWidget):
         super().__init__(parent)
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(WIDTH)
         self.buttons: dict[str, QPushButton] = {}
         self._group = QButtonGroup(self)
         column = QVBoxLayout(self)
@@ -67,6 +69,7 @@ class Rail(QWidget):
             if name == JOBS:
                 column.addSpacing(8)
         column.addStretch(1)
+        self.setFixedWidth(max(_LEAST_WIDTH, _longest(words for _, words in rows) + _BESIDE))
         self.show_job(None)
 
     def show_job(self, job: Job | None) -> None:
@@ -85,3 +88,12 @@ class Rail(QWidget):
     def show_station(self, name: str) -> None:
         """Mark where one is."""
         self.buttons[name].setChecked(True)
+
+
+def _longest(words: Iterable[str]) -> int:
+    """How wide the longest row is when it is chosen, which is bold, in pixels."""
+    font = QFont(QApplication.font())
+    font.setPixelSize(_FONT_PX)
+    font.setBold(True)
+    metrics = QFontMetrics(font)
+    return max(metrics.horizontalAdvance(f"8   {text}") for text in words)

@@ -333,7 +333,7 @@ class JobPart(QObject):
         )
 
     def _saved(self) -> None:
-        self.state.emit("saved")
+        self.state.emit(say("saved"))
         if self._stale:
             self._foreign()
 

@@ -149,7 +149,7 @@ class ConnectPage(QWidget):
         before = None
         for way in ordered:
             if way.kind is not before:
-                head = QListWidgetItem(str(way.kind), self.list)
+                head = QListWidgetItem(say(way.kind), self.list)
                 head.setFlags(Qt.ItemFlag.NoItemFlags)
                 bold = QFont(self.list.font())
                 bold.setBold(True)

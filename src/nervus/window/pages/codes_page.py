@@ -26,7 +26,7 @@ from nervus.domain.job import CodeSet, CodeState, Job, Moment, SeenCode, Source,
 from nervus.files.code_report import codes_in_text, write_codes_csv
 from nervus.judge.story import difference, story_of
 from nervus.knowledge import code_evidence, known_codes
-from nervus.language import figures, say
+from nervus.language import figures, say, say_many
 from nervus.window.pages.story_view import StoryView
 from nervus.window.station_page import StationPage, quiet, scrolled
 
@@ -59,7 +59,7 @@ class CodesPage(StationPage):
         self._shown = ""
         self.line = QLineEdit(self)
         self.line.setAccessibleName(say("Codes to add"))
-        self.line.setPlaceholderText("P0121, p 0222-16, 0x2135 … then Enter")
+        self.line.setPlaceholderText(say("P0121, p 0222-16, 0x2135 … then Enter"))
         self.line.setMinimumHeight(36)
         self.moment, self.sets = QComboBox(self), QComboBox(self)
         self.paste, self.read, self.load, self.save, self.none, self.own_words, self.remove = (
@@ -84,7 +84,8 @@ class CodesPage(StationPage):
         for box in (self.moment, self.sets):
             box.setMinimumHeight(36)
         self.moment.setAccessibleName(say("When they were read"))
-        self.moment.addItems([moment.value for moment in Moment])
+        for moment in Moment:
+            self.moment.addItem(say(moment.value), moment)
         self.sets.setAccessibleName(say("Which set is shown"))
         first, second = QHBoxLayout(), QHBoxLayout()
         first.addWidget(self.line, 1)
@@ -155,7 +156,7 @@ class CodesPage(StationPage):
         self.sets.setCurrentIndex(max(0, self.sets.findData(self._shown)))
         self.sets.setVisible(bool(sets))
         if not sets:
-            self.moment.setCurrentText(Moment.FOUND)
+            self.moment.setCurrentIndex(self.moment.findData(Moment.FOUND))
         self._show_set()
         self._compare(sets)
 
@@ -266,7 +267,7 @@ class CodesPage(StationPage):
         """
         if self.job is None:
             return
-        moment = Moment(self.moment.currentText())
+        moment = Moment(self.moment.currentData())
         sets = of_kind(self.job.entries, CodeSet)
         there = next((s for s in reversed(sets) if s.moment is moment), None)
         base = there or CodeSet(id=new_id(), at=now(), source=source, moment=moment)
@@ -389,7 +390,7 @@ def _merged(before: SeenCode, seen: SeenCode) -> SeenCode:
 
 
 def _title(kept: CodeSet) -> str:
-    count = f"{len(kept.codes)} codes" if len(kept.codes) != 1 else say("1 code")
+    count = say_many("{count} code", "{count} codes", len(kept.codes))
     return figures(
         "{moment} · {count} · {source} · {at:%d %b %H:%M}",
         moment=kept.moment,

@@ -290,7 +290,7 @@ class HomeView(QWidget):
         for state, button in self.states.items():
             count = sum(1 for row in self._all if state is None or row.state is state)
             sign = f"{_SIGNS[state]} " if state is not None else ""
-            button.setText(f"{sign}{state or 'all'} · {count}")
+            button.setText(f"{sign}{say(state or 'all')} · {count}")
 
     def _filter(self) -> None:
         state = next((s for s, b in self.states.items() if b.isChecked()), None)

@@ -32,11 +32,11 @@ from nervus.window.theme import Theme
 
 WATCH, COMPARE, COURSE = say("how long clean"), say("before and after"), say("the whole course")
 _STATE_WORDS = {
-    JobState.OPEN: "open",
+    JobState.OPEN: say("open"),
     JobState.WAITING: say("waits for parts"),
-    JobState.WATCHING: "watching",
+    JobState.WATCHING: say("watching"),
     JobState.CAME_BACK: say("came back"),
-    JobState.MENDED: "mended",
+    JobState.MENDED: say("mended"),
 }
 
 

@@ -16,7 +16,12 @@ _TOP, _BOTTOM, _LEFT, _PLUG, _UNIT = 14.0, 92.0, 14.0, 124.0, 214.0
 _TRACK_X: Final = {1: 34.0, 2: 82.0}
 _TAPS: Final = {1: 42.0, 2: 64.0}
 _TABLE, _COLUMNS = 108.0, (118.0, 174.0, 228.0)
-_NAMES: Final = {"supply": "supply", "return": "ground", "signal1": "signal 1", "signal2": "signal 2"}
+_NAMES: Final = {
+    "supply": say("supply"),
+    "return": say("ground"),
+    "signal1": say("signal 1"),
+    "signal2": say("signal 2"),
+}
 
 
 class CircuitView(QWidget):
@@ -52,7 +57,7 @@ class CircuitView(QWidget):
         if explanation is not None:
             named = explanation.faults
             more = say(" (and {len} more)", len=len(named) - 2) if len(named) > 2 else ""
-            told = "; or ".join(named[:2]) + more if named else explanation.text
+            told = say("; or ").join(named[:2]) + more if named else explanation.text
             self._text.setText(told[:1].upper() + told[1:])
             self._text.setToolTip(explanation.text)
             self._drawing.setAccessibleDescription(explanation.text)
@@ -109,7 +114,7 @@ class _Drawing(QWidget):
             painter.drawLine(spot + QPointF(-3.2, -3.2 * sign), spot + QPointF(3.2, 3.2 * sign))
 
     def _paint_table(self, painter: QPainter, shown: CircuitExplanation) -> None:
-        heads = ("sound", "fault", "read") if shown.faults else ("sound", "", "read")
+        heads = (say("sound"), say("fault") if shown.faults else "", say("read"))
         self._row(
             painter, 0, (say("at {travel_pct:.0f} %, V", travel_pct=shown.travel_pct), *heads), "muted"
         )

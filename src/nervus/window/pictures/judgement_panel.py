@@ -22,7 +22,7 @@ from nervus.language import say
 from nervus.window.theme import BRIGHT, Theme
 
 WIDTH = 322
-_BARS = 4
+_BARS, _LEAST_BAR = 4, 40.0
 # A step of the ledger that moves a suspect by less than this (log10) is neither for nor against.
 _WORTH_SAYING = 0.08
 # So many lines of headline and reasons leave room for the next test and its caution; all reasons stand
@@ -69,16 +69,18 @@ class SuspectBars(QWidget):
         font.setPixelSize(14)
         painter.setFont(font)
         height = 24.0
-        name_width = max(painter.fontMetrics().horizontalAdvance(n) for n, _ in self._rows) + 12.0
-        says_width = max(
-            painter.fontMetrics().horizontalAdvance(natural_frequency(p)) for _, p in self._rows
-        )
-        bar = max(20.0, self.width() - name_width - says_width)
+        metrics = painter.fontMetrics()
+        says_width = max(metrics.horizontalAdvance(natural_frequency(p)) for _, p in self._rows) + 1.0
+        names = max(metrics.horizontalAdvance(n) for n, _ in self._rows) + 12.0
+        # The figure is never cut: where all do not fit, the name is.
+        name_width = min(names, self.width() - says_width - _LEAST_BAR)
+        bar = self.width() - name_width - says_width
         for row, (name, probability) in enumerate(self._rows):
             top = row * height
             middle = Qt.AlignmentFlag.AlignVCenter
             painter.setPen(self._theme.color("ink"))
-            painter.drawText(QRectF(0, top, name_width, height), middle, name)
+            told = metrics.elidedText(name, Qt.TextElideMode.ElideRight, int(name_width) - 8)
+            painter.drawText(QRectF(0, top, name_width, height), middle, told)
             painter.drawText(
                 QRectF(name_width + bar, top, says_width, height),
                 middle | Qt.AlignmentFlag.AlignRight,

@@ -347,7 +347,7 @@ class Nerve(QWidget):
             painter.drawPath(self._strand_path(strand))
             painter.setPen(self._theme.color("ink"))
             painter.setFont(self._font(12))
-            painter.drawText(QPointF(STRANDS_FROM + 2, strand.y - 5), strand.label)
+            painter.drawText(QPointF(STRANDS_FROM + 2, strand.y - 5), say(strand.label))
 
     def _paint_volts(self, painter: QPainter) -> None:
         painter.setPen(self._theme.color("ink"))
@@ -371,7 +371,7 @@ class Nerve(QWidget):
                     painter.drawRoundedRect(QRectF(left, 12, 15, 96), 3, 3)
         painter.drawRoundedRect(QRectF(930, 10, 104, 100), 5, 5)
         painter.setFont(self._font(13))
-        painter.drawText(QRectF(930, 10, 104, 100), Qt.AlignmentFlag.AlignCenter, "control\nunit")
+        painter.drawText(QRectF(930, 10, 104, 100), Qt.AlignmentFlag.AlignCenter, say("control\nunit"))
 
     def _paint_pedal(self, painter: QPainter) -> None:
         green = self._theme.color("pedal")
@@ -434,6 +434,6 @@ def _labels(suspicion: tuple[StretchSuspicion, ...], way: Way) -> list[tuple[Str
             continue
         says = natural_frequency(totals[name])
         if rank == 0 and len(held) == 1 and held[0].line:
-            says += f" · {held[0].line}"
+            says += f" · {say(held[0].line)}"
         labels.append((stretch, says))
     return labels

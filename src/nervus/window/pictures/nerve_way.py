@@ -98,7 +98,7 @@ class Way:
 def way_of(kind: ThrottleKind, tracks: int) -> Way:
     """The way of a throttle with one or two tracks."""
     rows = [
-        ("supply", say("5 V supply"), "supply", "vref_v"),
+        ("supply", say(say("5 V supply")), "supply", "vref_v"),
         ("signal 1", "signal 1", "track_1", "tps1"),
     ]
     if tracks > 1:

@@ -219,7 +219,7 @@ class TravelView(Chart):
     def _add_swept(self, examination: Examination) -> None:
         plot = self.add_plot(height=_SWEPT_HEIGHT)
         plot.setYRange(0.0, 1.0, padding=0)
-        plot.getAxis("left").setTicks([[(0.5, "swept")]])
+        plot.getAxis("left").setTicks([[(0.5, say("swept"))]])
         plot.getAxis("bottom").setTicks([[(x, f"{x} %") for x in range(0, 101, 10)]])
         self._swept = pg.PlotCurveItem(connect="pairs")
         plot.addItem(self._swept)

@@ -1,0 +1,180 @@
+"""Every text can be spoken in another language, German is whole, and no language changes a figure."""
+
+import json
+import os
+import re
+import subprocess
+import sys
+from collections.abc import Iterator
+from io import BytesIO
+from pathlib import Path
+from string import Formatter
+
+import pytest
+import texts
+from babel.messages import Catalog
+from babel.messages.mofile import write_mo
+from babel.messages.pofile import read_po
+from babel.numbers import format_decimal
+
+from nervus import language
+from nervus.window.boxes import ask_for_language
+from nervus.window.main_window import MainWindow
+
+TESTS = Path(__file__).parent
+SAMPLES = TESTS / "data" / "samples"
+_FIGURE = re.compile(r"(?<![A-Za-z0-9_.,])\d+(?:[.,]\d+)?")
+
+
+@pytest.fixture
+def spoken(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[pytest.MonkeyPatch]:
+    """A process that has not yet settled its language, and keeps its choice in a folder of its own."""
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
+    monkeypatch.delenv(language.VARIABLE)
+    _forget()
+    yield monkeypatch
+    monkeypatch.undo()
+    _forget()
+
+
+def _forget() -> None:
+    language.language.cache_clear()
+    language._catalogue.cache_clear()
+
+
+def _catalogue() -> Catalog:
+    with texts.po_path("de").open("rb") as file:
+        return read_po(file, locale="de")
+
+
+def _fields(text: str) -> list[tuple[str, str]]:
+    return sorted((name, spec or "") for _, name, spec, _ in Formatter().parse(text) if name)
+
+
+# -- the catalogue -------------------------------------------------------------------------------------
+
+
+def test_german_has_a_word_for_every_text_and_for_no_other() -> None:
+    kept = _catalogue()
+    assert {m.id for m in kept if m.id} == set(texts.texts())
+    assert texts.missing(kept) == []
+
+
+def test_every_translation_holds_the_same_values_written_in_the_same_way() -> None:
+    wrong = []
+    for message in _catalogue():
+        ids = tuple(map(str, message.id if isinstance(message.id, tuple) else (message.id,)))
+        told = message.string if isinstance(message.string, tuple) else (message.string,)
+        for string in map(str, told if message.id else ()):
+            if _fields(string) not in [_fields(text) for text in ids]:
+                wrong.append((ids, string))
+            if any(text[:1] == " " for text in ids) != (string[:1] == " "):
+                wrong.append((ids, string))
+    assert wrong == []
+
+
+def test_what_is_shipped_was_made_of_the_words_in_sight() -> None:
+    made = BytesIO()
+    write_mo(made, _catalogue())
+    assert made.getvalue() == texts.po_path("de").with_suffix(".mo").read_bytes()
+
+
+# -- which language ------------------------------------------------------------------------------------
+
+
+def test_the_variable_goes_before_the_choice_and_the_choice_before_the_desktop(
+    spoken: pytest.MonkeyPatch,
+) -> None:
+    for name in ("LC_ALL", "LC_MESSAGES"):
+        spoken.delenv(name, raising=False)
+    spoken.setenv("LANG", "de_AT.UTF-8")
+    assert language.language() == "de"
+    language.choose("en")
+    _forget()
+    assert language.language() == "en"
+    spoken.setenv(language.VARIABLE, "de")
+    _forget()
+    assert language.language() == "de"
+    spoken.setenv(language.VARIABLE, "tlh")
+    _forget()
+    assert language.language() == "en"
+
+
+def test_a_choice_that_cannot_be_read_is_none(spoken: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    spoken.setenv("LANG", "C")
+    (tmp_path / "nervus").mkdir()
+    (tmp_path / "nervus" / "language").write_bytes(b"\xff\xfe\x00")
+    assert language.chosen() == ""
+
+
+@pytest.mark.usefixtures("spoken")
+def test_the_language_is_chosen_in_the_window_for_the_next_start(
+    window: MainWindow,
+) -> None:
+    told: list[str] = []
+    box = ask_for_language(window, told.append)
+    assert box.comboBoxItems() == ["As the desktop", "English", "Deutsch"]
+    box.setTextValue("Deutsch")
+    box.accept()
+    assert language.chosen() == "de"
+    assert told == ["The next start speaks it: Deutsch."]
+
+
+# -- how numbers and days are written ------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("value", [0.5, 4.25, -0.04, 100.0, 0.0])
+def test_numbers_are_written_as_babel_writes_them(spoken: pytest.MonkeyPatch, value: float) -> None:
+    # Babel follows the Unicode Common Locale Data Repository (cldr.unicode.org).
+    spoken.setenv(language.VARIABLE, "de")
+    assert language.figures("{value:.2f}", value=value) == format_decimal(value, "0.00", locale="de")
+    assert language.say("{round} in 100", round=4) == "4 von 100"
+
+
+# -- the program ---------------------------------------------------------------------------------------
+
+
+def _run(arguments: list[str], code: str) -> str:
+    done = subprocess.run(
+        [sys.executable, *arguments],
+        env=os.environ | {language.VARIABLE: code},
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=300,
+    )
+    assert done.returncode == 0, done.stderr[-2000:]
+    return done.stdout
+
+
+@pytest.mark.parametrize("name", [p.name for p in sorted(SAMPLES.glob("*.csv"))][::4])
+def test_no_language_changes_a_figure_of_an_analysis(name: str) -> None:
+    english, german = (
+        json.loads(_run(["-m", "nervus", "analyse", str(SAMPLES / name), "--json"], code))
+        for code in ("en", "de")
+    )
+    assert _plain(english) == _plain(german)
+    assert english["locality"]["text"] != german["locality"]["text"]
+
+
+def _plain(value: object) -> object:
+    """All but what is written for people: of that, only the figures in it."""
+    if isinstance(value, dict):
+        return {key: _plain(each) for key, each in value.items()}
+    if isinstance(value, list):
+        return [_plain(each) for each in value]
+    if isinstance(value, str) and " " in value:
+        return sorted(f.replace(",", ".") for f in _FIGURE.findall(value))
+    return value
+
+
+def test_every_text_of_the_window_is_spoken() -> None:
+    seen = json.loads(_run([str(TESTS / "spoken_walk.py")], language.PSEUDO))
+    assert len(seen["texts"]) > 300
+    assert seen["unspoken"] == []
+
+
+def test_the_window_holds_in_german() -> None:
+    seen = json.loads(_run([str(TESTS / "spoken_walk.py")], "de"))
+    assert {"Aufnehmen", "Nachweis"} <= set(" ".join(seen["texts"]).split())
+    assert [line for line in seen["stumbles"] if "no keyboard focus" not in line] == []
