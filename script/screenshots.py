@@ -3,6 +3,7 @@
 import json
 import math
 import os
+import subprocess
 import sys
 import tempfile
 import time
@@ -17,25 +18,30 @@ if TYPE_CHECKING:
 SCREEN = {"name": "S", "x": 0, "y": 0, "width": 1280, "height": 800}
 SWEEPING_S, SHAKEN_S = 22.0, (9.0, 15.0)
 DPI = {"logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}
+GERMAN = "--german"
 
 
-def main(folder: Path) -> None:
-    """Write every picture into the folder."""
+def main(folder: Path, *, german: bool) -> None:
+    """Write every picture into the folder, or the one that speaks German: a process has one language."""
+    if not german:
+        os.environ["NERVUS_LANGUAGE"] = "en"
+        again = [sys.executable, __file__, str(folder), GERMAN]
+        subprocess.run(again, env=os.environ | {"NERVUS_LANGUAGE": "de"}, check=True)  # noqa: S603 - ourselves
     with tempfile.TemporaryDirectory() as scratch:
         screen = Path(scratch) / "screen.json"
         screen.write_text(json.dumps({"screens": [{**SCREEN, **DPI}]}))
         os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={screen}"
         os.environ["XDG_CONFIG_HOME"] = scratch
-        take_all(folder)
+        take_all(folder, german=german)
 
 
-def take_all(folder: Path) -> None:
+def take_all(folder: Path, *, german: bool) -> None:
     """Open each case in its view and theme, and save what the window shows."""
     from PyQt6.QtCore import QEventLoop, QTimer  # noqa: PLC0415 - after the screen is set
 
     from nervus.window.app import NervusApplication, settings  # noqa: PLC0415
     from nervus.window.main_window import MainWindow  # noqa: PLC0415
-    from nervus.window.pictures.recording_panel import PAIR  # noqa: PLC0415
+    from nervus.window.pictures.recording_panel import OVER_TRAVEL, PAIR  # noqa: PLC0415
 
     application = NervusApplication([])
     kept = settings()
@@ -65,16 +71,16 @@ def take_all(folder: Path) -> None:
         window.grab().save(str(folder / f"{name}.png"))
 
     folder.mkdir(parents=True, exist_ok=True)
-    over_time = lambda: window.panel.show_view("over time")  # noqa: E731 - two of a kind
-    over_travel = lambda: window.panel.show_view("over travel")  # noqa: E731
-    picture("over-travel-loose-wire", "loose-wire", "bright", over_travel)
-    picture("over-travel-dead-spot-dim", "dead-spot", "dim", over_travel)
-    picture("track-against-track", "bent-track", "bright", lambda: window.panel.show_view(PAIR))
-    picture("circuit", "open-ground", "bright", over_time)
-    take_live(window, folder, settle)
-    take_jobs(window, folder, settle)
-    take_pins(window, folder, settle)
-    take_repairs(window, folder, settle)
+    over_travel = lambda: window.panel.show_view(OVER_TRAVEL)  # noqa: E731 - two of a kind
+    if german:
+        picture("dead-spot-german-dim", "dead-spot", "dim", over_travel)
+    else:
+        picture("over-travel-loose-wire", "loose-wire", "bright", over_travel)
+        picture("track-against-track", "bent-track", "bright", lambda: window.panel.show_view(PAIR))
+        take_live(window, folder, settle)
+        take_jobs(window, folder, settle)
+        take_pins(window, folder, settle)
+        take_repairs(window, folder, settle)
     window.close()
     application.processEvents()
 
@@ -204,7 +210,7 @@ def take_repairs(window: "MainWindow", folder: Path, settle: Callable[[int], Non
 
 
 def take_live(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
-    """Connect the simulated vehicle, sweep, shake, and save what shows."""
+    """Connect the simulated vehicle, sweep, shake, and save what shows; then what could be connected."""
     window.connect_simulated("open-signal2~shake")
     while "times a second" not in window.live_panel.state.text():
         settle(50)
@@ -219,19 +225,32 @@ def take_live(window: "MainWindow", folder: Path, settle: Callable[[int], None])
                 window.live.mark("shake")
         settle(60)
     window.grab().save(str(folder / "live.png"))
+    take_shaking(window, folder, settle)
     window.live.recorded.disconnect()
     window.live.leave()
-    window.connect_simulated("open-signal2")
-    while "times a second" not in window.live_panel.state.text():
-        settle(50)
-    dialog = window.live.codes()
-    while dialog is not None and not dialog.table.rowCount():
-        settle(100)
-    if dialog is not None:
-        dialog.grab().save(str(folder / "codes.png"))
-        dialog.close()
-    window.live.leave()
+    window.live_part.show_connect_page("VEHICLE")
+    settle(600)
+    window.grab().save(str(folder / "connect.png"))
+    window.go("jobs")
+
+
+def take_shaking(window: "MainWindow", folder: Path, settle: Callable[[int], None]) -> None:
+    """A guided wiggle test at its second place, where the wire lets go."""
+    bar = window.live_panel.shake_bar
+    window.live_part.shake.begin()
+    settle(300)
+    bar.go.click()
+    settle(5000)
+    bar.next.click()
+    settle(200)
+    bar.go.click()
+    window.live.shake(on=True)
+    settle(7000)
+    window.grab().save(str(folder / "shake.png"))
+    window.live.shake(on=False)
+    bar.end.click()
+    settle(500)
 
 
 if __name__ == "__main__":
-    main(Path(sys.argv[1]))
+    main(Path(sys.argv[1]), german=GERMAN in sys.argv)

@@ -189,12 +189,15 @@ def test_a_wiggle_test_by_keys_in_the_window_weighs_in_the_job(live: MainWindow,
     qtbot.keyClick(bar, Qt.Key.Key_Escape)
     assert not bar.isVisible()
     assert live.notice.text.text().startswith("It answers at the sensor plug")
+    assert live.notice.isVisible()
     assert live.job is not None
     (kept,) = of_kind(live.job.entries, Shaken)
     assert kept.place == "sensor_plug"
     assert kept.drops > 0
     assert any(c.startswith("tps2") for c in kept.let_go)
     qtbot.waitUntil(lambda: "signal 2" in live.judgement.headline.text(), timeout=10_000)
+    live.begin_job("pickup 1")
+    assert not live.notice.isVisible(), "what was said of one job does not stand beside another"
 
 
 def test_alarms_go_off_once_a_bout_and_are_remembered(tmp_path: Path) -> None:

@@ -114,6 +114,7 @@ class Notice(QFrame):
         self.act = QPushButton("", self)
         self.act.clicked.connect(self._act)
         self._action: Callable[[], object] | None = None
+        self._of_job = False
         self.put_away = QPushButton(say("Put away"), self)
         self.put_away.clicked.connect(self.hide)
         row = QHBoxLayout(self)
@@ -131,8 +132,18 @@ class Notice(QFrame):
         action: Callable[[], object] | None = None,
         *,
         calm: bool = False,
+        of_job: bool = False,
     ) -> None:
-        """Show a sentence, and a button for what can be done; `calm` where nothing went wrong."""
+        """Show a sentence, and a button for what can be done.
+
+        Args:
+            text: the sentence.
+            act: what the button says, "" where there is none.
+            action: what it does.
+            calm: nothing went wrong.
+            of_job: it is said of the job in hand, and means nothing beside another.
+        """
+        self._of_job = of_job
         self.text.setText(text)
         self.text.setAccessibleName(
             say("What is to be known") if calm else say("What could not be done")
@@ -145,6 +156,11 @@ class Notice(QFrame):
         self.act.setText(act)
         self.act.setVisible(action is not None)
         self.show()
+
+    def leave_job(self) -> None:
+        """Another job comes: what was said of the one before goes."""
+        if self._of_job:
+            self.hide()
 
     def _act(self) -> None:
         self.hide()

@@ -270,7 +270,7 @@ class MainWindow(FrameWindow):
         )
         live.keeping.connect(self._tell_live)
         live.shaking.connect(lambda on: self.foot.show_keys(FOOT_SHAKING if on else FOOT_LIVE, ""))
-        live.told.connect(lambda words: self.notice.tell(words, calm=True))
+        live.told.connect(lambda words: self.notice.tell(words, calm=True, of_job=True))
         live.failed.connect(self._failed)
         live.read_codes.connect(self._take_codes)
         live.identified.connect(job.put_identities)
@@ -293,7 +293,7 @@ class MainWindow(FrameWindow):
         self.stations.supposed.connect(self._suppose)
         self.stations.laid_over.connect(self._lay_over)
         self.under.told.connect(self.notice.tell)
-        self.beside.told.connect(lambda words: self.notice.tell(words, calm=True))
+        self.beside.told.connect(lambda words: self.notice.tell(words, calm=True, of_job=True))
         self.stations.meter_wanted.connect(self._toggle_meter)
         self.stations.meter = lambda: self.pins_meter.link if self.pins_meter is not None else None
 
@@ -319,12 +319,14 @@ class MainWindow(FrameWindow):
 
     def begin_job(self, name: str) -> None:
         """Begin a job, for a vehicle of this name if there is one."""
+        self.notice.leave_job()
         self._put_away(keep_live=True)
         self.recordings.adopt_live(self.job_part.begin_job(name))
         self.go("complaint")
 
     def open_job(self, job_id: str, station: str = "complaint") -> None:
         """Open a job of the logbook at a station."""
+        self.notice.leave_job()
         self._put_away(keep_live=True)
 
         def show(job: Job) -> None:
@@ -350,6 +352,7 @@ class MainWindow(FrameWindow):
         if station == JOBS and (self.job is not None or self.opened is not None):
             self._put_away()
             self.job_part.close_job()
+            self.notice.leave_job()
         self.stations.go(station)
 
     def _rail_chosen(self, station: str) -> None:
