@@ -48,16 +48,21 @@ def texts() -> dict[Text, str]:
         for text in _of_module(ast.parse(path.read_text(encoding="utf-8"))):
             found.setdefault(text, where)
     for path in sorted((_SOURCE / "knowledge").rglob("*.toml")):
-        table = tomllib.loads(path.read_text(encoding="utf-8"))
-        for told in spoken_texts(path.name, table):
+        for told in _of_data(path):
             found.setdefault(told, f"knowledge/{path.name}")
-        for row in table.get("observation", ()):
-            found.setdefault(row["says"], f"knowledge/{path.name}")
     for action in ACTIONS:
         found.setdefault(action.menu, "window/actions.py")
     for shown in (*QUICK_MARKS, *_SHOWN):
         found.setdefault(shown, "shown as it is")
     return {text: where for text, where in found.items() if _LETTERS.search(str(text))}
+
+
+def _of_data(path: Path) -> Iterator[str]:
+    """What is spoken of a data file, when it is loaded or where it is shown."""
+    table = tomllib.loads(path.read_text(encoding="utf-8"))
+    yield from spoken_texts(path.name, table)
+    yield from (row["says"] for row in table.get("observation", ()))
+    yield from (row["needs"] for row in table.get("test", ()) if row.get("needs"))
 
 
 def _of_module(tree: ast.Module) -> Iterator[Text]:

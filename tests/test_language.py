@@ -18,6 +18,11 @@ from babel.messages.pofile import read_po
 from babel.numbers import format_decimal
 
 from nervus import language
+from nervus.domain.job import Reading, Source, now
+from nervus.judge import of_told
+from nervus.judge.of_changes import what_was_done
+from nervus.judge.reading_words import Measured, understand
+from nervus.knowledge import complaints
 from nervus.window.boxes import ask_for_language
 from nervus.window.main_window import MainWindow
 
@@ -155,6 +160,93 @@ def test_no_language_changes_a_figure_of_an_analysis(name: str) -> None:
     )
     assert _plain(english) == _plain(german)
     assert english["locality"]["text"] != german["locality"]["text"]
+
+
+def test_no_language_changes_a_figure_of_a_judgement(tmp_path: Path) -> None:
+    # Made in one language and judged in both, as when two people share a logbook.
+    told = {
+        code: json.loads(_run([str(TESTS / "spoken_jobs.py"), str(tmp_path / "logbook.db")], code))
+        for code in ("en", "de")
+    }
+    headlines = {code: [job.pop("headline") for job in jobs.values()] for code, jobs in told.items()}
+    assert len(told["en"]) > 20
+    assert told["en"] == told["de"]
+    assert all(a != b for a, b in zip(*headlines.values(), strict=True))
+
+
+def test_codes_of_both_tracks_low_are_told_of_their_supply_in_any_language() -> None:
+    code = (
+        "from nervus.judge.story import story_of; from nervus.codes.notation import read_code as c;"
+        "print(story_of([c('P0122'), c('P0222')]).text)"
+    )
+    assert "Versorgung" in _run(["-c", code], "de")
+
+
+# -- what people write ---------------------------------------------------------------------------------
+# That each pair says the same is a matter of the two languages; from memory.
+
+
+@pytest.mark.parametrize(
+    ("english", "german"),
+    [
+        ("sensor renewed", "Sensor erneuert"),
+        ("throttle sensor renewed", "Drosselklappensensor ersetzt"),
+        ("plug cleaned", "Sensorstecker gereinigt"),
+        ("signal 2 repaired", "Signal 2 gelötet"),
+        ("ground strap renewed, battery cleaned", "Masseband erneuert und Batterie gereinigt"),
+        ("throttle body cleaned", "Drosselklappe gereinigt"),
+        ("codes cleared", "Fehlerspeicher gelöscht"),
+        ("harness repaired, not cleaned", "Kabelbaum repariert, nicht gereinigt"),
+        ("pedal sensor renewed", "Pedalsensor erneuert"),
+        ("unit plug cleaned", "Steuergerätestecker gereinigt"),
+        ("hose renewed", "Unterdruckschlauch erneuert"),
+        ("plug checked", "Stecker geprüft"),
+    ],
+)
+def test_a_change_is_understood_in_either_language(english: str, german: str) -> None:
+    assert {c.id for c in what_was_done(german)} == {c.id for c in what_was_done(english)}
+
+
+@pytest.mark.parametrize(
+    ("english", "german"),
+    [
+        ("cuts out over bumps", "setzt aus bei Schlaglöchern"),
+        ("stalls when hot", "geht aus, wenn heiß"),
+        ("limps home, lamp on", "Notlauf, Lampe an"),
+        ("hunts at idle, always", "Leerlauf schwankt, immer"),
+        ("stumbles in the wet", "stolpert bei Nässe"),
+        ("no complaint", "keine Beanstandung"),
+    ],
+)
+def test_a_complaint_in_words_is_understood_in_either_language(english: str, german: str) -> None:
+    rows = (*complaints().symptom, *complaints().condition)
+    told = of_told._in_words(english, rows)
+    assert told
+    assert of_told._in_words(german, rows) == told
+
+
+@pytest.mark.parametrize(
+    ("english", "german"),
+    [
+        ("signal 1 at the sensor plug", "Signal 1 am Sensorstecker"),
+        ("ground at the unit plug, engine running", "Masse am Steuergerätestecker, Motor läuft"),
+        ("supply at the sensor plug, unplugged", "Versorgung am Sensorstecker, abgezogen"),
+        ("pedal signal 2 at the pedal plug", "Pedalsignal 2 am Pedalstecker"),
+        (
+            "signal 2 to battery negative, harness moved",
+            "Signal 2 gegen Batterie minus, bewegt",
+        ),
+        ("track 2 wide open, hot", "Spur 2 ganz offen, heiß"),
+        ("battery, engine running", "Batterie, Motor an"),
+    ],
+)
+def test_a_reading_in_words_is_understood_in_either_language(english: str, german: str) -> None:
+    in_english, in_german = (
+        understand(Reading(id="r", at=now(), source=Source.SEEN, where=said, value=0.5, unit="V"))
+        for said in (english, german)
+    )
+    assert isinstance(in_english, Measured)
+    assert in_german == in_english
 
 
 def _plain(value: object) -> object:

@@ -68,7 +68,7 @@ def sentence(wrong: OSError) -> str:
     if isinstance(wrong, socket.gaierror):
         return say("the name of that machine is not known here; its number will do, or look for a slip.")
     where = f"{wrong.filename}: " if wrong.filename else ""
-    meant = _MEANT.get(wrong.errno or 0) or (wrong.strerror or str(wrong) or "it failed").lower()
+    meant = _MEANT.get(wrong.errno or 0) or (wrong.strerror or str(wrong) or say("it failed")).lower()
     return f"{where}{meant}."
 
 

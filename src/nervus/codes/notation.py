@@ -35,7 +35,13 @@ class Code:
 
     def __post_init__(self) -> None:
         if not 0 <= self.number <= 0xFFFF or not 0 <= (self.failure_type or 0) <= 0xFF:
-            raise ValueError(f"no trouble code: {self.number}, {self.failure_type}")
+            raise ValueError(
+                say(
+                    "no trouble code: {number}, {failure_type}",
+                    number=self.number,
+                    failure_type=self.failure_type,
+                )
+            )
 
     def __str__(self) -> str:
         system, digits = _SYSTEMS[self.number >> 14], self.number & 0x3FFF

@@ -8,7 +8,7 @@ import numpy as np
 from nervus.domain.analysis import Examination
 from nervus.domain.channel import Channel, Recording
 from nervus.domain.finding import Span
-from nervus.language import say
+from nervus.language import figures, say
 
 # A jump of this share of what a channel spans is an edge.
 _EDGE = 0.08
@@ -91,8 +91,9 @@ class Between:
                 second=row.second,
                 unit=row.unit,
             )
-            told += f", {row.second - row.first:+.4g} {row.unit}"
-            told += f", {row.rate:+.4g} {row.unit}/s" if row.rate is not None else ""
+            told += figures(", {moved:+.4g} {unit}", moved=row.second - row.first, unit=row.unit)
+            if row.rate is not None:
+                told += figures(", {rate:+.4g} {unit}/s", rate=row.rate, unit=row.unit)
             if row.below is not None and self.level is not None:
                 told += say(
                     ", below {level:g} {unit} for {below:.1f} % of the time",

@@ -19,6 +19,7 @@ from nervus.domain.finding import (
     SupplyFault,
 )
 from nervus.judge.words import SUSPECT_NAMES, how_measured, natural_frequency
+from nervus.language import say
 
 SCHEMA: Final = "nervus.analysis/1"
 
@@ -201,7 +202,7 @@ def plain_report(name: str, analysis: Analysis) -> str:
     """A short report that a person reads in a terminal."""
     seen, judged = analysis.examination, analysis.judgement
     lines = [f"{name}: {judged.headline}", ""]
-    lines += [f"  {finding.text}" for finding in seen.findings] or ["  No finding."]
+    lines += [f"  {finding.text}" for finding in seen.findings] or [say("  No finding.")]
     if seen.locality.events:
         lines.append(f"  {seen.locality.text}")
     lines += [f"  {seen.coverage.text}", "", "Measured"]

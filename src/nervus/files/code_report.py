@@ -165,10 +165,16 @@ def _from_row(row: dict[str, str]) -> SeenCode:
     states = row.get("states", "").split()
     strange = set(states) - set(CodeState)
     if strange:
-        raise ValueError(f"“{min(strange)[:40]}” is no state; accepted is {', '.join(CodeState)}.")
+        raise ValueError(
+            say(
+                "“{min}” is no state; accepted is {join}.",
+                min=min(strange)[:40],
+                join=", ".join(CodeState),
+            )
+        )
     status = int(row["status"], 16) if row.get("status") else None
     if status is not None and not 0 <= status <= 255:
-        raise ValueError("a status byte is 0x00 to 0xFF.")
+        raise ValueError(say("a status byte is 0x00 to 0xFF."))
     return SeenCode(
         code=str(read_code(row.get("code", ""))),
         module=row.get("module", "")[:200],

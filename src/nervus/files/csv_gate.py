@@ -16,6 +16,7 @@ import numpy as np
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.knowledge.columns import channel_for
+from nervus.language import say
 from nervus.tables.mapping import split_name
 
 TIME = "time_s"
@@ -30,7 +31,7 @@ _MOST_COLUMNS = 256
 # What any word that matters has in it.
 _LETTERS = (b"n", b"N", b"m", b"M")
 _LONGEST_SHOWN = 24
-_SHAPES = "accepted is a CSV with time_s first, then channels, or time_s,channel,value"
+_SHAPES = say("accepted is a CSV with time_s first, then channels, or time_s,channel,value")
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +70,9 @@ def inspect(path: Path, mapping: Mapping[str, str]) -> Header:
             doubtful, marks = _scan(path, first, file.read, len(header.names))
     except OSError as wrong:
         raise RecordingUnusable(
-            Place(str(path)), f"the file can't be read ({wrong.strerror})", _SHAPES
+            Place(str(path)),
+            say("the file can't be read ({strerror})", strerror=wrong.strerror),
+            _SHAPES,
         ) from wrong
     return replace(header, doubtful=doubtful, has_marks=marks)
 
@@ -77,40 +80,46 @@ def inspect(path: Path, mapping: Mapping[str, str]) -> Header:
 def _header(path: Path, first: bytes, mapping: Mapping[str, str]) -> Header:
     name = path.name
     if not first.strip():
-        raise RecordingUnusable(Place(name), "the file is empty", _SHAPES)
+        raise RecordingUnusable(Place(name), say("the file is empty"), _SHAPES)
     if b"\0" in first[:4096]:
-        raise RecordingUnusable(Place(name), "this is not text", _SHAPES)
+        raise RecordingUnusable(Place(name), say("this is not text"), _SHAPES)
     line, newline, _ = first.partition(b"\n")
     if not newline and len(first) >= _LONGEST_LINE:
-        raise RecordingUnusable(Place(name, 1), "the first line does not end within a megabyte", _SHAPES)
+        raise RecordingUnusable(
+            Place(name, 1), say("the first line does not end within a megabyte"), _SHAPES
+        )
     try:
         text = line.decode("utf-8-sig").rstrip("\r")
     except UnicodeDecodeError as wrong:
-        raise RecordingUnusable(Place(name, 1), "this is not UTF-8 text", _SHAPES) from wrong
+        raise RecordingUnusable(Place(name, 1), say("this is not UTF-8 text"), _SHAPES) from wrong
     columns = text.count(",") + 1
     if columns > _MOST_COLUMNS:
         raise RecordingUnusable(
             Place(name, 1),
-            f"there are {columns} columns",
-            f"a recording has at most {_MOST_COLUMNS}, and {len(CHANNEL_KINDS)} channels are known",
+            say("there are {columns} columns", columns=columns),
+            say(
+                "a recording has at most {most_columns}, and {len} channels are known",
+                most_columns=_MOST_COLUMNS,
+                len=len(CHANNEL_KINDS),
+            ),
         )
     try:
         names = tuple(cell.strip() for cell in next(csv.reader([text])))
     except (csv.Error, StopIteration) as wrong:
-        raise RecordingUnusable(Place(name, 1), "the first line can't be split", _SHAPES) from wrong
+        raise RecordingUnusable(Place(name, 1), say("the first line can't be split"), _SHAPES) from wrong
     return _named(name, names, mapping)
 
 
 def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Header:
     ids = tuple(mapping.get(n, n) for n in names)
     if TIME not in ids:
-        raise RecordingUnusable(Place(file, 1), "there is no column time_s", _SHAPES)
+        raise RecordingUnusable(Place(file, 1), say("there is no column time_s"), _SHAPES)
     twice = next((i for k, i in enumerate(ids) if i in ids[:k] and i != IGNORE), None)
     if twice is not None:
         raise RecordingUnusable(
             Place(file, 1, shown(twice) or "without a name"),
-            "the column is there twice",
-            "each channel may stand once",
+            say("the column is there twice"),
+            say("each channel may stand once"),
         )
     if set(ids) - {IGNORE} == {TIME, CHANNEL, VALUE}:
         return Header(names, ids, long=True)
@@ -119,8 +128,10 @@ def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Hea
         if channel not in allowed:
             raise RecordingUnusable(
                 Place(file, 1, shown(written) or "without a name"),
-                "this is no channel",
-                channel_hint(channel, f"map it with --map {shown(written) or 'NAME'}=ID"),
+                say("this is no channel"),
+                channel_hint(
+                    channel, say("map it with --map {value}=ID", value=shown(written) or "NAME")
+                ),
             )
     return Header(names, ids, long=False)
 
@@ -137,11 +148,18 @@ def channel_hint(name: str, otherwise: str) -> str:
     meant = channel_for(bare, unit) if unit else None
     if meant is not None and unit != CHANNEL_KINDS[meant].unit:
         option = f'--map "{shown(name)}[{unit}]={meant}"'
-        return f"it looks like {CHANNEL_KINDS[meant].title} in {unit}: {option}"
+        return say(
+            "it looks like {title} in {unit}: {option}",
+            title=CHANNEL_KINDS[meant].title,
+            unit=unit,
+            option=option,
+        )
     near = difflib.get_close_matches(name.lower(), CHANNEL_KINDS, n=1, cutoff=0.6)
     if near:
-        return f"did you mean {near[0]}? Else {otherwise}"
-    return f"{otherwise}, where ID is one of {', '.join(CHANNEL_KINDS)}"
+        return say("did you mean {near}? Else {otherwise}", near=near[0], otherwise=otherwise)
+    return say(
+        "{otherwise}, where ID is one of {join}", otherwise=otherwise, join=", ".join(CHANNEL_KINDS)
+    )
 
 
 def _scan(path: Path, first: bytes, read: Callable[[int], bytes], columns: int) -> tuple[bool, bool]:
@@ -160,10 +178,12 @@ def _scan(path: Path, first: bytes, read: Callable[[int], bytes], columns: int) 
         open_bytes = open_bytes + len(chunk) if newline < 0 else len(chunk) - newline - 1
         if b"\0" in chunk:
             at = line + chunk[: chunk.index(b"\0")].count(b"\n")
-            raise RecordingUnusable(Place(path.name, at), "this is not text", _SHAPES)
+            raise RecordingUnusable(Place(path.name, at), say("this is not text"), _SHAPES)
         if open_bytes > _LONGEST_LINE:
             at = line + chunk.count(b"\n")
-            raise RecordingUnusable(Place(path.name, at), "a line is longer than a megabyte", _SHAPES)
+            raise RecordingUnusable(
+                Place(path.name, at), say("a line is longer than a megabyte"), _SHAPES
+            )
         _check_text(path, line, chunk, decoder)
         searched = tail + chunk
         if any(letter in searched for letter in _LETTERS):
@@ -175,7 +195,7 @@ def _scan(path: Path, first: bytes, read: Callable[[int], bytes], columns: int) 
         tail = chunk[-8:]
         chunk = read(_CHUNK)
     if decoder.getstate()[0]:
-        raise RecordingUnusable(Place(path.name, line), "the text ends within a letter", _SHAPES)
+        raise RecordingUnusable(Place(path.name, line), say("the text ends within a letter"), _SHAPES)
     rows = line - 1 + (open_bytes > 0)
     return words or commas != rows * (columns - 1), marks
 
@@ -192,4 +212,4 @@ def _check_text(path: Path, line: int, chunk: bytes, decoder: codecs.Incremental
         decoder.decode(chunk)
     except UnicodeDecodeError as wrong:
         at = line + chunk[: wrong.start].count(b"\n")
-        raise RecordingUnusable(Place(path.name, at), "this is not UTF-8 text", _SHAPES) from wrong
+        raise RecordingUnusable(Place(path.name, at), say("this is not UTF-8 text"), _SHAPES) from wrong

@@ -21,6 +21,7 @@ import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Mark, Recording
 from nervus.domain.errors import Place, RecordingUnusable
+from nervus.language import say
 
 SUFFIX = ".nervus-journal"
 RECORDED = ".nervus"
@@ -136,7 +137,12 @@ def read_journal(path: Path) -> Recording:
     at = 0.0
     for packet in _packets(path):
         if packet.lost:
-            marks.append(Mark(at, f"{packet.lost} bytes of the journal are damaged here and left out"))
+            marks.append(
+                Mark(
+                    at,
+                    say("{lost} bytes of the journal are damaged here and left out", lost=packet.lost),
+                )
+            )
         if packet.kind == _MARK:
             time_s, text = json.loads(packet.body)
             marks.append(Mark(float(time_s), str(text)))
@@ -158,7 +164,9 @@ def read_journal(path: Path) -> Recording:
             channels.append(Channel(CHANNEL_KINDS[name], time_s[known][order], values[known][order]))
     if not channels:
         raise RecordingUnusable(
-            Place(path.name), "it holds no whole sample", "accepted is a journal that Nervus wrote"
+            Place(path.name),
+            say("it holds no whole sample"),
+            say("accepted is a journal that Nervus wrote"),
         )
     marks.sort(key=lambda mark: mark.time_s)
     name = path.name.removesuffix(SUFFIX).removesuffix(RECORDED)

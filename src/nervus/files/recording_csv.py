@@ -194,9 +194,9 @@ def _marks(time_s: FloatArray, texts: NDArray[np.object_], rows: IntArray) -> tu
 def _check_time(time_s: FloatArray) -> None:
     _check_finite(time_s)
     if (np.diff(time_s) < 0).any():
-        raise ValueError("time runs backwards")
+        raise ValueError(say("time runs backwards"))
 
 
 def _check_finite(values: FloatArray) -> None:
     if not np.isfinite(values).all():
-        raise ValueError("not finite")
+        raise ValueError(say("not finite"))

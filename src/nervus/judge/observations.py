@@ -30,6 +30,7 @@ from nervus.domain.finding import (
 from nervus.judge.marks import follows_work
 from nervus.judge.words import WHOLE_PCT
 from nervus.knowledge import Likelihood, judging
+from nervus.language import say
 
 # Fewer passes without a finding say nothing of the whole travel.
 _LEAST_PASSES = 2
@@ -152,7 +153,7 @@ def _solved(circuit: CircuitEvidence) -> Likelihood:
         id="drop_levels",
         says=_says(at),
         cause="floor",
-        source="the sensor circuit solved for every single open, resistance and short",
+        source=say("the sensor circuit solved for every single open, resistance and short"),
         chance={s: 0.6 * circuit.likelihood[s] for s in SuspectId},
     )
 

@@ -14,8 +14,10 @@ _ANYTHING = 0.15
 
 
 # Between two things that were done; a comma between digits is none.
-_BETWEEN = re.compile(r"(?<!\d),|,(?!\d)|[;+&]|\band\b|\bthen\b|\.\s")
-_ONLY_LOOKED = re.compile(r"\b(checked|measured|tested|inspected|looked|ok)\b")
+_BETWEEN = re.compile(r"(?<!\d),|,(?!\d)|[;+&]|\band\b|\bthen\b|\bund\b|\bdann\b|\.\s")
+_ONLY_LOOKED = re.compile(
+    r"\b(checked|measured|tested|inspected|looked|ok|geprüft|gemessen|getestet|angesehen)\b"
+)
 
 
 def cure_of(change: Change, tree: Tree) -> tuple[Cure, bool]:
@@ -36,8 +38,8 @@ def what_was_done(words: str) -> tuple[KnownChange, ...]:
     verb = ""
     # Backwards, for "plate and bore cleaned": what has no verb has that of what follows.
     for piece in reversed(_BETWEEN.split(words.lower())):
-        said = " ".join(re.findall(r"[a-z0-9']+", piece))
-        if _any_of(("not", "never"), said):
+        said = " ".join(re.findall(r"[\w']+", piece))
+        if _any_of(("not", "never", "nicht", "nie"), said):
             continue
         own = " ".join(v for v in sorted(verbs) if _any_of((v,), said))
         verb = own or verb
@@ -57,4 +59,11 @@ def _row(said: str) -> KnownChange | None:
 
 
 def _any_of(words: tuple[str, ...], said: str) -> bool:
-    return any(re.search(rf"\b{re.escape(word)}\b", said) for word in words)
+    return any(re.search(_as_pattern(word), said) for word in words)
+
+
+def _as_pattern(word: str) -> str:
+    """A word by itself; with a star, what begins or ends with it, as German joins its words."""
+    begins = "" if word.startswith("*") else r"\b"
+    ends = "" if word.endswith("*") else r"\b"
+    return f"{begins}{re.escape(word.strip('*'))}{ends}"

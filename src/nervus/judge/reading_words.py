@@ -5,6 +5,7 @@ import re
 from dataclasses import dataclass
 
 from nervus.domain.job import Reading
+from nervus.language import say
 
 _UNITS = {
     "V": ("V", 1.0), "mV": ("V", 1e-3), "v": ("V", 1.0), "Ω": ("Ω", 1.0), "mΩ": ("Ω", 1e-3),
@@ -14,42 +15,51 @@ _UNITS = {
 _OHM_SIGN, _OMEGA = "\N{OHM SIGN}", "\N{GREEK CAPITAL LETTER OMEGA}"
 # What a reading's words may say, the more particular first; the first that is found counts.
 _PLACES = (
-    ("plug_to_plug", r"(from )?plug to plug|end to end"),
-    ("pin_to_pin", r"pin to pin"),
-    ("pedal_plug", r"(at )?the pedal('s)? plug|pedal plug"),
+    ("plug_to_plug", r"(from )?plug to plug|end to end|(von )?stecker zu stecker"),
+    ("pin_to_pin", r"pin to pin|pin zu pin"),
+    ("pedal_plug", r"(at )?the pedal('s)? plug|pedal plug|(am )?pedalstecker"),
     (
         "unit_plug",
-        r"(control[- ]?)?(unit|ecu)('s|s)? (plug|connector|end|side)|at (the )?(ecu|(control )?unit)",
+        (
+            r"(control[- ]?)?(unit|ecu)('s|s)? (plug|connector|end|side)|at (the )?(ecu|(control )?unit)"
+            r"|(am )?(steuer)?gerätestecker|am steuergerät"
+        ),
     ),
     (
         "sensor_plug",
-        r"(sensor|throttle|tps)('s|s)? (plug|connector|end|side)|at (the )?plug|at the sensor",
+        (
+            r"(sensor|throttle|tps)('s|s)? (plug|connector|end|side)|at (the )?plug|at the sensor"
+            r"|(am )?(sensor|(drossel)?klappen)stecker|am (sensor|stecker)"
+        ),
     ),
 )
-_TO_BATTERY = r"(to|against) (the )?(battery( negative| minus)?|body|earth|chassis)"
+_TO_BATTERY = (
+    r"(to|against) (the )?(battery( negative| minus)?|body|earth|chassis)"
+    r"|gegen (die )?(batterie( minus)?|karosserie)"
+)
 _LINES = (
-    ("pedal_signal1", r"pedal (signal|track) ?1|app ?1"),
-    ("pedal_signal2", r"pedal (signal|track) ?2|app ?2"),
-    ("pedal_supply", r"pedal (supply|5 ?v)"),
-    ("pedal_ground", r"pedal (sensor )?ground"),
-    ("motor", r"motor"),
-    ("battery", r"battery|system voltage|charging"),
-    ("supply", r"supply|reference|vref|5 ?v\b"),
-    ("ground", r"ground"),
-    ("signal2", r"(signal|track|sig|tps) ?2"),
-    ("signal1", r"(signal|track|sig|tps) ?1?"),
+    ("pedal_signal1", r"pedal[- ]?(signal|track|spur) ?1|app ?1"),
+    ("pedal_signal2", r"pedal[- ]?(signal|track|spur) ?2|app ?2"),
+    ("pedal_supply", r"pedal[- ]?(supply|5 ?v|versorgung)"),
+    ("pedal_ground", r"pedal[- ]?((sensor )?ground|masse)"),
+    ("motor", r"motor(?! (läuft|an\b))"),
+    ("battery", r"battery|system voltage|charging|batterie|bordspannung|ladespannung"),
+    ("supply", r"supply|reference|vref|5 ?v\b|versorgung"),
+    ("ground", r"ground|masse"),
+    ("signal2", r"(signal|track|sig|tps|spur) ?2"),
+    ("signal1", r"(signal|track|sig|tps|spur) ?1?"),
 )
 _STATES = (
-    ("plug_off", r"plug off|unplugged|disconnected|both off"),
-    ("key_off", r"key off|ignition off"),
-    ("running", r"engine running|running|at idle"),
-    ("cranking", r"cranking|while starting"),
-    ("wide_open", r"(throttle )?wide open|wot|full throttle|pressed"),
-    ("half_open", r"half open|half"),
-    ("closed", r"closed|released|at rest"),
-    ("moved", r"(harness |plug )?(moved|shaken|wiggled|bent)"),
-    ("hot", r"\bhot\b"),
-    ("wet", r"\bwet\b"),
+    ("plug_off", r"plug off|unplugged|disconnected|both off|stecker ab|abgezogen|gezogen"),
+    ("key_off", r"key off|ignition off|zündung aus"),
+    ("running", r"engine running|running|at idle|motor (läuft|an\b)|im leerlauf"),
+    ("cranking", r"cranking|while starting|beim (starten|anlassen)"),
+    ("wide_open", r"(throttle )?wide open|wot|full throttle|pressed|ganz offen|vollgas|getreten"),
+    ("half_open", r"half open|half|halb"),
+    ("closed", r"closed|released|at rest|geschlossen|losgelassen|klappe zu"),
+    ("moved", r"(harness |plug )?(moved|shaken|wiggled|bent)|bewegt|gerüttelt"),
+    ("hot", r"\b(hot|heiß)\b"),
+    ("wet", r"\b(wet|nass)\b"),
 )
 _GROUNDS = ("ground", "pedal_ground")
 _ON_GROUND = ([_GROUNDS[0]], [_GROUNDS[1]])
@@ -86,7 +96,7 @@ def understand(reading: Reading) -> Measured | str:
     """What a reading is of, or in words why it is not weighed."""
     unit = _UNITS.get(reading.unit.strip().replace(_OHM_SIGN, _OMEGA))
     if unit is None:
-        return f"a reading in “{reading.unit[:20]}” has no place in the circuit"
+        return say("a reading in “{unit}” has no place in the circuit", unit=reading.unit[:20])
     where, conditions = (
         " ".join(said.lower().replace("\N{RIGHT SINGLE QUOTATION MARK}", "'").split())
         for said in (reading.where, reading.conditions)
@@ -96,9 +106,9 @@ def understand(reading: Reading) -> Measured | str:
     place, rest = _first(re.sub(_TO_BATTERY, " ", words), _PLACES)
     lines = _lines_of(_first(re.sub(_TO_BATTERY, " ", where), _PLACES)[1]) or _lines_of(rest)
     if not lines:
-        return "no line of the circuit is named in it"
+        return say("no line of the circuit is named in it")
     if unit[0] == "Ω" and len(lines) > 1 and not (place == "pin_to_pin" and lines[1] in _GROUNDS):
-        return (
+        return say(
             "ohms between two lines: of one from “plug to plug”, “pin to pin” or “to battery negative”"
         )
     value = reading.value * unit[1]
@@ -116,9 +126,12 @@ def understand(reading: Reading) -> Measured | str:
 
 def _impossible(value: float, unit: str) -> str:
     if unit == "V" and not abs(value) <= _MOST_VOLTS:
-        return f"{value:g} V can't be in this circuit: look at the meter's range and write it again"
+        return say(
+            "{value:g} V can't be in this circuit: look at the meter's range and write it again",
+            value=value,
+        )
     if unit == "Ω" and (value < 0.0 or math.isnan(value)):
-        return f"{value:g} Ω can't be: the key was on, or the leads were not zeroed"
+        return say("{value:g} Ω can't be: the key was on, or the leads were not zeroed", value=value)
     return ""
 
 

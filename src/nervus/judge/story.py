@@ -112,8 +112,8 @@ def _shared(causes: list[KnownCode]) -> str:
     lines = {row.line for row in causes if row.group == "tracks" and row.line}
     if len(lines) < 2:
         return ""
-    low = all(row.says.endswith("too low") for row in causes if row.group == "tracks")
-    high = all(row.says.endswith("too high") for row in causes if row.group == "tracks")
+    low = all(row.level == "low" for row in causes if row.group == "tracks")
+    high = all(row.level == "high" for row in causes if row.group == "tracks")
     if low:
         return say(
             "Both tracks low together: look at what they share, the supply, before either signal."

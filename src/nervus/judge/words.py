@@ -160,7 +160,7 @@ def how_measured(channel: ChannelSummary) -> str:
     def small(value: float) -> str:
         if channel.unit == "V":
             return figures("{value:.1f} mV", value=1000.0 * value)
-        return f"{value:.2g} {channel.unit}".rstrip()
+        return figures("{value:.2g} {unit}", value=value, unit=channel.unit).rstrip()
 
     said = [
         say(

@@ -225,10 +225,14 @@ def read_profile(text: str, name: str) -> ThrottleProfile:
 def _check_windows(row: ProfileFile) -> None:
     for number, track in enumerate(row.track, start=1):
         if track.closed_v == track.open_v:
-            raise ValueError(f"track {number} does not move between its stops")
+            raise ValueError(say("track {number} does not move between its stops", number=number))
         for name, value, window in (
             ("closed", track.closed_v, track.closed_window_v),
             ("open", track.open_v, track.open_window_v),
         ):
             if not window[0] <= value <= window[1]:
-                raise ValueError(f"track {number}: {name}_v lies outside {name}_window_v")
+                raise ValueError(
+                    say(
+                        "track {number}: {name}_v lies outside {name}_window_v", number=number, name=name
+                    )
+                )

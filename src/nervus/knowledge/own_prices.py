@@ -13,7 +13,7 @@ from nervus.knowledge.tree import known_tests, repairs
 from nervus.knowledge.tree_shapes import Repairs, Row, Tests
 from nervus.language import say
 
-USUALLY_MISSING: Final = (say("known good spare"),)
+USUALLY_MISSING: Final = ("known good spare",)
 Name = Annotated[str, msgspec.Meta(max_length=80)]
 Amount = Annotated[float, msgspec.Meta(ge=0.0, le=1e7)]
 

@@ -1,6 +1,6 @@
 """The shapes of the data files: one class for each kind of row."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import msgspec
 
@@ -170,6 +170,7 @@ class KnownCode(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         compares: what its monitor compares with what.
         line: the line or part that it names, "" where it names none.
         limit: usual limit and time, "" where there is none.
+        level: "low" or "high" where it says that a value is too low or too high, else "".
         follows: groups whose faults can bring it about; `tracks range` and `pedal range` are the
             codes of single tracks only.
     """
@@ -180,6 +181,7 @@ class KnownCode(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     compares: Sentence
     line: str = ""
     limit: str = ""
+    level: Literal["", "low", "high"] = ""
     follows: tuple[str, ...] = ()
 
 

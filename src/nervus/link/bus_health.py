@@ -11,6 +11,7 @@ from pathlib import Path
 import can
 
 from nervus.language import say
+from nervus.link.loopback_bus import OTHER_END_GONE
 
 _NO_ACK, _PROTOCOL, _OFF, _BUS = 0x20, 0x08, 0x40, 0x80
 _NET = Path("/sys/class/net")
@@ -140,7 +141,7 @@ def _why(wrong: Exception) -> str:
     number = _errno(wrong)
     if number > 0:
         return f": {os.strerror(number).lower()}"
-    return f": {wrong}" if str(wrong).startswith("the other end") else ""
+    return f": {wrong}" if str(wrong).startswith(OTHER_END_GONE) else ""
 
 
 def _errno(wrong: BaseException | None) -> int:

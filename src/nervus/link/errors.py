@@ -21,7 +21,7 @@ class Refused(OutsideError):
     """
 
     def __init__(self, service: int, reason: int) -> None:
-        said = REASONS.get(reason, "without a reason that is known here")
+        said = REASONS.get(reason, say("without a reason that is known here"))
         super().__init__(
             say(
                 "The control unit refuses service {service:02X}: {said} ({reason:02X}).",

@@ -15,6 +15,8 @@ from nervus.language import say
 _FRAME = struct.Struct(">IB8s")
 _EXTENDED = 0x8000_0000
 HOST = "127.0.0.1"
+OTHER_END_GONE = say("the other end of the bus is gone")
+"""Said of it without a number of the system."""
 
 
 class LoopbackBus(can.BusABC):
@@ -51,7 +53,7 @@ class LoopbackBus(can.BusABC):
         try:
             self._socket.sendall(frame)
         except OSError as wrong:
-            raise can.CanOperationError(say("the other end of the bus is gone")) from wrong
+            raise can.CanOperationError(OTHER_END_GONE) from wrong
 
     def _recv_internal(self, timeout: float | None) -> tuple[can.Message | None, bool]:
         if not self._pending:
@@ -64,9 +66,9 @@ class LoopbackBus(can.BusABC):
         try:
             got = self._socket.recv(65536)
         except OSError as wrong:
-            raise can.CanOperationError(say("the other end of the bus is gone")) from wrong
+            raise can.CanOperationError(OTHER_END_GONE) from wrong
         if not got:
-            raise can.CanOperationError(say("the other end of the bus is gone"))
+            raise can.CanOperationError(OTHER_END_GONE)
         data = self._rest + got
         whole = len(data) // _FRAME.size * _FRAME.size
         for word, length, payload in _FRAME.iter_unpack(data[:whole]):

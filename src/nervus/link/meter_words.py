@@ -4,6 +4,7 @@ import math
 import re
 from dataclasses import dataclass
 
+from nervus.language import say
 from nervus.link.errors import Garbled
 
 # SCPI-99, volume 1, 7.2.1.4 and 7.2.1.5: infinity is 9.9E37, not-a-number 9.91E37.
@@ -42,16 +43,18 @@ def volts_said(text: str) -> Said:
         return Said(None, "not a number")
     found = _WRITTEN.fullmatch(told)
     if found is None:
-        raise Garbled(f"The instrument answered “{told[:40]}” where a voltage belongs.")
+        raise Garbled(say("The instrument answered “{told}” where a voltage belongs.", told=told[:40]))
     unit = found["unit"]
     scale = _UNITS.get(unit.removesuffix("DC").removesuffix("dc"))
     if scale is None:
-        raise Garbled(f"The instrument answered in “{unit[:10]}”, not in volts; set it to volts DC.")
+        raise Garbled(
+            say("The instrument answered in “{unit}”, not in volts; set it to volts DC.", unit=unit[:10])
+        )
     value = float(found["number"].replace(" ", "").replace(",", ".")) * scale
     if math.isclose(abs(value), _NOT_A_NUMBER, rel_tol=1e-4):
         return Said(None, "not a number")
     if not math.isfinite(value) or abs(value) >= _OVERLOAD * 0.9:
         return Said(None, "overload")
     if abs(value) > MOST_V:
-        return Said(None, f"{value:g} V can't be here and is not taken")
+        return Said(None, say("{value:g} V can't be here and is not taken", value=value))
     return Said(value)

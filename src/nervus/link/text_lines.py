@@ -9,6 +9,7 @@ import re
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from nervus.language import say
 from nervus.link.addresses import OLD, unit_answering
 from nervus.link.listening import Listener
 
@@ -98,7 +99,7 @@ def read_lines(lines: list[str], bus: Bus, padded: frozenset[int] = frozenset())
     said = Said()
 
     def broken(unit: int, _wrong: Exception) -> None:
-        said.broken[unit] = "a frame of a long answer is missing"
+        said.broken[unit] = say("a frame of a long answer is missing")
 
     listener = Listener(broken)
     for line in lines:
@@ -113,7 +114,7 @@ def read_lines(lines: list[str], bus: Bus, padded: frozenset[int] = frozenset())
         else:
             _take_old(said, flat, bus)
     for unit in listener.unfinished():
-        said.broken[unit] = "the rest of a long answer did not come"
+        said.broken[unit] = say("the rest of a long answer did not come")
     for unit in said.answers:
         said.broken.pop(unit, None)
     return said

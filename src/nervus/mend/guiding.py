@@ -14,7 +14,7 @@ from nervus.language import figures, say
 _YES, _NO = ("y", "yes"), ("n", "no")
 _BETWEEN = ", "
 _NM = "N·m"
-AT_HAND = say("at hand")
+AT_HAND = "at hand"
 """The name of what comes before the first step: whether all is there."""
 
 

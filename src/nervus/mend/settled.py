@@ -48,10 +48,17 @@ def settled(recording: Recording) -> Settled:
     look = _Look(recording)
     look.at_tracks()
     look.at_drift("rpm", say("engine speed"), 30.0)
-    look.at_drift("ect_c", "coolant", 2.0)
+    look.at_drift("ect_c", say("coolant"), 2.0)
     coolant = recording.get("ect_c")
     if coolant is not None and float(coolant.values[-1]) < _WARM_C:
-        look.say(f"coolant {coolant.values[-1]:.0f} °C: not warm, {_WARM_C:.0f} °C is", fine=False)
+        look.say(
+            say(
+                "coolant {values:.0f} °C: not warm, {warm_c:.0f} °C is",
+                values=coolant.values[-1],
+                warm_c=_WARM_C,
+            ),
+            fine=False,
+        )
     return Settled(bool(look.good) and all(look.good), tuple(look.told), tuple(look.unknown))
 
 
@@ -74,7 +81,7 @@ class _Look:
         first, second = self._recording.get("tps1_pct"), self._recording.get("tps2_pct")
         if first is None or second is None:
             volts = self._recording.get("tps1_pct") is None
-            self.at_drift("tps1_v" if volts else "tps1_pct", "track 1", 0.02 if volts else 0.5)
+            self.at_drift("tps1_v" if volts else "tps1_pct", say("track 1"), 0.02 if volts else 0.5)
             return
         total = first.values + np.interp(first.time_s, second.time_s, second.values)
         recent = total[first.time_s >= self._recording.end_s - WINDOW_S]
@@ -83,7 +90,13 @@ class _Look:
             fine = abs(off) <= _SUM_WITHIN + _ROUNDED
             beyond = "" if fine else say(": not within {sum_within:g}", sum_within=_SUM_WITHIN)
             self.say(
-                f"the tracks add up to {_SUM + off:.1f} %, {abs(off):.1f} from 100{beyond}", fine=fine
+                say(
+                    "the tracks add up to {off:.1f} %, {abs:.1f} from 100{beyond}",
+                    off=_SUM + off,
+                    abs=abs(off),
+                    beyond=beyond,
+                ),
+                fine=fine,
             )
         self._drift(Channel(first.kind, first.time_s, total), say("sum of both tracks"), 0.3)
 
@@ -113,4 +126,14 @@ class _Look:
         fine = abs(moved) <= hypot(least, by_noise)
         still = say("stands") if fine else say("still moves")
         unit = channel.kind.unit
-        self.say(f"{name} {still}: {moved:+.3g} {unit} in {WINDOW_S:.0f} s", fine=fine)
+        self.say(
+            say(
+                "{name} {still}: {moved:+.3g} {unit} in {seconds:.0f} s",
+                name=name,
+                still=still,
+                moved=moved,
+                unit=unit,
+                seconds=WINDOW_S,
+            ),
+            fine=fine,
+        )

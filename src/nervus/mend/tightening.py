@@ -22,7 +22,14 @@ def crosswise(count: int) -> tuple[int, ...]:
         ValueError: a number of bolts that is none.
     """
     if not FEWEST <= count <= MOST:
-        raise ValueError(f"{count} bolts: from {FEWEST} to {MOST} can be drawn")
+        raise ValueError(
+            say(
+                "{count} bolts: from {fewest} to {most} can be drawn",
+                count=count,
+                fewest=FEWEST,
+                most=MOST,
+            )
+        )
     if count % 2:
         step = count // 2
         return tuple(n * step % count for n in range(count))

@@ -14,6 +14,7 @@ from nervus.drawn.envelope import Envelope
 from nervus.drawn.fold import fold_track
 from nervus.drawn.pictures import folded_channels
 from nervus.judge.words import STRETCH_NAMES, natural_frequency
+from nervus.language import figures
 
 _INK, _MUTED, _LINE, _SURFACE = "#1E2A32", "#55636B", "#CFC8BA", "#FBFAF6"
 _INFLAMED, _SOFT = "#B3261E", "#E9E4D8"
@@ -57,11 +58,19 @@ class _Plot:
         for value in nice_steps(*self._y, 5):
             _, py = self.at(np.asarray([0.0]), np.asarray([value]))
             self._line(_LEFT, float(py[0]), _WIDE - _RIGHT, float(py[0]))
-            self._text(_LEFT - 6, float(py[0]) + 4, f"{value:g} {y_unit}", anchor="end")
+            self._text(
+                _LEFT - 6,
+                float(py[0]) + 4,
+                figures("{value:g} {unit}", value=value, unit=y_unit),
+                anchor="end",
+            )
         for value in nice_steps(*self._x, 9) if x_numbers else ():
             px, _ = self.at(np.asarray([value]), np.asarray([0.0]))
             self._text(
-                float(px[0]), self._top + self._height + 16, f"{value:g} {x_unit}", anchor="middle"
+                float(px[0]),
+                self._top + self._height + 16,
+                figures("{value:g} {unit}", value=value, unit=x_unit),
+                anchor="middle",
             )
 
     def curve(

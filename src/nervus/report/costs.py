@@ -29,7 +29,8 @@ def spent(job: Job, own: OwnPrices) -> Spent | None:
 
 def in_money(amount: float, own: OwnPrices) -> str:
     """An amount as the workshop writes money."""
-    return f"{amount:,.2f} {own.currency}".replace(",", "\N{NARROW NO-BREAK SPACE}").strip()
+    told = figures("{amount:_.2f} {currency}", amount=amount, currency=own.currency)
+    return told.replace("_", "\N{NARROW NO-BREAK SPACE}").strip()
 
 
 def school_rows(judged: JobJudgement, own: OwnPrices) -> tuple[tuple[str, ...], ...]:

@@ -51,7 +51,7 @@ def write_calendar(rows: Sequence[JobRow], to: Path) -> int:
         part.replace(to)
     except OSError as wrong:
         part.unlink(missing_ok=True)
-        why = (wrong.strerror or "it can't be written").lower()
+        why = (wrong.strerror or say("it can't be written")).lower()
         raise CalendarUnwritable(
             say("{to}: the calendar can't be written there ({why}).", to=to, why=why)
         ) from wrong

@@ -75,7 +75,7 @@ def write_report(report: Report, to: Path) -> None:
         part.write_bytes(data)
         part.replace(to)
     except OSError as wrong:
-        why = (wrong.strerror or "it can't be written").lower()
+        why = (wrong.strerror or say("it can't be written")).lower()
         raise ReportUnwritable(
             say("{to}: the report can't be written there ({why}); nothing is left half.", to=to, why=why)
         ) from wrong

@@ -613,7 +613,7 @@ class MainWindow(FrameWindow):
         told = " ".join(opened.remarks)
         original = opened.original
         if opened.mapped and original is not None:
-            agreed = f"Read as was agreed for such tables. {told}".strip()
+            agreed = say("Read as was agreed for such tables. {told}", told=told).strip()
             self.panel.notice.tell(
                 agreed, say("Change it …"), lambda: self.opening.change_mapping(original), calm=True
             )

@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nervus.domain.channel import CHANNEL_KINDS, FloatArray, Unit
-from nervus.language import say
+from nervus.language import figures, say
 from nervus.window.live.live_trace import LiveTrace
 from nervus.window.pictures.marks_strip import Label
 from nervus.window.pictures.plots import Chart
@@ -68,7 +68,7 @@ class Readout(QWidget):
     def show_value(self, value: float) -> None:
         """The newest value."""
         decimals = _DECIMALS.get(self._kind.unit, 1)
-        text = f"{value:.{decimals}f}"
+        text = figures(f"{{value:.{decimals}f}}", value=value)
         if text != self._shown:
             self._shown = text
             self.number.setText(f'{text}<span style="font-size:15px">&nbsp;{self._kind.unit}</span>')

@@ -110,7 +110,7 @@ class PricesDialog(QDialog):
         grid = QGridLayout()
         needed = sorted({t.needs for t in known_tests().test if t.needs})
         for number, tool in enumerate(needed):
-            box = QCheckBox(f"{_TOOLS}: {tool}", self)
+            box = QCheckBox(f"{_TOOLS}: {say(tool)}", self)
             box.setChecked(tool not in own.missing)
             grid.addWidget(box, number // 3, number % 3)
             self.tools[tool] = box
@@ -187,7 +187,11 @@ def _number(text: str, what: str) -> float | None:
         value = -1.0
     if not 0.0 <= value <= 1e7:
         raise ValueError(
-            f"“{text.strip()[:20]}” ({what}) is no number to count with; accepted is 35 or 12,50."
+            say(
+                "“{strip}” ({what}) is no number to count with; accepted is 35 or 12,50.",
+                strip=text.strip()[:20],
+                what=what,
+            )
         )
     return value
 
@@ -202,5 +206,11 @@ def _share(text: str, what: str) -> float | None:
     if percent is None:
         return None
     if percent > 100.0:
-        raise ValueError(f"“{text.strip()[:20]}” ({what}) is more than all; accepted is 0 to 100.")
+        raise ValueError(
+            say(
+                "“{strip}” ({what}) is more than all; accepted is 0 to 100.",
+                strip=text.strip()[:20],
+                what=what,
+            )
+        )
     return percent / 100.0

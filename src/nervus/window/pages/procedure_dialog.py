@@ -324,7 +324,8 @@ class ProcedureDialog(QDialog):
         seen = settled(recording)
         told = "; ".join(seen.told) or say("nothing could be looked at")
         unknown = say(" Not looked at: {join}.", join=", ".join(seen.unknown)) if seen.unknown else ""
-        return f"{'Settled' if seen.is_settled else 'Not settled yet'}: {told}.{unknown}"
+        how = say("Settled") if seen.is_settled else say("Not settled yet")
+        return f"{how}: {told}.{unknown}"
 
     def _ring(self) -> None:
         self._sound = self._sound or SoundOut(self._tone, self)

@@ -69,7 +69,7 @@ class PairView(Chart):
         low, high = float(self._pair.first.min()), float(self._pair.first.max())
         room = _ENDS * max(high - low, 1e-3)
         self.whole = (low - room, high + room)
-        self.name_curves(plot, [("track 2 over track 1", self.theme.color("ink"))])
+        self.name_curves(plot, [(say("track 2 over track 1"), self.theme.color("ink"))])
         self.apply_theme(self.theme)
         self.show_whole()
         lowest, highest = float(self._pair.second.min()), float(self._pair.second.max())
@@ -124,7 +124,7 @@ class PairView(Chart):
         if self._far is not None:
             self._far.setPen(theme.pen("inflamed", 1.5))
         for plot in self.plots:
-            self.name_curves(plot, [("track 2 over track 1", theme.color("ink"))])
+            self.name_curves(plot, [(say("track 2 over track 1"), theme.color("ink"))])
 
     def _nearest(self, volts: float) -> None:
         if self._pair is not None:

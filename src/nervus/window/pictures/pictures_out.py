@@ -52,7 +52,7 @@ def _whole(to: Path, write: Callable[[Path], None]) -> None:
         part.replace(to)
     except OSError as wrong:
         part.unlink(missing_ok=True)
-        why = (wrong.strerror or "it can't be written").lower()
+        why = (wrong.strerror or say("it can't be written")).lower()
         raise NotGivenOut(say("{to}: it can't be written there ({why}).", to=to, why=why)) from wrong
 
 

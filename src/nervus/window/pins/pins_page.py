@@ -624,7 +624,7 @@ def _label(face: Face | None, role: PinRole | None) -> str | None:
 
 def _valued(value: float, unit: str) -> str:
     if unit == "V":
-        return f"{value:.2f} V".replace("-0.00", "0.00")
+        return figures("{value:.2f} V", value=round(value, 2) + 0.0)
     return say("open") if value > 1e6 else figures("{value:.3g} Ω", value=value)
 
 

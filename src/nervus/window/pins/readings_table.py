@@ -90,11 +90,11 @@ class ReadingsTable(QTableWidget):
 
 def _cells(row: Row) -> tuple[str, ...]:
     reading = row.reading
-    value = "nothing" if reading.nothing else f"{_number(reading)} {reading.unit}"
+    value = say("nothing") if reading.nothing else f"{_number(reading)} {reading.unit}"
     fits = ""
     if row.expected is not None:
         shown = row.expected if reading.signed else abs(row.expected)
-        fits = f"{shown:.2f}".replace("-0.00", "0.00")
+        fits = figures("{shown:.2f}", shown=round(shown, 2) + 0.0)
     mark = "✗" if row.wrong else ""
     return reading.black or say("battery −"), reading.red or "", value, fits, mark  # noqa: RUF001 - a minus
 
