@@ -4,11 +4,15 @@ python packaging/pages.py FOLDER
 """
 
 import argparse
+import os
 import sys
 from pathlib import Path
 
 import shtab
 from build_manpages.manpage import Manpage
+
+# The pages that ship are in English, whoever builds them.
+os.environ["NERVUS_LANGUAGE"] = "en"
 
 from nervus import __version__
 from nervus.cli import command_parser
