@@ -514,14 +514,14 @@ def test_what_the_disk_does_not_take_waits_is_told_and_is_saved_later(
     told = window.notice.text
     qtbot.waitUntil(lambda: "another program holds" in told.text(), timeout=20_000)
     assert keeper.waits
-    assert window.foot.source.text() == "not saved"
+    assert window.foot.source.whole == "not saved"
     monkeypatch.setattr("nervus.window.main_window.really_leave", lambda _window: False)
     assert not window.close()
     assert window.isVisible()
     other.execute("ROLLBACK")
     other.close()
     assert [c.done for c in of_kind(kept(window, qtbot).entries, Change)] == ["plug cleaned"]
-    qtbot.waitUntil(lambda: window.foot.source.text() == "saved", timeout=20_000)
+    qtbot.waitUntil(lambda: window.foot.source.whole == "saved", timeout=20_000)
 
 
 def test_a_logbook_that_cannot_be_opened_is_told_and_recordings_still_open(

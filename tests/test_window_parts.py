@@ -345,7 +345,7 @@ def test_the_foot_shows_the_keys_that_work(qtbot: QtBot) -> None:
     qtbot.addWidget(foot)
     foot.show_keys((("N", "next"), ("V", "view")), "a.csv")
     foot.show_keys((("Z", "last"),), "b.csv")
-    assert foot.source.text() == "b.csv"
+    assert foot.source.whole == "b.csv"
 
 
 def test_a_recording_without_a_pass_is_shown_with_its_drops(qtbot: QtBot) -> None:

@@ -156,7 +156,7 @@ ACTIONS: Final = (
 FOOT_HOME: Final = (
     (say("Ctrl N"), say("new job")),
     ("↑ ↓", say("choose")),
-    (say("Enter"), say("open the job")),
+    (say("Enter"), say("the job")),
     (say("Ctrl O"), say("recording")),
     (say("Ctrl K"), say("simulated vehicle")),
     (say("F1"), say("manual")),
@@ -170,7 +170,7 @@ FOOT_STATION: Final = (
     (say("J"), say("judgement")),
 )
 FOOT_EMPTY: Final = (
-    (say("Ctrl O"), say("open a file")),
+    (say("Ctrl O"), say("file")),
     (say("Ctrl K"), say("simulated vehicle")),
     (say("D"), say("dim or bright")),
     (say("F1"), say("manual")),
@@ -195,7 +195,7 @@ FOOT_SHAKING: Final = (
     (say("T"), say("tone")),
 )
 FOOT: Final = (
-    (say("Ctrl O"), say("open a file")),
+    (say("Ctrl O"), say("file")),
     (say("N"), say("next finding")),
     (say("V"), say("view")),
     (say("X"), say("measure")),

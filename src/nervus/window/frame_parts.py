@@ -85,7 +85,8 @@ class Foot(QWidget):
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(16, 0, 16, 0)
         self._row.setSpacing(8)
-        self.source = QLabel("", self)
+        self.source = ElidedLabel("", self)
+        self.source.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
 
     def show_keys(self, keys: tuple[tuple[str, str], ...], source: str) -> None:
         """Pairs of key and what it does, and where the data comes from at the right."""
@@ -100,6 +101,5 @@ class Foot(QWidget):
             self._row.addWidget(cap)
             self._row.addWidget(label)
             self._row.addSpacing(10)
-        self._row.addStretch(1)
         self.source.setText(source)
-        self._row.addWidget(self.source)
+        self._row.addWidget(self.source, 1)

@@ -371,7 +371,7 @@ class MainWindow(FrameWindow):
         if station != RECORD:
             self.room.leave_whole()
         live = self.live_part.is_live and station == RECORD
-        name = self.foot.source.text()
+        name = self.foot.source.whole
         if station == JOBS:
             self.foot.show_keys(FOOT_HOME, "")
             self.home.begin()
@@ -597,7 +597,7 @@ class MainWindow(FrameWindow):
             self._show_head(opened)
         self.panel.show_recording(opened.title, opened.recording, opened.analysis, opened.pictures)
         self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
-        self.foot.show_keys(FOOT, self.foot.source.text() if self.job else opened.recording.name)
+        self.foot.show_keys(FOOT, self.foot.source.whole if self.job else opened.recording.name)
         self.record.show_open(self.opening.from_job, can_keep=self.job is None, is_open=True)
         self._keep(opened)
         self.beside.show()
