@@ -222,8 +222,7 @@ def told_of(hand: Hand, caught: float, known: Known | None) -> str:
         return say("Not shaken yet.")
     seen = chance_seen(hand.seconds, caught, known)
     return say(
-        "Nothing in {seconds:.0f} s here: a contact that is loose here would have shown {in_ten}.",
-        seconds=hand.seconds,
+        "Nothing here: loose, it would have shown {in_ten}.",
         in_ten=in_ten(seen),
     )
 

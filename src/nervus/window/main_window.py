@@ -604,7 +604,7 @@ class MainWindow(FrameWindow):
         self._enable()
         self._stand()
         self._tell_how_read(opened)
-        self.under.stop()
+        self.under.leave()
         if opened.analysis.examination.findings:
             self.findings.choose(most_telling(opened.analysis))
 

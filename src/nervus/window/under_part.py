@@ -11,7 +11,7 @@ from nervus.drawn.pictures import Pictures, Under
 from nervus.window.jobs.job_part import JobPart
 from nervus.window.jobs.kept_file import kept_file
 from nervus.window.jobs.opening import KeptFile, Opened, open_kept
-from nervus.window.pages.record_page import ANOTHER, RecordPage
+from nervus.window.pages.record_page import ANOTHER, ELSEWHERE, RecordPage
 from nervus.window.tasks import Task
 
 
@@ -30,29 +30,40 @@ class UnderPart(QObject):
         super().__init__(parent)
         self._part, self._record, self._opened, self._window = part, record, opened, parent
         self._task: Task | None = None
+        self._below = self._named = ""
         record.under_wanted.connect(self.lay)
 
     def show(self, recording_id: str, opened: Opened) -> None:
         """Lay a recording that was read already below the one that is open."""
         self.stop()
+        self._below, self._named = recording_id, ""
         self._record.show_under(recording_id)
         self._record.panel.lay_under(_under(opened))
         above = self._opened()
         if above is not None:
             self._begin(lambda _progress: _compared(above, _under(opened)))
 
+    def leave(self) -> None:
+        """Another recording was opened: what lies below the last one, or is read, is not wanted."""
+        self.stop()
+        self._below = self._named = ""
+
     def stop(self) -> None:
-        """Another recording was opened: what is being read for the last one is not wanted any more."""
+        """What is being read is not wanted any more."""
         if self._task is not None:
             self._task.stop()
             self._task = None
 
     def lay(self, recording_id: str) -> None:
         """Lay a recording of the job below; "" takes away what lies there, `ANOTHER` asks which."""
+        if recording_id == ELSEWHERE:
+            return
         self.stop()
         if recording_id == ANOTHER:
             self.ask()
             return
+        self._below, self._named = recording_id, ""
+        self._record.show_under(recording_id)
         found = self._record.recorded(recording_id) if recording_id else None
         if found is None or self._part.job is None:
             self._record.panel.lay_under(None)
@@ -69,7 +80,8 @@ class UnderPart(QObject):
         """Ask for any recording of the logbook, or a file."""
         from nervus.window.jobs.pick_recording import PickRecording  # noqa: PLC0415 - when first wanted
 
-        self._record.show_under("")
+        # What lies below stays told until another is chosen.
+        self._tell_below()
         if self._opened() is None:
             return
         without = self._record.shown
@@ -77,10 +89,21 @@ class UnderPart(QObject):
         def show(held: object) -> None:
             assert isinstance(held, list)  # noqa: S101 - what the logbook gives
             dialog = PickRecording(held, self._part.files, without, self._window)
-            dialog.chosen.connect(self.lay_file)
+            dialog.chosen.connect(self._lay_elsewhere)
             dialog.open()
 
         self._part.keeper.ask(lambda book: book.recordings(), show)
+
+    def _lay_elsewhere(self, kept: KeptFile) -> None:
+        self._below, self._named = "", kept.name
+        self._tell_below()
+        self.lay_file(kept)
+
+    def _tell_below(self) -> None:
+        if self._named:
+            self._record.show_under_named(self._named)
+        else:
+            self._record.show_under(self._below)
 
     def _begin(self, work: Callable[[Progress], Under]) -> None:
         self.stop()

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from nervus.domain.channel import CHANNEL_KINDS, FloatArray, Unit
@@ -27,6 +28,8 @@ _READOUTS = (
 )
 _DECIMALS = {Unit.VOLT: 2, Unit.PERCENT: 1, Unit.PER_MINUTE: 0}
 MOST_READOUTS = 6
+# So high the whole has to be, in pixels, for the numbers to leave the picture enough.
+_ROOM_FOR_NUMBERS = 170
 _USUAL_READOUTS = 5
 _NAMES = {"throttle_cmd_pct": say("command"), "rpm": say("engine")}
 
@@ -101,6 +104,15 @@ class LiveView(QFrame):
         column.addLayout(self._row)
         column.addWidget(self.chart, 1)
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where there is little room the picture keeps it: the nerve has the volts too."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        for readout in self._readouts.values():
+            readout.setVisible(self.height() >= _ROOM_FOR_NUMBERS)
+
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
         self._theme = theme
@@ -168,6 +180,7 @@ class LiveView(QFrame):
             if name not in self._readouts:
                 self._readouts[name] = Readout(name, self)
             self._row.insertWidget(place, self._readouts[name], 1)
+        self._fit()
 
     def _is_drawn(self, channel: str) -> bool:
         volts = any(c.startswith("tps") and c.endswith("_v") for c in self._traces)

@@ -10,6 +10,8 @@ from nervus.window.pictures.recording_panel import RecordingPanel
 
 ANOTHER = "another"
 """Wanted below: one that is to be asked for."""
+ELSEWHERE = "elsewhere"
+"""Below lies one of another job, or a file."""
 
 
 class RecordPage(QWidget):
@@ -102,7 +104,19 @@ class RecordPage(QWidget):
 
     def show_under(self, recording_id: str) -> None:
         """Which recording lies below now."""
+        self._forget_elsewhere()
         self.under.setCurrentIndex(max(0, self.under.findData(recording_id)))
+
+    def show_under_named(self, name: str) -> None:
+        """One of another job, or a file, lies below now."""
+        self._forget_elsewhere()
+        self.under.insertItem(1, say("below it: {name}", name=name), ELSEWHERE)
+        self.under.setCurrentIndex(1)
+
+    def _forget_elsewhere(self) -> None:
+        at = self.under.findData(ELSEWHERE)
+        if at >= 0:
+            self.under.removeItem(at)
 
     @property
     def newest(self) -> str | None:
