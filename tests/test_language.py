@@ -18,7 +18,8 @@ from babel.messages.pofile import read_po
 from babel.numbers import format_decimal
 
 from nervus import language
-from nervus.domain.job import Reading, Source, now
+from nervus.domain.job import Job, Reading, Source, new_id, new_vehicle, now
+from nervus.files.bundle import write_bundle
 from nervus.judge import of_told
 from nervus.judge.of_changes import what_was_done
 from nervus.judge.reading_words import Measured, understand
@@ -258,6 +259,15 @@ def _plain(value: object) -> object:
     if isinstance(value, str) and " " in value:
         return sorted(f.replace(",", ".") for f in _FIGURE.findall(value))
     return value
+
+
+def test_a_report_says_which_language_it_is_in(tmp_path: Path) -> None:
+    job = Job(id=new_id(), vehicle=new_vehicle("No 3"), opened=now(), entries=())
+    write_bundle(job, tmp_path.joinpath, tmp_path / "job.zip")
+    for code in ("en", "de"):
+        to = tmp_path / f"{code}.html"
+        _run(["-m", "nervus", "report", str(tmp_path / "job.zip"), "-o", str(to)], code)
+        assert f'<html lang="{code}">' in to.read_text(encoding="utf-8")
 
 
 def test_every_text_of_the_window_is_spoken() -> None:

@@ -17,7 +17,7 @@ from nervus.judge.timeline import before_and_after
 from nervus.judge.words import natural_frequency
 from nervus.knowledge import judging, told_in_words
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
-from nervus.language import figures, say
+from nervus.language import figures, language, say
 from nervus.proof.telling import standing_told, state_told
 from nervus.proof.watching import Standing, prior_of, standing
 from nervus.report.charts import Drawn, over_travel, signals_way
@@ -101,7 +101,7 @@ def report_of(
     made = figures("{at:%d %b %Y %H:%M}", at=sources.now.astimezone())
     return Report(
         title=f"{vehicle}: {'what was done' if audience is Audience.CUSTOMER else 'record of the job'}",
-        language="en",
+        language=language(),
         workshop=own.name,
         mark=sources.mark,
         foot=say(
