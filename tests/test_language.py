@@ -270,6 +270,17 @@ def test_a_report_says_which_language_it_is_in(tmp_path: Path) -> None:
         assert f'<html lang="{code}">' in to.read_text(encoding="utf-8")
 
 
+def test_qts_own_buttons_speak_it_too() -> None:
+    code = (
+        "import os; os.environ['QT_QPA_PLATFORM'] = 'offscreen';"
+        "from nervus.window.app import NervusApplication; from PyQt6.QtWidgets import QMessageBox as B;"
+        "app = NervusApplication([]); box = B(); box.setStandardButtons(B.StandardButton.Close);"
+        "print(box.button(B.StandardButton.Close).text())"
+    )
+    assert "Schließen" in _run(["-c", code], "de")
+    assert "Close" in _run(["-c", code], "en")
+
+
 def test_every_text_of_the_window_is_spoken() -> None:
     seen = json.loads(_run([str(TESTS / "spoken_walk.py")], language.PSEUDO))
     assert len(seen["texts"]) > 300

@@ -8,12 +8,12 @@ from importlib import resources
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
+from PyQt6.QtCore import QLibraryInfo, QObject, QSettings, QTimer, QTranslator, pyqtSignal
 from PyQt6.QtGui import QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
 from nervus.domain.errors import OutsideError
-from nervus.language import say
+from nervus.language import language, say
 from nervus.window.icon import application_icon
 from nervus.window.main_window import MainWindow
 
@@ -38,6 +38,11 @@ class NervusApplication(QApplication):
         font = QFont(_FAMILY)
         font.setPixelSize(14)
         self.setFont(font)
+        # What is Qt's own: buttons of boxes, choosing a file.
+        self._qt_words = QTranslator(self)
+        folder = QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)
+        if self._qt_words.load(f"qtbase_{language()}", folder):
+            self.installTranslator(self._qt_words)
 
 
 def load_fonts() -> None:
