@@ -47,6 +47,7 @@ from nervus.link.bus_health import _why, cant_open
 from nervus.link.errors import REASONS
 from nervus.link.instruments import Instrument, SamplerSource
 from nervus.link.log_kind import is_can_log
+from nervus.link.loopback_bus import OTHER_END_GONE
 from nervus.link.outcome import Kind, Outcome
 from nervus.link.reading import read_any
 from nervus.link.text_adapter import TextTransport
@@ -74,7 +75,7 @@ def test_reasons_for_a_refusal_by_their_numbers() -> None:
 
 def test_what_the_system_did_not_number_is_not_called_success() -> None:
     assert _why(Exception("driver trouble 17")) == ""
-    assert _why(Exception("the other end hung up")) == ": the other end hung up"
+    assert _why(Exception(OTHER_END_GONE)) == f": {OTHER_END_GONE}"
     assert _why(OSError(errno.EIO, "x")) == ": input/output error"
     assert "success" not in cant_open("can0", Exception("x"), "accepted is y").lower()
     unknown = socket.gaierror(-2, "Name or service not known")
