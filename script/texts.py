@@ -63,6 +63,8 @@ def _of_data(path: Path) -> Iterator[str]:
     yield from spoken_texts(path.name, table)
     yield from (row["says"] for row in table.get("observation", ()))
     yield from (row["needs"] for row in table.get("test", ()) if row.get("needs"))
+    steps = table.get("step", ())
+    yield from (what for step in steps if isinstance(step, dict) for what in step.get("off", ()))
 
 
 def _of_module(tree: ast.Module) -> Iterator[Text]:

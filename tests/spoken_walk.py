@@ -3,15 +3,12 @@
 A program of its own: the language of a process is settled before its first text.
 """
 
-import dataclasses
 import json
 import os
-import re
 import sys
 import tempfile
 import time
 from collections.abc import Iterator
-from enum import Enum
 from pathlib import Path
 
 _SCRATCH = tempfile.TemporaryDirectory()
@@ -22,7 +19,6 @@ _SCREEN.write_text(json.dumps({"screens": [{"name": "S", **_SIZE, **_DPI}]}))
 os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={_SCREEN}"
 os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _SCRATCH.name
 
-import msgspec  # noqa: E402 - after the environment is set
 from PyQt6.QtCore import QEventLoop, QTimer  # noqa: E402
 from PyQt6.QtWidgets import (  # noqa: E402
     QAbstractButton,
@@ -38,18 +34,8 @@ from PyQt6.QtWidgets import (  # noqa: E402
 from nervus.window.app import NervusApplication, settings  # noqa: E402
 from nervus.window.main_window import MainWindow  # noqa: E402
 from nervus.window.rail import STATIONS  # noqa: E402
+from spoken import left_over, typed  # noqa: E402
 from widget_walk import stumbles  # noqa: E402
-
-_BRACKETED = re.compile(r"⟦[^⟦⟧]*⟧")
-_WORD = re.compile(r"[A-Za-z]{3,}")
-# Units, months, and what a program or a driver reads: no language's words.
-_NO_WORDS = frozenset(
-    _WORD.findall(
-        "Nervus min kPa nbsp Sep Oct Nov Dec tps app vref sgnd batt dev ttyS READ standin PORT NAME "
-        "socketcan socketcand CHANNEL slcan robotell seeedstudio DEVICE BITRATE serial can usb NUMBER "
-        "BAUD tcp HOST"
-    )
-)
 
 
 def settle(ms: int) -> None:
@@ -92,32 +78,6 @@ def texts_of(widget: QWidget) -> Iterator[str]:
             yield from (cell.text() for cell in cells if cell)
 
 
-def typed(value: object) -> Iterator[str]:
-    """The words that somebody wrote, in what is kept."""
-    if isinstance(value, str) and not isinstance(value, Enum):
-        yield from _WORD.findall(value)
-    elif isinstance(value, msgspec.Struct):
-        for name in value.__struct_fields__:
-            yield from typed(getattr(value, name))
-    elif dataclasses.is_dataclass(value):
-        for field in dataclasses.fields(value):
-            yield from typed(getattr(value, field.name))
-    elif isinstance(value, dict):
-        for each in (*value, *value.values()):
-            yield from typed(each)
-    elif isinstance(value, tuple | list | frozenset):
-        for each in value:
-            yield from typed(each)
-
-
-def unspoken(text: str) -> str:
-    """What is left of a text when all that was spoken is taken away."""
-    text = re.sub(r"<[^>]*>", "", text)
-    while (shorter := _BRACKETED.sub("", text)) != text:
-        text = shorter
-    return text
-
-
 class Walk:
     """The window, and what was seen in it."""
 
@@ -128,7 +88,8 @@ class Walk:
         self.window.resize(1280, 800)
         self.window.show()
         self.seen: dict[str, str] = {}
-        self.known: set[str] = set(_NO_WORDS)
+        self.known: set[str] = set()
+        """What somebody typed."""
         self.stumbled: list[str] = []
 
     def look(self, where: str) -> None:
@@ -162,6 +123,7 @@ class Walk:
             window.go("jobs")
         self.known |= {w for row in window._rows for w in typed(row)}
         window.begin_job("minibus")
+        self.known.add("minibus")
         window.connect_simulated("open-signal2~shake")
         wait(lambda: "tps2_v" in window.live_panel.view.latest)
         window.live_part.shake.begin()
@@ -174,22 +136,17 @@ class Walk:
         window.live_part.show_connect_page("VEHICLE")
         self.look("connect")
 
-    def words(self) -> list[str]:
-        """The texts with a word that nobody typed and that was not handed to be spoken."""
-        found = []
-        for text, where in self.seen.items():
-            left = [w for w in _WORD.findall(unspoken(text)) if w not in self.known]
-            if left:
-                found.append(f"{where}: {left} of {unspoken(text).strip()[:60]}")
-        return found
-
 
 def main() -> None:
     """Walk, and say what was seen."""
     app = NervusApplication([])
     seen = Walk()
     seen.walk()
-    told = {"texts": list(seen.seen), "unspoken": seen.words(), "stumbles": sorted(set(seen.stumbled))}
+    told = {
+        "texts": list(seen.seen),
+        "unspoken": left_over(((where, text) for text, where in seen.seen.items()), seen.known),
+        "stumbles": sorted(set(seen.stumbled)),
+    }
     sys.stdout.write(json.dumps(told))
     sys.stdout.flush()
     seen.window.close()

@@ -18,7 +18,7 @@ from babel.messages.pofile import read_po
 from babel.numbers import format_decimal
 
 from nervus import language
-from nervus.domain.job import Job, Reading, Source, new_id, new_vehicle, now
+from nervus.domain.job import Job, JobState, Reading, Source, new_id, new_vehicle, now
 from nervus.files.bundle import write_bundle
 from nervus.judge import of_told
 from nervus.judge.of_changes import what_was_done
@@ -126,6 +126,13 @@ def test_the_language_is_chosen_in_the_window_for_the_next_start(
     assert told == ["The next start speaks it: Deutsch."]
 
 
+def test_what_somebody_wrote_is_never_translated(spoken: pytest.MonkeyPatch) -> None:
+    spoken.setenv(language.VARIABLE, "de")
+    assert language.say("hot") == "heiß"
+    assert language.say("remark: {words}", words="hot") == "Bemerkung: hot"
+    assert language.say("live · {value} · {state}", value="x", state=JobState.OPEN) == "live · x · offen"
+
+
 # -- how numbers and days are written ------------------------------------------------------------------
 
 
@@ -163,16 +170,21 @@ def test_no_language_changes_a_figure_of_an_analysis(name: str) -> None:
     assert english["locality"]["text"] != german["locality"]["text"]
 
 
-def test_no_language_changes_a_figure_of_a_judgement(tmp_path: Path) -> None:
+def test_no_language_changes_a_judgement_and_all_that_is_told_of_it_is_spoken(
+    tmp_path: Path,
+) -> None:
     # Made in one language and judged in both, as when two people share a logbook.
-    told = {
+    seen = {
         code: json.loads(_run([str(TESTS / "spoken_jobs.py"), str(tmp_path / "logbook.db")], code))
-        for code in ("en", "de")
+        for code in ("en", "de", language.PSEUDO)
     }
+    told = {code: seen[code]["judgements"] for code in ("en", "de")}
     headlines = {code: [job.pop("headline") for job in jobs.values()] for code, jobs in told.items()}
     assert len(told["en"]) > 20
     assert told["en"] == told["de"]
     assert all(a != b for a, b in zip(*headlines.values(), strict=True))
+    # All that is told of them outside the window: judgements, reports for either reader, analyses.
+    assert seen[language.PSEUDO]["unspoken"] == []
 
 
 def test_codes_of_both_tracks_low_are_told_of_their_supply_in_any_language() -> None:

@@ -192,7 +192,8 @@ def _taken(before: "tuple[AnyEntry, ...] | None", after: "tuple[AnyEntry, ...]")
         if entries
     ]
     return say(
-        "The job was there: {value}.", value=", ".join(counts) if counts else "nothing in it changed"
+        "The job was there: {value}.",
+        value=", ".join(counts) if counts else say("nothing in it changed"),
     )
 
 

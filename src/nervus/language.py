@@ -83,7 +83,8 @@ def say(text: str, /, **values: object) -> str:
 
     Args:
         text: in English, with fields in braces as of `str.format` where there are values.
-        values: for the fields; one that is a text or a member of an enumeration is translated too.
+        values: for the fields; a member of an enumeration is translated too. Any other text is taken as
+            it is, for it may be what somebody wrote: one of ours comes through `say` itself.
     """
     if language() == ENGLISH:
         return text.format(**values) if values else text
@@ -113,15 +114,24 @@ def _spoken(text: str) -> str:
     catalogue = _catalogue()
     if catalogue is not None:
         return catalogue.gettext(text) if text else ""
-    return f"⟦{text}⟧" if language() == PSEUDO and text.strip() else text
+    return _bracketed(text) if language() == PSEUDO else text
+
+
+def _bracketed(text: str) -> str:
+    """The words of a text in brackets, its fields outside: what is put into them answers for itself."""
+    if "{" not in text:
+        return f"⟦{text}⟧" if text.strip() else text
+    made = ""
+    for words, name, form, how in _NUMBERS.parse(text):
+        made += f"⟦{words.replace('{', '{{').replace('}', '}}')}⟧" if words.strip() else words
+        if name is not None:
+            made += f"{{{name}{f'!{how}' if how else ''}{f':{form}' if form else ''}}}"
+    return made
 
 
 def _value(value: object) -> object:
-    """A value that is a text of ours is spoken too; what somebody wrote stands in no catalogue."""
     if isinstance(value, Enum) and isinstance(value.value, str):
         return _spoken(value.value)
-    if isinstance(value, str) and language() != PSEUDO:
-        return _spoken(value)
     return value
 
 

@@ -59,7 +59,7 @@ class RecordingUnusable(OutsideError):
     @classmethod
     def only_codes(cls, name: str, codes: list[str]) -> "RecordingUnusable":
         """A log of traffic in which no value was asked for."""
-        told = say("it tells {value} but no value", value=", ".join(codes) or "nothing")
+        told = say("it tells {value} but no value", value=", ".join(codes) or say("nothing"))
         return cls(Place(name), told, say("accepted is a log with values asked for"))
 
 

@@ -205,16 +205,19 @@ def plain_report(name: str, analysis: Analysis) -> str:
     lines += [f"  {finding.text}" for finding in seen.findings] or [say("  No finding.")]
     if seen.locality.events:
         lines.append(f"  {seen.locality.text}")
-    lines += [f"  {seen.coverage.text}", "", "Measured"]
+    lines += [f"  {seen.coverage.text}", "", say("Measured")]
     tracks = [c for c in seen.channels if CHANNEL_KINDS[c.id].sensor is not None]
     lines += [f"  {how_measured(c)}" for c in tracks or seen.channels]
-    lines += ["", "Suspects"]
+    lines += ["", say("Suspects")]
     for suspect in judged.suspects:
         if suspect.probability >= 0.01:
             share = natural_frequency(suspect.probability)
             lines.append(f"  {SUSPECT_NAMES[suspect.id]:<18} {share}")
     if judged.next_test is not None:
         test = judged.next_test
-        lines += ["", f"Next, about {test.minutes} minutes: {test.title}"]
+        lines += [
+            "",
+            say("Next, about {minutes} minutes: {title}", minutes=test.minutes, title=test.title),
+        ]
         lines += [f"  {test.tells}.", f"  {test.caution}"]
     return "\n".join(lines)

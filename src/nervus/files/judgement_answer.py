@@ -107,7 +107,7 @@ def judgement_report(job: Job, judged: JobJudgement) -> str:
         for s in judged.standing.suspects
         if s.probability >= 0.01
     ]
-    lines += ["Faults:"]
+    lines += [say("Faults:")]
     lines += [
         f"  {natural_frequency(f.probability):>14}  {f.text}" for f in judged.faults[:_LISTED_FAULTS]
     ]

@@ -32,13 +32,14 @@ from nervus.judge.shaking import place_title
 from nervus.knowledge import look_items, told_in_words
 from nervus.knowledge.known_procedures import procedure_named
 from nervus.language import figures, say, say_many
+from nervus.pins.situation import CHOSEN
 
 
 def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for each kind
     """An entry in one line."""
     match entry:
         case Complaint():
-            return say("told: {value}", value=told_in_words(entry) or "nothing yet")
+            return say("told: {value}", value=told_in_words(entry) or say("nothing yet"))
         case CodeSet():
             none = say("none told") if entry.missing else say("none")
             return say(
@@ -59,7 +60,7 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
                 if entry.nothing
                 else figures("{value:.6g} {unit}", value=entry.value, unit=entry.unit)
             )
-            return f"{entry.where or 'measured'}: {shown}"
+            return f"{entry.where or say('measured')}: {shown}"
         case Face():
             return say("{plug} drawn: {len} pins", plug=entry.plug, len=len(entry.pins))
         case MeterUsed():
@@ -104,27 +105,24 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
         case Noted():
             return say("remark: {words}", words=entry.words)
         case Change():
-            swapped = say(" (spare, taken out again: a test)") if entry.swapped_back else ""
-            return say("done: {done}{swapped}", done=entry.done, swapped=swapped)
+            return say("done: {done}", done=done_told(entry))
         case TakenOff():
             if entry.put_back:
-                return say("{what}: back on", what=entry.what)
+                return say("{what}: back on", what=off_told(entry))
             return (
-                say("{what}: stays off, {waived}", what=entry.what, waived=entry.waived)
+                say("{what}: stays off, {waived}", what=off_told(entry), waived=entry.waived)
                 if entry.waived
-                else say("{what}: off", what=entry.what)
+                else say("{what}: off", what=off_told(entry))
             )
         case Compared():
             return say("parts side by side: {compared}", compared=_compared(entry))
         case Watch():
-            how = "of" if entry.exposure.is_counted else "in"
-            return say(
-                "to watch: it failed {events} times {how} {amount:.4g} {exposure}",
-                events=entry.events,
-                how=how,
-                amount=entry.amount,
-                exposure=entry.exposure,
-            )
+            tried = figures("{amount:.4g} {exposure}", amount=entry.amount, exposure=entry.exposure)
+            if entry.exposure.is_counted:
+                return say(
+                    "to watch: it failed {events} times of {tried}", events=entry.events, tried=tried
+                )
+            return say("to watch: it failed {events} times in {tried}", events=entry.events, tried=tried)
         case Stayed():
             seen = (
                 say("seen {events} times", events=entry.events) if entry.events else say("nothing seen")
@@ -143,7 +141,7 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
             return say("decided: {words}", words=entry.words)
         case Moved():
             why = f" · {entry.words}" if entry.words else ""
-            tentative = " (tentative)" if entry.tentative else ""
+            tentative = say(" (tentative)") if entry.tentative else ""
             due = say(" until {due:%d %b %Y}", due=entry.due) if entry.due else ""
             return say(
                 "now {state}{tentative}{due}{why}",
@@ -152,6 +150,22 @@ def told(entry: AnyEntry) -> str:  # noqa: C901, PLR0911, PLR0912 - one line for
                 due=due,
                 why=why,
             )
+
+
+def done_told(change: Change) -> str:
+    """What a change was."""
+    swapped = say(" (spare, taken out again: a test)") if change.swapped_back else ""
+    return f"{change.done}{swapped}"
+
+
+def off_told(entry: TakenOff) -> str:
+    """What came off: by its name in a procedure, or as somebody wrote it."""
+    return say(entry.what) if entry.guide else entry.what
+
+
+def conditions_told(kept: str) -> str:
+    """Conditions as they are kept with a reading: those that can be chosen are spoken."""
+    return ", ".join(say(word) if word in CHOSEN else word for word in kept.split(", "))
 
 
 def _setting_told(setting: Setting) -> str:
@@ -166,8 +180,8 @@ def _compared(entry: Compared) -> str:
     parts = [
         say("{what}: {value} and {value_}", what=what, value=old or "?", value_=new or "?")
         for what, old, new in (
-            ("number", entry.old_number, entry.new_number),
-            ("reading", entry.old_reading, entry.new_reading),
+            (say("number"), entry.old_number, entry.new_number),
+            (say("reading"), entry.old_reading, entry.new_reading),
         )
         if old or new
     ]
@@ -180,5 +194,7 @@ def _cost_told(cost: Cost) -> str:
         figures("{money:.2f}", money=cost.money) if cost.money else "",
     )
     return say(
-        "cost: {what}, {value}", what=cost.what, value=" and ".join(p for p in parts if p) or "nothing"
+        "cost: {what}, {value}",
+        what=cost.what,
+        value=" and ".join(p for p in parts if p) or say("nothing"),
     )

@@ -76,9 +76,9 @@ def _named(suspect: SuspectId, faults: Sequence[FaultSuspicion]) -> str:
     lines = {f.line for f in half}
     if len(lines) == 1 and half[0].line and suspect in (SuspectId.WIRING, SuspectId.SUPPLY_GROUND):
         return (
-            say("the wiring of {line}", line=half[0].line)
+            say("the wiring of {line}", line=say(half[0].line))
             if suspect is SuspectId.WIRING
-            else say("the sensor's {line}", line=half[0].line)
+            else say("the sensor's {line}", line=say(half[0].line))
         )
     return (
         say("{general}, first of all {text}", general=general, text=own[0].text)

@@ -194,7 +194,7 @@ def _again(read: _Read, first: set[str], tree: Tree, table: _Table, after: int) 
     sound_like = tree.of("left_over", "nothing")
     shown = np.where(sound_like, sound, shown)
     what = say("after the change") if after else say("after clearing")
-    text = say("codes {what}: {value}", what=what, value=", ".join(sorted(codes)) or "none")
+    text = say("codes {what}: {value}", what=what, value=", ".join(sorted(codes)) or say("none"))
     return Evidence(text, code_chances().source, read.entries, shown, sound, _SLIP, after)
 
 

@@ -211,7 +211,7 @@ def gather(job: Job, tree: Tree) -> _Gathered:
         Remark(
             figures(
                 "{value} {value_:g} {unit}: {why}",
-                value=r.where or "measured",
+                value=r.where or say("measured"),
                 value_=r.value,
                 unit=r.unit,
                 why=why,

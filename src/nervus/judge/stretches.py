@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from nervus.domain.analysis import Examination, StretchSuspicion, Suspect
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Floor, SupplyFault, SupplyLine
 from nervus.knowledge import FaultLeaf, Judging
+from nervus.language import say
 
 EITHER_FEED = {"ground": 0.5, "supply": 0.5}
 
@@ -38,7 +39,7 @@ def along_the_way(
         lines = _lines(leaf, lines_of)
         for line, share in lines:
             probability = chance[leaf.suspect] * leaf.share * share
-            fault = leaf.fault.format(line=line or "it")
+            fault = leaf.fault.format(line=say(line or "it"))
             found.append(
                 StretchSuspicion(leaf.stretch, line, leaf.suspect, round(probability, 4), fault)
             )

@@ -92,7 +92,7 @@ def _of_engine(engine: EngineState) -> str:
         (say("the idle is too slow"), engine.low and not engine.hunts),
         (say("the battery is low"), engine.low_battery),
     )
-    said = " and ".join(text for text, so in told if so)
+    said = say(" and ").join(text for text, so in told if so)
     return say(" But {said}.", said=said) if said else ""
 
 
@@ -132,9 +132,9 @@ def _who(suspect: SuspectId, stretches: tuple[StretchSuspicion, ...]) -> str:
             "supply": say("the sensor supply"),
             "ground": say("the sensor ground"),
         }
-        return say("the wiring of {get}, first at the sensor plug", get=where.get(line, line))
+        return say("the wiring of {get}, first at the sensor plug", get=where.get(line) or say(line))
     if suspect is SuspectId.SENSOR:
-        return say("the sensor, {value}", value=_outstanding(own) or "one of its tracks")
+        return say("the sensor, {value}", value=say(_outstanding(own) or "one of its tracks"))
     return {
         SuspectId.THROTTLE_BODY: say("the throttle body: the plate itself stays open"),
         SuspectId.PEDAL_SENSOR: say("the pedal sensor"),

@@ -34,7 +34,7 @@ T = TypeVar("T")
 # What of the data files is read by people, and by nothing else: it is spoken in their language.
 _READ_BY_PEOPLE = frozenset({
     "title", "text", "bad", "caution", "how", "tells", "compares", "limit", "at_hand", "tools",
-    "conditions", "voids", "expect", "why", "fault",
+    "conditions", "voids", "expect", "why", "fault", "source",
 })  # fmt: skip
 _SAID_OF_CODES = "codes.toml"
 

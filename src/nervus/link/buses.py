@@ -113,7 +113,9 @@ def open_bus(where: str) -> can.BusABC:
         ) from wrong
     except (can.CanError, OSError, ValueError) as wrong:
         raise LinkLost(cant_open(where, wrong, _ACCEPTED)) from wrong
-    raise LinkLost(say("{value} is no bus; {accepted}.", value=where or "nothing", accepted=_ACCEPTED))
+    raise LinkLost(
+        say("{value} is no bus; {accepted}.", value=where or say("nothing"), accepted=_ACCEPTED)
+    )
 
 
 def open_transport(where: str, trouble: Callable[[str], None] = lambda _t: None) -> Transport:

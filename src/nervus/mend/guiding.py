@@ -11,7 +11,9 @@ from nervus.domain.quantity import QuantityUnreadable, read_quantity
 from nervus.knowledge.known_procedures import Answer, Procedure, Step
 from nervus.language import figures, say
 
-_YES, _NO = ("y", "yes"), ("n", "no")
+# English and German; what is kept is the second.
+_YES, _NO = ("y", "yes", "j", "ja"), ("n", "no", "nein")
+_SNUG = ("snug", "handfest")
 _BETWEEN = ", "
 _NM = "N·m"
 AT_HAND = "at hand"
@@ -154,7 +156,7 @@ def _torque(text: str) -> str:
     accepted = say(
         "accepted is such as “10 N·m”, “16 lbf·ft”, “89 lbf·in”, or “snug” where none is stated"
     )
-    if text.casefold() == "snug":
+    if text.casefold() in _SNUG:
         return "snug"
     bare = text.replace(",", ".").replace(".", "", 1)
     if bare.isdigit():

@@ -3,6 +3,7 @@
 import re
 
 from nervus.domain.job import Guided, Job, TakenOff, of_kind
+from nervus.judge.entry_words import off_told
 from nervus.language import say
 
 # What is checked when it is on again. Source: common practice, no published source.
@@ -37,7 +38,7 @@ def why_not_watching(job: Job) -> str:
     off = off_now(job)
     if not off:
         return ""
-    names = ", ".join(dict.fromkeys(t.what for t in off))
+    names = ", ".join(dict.fromkeys(off_told(t) for t in off))
     return say(
         "Still off: {names}. Tick each under Mend as back on, or say in words why it "
         "stays off; a vehicle is watched as it is driven.",

@@ -114,7 +114,7 @@ def against_known_good(
         allowed = meter.accuracy(volts) + meter.accuracy(other) + _SAME_TYPE * abs(other) + DROP_V / 2.0
         low, high = other - allowed, other + allowed
         black, red = pair
-        name = say("{value} to {red}", value=black or "battery negative", red=red)
+        name = say("{value} to {red}", value=black or say("battery negative"), red=red)
         found.append(Difference(name, volts, (low, high), not low <= volts <= high))
     return tuple(found)
 

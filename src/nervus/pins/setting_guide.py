@@ -25,8 +25,9 @@ POINT_V: Final = 0.01
 _NUMBER: Final = r"[-+]?\d+(?:[.,]\d*)?|[-+]?[.,]\d+"
 _WINDOW: Final = re.compile(rf"^({_NUMBER})(?:\s*(?:-|–|to|…|\s)\s*({_NUMBER}))?\s*v?$", re.I)  # noqa: RUF001
 _ONE: Final = re.compile(rf"^({_NUMBER})\s*(?:v|mm|deg|°)?$", re.I)
-_END: Final = re.compile(rf"^(?:end|slot)\s+({_NUMBER})\s*v?$", re.I)
-_YES, _NO = ("y", "yes", "ok", "smooth", "good"), ("n", "no", "steps", "bad")
+_END: Final = re.compile(rf"^(?:ende?|slot|langloch)\s+({_NUMBER})\s*v?$", re.I)
+_YES = ("y", "yes", "ok", "smooth", "good", "j", "ja", "glatt", "gut")
+_NO = ("n", "no", "steps", "bad", "nein", "stufen", "schlecht")
 _NOTHING: Final = "-"
 _SHOWN: Final = re.compile(rf"^({_NUMBER})\s*%?$")
 # What a unit shows may differ from what follows from the volts by so much, in percent: its own rounding
@@ -261,7 +262,7 @@ def sentences(setting: Setting, plan: SettingPlan) -> list[str]:
             say(
                 "Turn it by {abs:.1f}° so that the value {value} ({volts_per_degree:.3f} V a degree).",
                 abs=abs(plan.turn_deg),
-                value="rises" if plan.turn_deg > 0 else "falls",
+                value=say("rises") if plan.turn_deg > 0 else say("falls"),
                 volts_per_degree=plan.volts_per_degree,
             )
         )

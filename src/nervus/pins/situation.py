@@ -8,6 +8,8 @@ KEYS: Final = ("key on", "key off", "engine running")
 PLUGS: Final = ("plug on", "plug off")
 THROTTLES: Final = ("throttle closed", "throttle half open", "throttle wide open")
 WARMTHS: Final = ("cold", "hot")
+CHOSEN: Final = frozenset({*KEYS, *PLUGS, *THROTTLES, *WARMTHS, "on a charger"})
+"""Every condition that can be chosen."""
 _BATTERY = re.compile(r"battery (\d+(?:\.\d+)?) V")
 
 

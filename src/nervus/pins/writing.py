@@ -13,10 +13,13 @@ from nervus.pins.taken import BATTERY
 # right at a pin that the battery feeds.
 MOST_V: Final = 16.0
 # What people write where the meter beeped.
-_BEEPS: Final = ("continuity", "beep", "beeps", "through")
+_BEEPS: Final = ("continuity", "beep", "beeps", "through", "durchgang", "piept")
 # An open line, on a meter that shows a number for it.
 _MOST_OHMS: Final = 1e9
-_NOTHING = re.compile(r"(?:nothing|none|—|–|-|o\.?l\.?|ovld|open|inf(?:inite)?)$", re.I)  # noqa: RUF001
+_NOTHING = re.compile(
+    r"(?:nothing|none|nichts|keine?|offen|—|–|-|o\.?l\.?|ovld|open|inf(?:inite)?)$",  # noqa: RUF001
+    re.I,
+)
 _PIN: Final = r"[A-Za-z]?\d{1,4}|[A-Za-z]{1,2}"
 _PAIR = re.compile(
     rf"(?P<black>{_PIN})\s*[-–—/:]\s*(?P<red>{_PIN})$"  # noqa: RUF001 - as people write it

@@ -146,7 +146,7 @@ def _noise(channel: Channel, seen: Examination) -> list[Measure]:
         return []
     # The deviation of a deviation from n values: 1 / sqrt(2 n - 2) of it.
     unsure = summary.noise / sqrt(max(2 * summary.samples - 2, 2))
-    words = f"{channel.kind.title} noise"
+    words = say("{title} noise", title=channel.kind.title)
     return [
         Measure(words, str(channel.kind.unit), summary.noise, hypot(unsure, summary.step / sqrt(12.0)))
     ]
@@ -187,7 +187,9 @@ def readings_again(job: Job, change: Change) -> tuple[Difference, ...]:
             # An accuracy is a limit, evenly spread: divided by the root of three (JCGM 100:2008, 4.3.7).
             both = _COVERAGE * hypot(*unsure) / sqrt(3.0)
             rows.append(
-                Difference(reading.where or "measured", reading.unit, old.value, reading.value, both)
+                Difference(
+                    reading.where or say("measured"), reading.unit, old.value, reading.value, both
+                )
             )
     return tuple(rows)
 

@@ -19,12 +19,13 @@ from nervus.domain.job import (
     TakenOff,
     of_kind,
 )
-from nervus.judge.entry_words import told
+from nervus.judge.entry_words import conditions_told, done_told, off_told, told
 from nervus.judge.of_job import judge_job
 from nervus.judge.timeline import before_and_after
 from nervus.judge.words import SUSPECT_NAMES, how_measured, natural_frequency
 from nervus.knowledge import look_items, told_in_words
 from nervus.knowledge.known_procedures import procedure_named
+from nervus.knowledge.tree import tree_for
 from nervus.language import figures, say
 from nervus.proof.again import ask_again
 from nervus.proof.differences import Difference, differences, measures, readings_again
@@ -54,9 +55,11 @@ def for_file(known: Known, words: str, missing: list[str]) -> list[Block]:
     """All chapters; what can't be shown is added to `missing`."""
     job = known.job
     blocks: list[Block] = [
-        Heading(say("Record of the job: {value}", value=job.vehicle.name or "vehicle without a name"), 1)
+        Heading(
+            say("Record of the job: {value}", value=job.vehicle.name or say("vehicle without a name")), 1
+        )
     ]
-    kind = str(job.vehicle.throttle) if job.vehicle.throttle is not None else say("not known")
+    kind = say(job.vehicle.throttle) if job.vehicle.throttle is not None else say("not known")
     lines = (
         [say("Vehicle: {description}", description=job.vehicle.description)]
         if job.vehicle.description
@@ -70,7 +73,7 @@ def for_file(known: Known, words: str, missing: list[str]) -> list[Block]:
             len=len(job.entries),
             id=job.id,
         ),
-        say("Complaint: {value}", value=told_in_words(job.complaint) or "nothing told"),
+        say("Complaint: {value}", value=told_in_words(job.complaint) or say("nothing told")),
         state_told(job),
     ]
     blocks.append(Items(tuple(lines)))
@@ -131,16 +134,16 @@ def _judgement(known: Known) -> list[Block]:
             (
                 line.text,
                 figures("{get:.3g}", get=line.times_as_likely.get(first, 1.0)),
-                "yes" if line.turns else "",
+                say("yes") if line.turns else "",
                 line.source,
             )
             for line in judged.ledger
         )
         head = (
-            "Observation",
+            say("Observation"),
             say("Makes {suspect_names} so many times as likely", suspect_names=SUSPECT_NAMES[first]),
             say("Turns the answer"),
-            "Source",
+            say("Source"),
         )
         blocks.append(Table(say("Ledger"), head, rows, (4, 1.5, 1, 3), frozenset({1})))
     blocks += [
@@ -179,7 +182,8 @@ def _codes(known: Known) -> list[Block]:
                 (
                     c.code,
                     c.module,
-                    ", ".join(c.states) + (f" (0x{c.status:02X})" if c.status is not None else ""),
+                    ", ".join(say(state) for state in c.states)
+                    + (f" (0x{c.status:02X})" if c.status is not None else ""),
                     ", ".join(figures("{k} {v:g}", k=k, v=v) for k, v in c.frame.items()) or c.says,
                 )
                 for c in one.codes
@@ -204,7 +208,7 @@ def _looks(known: Known, missing: list[str]) -> list[Block]:
     if not looks:
         return []
     titles = {item.id: item.title for item in look_items().item}
-    seen = {Seen.GOOD: "good", Seen.BAD: "bad", Seen.NOT_SEEN: say("not seen")}
+    seen = {Seen.GOOD: say("good"), Seen.BAD: say("bad"), Seen.NOT_SEEN: say("not seen")}
     rows = tuple(
         (
             titles.get(x.item, x.item),
@@ -293,16 +297,16 @@ def _readings(known: Known) -> list[Block]:
         return []
     rows = tuple(
         (
-            r.where or "measured",
+            r.where or say("measured"),
             say("nothing") if r.nothing else figures("{value:.6g}", value=r.value),
             "" if r.nothing else r.unit,
-            r.conditions,
+            conditions_told(r.conditions),
             figures("{at:%d %b %H:%M}", at=r.at.astimezone()),
-            str(r.source),
+            say(r.source),
         )
         for r in readings
     )
-    head = ("Where", "Value", "Unit", "Conditions", "When", "Source")
+    head = (say("Where"), say("Value"), say("Unit"), say("Conditions"), say("When"), say("Source"))
     return [
         Heading(say("Readings")),
         Table(say("Measured"), head, rows, (3, 1.1, 0.8, 3, 1.5, 1.4), frozenset({1})),
@@ -317,11 +321,12 @@ def _work(known: Known, missing: list[str]) -> list[Block]:
         return []
     blocks: list[Block] = [Heading(say("Done"))]
     if changes:
+        faults = {f.id: f.text for f in tree_for(job.vehicle.throttle).faults}
         rows = tuple(
             (
                 figures("{at:%d %b %Y %H:%M}", at=c.at.astimezone()),
-                told(c).removeprefix("done: "),
-                c.cures.replace("_", " "),
+                done_told(c),
+                faults.get(c.cures, c.cures),
                 c.shown_by,
             )
             for c in changes
@@ -338,7 +343,7 @@ def _work(known: Known, missing: list[str]) -> list[Block]:
         blocks += _procedure(one)
     if off:
         states = tuple(
-            (say("back on") if t.put_back else t.waived or say("still off"), t.what) for t in off
+            (say("back on") if t.put_back else t.waived or say("still off"), off_told(t)) for t in off
         )
         blocks.append(Table(say("What came off"), (say("State"), say("What")), states, (2, 4)))
     for pair in beside:
@@ -368,7 +373,7 @@ def _proof(known: Known) -> list[Block]:
     before, after = (pair[0], pair[1]) if len(pair) > 1 else (None, None)
     if before is not None and after is not None:
         asked = tuple(
-            (a.finding, str(a.outcome), a.why)
+            (a.finding, say(a.outcome), a.why)
             for a in ask_again(before.analysis, after.analysis, after.recording)
         )
         blocks += picture_of(known, 1.0)
@@ -394,7 +399,7 @@ def _proof(known: Known) -> list[Block]:
 
 def difference_table(caption: str, rows: tuple[Difference, ...]) -> Table:
     """Numbers before and after, with the uncertainty of their difference."""
-    head = ("What", "Before", "After", say("Difference (95 in 100)"), "")
+    head = (say("What"), say("Before"), say("After"), say("Difference (95 in 100)"), "")
     return Table(
         caption, head, tuple(d.cells for d in rows), (3, 1.5, 1.5, 2.4, 1.8), frozenset({1, 2, 3})
     )
@@ -434,7 +439,10 @@ def _costs(known: Known) -> list[Block]:
         judged = judge_job(replace(known.job, entries=early), known.own)
     schools = school_rows(judged, known.own)
     if schools:
-        head = ("Way", "Minutes", "Parts", say("Cost in all"), say("Parts in vain"), "Come-backs")
+        head = (
+            say("Way"), say("Minutes"), say("Parts"), say("Cost in all"), say("Parts in vain"),
+            say("Come-backs"),
+        )  # fmt: skip
         blocks.append(
             Table(
                 say("What each way was expected to cost, before anything was changed"),

@@ -98,9 +98,10 @@ def report_of(
         blocks = for_file(known, words, missing)
     blocks += [Paragraph(sentence, Tone.QUIET) for sentence in missing]
     vehicle = job.vehicle.name or say("vehicle without a name")
+    customer = audience is Audience.CUSTOMER
     made = figures("{at:%d %b %Y %H:%M}", at=sources.now.astimezone())
     return Report(
-        title=f"{vehicle}: {'what was done' if audience is Audience.CUSTOMER else 'record of the job'}",
+        title=f"{vehicle}: {say('what was done') if customer else say('record of the job')}",
         language=language(),
         workshop=own.name,
         mark=sources.mark,
@@ -118,7 +119,7 @@ def report_of(
 def _load(job: Job, sources: Sources, audience: Audience, missing: list[str]) -> dict[str, Drawn]:
     """The recordings that are drawn, by identifier; what can't be read any more is named."""
     before, after = before_and_after(job)
-    wanted = [(r, w) for r, w in ((before, "before"), (after, "after")) if r is not None]
+    wanted = [(r, w) for r, w in ((before, say("before")), (after, say("after"))) if r is not None]
     if audience is Audience.FILE:
         ids = {r.id for r, _ in wanted}
         wanted += [(r, r.name) for r in of_kind(job.entries, Recorded) if r.id not in ids]

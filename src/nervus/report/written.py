@@ -98,7 +98,7 @@ def _mark(own: OwnPrices) -> tuple[Picture | None, str]:
         data = scaled_photo(Path(own.mark), _MARK_POINTS)
     except OutsideError as wrong:
         return None, say("The workshop's mark is not shown: {wrong}", wrong=wrong)
-    return Picture(data, "jpg", say("Mark of {value}", value=own.name or "the workshop"), ""), ""
+    return Picture(data, "jpg", say("Mark of {value}", value=own.name or say("the workshop")), ""), ""
 
 
 def _with_remark(report: Report, remark: str) -> Report:

@@ -175,7 +175,7 @@ def _finding(
     if profile is not None:
         would_set = any(end - start >= profile.disagreement_s for start, end in spans)
     blame = {None: say("no witness tells which lies"), channels[0]: say("track 1 is the one that lies")}
-    told = blame.get(suspect, "track 2 is the one that lies")
+    told = blame.get(suspect) or say("track 2 is the one that lies")
     return Disagreement(
         channels=channels,
         times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),

@@ -18,6 +18,7 @@ from nervus.signal.relation import Line, learn_line
 from nervus.signal.robust import running_extremes, theil_sen
 from nervus.signal.sampling import interval_s
 from nervus.signal.spans import inside, merge, runs
+from nervus.signal.told import times_told
 
 # A sound throttle is there within this time (from memory: 0.1 to 0.2 s over the whole travel).
 _SETTLED_S = 0.5
@@ -185,16 +186,12 @@ def _held(
         channels=channels,
         times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
         confidence=round(min(0.97, 0.75 + 0.02 * (worst - _LIMIT_PCT) + 0.05 * min(len(spans), 2)), 2),
-        text=say("{told} is commanded; seen {times}.", told=told, times=_times(len(spans))),
+        text=say("{told} is commanded; seen {times}.", told=told, times=times_told(len(spans))),
         travel_pct=(max(0.0, low), max(0.0, high)),
         worst_pct=worst,
         suspect=None,
         would_set_code=would_set,
     )
-
-
-def _times(count: int) -> str:
-    return "once" if count == 1 else f"{count} times"
 
 
 def _late(

@@ -14,7 +14,7 @@ import numpy as np
 from nervus.domain.analysis import Locality, Verdict
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Span
-from nervus.language import figures, say, say_many
+from nervus.language import say, say_many
 
 # A worn place: from a scratch to a broad scar, percent of travel, each width as likely as the next; and
 # how much of the events it makes.
@@ -110,9 +110,7 @@ def _verdict(count: int, factor: float, place: Span) -> Locality:
 
 
 def _times(factor: float) -> str:
-    return (
-        say("over a thousand times") if factor > 1000.0 else figures("{factor:.0f} times", factor=factor)
-    )
+    return say("over a thousand times") if factor > 1000.0 else say("{factor:.0f} times", factor=factor)
 
 
 def _too_few(count: int) -> str:

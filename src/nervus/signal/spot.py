@@ -14,7 +14,7 @@ def pooled_confidence(seen: int, crossed: int) -> float:
 
 def place_text(place: Span, digits: int) -> str:
     """Where in the travel: "between 26.0 and 27.5 % of the travel", or "at 26.5 % of the travel"."""
-    low, high = (f"{end:.{digits}f}" for end in place)
+    low, high = (figures(f"{{end:.{digits}f}}", end=end) for end in place)
     return (
         say("at {low} % of the travel", low=low)
         if low == high
@@ -45,7 +45,7 @@ def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int],
         "{upper}{where} {track} {does}, in {seen} of {seen_} passes over it.",
         upper=where[0].upper(),
         where=where[1:],
-        track=kind.track,
+        track=say(kind.track),
         does=does,
         seen=seen[0],
         seen_=seen[1],

@@ -7,6 +7,7 @@ from nervus.domain.finding import Span, SupplyFault, SupplyLine
 from nervus.language import say
 from nervus.signal.instrument import NOMINAL_SUPPLY_V
 from nervus.signal.spans import inside, merge, runs
+from nervus.signal.told import times_told
 
 # About 5 V, within 5 %; ground within 0.1 V of battery negative (common practice).
 _SUPPLY_TOLERANCE = 0.05
@@ -49,7 +50,7 @@ def may_be_key_off(spans: tuple[Span, ...], channel: Channel) -> tuple[SupplyFau
                     "Supply and tracks are gone {times}, from {spans:.1f} s on: the key was off, "
                     "or the supply is shorted. The battery or the engine speed recorded beside it "
                     "would tell.",
-                    times=_times(len(spans)),
+                    times=times_told(len(spans)),
                     spans=spans[0][0],
                 )
             ),
@@ -73,7 +74,7 @@ def _findings(
         return []
     during = inside(channel.time_s, joined) & off
     level = round(float(np.median(channel.values[during])), 3)
-    name = "supply" if where is SupplyLine.SUPPLY else "ground"
+    name = say("supply") if where is SupplyLine.SUPPLY else say("ground")
     return [
         SupplyFault(
             channels=(channel.id,),
@@ -83,7 +84,7 @@ def _findings(
                 say(
                     "The sensor {name} is out of tolerance {times}: {level:.2f} V in the middle.",
                     name=name,
-                    times=_times(len(joined)),
+                    times=times_told(len(joined)),
                     level=level,
                 )
             ),
@@ -91,7 +92,3 @@ def _findings(
             where=where,
         )
     ]
-
-
-def _times(count: int) -> str:
-    return "once" if count == 1 else f"{count} times"

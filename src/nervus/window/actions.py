@@ -98,7 +98,7 @@ ACTIONS: Final = (
     ActionSpec("mark", say("Mark in words"), "Live", ("M",), needs_live=True, rule_before=True),
     *(
         ActionSpec(
-            f"mark_{kind}", say("Mark: {kind}", kind=kind), "Live", (str(number),), needs_live=True
+            f"mark_{kind}", say("Mark: {kind}", kind=say(kind)), "Live", (str(number),), needs_live=True
         )
         for number, kind in enumerate(QUICK_MARKS, start=1)
     ),

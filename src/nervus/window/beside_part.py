@@ -229,7 +229,9 @@ class BesidePart(QObject):
             self.told.emit(say("It is no known good one any more."))
             return
         throttle = job.vehicle.throttle
-        name = job.vehicle.description or (f"{throttle} throttle" if throttle is not None else "")
+        name = job.vehicle.description or (
+            say("{throttle} throttle", throttle=throttle) if throttle is not None else ""
+        )
         self._jobs.put(KnownGood(id=new_id(), at=now(), source=Source.TYPED, recording=shown, name=name))
         self.told.emit(say("It is kept as known good: “below it: another …” offers it first."))
 

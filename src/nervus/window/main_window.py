@@ -677,7 +677,7 @@ class MainWindow(FrameWindow):
             self.head.show_state(
                 say(
                     "live · {value} · {state}",
-                    value="recording" if kept else "watching",
+                    value=say("recording") if kept else say("watching"),
                     state=self.job.state,
                 )
             )

@@ -169,7 +169,10 @@ class RecordingsPart(QObject):
             self._opening.kept(KeptFile(path, name, right), recorded_id)
         else:
             self.told.emit(
-                say("The recording is in the job of {value}.", value=job.vehicle.name or "no name yet")
+                say(
+                    "The recording is in the job of {value}.",
+                    value=job.vehicle.name or say("no name yet"),
+                )
             )
 
     # -- recordings in no job --------------------------------------------------------------------------

@@ -76,7 +76,7 @@ class LeftOverDialog(QDialog):
             size = (
                 figures("{st_size:.1f} MB", st_size=about.st_size / 1000000.0)
                 if about.st_size >= 100_000
-                else f"{about.st_size} bytes"
+                else say("{size} bytes", size=about.st_size)
             )
             item = QListWidgetItem(
                 say(

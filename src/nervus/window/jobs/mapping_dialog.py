@@ -34,7 +34,13 @@ _WRITTEN, _UNDERSTOOD = 3, 4
 _SHOWN_ROWS = 3
 # Pixels of a column of the dialog: a long name leaves room for what it is understood as.
 _NARROWEST, _WIDEST = 72, 240
-_MARKS = {";": "semicolons", ",": "commas", "\t": "tabulators", "|": "bars", " ": "spaces"}
+_MARKS = {
+    ";": say("semicolons"),
+    ",": say("commas"),
+    "\t": say("tabulators"),
+    "|": say("bars"),
+    " ": say("spaces"),
+}
 _STAMPS = ((CLOCK, say("time of day")), (MINUTES, say("minutes and seconds")), (DATE, say("a date")))
 _ORDERS = (("", say("as is possible")), ("day", say("day first")), ("month", say("month first")))
 
@@ -105,7 +111,7 @@ class MappingDialog(QDialog):
         return say(
             "Columns parted by {get}, decimal {value}{thousands}; numbers from line {skip} on.",
             get=_MARKS.get(mapping.delimiter, mapping.delimiter),
-            value="comma" if mapping.decimal == "," else "point",
+            value=say("comma") if mapping.decimal == "," else say("point"),
             thousands=thousands,
             skip=mapping.skip + 1,
         )
@@ -155,7 +161,7 @@ class MappingDialog(QDialog):
         self.dates.setMinimumHeight(36)
         self.dates.currentIndexChanged.connect(lambda _now: self._check())
         more, buttons = QHBoxLayout(), QHBoxLayout()
-        for name, box in (("Samples", self.rate), ("Dates", self.dates)):
+        for name, box in ((say("Samples"), self.rate), (say("Dates"), self.dates)):
             more.addWidget(QLabel(name, self))
             more.addWidget(box)
             more.addSpacing(20)

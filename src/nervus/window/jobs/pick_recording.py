@@ -126,7 +126,7 @@ def _told(row: HeldRecording) -> str:
     return figures(
         "{good}{value}\n{name} · {duration_s:.0f} s · {when}",
         good=good,
-        value=row.vehicle or "no name yet",
+        value=row.vehicle or say("no name yet"),
         name=recorded.name,
         duration_s=recorded.duration_s,
         when=when,

@@ -223,7 +223,10 @@ class LiveController(QObject):
             told += say(": under {fastest:.2g} s may not show", fastest=1.0 / fastest)
         self.panel.state.setText(told)
         self.panel.state.setToolTip(
-            "\n".join(say("{c}: {r:.3g} times a second", c=c, r=r) for c, r in rates.items())
+            "\n".join(
+                say("{c}: {r:.3g} times a second", c=CHANNEL_KINDS[c].title, r=r)
+                for c, r in rates.items()
+            )
         )
 
     def _failed(self, why: str) -> None:

@@ -130,7 +130,7 @@ class LivePanel(QWidget):
         quick.setSpacing(8)
         for place, kind in enumerate(QUICK_MARKS):
             button = QPushButton(f"{place + 1}  {say(kind)}", self)
-            button.setAccessibleName(say("Mark: {kind}", kind=kind))
+            button.setAccessibleName(say("Mark: {kind}", kind=say(kind)))
             button.clicked.connect(lambda _on, kind=kind: self.marked.emit(kind))
             quick.addWidget(button, 1)
         column = QVBoxLayout(self)

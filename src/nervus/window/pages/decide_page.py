@@ -69,7 +69,7 @@ class DecidePage(WrittenPage):
             button.setCheckable(True)
             button.setObjectName("view")
             button.setToolTip(say("Ctrl {number}", number=number + 1))
-            button.setAccessibleName(say("Show: {words}", words=words))
+            button.setAccessibleName(say("Show: {words}", words=say(words)))
             button.clicked.connect(lambda _on, n=number: self.show_view(n))
             key = QShortcut(QKeySequence(f"Ctrl+{number + 1}"), self)
             key.activated.connect(lambda n=number: self.show_view(n))

@@ -30,6 +30,7 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.judgement import JobJudgement
+from nervus.judge.entry_words import off_told
 from nervus.language import say
 from nervus.mend.putting_back import check_of, off_now
 from nervus.mend.written import read_compared, read_cost, read_taken_off
@@ -165,7 +166,7 @@ class MendPage(EntriesPage):
         self.off.clear()
         for entry in off:
             check = check_of(entry.what)
-            item = QListWidgetItem(f"{entry.what}: {check}" if check else entry.what, self.off)
+            item = QListWidgetItem(f"{off_told(entry)}: {check}" if check else off_told(entry), self.off)
             item.setData(Qt.ItemDataRole.UserRole, entry)
         self.off.setCurrentRow(min(max(chosen, 0), len(off) - 1))
         self._give_room()

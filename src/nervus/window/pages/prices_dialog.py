@@ -100,7 +100,7 @@ class PricesDialog(QDialog):
             head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         above = QHBoxLayout()
         for words, field in (
-            ("Currency", self.currency),
+            (say("Currency"), self.currency),
             (say("A minute of work costs"), self.minute),
             (say("Of a part fitted in vain comes back, %"), self.given_back),
         ):

@@ -21,7 +21,12 @@ from nervus.language import say
 from nervus.window.station_page import quiet, scrolled
 from nervus.window.theme import BRIGHT, Theme
 
-_STATION_NAMES = {"look": "Look", "record": "Record", "pins": "Pins", "codes": "Codes"}
+_STATION_NAMES = {
+    "look": say("Look"),
+    "record": say("Record"),
+    "pins": say("Pins"),
+    "codes": say("Codes"),
+}
 _ITEM_MARGIN = 36
 
 

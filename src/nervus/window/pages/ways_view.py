@@ -11,7 +11,7 @@ from nervus.language import say
 from nervus.window.theme import BRIGHT, Theme
 
 WAY_NAMES = {
-    "proposed": "Proposed",
+    "proposed": say("Proposed"),
     "proof_first": say("Proof before parts"),
     "likeliest_first": say("Most likely first"),
     "cheapest_first": say("Cheapest first"),

@@ -86,8 +86,7 @@ class TimeView(Chart):
         self._drawn = pictures or Pictures(recording, examination)
         self.arranged = replace(self.arranged, channels=usual_channels(recording))
         self._words = tuple(
-            Label(say("mark {n}", n=n), m.text, m.time_s, m.time_s)
-            for n, m in enumerate(recording.marks)
+            Label(f"mark {n}", m.text, m.time_s, m.time_s) for n, m in enumerate(recording.marks)
         )
         self._draw(recording, self._drawn)
         self.show_whole()

@@ -410,7 +410,7 @@ class PinsPage(StationPage):
     def _point_at(self, black: str, red: str) -> None:
         self.next = (black, red)
         self.where.setText(
-            say("Black on {value}, red on {red}", value=black or "battery negative", red=red)
+            say("Black on {value}, red on {red}", value=black or say("battery negative"), red=red)
         )
         self.line.setPlaceholderText(say("volts … then Enter; “nothing” where there is none"))
         self.view.show_probes(black, red)

@@ -233,7 +233,7 @@ def _volts(solved: SolvedPin | None) -> str:
     if solved is None:
         return ""
     if solved.floats:
-        return "open"
+        return say("open")
     if solved.volts is None:
         return ""
     return f"{'~' if solved.behind_ohms > 0.0 else ''}{_plain(solved.volts)} V"
@@ -241,10 +241,11 @@ def _volts(solved: SolvedPin | None) -> str:
 
 def _plain(volts: float) -> str:
     """Two decimals, and no minus before nothing."""
-    text = figures("{volts:.2f}", volts=volts)
-    return "0.00" if text == "-0.00" else text.replace("-", "−")  # noqa: RUF001 - a true minus sign
+    text = figures("{volts:.2f}", volts=round(volts, 2) + 0.0)
+    return text.replace("-", "−")  # noqa: RUF001 - a true minus sign
 
 
 def _told(pin: Pin, shown: Shown) -> str:
     role = _SHORT[pin.role] or say("no role yet")
-    return f"pin {pin.label} {role} {_volts(shown.pins.get(pin.label))}".strip()
+    volts = _volts(shown.pins.get(pin.label))
+    return say("pin {label} {role} {volts}", label=pin.label, role=role, volts=volts).strip()

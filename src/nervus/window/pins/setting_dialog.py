@@ -161,7 +161,7 @@ class SettingDialog(QDialog):
             self.ask.setText(
                 say("Set.")
                 if setting.is_set
-                else say("Not set: {value}.", value=left[0] if left else "stopped")
+                else say("Not set: {value}.", value=left[0] if left else say("stopped"))
             )
             self.how.setText(
                 say("It is kept in the job.") if setting.is_set else say("Begin anew for another try.")
