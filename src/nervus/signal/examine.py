@@ -88,7 +88,7 @@ def examine(
     line = recording.get("vref_v")
     if line is not None and not is_witnessed(recording):
         findings += supply.may_be_key_off(key_off, line)
-    rails = ranges.at_rail(recording, supply_v)
+    rails = ranges.at_rail(recording, supply_v, _told_of_each(findings))
     if not any(f.channels[0].startswith(("tps", "throttle")) for f in rails):
         findings += _against_others(recording, throttle, tuple(findings), profile)
     findings += rails
@@ -207,6 +207,12 @@ def _position(reported: Channel | None, travel: Travel | None) -> tuple[Course, 
 def _told_spans(findings: list[Finding]) -> tuple[Span, ...]:
     """Spans at which a track is known to be off for a reason that is told already."""
     return tuple(s for f in findings if isinstance(f, Drop | DeadSpot | SupplyFault) for s in f.times_s)
+
+
+def _told_of_each(findings: list[Finding]) -> dict[str, tuple[Span, ...]]:
+    """The same, channel by channel."""
+    channels = {c for f in findings for c in f.channels}
+    return {c: _told_spans([f for f in findings if c in f.channels]) for c in channels}
 
 
 def _out_of_range(

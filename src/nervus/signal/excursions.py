@@ -59,6 +59,7 @@ class Excursion:
         samples: how many samples it lasted.
         weak: whether it counts only where it comes back at a place in the travel.
         merged: how many interruptions of one burst it stands for.
+        local: the course where it went furthest, if it stands for several: the shaft moves meanwhile.
     """
 
     span_s: Span
@@ -68,11 +69,12 @@ class Excursion:
     samples: int
     weak: bool = False
     merged: int = 1
+    local: float | None = None
 
     @property
     def course(self) -> float:
-        """Where the course was in the middle of it."""
-        return (self.before + self.after) / 2
+        """Where the course was in the middle of it, or where it went furthest."""
+        return (self.before + self.after) / 2 if self.local is None else self.local
 
     @property
     def depth(self) -> float:

@@ -200,6 +200,7 @@ def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
                 first.samples + later.samples,
                 weak=first.weak,
                 merged=first.merged + later.merged,
+                local=deepest.course,
             )
         else:
             joined.append(later)

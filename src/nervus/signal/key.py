@@ -6,7 +6,7 @@ battery voltage behind the relay, or the engine, which stops; or all that the un
 
 import numpy as np
 
-from nervus.domain.channel import Channel, Recording, Role
+from nervus.domain.channel import Channel, Recording, Role, Unit
 from nervus.domain.finding import Span
 from nervus.signal.spans import merge, runs
 
@@ -20,6 +20,9 @@ _LEAST_OFF_S = 1.0
 _STOPS_S, _RUNNING_PER_MIN, _KEEPS = 3.0, 300.0, 0.85
 # How far round a collapse the decay and the start-up reach.
 _MARGIN_S = 0.15
+# A track that stands below this is at ground; the decay to it takes so long (from memory); what is less
+# than this share of its usual value has gone.
+_AT_GROUND_V, _DECAYS_S, _GONE = 0.3, 1.2, 0.5
 # Battery voltage falls by at least this when the main relay opens behind it.
 _BATTERY_STEP_V = 0.5
 
@@ -27,11 +30,12 @@ _BATTERY_STEP_V = 0.5
 def key_off_spans(recording: Recording) -> tuple[Span, ...]:
     """When the key was off, or may have been: the supply gone for long, and all else with it.
 
-    Where neither battery nor engine was recorded nothing contradicts it; see `is_witnessed`.
+    Where neither battery nor engine was recorded nothing contradicts it; see `is_witnessed`. Where the
+    supply was not recorded, they must have gone too.
     """
     supply = recording.get("vref_v")
     if supply is None:
-        return ()
+        return _without_supply(recording)
     tracks = recording.with_role(Role.TRACK)
     battery, speed = recording.get("batt_v"), recording.get("rpm")
     spans = []
@@ -48,6 +52,29 @@ def key_off_spans(recording: Recording) -> tuple[Span, ...]:
         start = _decay_start(supply, first)
         spans.append((start - _MARGIN_S, span[1] + _MARGIN_S))
     return merge(spans, _MARGIN_S)
+
+
+def _without_supply(recording: Recording) -> tuple[Span, ...]:
+    """When all tracks in volts stood at ground for long, and the battery or the engine had gone too."""
+    tracks = [t for t in recording.with_role(Role.TRACK) if t.kind.unit is Unit.VOLT]
+    spans = []
+    for first, last in zip(*runs(tracks[0].values < _AT_GROUND_V), strict=True) if tracks else ():
+        span = (float(tracks[0].time_s[first]), float(tracks[0].time_s[last]))
+        long = span[1] - span[0] >= _LEAST_OFF_S
+        if long and all(_collapses(t, span) for t in tracks) and _is_witnessed_off(recording, span):
+            spans.append((span[0] - _DECAYS_S, span[1] + _MARGIN_S))
+    return merge(spans, _MARGIN_S)
+
+
+def _is_witnessed_off(recording: Recording, span: Span) -> bool:
+    """Whether battery or engine fell to a fraction of what they usually are, and neither went on."""
+    told = []
+    for channel in filter(None, (recording.get("batt_v"), recording.get("rpm"))):
+        late = (channel.time_s > (span[0] + span[1]) / 2.0) & (channel.time_s <= span[1])
+        usual = float(np.median(channel.values))
+        if late.any() and usual > 0.0:
+            told.append(float(np.median(channel.values[late])) < _GONE * usual)
+    return bool(told) and all(told)
 
 
 def is_witnessed(recording: Recording) -> bool:
@@ -70,7 +97,7 @@ def _runs_on(speed: Channel, span: Span) -> bool:
 def _collapses(channel: Channel, span: Span) -> bool:
     middle = (span[0] + span[1]) / 2
     within = (channel.time_s > middle) & (channel.time_s < span[1])
-    return not within.any() or float(np.median(channel.values[within])) < 0.3
+    return not within.any() or float(np.median(channel.values[within])) < _AT_GROUND_V
 
 
 def _battery_moves(battery: Channel, span: Span) -> bool:

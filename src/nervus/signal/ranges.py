@@ -1,11 +1,14 @@
 """Tracks that stay where no sound sensor can be."""
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Sensor, Unit
 from nervus.domain.finding import OutOfRange, Span
 from nervus.domain.profile import ThrottleProfile
 from nervus.language import say
+from nervus.signal.sampling import interval_s
 from nervus.signal.spans import inside, merge, runs_of
 
 # No sensor ends beyond these (from memory: circuit monitors speak of low below 0.1 to 0.2 V and
@@ -82,7 +85,9 @@ def out_of_range(
     return tuple(found)
 
 
-def at_rail(recording: Recording, supply_v: float) -> tuple[OutOfRange, ...]:
+def at_rail(
+    recording: Recording, supply_v: float, told: Mapping[str, tuple[Span, ...]] | None = None
+) -> tuple[OutOfRange, ...]:
     """Tracks told in percent that stand at an end of the scale while the shaft is seen elsewhere.
 
     A closed throttle may be told as 0 % and an open one as 100 %, so the end alone says nothing: the
@@ -91,15 +96,17 @@ def at_rail(recording: Recording, supply_v: float) -> tuple[OutOfRange, ...]:
     Args:
         recording: what was captured.
         supply_v: what 100 % of the supply is.
+        told: by channel, when it was off itself: then it is no witness.
     """
     found = []
+    off = told or {}
     tracks = [c for s in Sensor for c in recording.tracks(s)] + list(recording.with_role(Role.POSITION))
     for track in tracks:
         if track.kind.unit is not Unit.PERCENT or track.samples < 2:
             continue
         for end, way in ((0.0, "low"), (100.0, "high")):
             lasting = _lasting(track, np.abs(track.values - end) <= _AT_END_PCT)
-            seen = tuple(s for s in lasting if _seen_elsewhere(recording, track, s, end))
+            seen = tuple(s for s in lasting if _seen_elsewhere(recording, track, s, end, off))
             if seen:
                 found.append(_told_at_rail(track, seen, end, way, supply_v))
     return tuple(found)
@@ -111,12 +118,14 @@ def _lasting(track: Channel, at_end: BoolArray) -> tuple[Span, ...]:
     return tuple(s for s in merge(spans, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
 
 
-def _seen_elsewhere(recording: Recording, track: Channel, stay: Span, end: float) -> bool:
+def _seen_elsewhere(
+    recording: Recording, track: Channel, stay: Span, end: float, off: Mapping[str, tuple[Span, ...]]
+) -> bool:
     """Whether another witness of the same shaft was not at this end during a stay."""
     sensor = track.kind.sensor or Sensor.THROTTLE
     sisters = [c for c in recording.tracks(sensor) if c.id != track.id]
     for other in sisters:
-        seen = _during(other, stay)
+        seen = _during(other, stay, off.get(other.id, ()))
         whole = 100.0 if other.kind.unit is Unit.PERCENT else 5.0
         if seen.size > 1 and np.ptp(np.percentile(seen, [2.0, 98.0])) > _MOVES * whole:
             return True
@@ -129,8 +138,11 @@ def _seen_elsewhere(recording: Recording, track: Channel, stay: Span, end: float
     return False
 
 
-def _during(channel: Channel, stay: Span) -> FloatArray:
-    return channel.values[(channel.time_s >= stay[0]) & (channel.time_s <= stay[1])]
+def _during(channel: Channel, stay: Span, off: tuple[Span, ...] = ()) -> FloatArray:
+    within = (channel.time_s >= stay[0]) & (channel.time_s <= stay[1])
+    if off:
+        within &= ~inside(channel.time_s, off, 2.0 * interval_s(channel.time_s))
+    return channel.values[within]
 
 
 def _told_at_rail(

@@ -1,8 +1,10 @@
 """Rest: where each release comes to rest, and whether that is where it usually rests.
 
 Only a release counts: a foot that holds the throttle part open is no fault. Where the command or
-the pedal was recorded it says when the throttle was let go; else only a quick closing that ends at
-the same level again and again does.
+the pedal was recorded it says when the throttle was let go, and a plate that rests where the command
+has it rests well. Else a closing counts that ends at one and the same level again and again: a stop
+repeats to a fraction of a percent, a foot or a hand does not. Air that did not rise says as much: no
+foot holds a plate open that the engine breathes through as if it were closed.
 """
 
 from collections.abc import Callable
@@ -31,6 +33,13 @@ _LEAST_RESTS, _MOST_OF = 2, 0.6
 # Where nothing tells that the throttle was let go, a hand may hold it: then it takes more rests, closer
 # alike, and no further open than this, percent of travel.
 _LEAST_UNASKED, _SAME_UNASKED_PCT, _HAND_PCT = 3, 0.5, 10.0
+# A closing that was guided, not quick, counts by its repeating alone; that takes so many.
+_LEAST_GUIDED = 4
+# A closing ends at a rest that lies so far below what came before it, percent of travel.
+_CLOSED_BY_PCT = 3.0
+# Colder than this an engine is made to idle faster, by a cam or by the unit (common practice, no
+# published source): a plate that is further open then is no fault that a recording shows.
+_COLD_C = 60.0
 # A level is usual where at least this share of the rests is.
 _NOW_AND_THEN = 0.2
 # Rests of one cause agree within this.
@@ -46,15 +55,25 @@ CauseOf = Callable[[Recording, tuple[Span, ...], tuple[Span, ...]], RestCause]
 
 @dataclass(frozen=True, slots=True)
 class Rest:
-    """One rest after a release, in percent of travel."""
+    """One rest, in percent of travel.
+
+    Attributes:
+        span_s: when.
+        percent: where.
+        released: whether the throttle was let go, or closed as quickly as if it were.
+        low: whether a closing ended here and an opening, or the recording's end, followed.
+        asked: where the command had the plate meanwhile, percent; `None` where that is not known.
+    """
 
     span_s: Span
     percent: float
     released: bool
+    low: bool = False
+    asked: float | None = None
 
 
 def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) -> tuple[Rest, ...]:
-    """All rests that follow a closing motion or begin the recording."""
+    """All stands of the shaft, in the order of time."""
     every = max(1, round(1.0 / (_POINTS_PER_S * max(float(np.median(np.diff(time_s))), 1e-6))))
     time_s, percent = time_s[::every], percent[::every]
     if time_s.size < 2:
@@ -63,8 +82,10 @@ def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) ->
     if percent.size <= steps:
         return ()
     let_go = _let_go(recording, time_s)
+    command = next(iter(recording.with_role(Role.COMMAND)), None)
     still = _still(percent, steps)
-    rests = []
+    rests: list[Rest] = []
+    last_end = 0
     for first, last in zip(*runs(still), strict=True):
         end = min(last + steps - 1, time_s.size - 1)
         level = sampling.middle(percent[first : end + 1])
@@ -72,7 +93,12 @@ def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) ->
             released = bool(np.mean(let_go[first : end + 1]) > 0.5)
         else:
             released = _quick_close(time_s, percent, int(first), level)
-        rests.append(Rest((float(time_s[first]), float(time_s[end])), level, released))
+        span = (float(time_s[first]), float(time_s[end]))
+        way = percent[last_end:first]
+        came_from = max([float(np.max(way, initial=level)), *(r.percent for r in rests[-1:])])
+        low = came_from > level + _CLOSED_BY_PCT
+        rests.append(Rest(span, level, released, low, _asked_for(command, span)))
+        last_end = int(end)
     return tuple(rests)
 
 
@@ -85,37 +111,85 @@ def off_rest(
     """At most one finding: releases that end above the usual rest, at the same level repeatedly."""
     if not rests:
         return ()
-    usual = _usual([r.percent for r in rests])
-    sound = tuple(r.span_s for r in rests if r.percent <= usual + _SAME_PCT)
-    high = [r for r in rests if r.released and _OFF_PCT < r.percent - usual < _HELD_PCT]
-    cause = (
-        cause_of(recording, tuple(r.span_s for r in high), sound)
-        if high and sound
-        else RestCause.UNKNOWN
-    )
-    asked = _asks(recording) is not None or cause is not RestCause.UNKNOWN
-    least, alike = (_LEAST_RESTS, _SAME_PCT) if asked else (_LEAST_UNASKED, _SAME_UNASKED_PCT)
-    if len(high) < least or not sound:
+    # Where a hand paused on the way is no rest to compare with, but for what it began with.
+    ended = [r.percent for r in rests if r.released or r.low or r is rests[0]]
+    usual = _usual(ended)
+    sound = [r for r in rests if r.percent <= usual + _SAME_PCT]
+    told = _asks(recording) is not None
+    high = [
+        r
+        for r in rests
+        if (r.released or (r.low and not told)) and _OFF_PCT < r.percent - usual < _HELD_PCT
+    ]
+    high = [r for r in high if not _as_asked(r, sound)]
+    if not high or not sound:
         return ()
-    middle = float(np.median([r.percent for r in high]))
-    same = [r for r in high if abs(r.percent - middle) <= alike]
-    if len(same) < least or len(same) < _MOST_OF * len(high) or not (asked or middle < _HAND_PCT):
+    same = _alike(high, _SAME_PCT)
+    cause = cause_of(recording, tuple(r.span_s for r in same), tuple(r.span_s for r in sound))
+    quick = sum(1 for r in same if r.released) >= _LEAST_UNASKED
+    if not told and (cause is RestCause.UNKNOWN or (cause is RestCause.PLATE and not quick)):
+        same = _alike(high, _SAME_UNASKED_PCT)
+    middle = float(np.median([r.percent for r in same]))
+    if len(same) < _least(same, cause, told=told) or len(same) < _MOST_OF * len(high):
         return ()
-    spans = tuple(r.span_s for r in same)
-    cause = cause_of(recording, spans, sound)
+    if not told and cause is not RestCause.SIGNAL and middle >= _HAND_PCT:
+        return ()
+    spans, sound_s = tuple(r.span_s for r in same), tuple(r.span_s for r in sound)
+    if cause is not RestCause.SIGNAL and _idles_cold(recording, spans, sound_s):
+        return ()
+    cause = cause_of(recording, spans, sound_s)
     rest = round(float(np.median([r.percent for r in same])), 1)
     return (
         OffRest(
             channels=channels,
             times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
             confidence=0.92 if cause is not RestCause.UNKNOWN else 0.75,
-            text=_text(len(same), rest, usual, cause) + _warmth(recording, spans, sound),
+            text=_text(len(same), rest, usual, cause) + _warmth(recording, spans, sound_s),
             rest_pct=rest,
             usual_rest_pct=round(usual, 1),
             cause=cause,
             ect_c=_coolant(recording, spans),
         ),
     )
+
+
+def _alike(rests: list[Rest], within_pct: float) -> list[Rest]:
+    """The most rests that lie within so much of one level."""
+    groups = ([r for r in rests if 0.0 <= r.percent - one.percent <= 2.0 * within_pct] for one in rests)
+    return max(groups, key=len)
+
+
+def _least(same: list[Rest], cause: RestCause, *, told: bool) -> int:
+    """How many rests it takes."""
+    if told or cause is RestCause.SIGNAL:
+        return _LEAST_RESTS
+    quick = sum(1 for r in same if r.released) >= _LEAST_UNASKED
+    return _LEAST_UNASKED if quick else _LEAST_GUIDED
+
+
+def _as_asked(rest: Rest, sound: list[Rest]) -> bool:
+    """Whether the command had the plate that much further open than at the usual rests."""
+    usual = [r.asked for r in sound if r.asked is not None]
+    if rest.asked is None or not usual:
+        return False
+    more = rest.asked - float(np.median(usual))
+    return abs(rest.percent - float(np.median([r.percent for r in sound])) - more) < _OFF_PCT
+
+
+def _asked_for(command: Channel | None, span: Span) -> float | None:
+    """The middle of what a percent command asked for during a span."""
+    if command is None or command.kind.unit is not Unit.PERCENT:
+        return None
+    within = (command.time_s >= span[0]) & (command.time_s <= span[1])
+    return float(np.median(command.values[within])) if within.any() else None
+
+
+def _idles_cold(recording: Recording, off: tuple[Span, ...], sound: tuple[Span, ...]) -> bool:
+    """Whether it was cold at the rests that are off, and warmer at the usual ones."""
+    then, later = _coolant(recording, off), _coolant(recording, sound)
+    if then is None or later is None:
+        return False
+    return then < _COLD_C and later > then + _WARMTH_C
 
 
 def _usual(levels: list[float]) -> float:
