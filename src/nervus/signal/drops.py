@@ -1,18 +1,22 @@
 """Drops: interruptions bound to an instant, with what was done to the vehicle around them."""
 
+from dataclasses import replace
 from math import exp
 
 from nervus.domain.channel import FloatArray, Mark, Sensor
-from nervus.domain.finding import Drop, Floor, Shared, Span
+from nervus.domain.finding import Drop, Finding, Floor, Shared, Span
 from nervus.language import figures, say
 from nervus.signal.explain import Cause, Event
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import Instrument
+from nervus.signal.spans import overlaps
 
 # A shake of the harness and the drop it makes are no further apart: hand and ear take that long.
 MARK_NEAR_S = 1.5
 
 
+# What throttle and pedal show of one failure is no further apart than this: they may be read in turn.
+_AT_ONCE_S = 0.1
 # Explanations that were thought of have so much of the probability.
 _THOUGHT_OF, _MOST_MARGIN = 0.985, 50.0
 
@@ -31,6 +35,45 @@ def describe_drops(
 ) -> tuple[Drop, ...]:
     """One finding for each event, in the order of time."""
     return tuple(_drop(event, tracks, marks, travel) for event in events)
+
+
+def together(findings: list[Finding]) -> list[Finding]:
+    """The same, with what takes throttle and pedal at once as one finding: they share what failed."""
+    pedals = [
+        f for f in findings if isinstance(f, Drop) and f.sensor is Sensor.PEDAL and _is_shared(f)
+    ]
+    joined: list[Finding] = []
+    gone: set[int] = set()
+    for finding in findings:
+        if not (isinstance(finding, Drop) and finding.sensor is Sensor.THROTTLE and _is_shared(finding)):
+            joined.append(finding)
+            continue
+        own = _at(finding.times_s[0], pedals)
+        gone |= {id(p) for p in own}
+        joined.append(_with_pedal(finding, own) if own else finding)
+    return [f for f in joined if id(f) not in gone]
+
+
+def _at(span: Span, drops: list[Drop]) -> list[Drop]:
+    """The drops at an instant; only where there is none, those that were read a little later."""
+    at_once = [d for d in drops if overlaps(d.times_s[0], span)]
+    return at_once or [d for d in drops if overlaps(d.times_s[0], span, _AT_ONCE_S)][:1]
+
+
+def _is_shared(drop: Drop) -> bool:
+    return drop.shared is not Shared.SIGNAL
+
+
+def _with_pedal(drop: Drop, pedal: list[Drop]) -> Drop:
+    ends = [d.times_s[0] for d in (drop, *pedal)]
+    return replace(
+        drop,
+        channels=(*drop.channels, *sorted({c for p in pedal for c in p.channels})),
+        times_s=((min(a for a, _ in ends), max(b for _, b in ends)),),
+        confidence=max(d.confidence for d in (drop, *pedal)),
+        text=say("{drop} The tracks of the pedal go with them.", drop=drop.text),
+        shared=Shared.FEED,
+    )
 
 
 def _drop(

@@ -83,6 +83,7 @@ def examine(
         findings += [*spots, *_drops(recording, shaft, loose), *wear, *differ]
         worn += [*spots, *wear]
         places[shaft.sensor] = _locality(loose, shaft.travel)
+    findings = drops.together(findings)
     findings += _rests(recording, throttle.travel, cause_of_rest, findings)
     findings += supply.supply_faults(recording, key_off, nominal_v)
     line = recording.get("vref_v")

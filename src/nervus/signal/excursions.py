@@ -60,6 +60,7 @@ class Excursion:
         weak: whether it counts only where it comes back at a place in the travel.
         merged: how many interruptions of one burst it stands for.
         local: the course where it went furthest, if it stands for several: the shaft moves meanwhile.
+        deepest_s: when that was.
     """
 
     span_s: Span
@@ -70,6 +71,7 @@ class Excursion:
     weak: bool = False
     merged: int = 1
     local: float | None = None
+    deepest_s: Span | None = None
 
     @property
     def course(self) -> float:

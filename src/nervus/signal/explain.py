@@ -26,6 +26,7 @@ from nervus.signal.edges import quickness
 from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
 from nervus.signal.instrument import Instrument
 from nervus.signal.pair import Pair
+from nervus.signal.shrinking import by_one_factor, joint_of, shrank
 from nervus.signal.spans import Union, merge, runs
 
 # How much seldomer, in nats, than motion of the shaft a track alone leaves its course, and all together.
@@ -127,7 +128,7 @@ def explain(
         candidates: for each track where it may have left its course.
         asked: what asked the shaft to move, where that was recorded.
     """
-    scene = _Scene(tracks, pair, asked, {t: c.level for t, c in candidates.items()})
+    scene = _Scene(tracks, pair, asked, candidates)
     pieces = [piece for event in _gathered(tracks, candidates) for piece in scene.pieces(event)]
     scene.prepare(pieces)
     kept = [told for piece in pieces if (told := scene.told(piece)) is not None]
@@ -201,6 +202,7 @@ def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
                 weak=first.weak,
                 merged=first.merged + later.merged,
                 local=deepest.course,
+                deepest_s=deepest.deepest_s or deepest.span_s,
             )
         else:
             joined.append(later)
@@ -228,10 +230,12 @@ class _Scene:
         tracks: tuple[Instrument, ...],
         pair: Pair | None,
         asked: Asked | None,
-        levels: dict[str, float | None],
+        candidates: dict[str, Candidates],
     ) -> None:
         self._tracks = {t.id: t for t in tracks}
-        self._pair, self._asked, self._levels = pair, asked, levels
+        self._pair, self._asked = pair, asked
+        self._levels = {t: c.level for t, c in candidates.items()}
+        self._joints = {t.id: joint_of(t, candidates[t.id].excursions) for t in tracks}
         self._quick_ends: dict[tuple[str, Span], FloatArray] = {}
         self._apart_of: dict[int, float] = {}
         self._sister_decides = False
@@ -253,8 +257,10 @@ class _Scene:
         moved = self._moved(event)
         ways: list[tuple[float, Cause, tuple[tuple[str, Excursion], ...]]] = []
         if len(event.parts) > 1:
-            alike = 0.0 if self._alike(event) else self._chance(event)
-            ways.append((-_TOGETHER - alike - self._aside(event), Cause.FEED, event.parts))
+            # By the line between them tracks that shrink by one factor may agree: that is no chance.
+            chance = 0.0 if self._alike(event) or self._shrank(event) else self._chance(event)
+            together = self._one_factor(event) - chance - self._aside(event)
+            ways.append((together - _TOGETHER, Cause.FEED, event.parts))
         if not ways or not self._agree(event):
             for part in event.parts:
                 rest = min(sum(self._no_motion(p) for p in event.parts if p[0] != part[0]), _RAIL)
@@ -359,7 +365,24 @@ class _Scene:
         against = _RAIL if track.is_unusual(excursion.level) else 0.0
         if level is not None and abs(excursion.level - level) <= track.same_level + track.resolution:
             against += _SAME_LEVEL
+        elif self._by_joint(part):
+            against += _SAME_LEVEL
         return against
+
+    def _by_joint(self, part: tuple[str, Excursion]) -> bool:
+        """Whether a track shrank by the factor by which it shrinks again and again."""
+        joint = self._joints[part[0]]
+        return joint is not None and shrank(self._tracks[part[0]], part[1], joint)
+
+    def _shrank(self, event: Event) -> bool:
+        """Whether all tracks did."""
+        return all(map(self._by_joint, event.parts))
+
+    def _one_factor(self, event: Event) -> float:
+        """What it is worth, in nats, that tracks that contradict each other shrank by one factor."""
+        if self._agree(event):
+            return 0.0
+        return by_one_factor((self._tracks[name], e) for name, e in event.parts)
 
     def _sister_says(self, part: tuple[str, Excursion]) -> float:
         """What the sister says against an excursion being motion, in nats."""
@@ -367,7 +390,8 @@ class _Scene:
         if pair is None:
             return 0.0
         track = self._tracks[name]
-        samples = _samples(track, excursion.span_s)
+        # Of a burst, its deepest part: the shaft may go to its level later, or may have come from there.
+        samples = _samples(track, excursion.deepest_s or excursion.span_s)
         seen = track.level[samples]
         if not seen.size:
             return 0.0
@@ -420,13 +444,28 @@ class _Scene:
 
     def _with_sister(self, event: Event) -> Event:
         """An event of one track with what the other showed then, where that went along."""
-        if len(event.parts) > 1 or not self._agree(event):
+        if len(event.parts) > 1:
             return event
-        (name, _), span = event.parts[0], event.span_s
+        name, excursion = event.parts[0]
+        if self._by_joint(event.parts[0]):
+            return _event([*event.parts, *self._shrank_too(name, event.span_s)])
+        if not self._agree(event):
+            return event
+        span = excursion.deepest_s or event.span_s
         others = (_measured(t, span) for t in self._tracks.values() if t.id != name)
-        least = _ALONG * event.parts[0][1].depth
+        least = _ALONG * excursion.depth
         along = [p for p in others if p is not None and self._in(name, p) > least]
         return _event([*event.parts, *along])
+
+    def _shrank_too(self, name: str, span: Span) -> list[tuple[str, Excursion]]:
+        """The other tracks, read in turn with one that shrank, where they shrank by the joint as well."""
+        found = []
+        for track in self._tracks.values():
+            near = (span[0] - 0.5 * track.interval_s, span[1] + 0.5 * track.interval_s)
+            part = _measured(track, near) if track.id != name else None
+            if part is not None and part[1].depth > track.tolerance and self._by_joint(part):
+                found.append(part)
+        return found
 
 
 def _samples(track: Instrument, span: Span) -> slice:

@@ -5,6 +5,7 @@ learned from the recording by the widest agreement, as between two tracks. Only 
 stood still for longer than a sound throttle needs is a difference held against the throttle.
 """
 
+from dataclasses import replace
 from math import ceil
 
 import numpy as np
@@ -37,6 +38,8 @@ _LEAST_STOPS, _STOPPED_BAND_PCT, _FURTHEST = 3, 1.0, 99.0
 # A step of the command, and what counts as late at the median of them.
 _STEP_PCT, _LATE_S, _LEAST_STEPS = 10.0, 0.6, 4
 _LEAST_RATE_HZ = 8.0
+# A throttle that is late all the time is tried with these time constants, on so many points at most.
+_LAGS_S, _MOST_LAGGED = (0.3, 0.5, 0.8, 1.2), 20_000
 # A line flatter than this relates nothing. One through settled moments needs them so far apart, percent,
 # and no more than so many, and is not so much steeper or flatter than the one learned in motion.
 _LEAST_SLOPE, _LEAST_SPAN_PCT, _MOST_SETTLED, _ALIKE = 0.2, 20.0, 400, 0.35
@@ -61,7 +64,7 @@ def not_following(
     asked = plain_course(command)
     if asked.time_s.size < _LEAST_SAMPLES:
         return ()
-    line, limit = learn_line(asked, position), _limit(profile)
+    line, limit = learn_line(asked, position) or _by_lag(asked, position), _limit(profile)
     if line is None or abs(line.slope) < _LEAST_SLOPE:
         line, limit = _from_the_low_end(asked, position), max(limit, _UNKNOWN_SCALE_PCT)
     within = (asked.time_s >= position.time_s[0]) & (asked.time_s <= position.time_s[-1])
@@ -87,6 +90,27 @@ def not_following(
         return (_held(channels, lasting, (wanted, is_at, during), profile),)
     late = _late(time_s, wanted, is_at)
     return (_slow(channels, late),) if late is not None else ()
+
+
+def _by_lag(asked: Course, position: Course) -> Line | None:
+    """The line between a command that is followed late all the time and the position.
+
+    What lags behind by a time constant is where the command, smoothed by it, was; the first of a few
+    that brings the two together tells their scales.
+    """
+    every = max(1, asked.time_s.size // _MOST_LAGGED)
+    asked = replace(asked, time_s=asked.time_s[::every], level=asked.level[::every])
+    step_s = np.diff(asked.time_s, prepend=asked.time_s[0])
+    for tau_s in _LAGS_S:
+        smooth = np.empty_like(asked.level)
+        now = float(asked.level[0])
+        for i, share in enumerate(np.exp(-step_s / tau_s).tolist()):
+            now = share * now + (1.0 - share) * float(asked.level[i])
+            smooth[i] = now
+        line = learn_line(replace(asked, level=smooth), position)
+        if line is not None and abs(line.slope) >= _LEAST_SLOPE:
+            return line
+    return None
 
 
 def _by_settled(line: Line, wanted: FloatArray, level: FloatArray, limit: float) -> Line:

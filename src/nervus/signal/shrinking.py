@@ -1,0 +1,90 @@
+"""One factor: what a poor joint in the supply or ground that all tracks share makes of their levels.
+
+A potentiometer divides what it is fed with. If a joint in its supply leaves it a share k of that, every
+track reads k times what it would read, wherever the shaft is; in the ground every track comes so much
+nearer to the supply. (The divider, textbook.) So two tracks that shrink by one factor at one instant,
+or one that shrinks by the same factor from different openings, did not follow a shaft.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from math import log
+
+import numpy as np
+
+from nervus.signal.excursions import Excursion
+from nervus.signal.instrument import Instrument
+
+# What is left must be less than this for something to have left; a factor is not known better than this.
+_LEFT_OVER, _LEAST_SPREAD = 0.92, 0.015
+# Factors that match by chance: they may lie anywhere between nothing and a little more than all.
+_RANGE = 1.2
+# So many excursions by one factor, from openings of which the levels show it, make a joint of it; if
+# factors came as they like that would happen this seldom.
+_LEAST, _CHANCE = 3, 1e-3
+# Further apart than this, percent of supply, levels are those of different openings.
+_APART_PCT = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Shrunk:
+    """By which factor, and whether toward the ground (the supply is poor) or toward the supply."""
+
+    factor: float
+    to_ground: bool
+
+
+def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | None:
+    """The factor by which most excursions of one track shrink, from different openings, if there is one."""
+    deep = [e for e in excursions if e.depth > 2.0 * track.tolerance]
+    if len(deep) < _LEAST:
+        return None
+    levels = np.asarray([e.level for e in deep])
+    best: tuple[int, Shrunk] | None = None
+    for to_ground in (True, False):
+        factors = np.asarray([_factor(e, to_ground=to_ground) for e in deep])
+        spreads = np.asarray([_spread(track, e, to_ground=to_ground) for e in deep])
+        for factor, spread in zip(factors.tolist(), spreads.tolist(), strict=True):
+            if not 0.0 <= factor < _LEFT_OVER:
+                continue
+            same = np.abs(factors - factor) <= np.maximum(spreads, spread)
+            count = int(same.sum())
+            by_chance = (2.0 * spread / _RANGE) ** (count - 1) * len(deep)
+            apart = float(np.ptp(levels[same])) > max(_APART_PCT, 2.0 * track.same_level)
+            if count < _LEAST or 2 * count <= len(deep) or not apart or by_chance > _CHANCE:
+                continue
+            if best is None or count > best[0]:
+                best = count, Shrunk(float(np.median(factors[same])), to_ground)
+    return best[1] if best is not None else None
+
+
+def shrank(track: Instrument, excursion: Excursion, by: Shrunk) -> bool:
+    """Whether an excursion is one of those of a joint."""
+    off = abs(_factor(excursion, to_ground=by.to_ground) - by.factor)
+    return off <= _spread(track, excursion, to_ground=by.to_ground)
+
+
+def by_one_factor(parts: Iterable[tuple[Instrument, Excursion]]) -> float:
+    """What it is worth, in nats, that tracks shrank by one factor at one instant; 0 where they did not."""
+    parts = tuple(parts)
+    worth = 0.0
+    for to_ground in (True, False):
+        factors = [_factor(e, to_ground=to_ground) for _, e in parts]
+        spread = sum(_spread(t, e, to_ground=to_ground) for t, e in parts)
+        if max(factors) < _LEFT_OVER and min(factors) > -spread and max(factors) - min(factors) <= spread:
+            worth = max(worth, log(_RANGE / (2.0 * spread)))
+    return worth
+
+
+def _factor(excursion: Excursion, *, to_ground: bool) -> float:
+    if to_ground:
+        return excursion.level / max(excursion.course, 1.0)
+    return (100.0 - excursion.level) / max(100.0 - excursion.course, 1.0)
+
+
+def _spread(track: Instrument, excursion: Excursion, *, to_ground: bool) -> float:
+    """How well a factor is known: the noise, and what the shaft moved meanwhile."""
+    course = max(excursion.course if to_ground else 100.0 - excursion.course, 1.0)
+    moved = abs(excursion.after - excursion.before) / 2.0
+    factor = abs(_factor(excursion, to_ground=to_ground))
+    return max(_LEAST_SPREAD, (track.same_level + factor * moved) / course)
