@@ -39,9 +39,7 @@ def describe_drops(
 
 def together(findings: list[Finding]) -> list[Finding]:
     """The same, with what takes throttle and pedal at once as one finding: they share what failed."""
-    pedals = [
-        f for f in findings if isinstance(f, Drop) and f.sensor is Sensor.PEDAL and _is_shared(f)
-    ]
+    pedals = [f for f in findings if isinstance(f, Drop) and f.sensor is Sensor.PEDAL and _is_shared(f)]
     joined: list[Finding] = []
     gone: set[int] = set()
     for finding in findings:

@@ -84,7 +84,7 @@ def examine(
         worn += [*spots, *wear]
         places[shaft.sensor] = _locality(loose, shaft.travel)
     findings = drops.together(findings)
-    findings += _rests(recording, throttle.travel, cause_of_rest, findings)
+    findings += _rests(recording, (throttle, pedal), cause_of_rest, findings)
     findings += supply.supply_faults(recording, key_off, nominal_v)
     line = recording.get("vref_v")
     if line is not None and not is_witnessed(recording):
@@ -228,12 +228,16 @@ def _out_of_range(
 
 
 def _rests(
-    recording: Recording, travel: Travel | None, cause_of_rest: rest.CauseOf, findings: list[Finding]
+    recording: Recording,
+    shafts: tuple[Shaft, Shaft],
+    cause_of_rest: rest.CauseOf,
+    findings: list[Finding],
 ) -> tuple[Finding, ...]:
     """Rests that are off, but for those at which the tracks tell different places: one of them lies."""
+    travel, pedal = (s.travel for s in shafts)
     if travel is None:
         return ()
-    rests = rest.find_rests(travel.time_s, travel.percent, recording)
+    rests = rest.find_rests(travel.time_s, travel.percent, recording, pedal)
     found = rest.off_rest(rests, (travel.witness,), recording, cause_of_rest)
     apart = Union(
         t

@@ -17,16 +17,16 @@ from math import hypot, log
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import Channel, FloatArray, Unit
 from nervus.domain.finding import Span
 from nervus.signal import sampling
 from nervus.signal.asked import Asked
 from nervus.signal.candidates import Candidates
 from nervus.signal.edges import quickness
 from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
+from nervus.signal.feed_signs import by_one_factor, joint_of, left, shrank
 from nervus.signal.instrument import Instrument
 from nervus.signal.pair import Pair
-from nervus.signal.shrinking import by_one_factor, joint_of, shrank
 from nervus.signal.spans import Union, merge, runs
 
 # How much seldomer, in nats, than motion of the shaft a track alone leaves its course, and all together.
@@ -37,8 +37,14 @@ _PER_FOLD, _MOST_QUICK = 4.0, 14.0
 # The line between two tracks is known to this share of what one of them moves (gain, lag, filters); so
 # many deviations of noise make a tolerance; no more than so many nats come from one difference.
 _GAIN, _DEVIATIONS, _MOST_APART = 0.13, 4.0, 30.0
+# A supply's ripple moves tracks that mirror each other apart, percent (common practice: some ten
+# millivolts).
+_RIPPLE_PCT = 0.15
 # A level near a rail at which a track never is: only a fault takes it there.
 _RAIL = 8.0
+# What goes this share of its way between two samples has leapt, if it went no more than that share of
+# the leap the same way just before.
+_LEAP, _PREPARED = 0.6, 0.25
 # It landed on the level that others landed on, from elsewhere.
 _SAME_LEVEL = 8.0
 # Both tracks landed where the line between them says, by chance.
@@ -50,6 +56,11 @@ _ALONG = 0.5
 _ASIDE = 0.4
 # Tracks agree where what they are apart is worth less than this, in nats.
 _AGREE = 2.0
+# Odds below this, in nats, are no claim.
+_LEAST_MARGIN = 1.0
+# A track that left so many times what noise makes, and that is worth no more than this, nats, to its
+# sister, is where she is.
+_FAR_OFF, _HARDLY = 3.0, 0.5
 # Channels sampled one after the other may show one interruption this many intervals apart.
 _TOGETHER_INTERVALS = 2.1
 # An event longer than this is looked into: where the tracks differ by more than this share of the
@@ -63,6 +74,8 @@ _BOTTOM, _CONTRADICTS = 0.3, 0.5
 _ROUGH_DEPTH_PCT, _ROUGH_SAMPLES = 5.0, 3
 # Events closer than this share their cause: one burst, counted once where places are compared.
 BURST_S = 0.5
+# So many samples on either side tell what tracks are apart anyway.
+_BESIDE = 20
 # An excursion is compared at so many instants at most.
 _MANY_LEVELS = 200
 
@@ -99,7 +112,7 @@ class Event:
     @property
     def is_shallow(self) -> bool:
         """Whether, alone, it can't be told from roughness or from a quick hand."""
-        return self.is_weak or all(
+        return self.margin < _LEAST_MARGIN or all(
             e.depth < _ROUGH_DEPTH_PCT and e.samples <= _ROUGH_SAMPLES for _, e in self.parts
         )
 
@@ -119,6 +132,7 @@ def explain(
     pair: Pair | None,
     candidates: dict[str, Candidates],
     asked: Asked | None = None,
+    feed: tuple[Channel, ...] = (),
 ) -> tuple[Event, ...]:
     """The events that are faults, or, seen on one track alone, may be: those come with a margin below 0.
 
@@ -127,8 +141,9 @@ def explain(
         pair: both, where it is known how they relate.
         candidates: for each track where it may have left its course.
         asked: what asked the shaft to move, where that was recorded.
+        feed: supply and ground, where they were recorded.
     """
-    scene = _Scene(tracks, pair, asked, candidates)
+    scene = _Scene(tracks, pair, asked, candidates, feed)
     pieces = [piece for event in _gathered(tracks, candidates) for piece in scene.pieces(event)]
     scene.prepare(pieces)
     kept = [told for piece in pieces if (told := scene.told(piece)) is not None]
@@ -231,7 +246,9 @@ class _Scene:
         pair: Pair | None,
         asked: Asked | None,
         candidates: dict[str, Candidates],
+        feed: tuple[Channel, ...],
     ) -> None:
+        self._feed = feed
         self._tracks = {t.id: t for t in tracks}
         self._pair, self._asked = pair, asked
         self._levels = {t: c.level for t, c in candidates.items()}
@@ -254,14 +271,19 @@ class _Scene:
         event = self._with_sister(event)
         # Where the sister says all that she can, and nothing else is concerned, quickness adds nothing.
         self._sister_decides = len(event.parts) == 1 and self._apart(event.parts[0]) >= _MOST_APART
+        if self._is_in_place(event):
+            return None
         moved = self._moved(event)
         ways: list[tuple[float, Cause, tuple[tuple[str, Excursion], ...]]] = []
-        if len(event.parts) > 1:
+        fed = any(left(line, event.span_s) for line in self._feed)
+        if fed:
+            ways.append((_RAIL - _TOGETHER, Cause.FEED, event.parts))
+        elif len(event.parts) > 1:
             # By the line between them tracks that shrink by one factor may agree: that is no chance.
             chance = 0.0 if self._alike(event) or self._shrank(event) else self._chance(event)
             together = self._one_factor(event) - chance - self._aside(event)
             ways.append((together - _TOGETHER, Cause.FEED, event.parts))
-        if not ways or not self._agree(event):
+        if not ways or not (fed or self._agree(event)):
             for part in event.parts:
                 rest = min(sum(self._no_motion(p) for p in event.parts if p[0] != part[0]), _RAIL)
                 ways.append((-_ALONE - rest, Cause.ALONE, (part,)))
@@ -362,10 +384,13 @@ class _Scene:
         """What the level that it went to says against motion, in nats."""
         name, excursion = part
         track, level = self._tracks[name], self._levels[name]
-        against = _RAIL if track.is_unusual(excursion.level) else 0.0
-        if level is not None and abs(excursion.level - level) <= track.same_level + track.resolution:
-            against += _SAME_LEVEL
-        elif self._by_joint(part):
+        # A unit's percentage has no rail, its ends are where a shaft comes to its stops: there only what
+        # leaps to the end and back, with nothing on the way, speaks against motion.
+        rail = track.is_unusual(excursion.level)
+        rail = rail and (track.kind.unit is Unit.VOLT or _leaps(track, excursion))
+        against = _RAIL if rail else 0.0
+        same = track.same_level + track.resolution
+        if (level is not None and abs(excursion.level - level) <= same) or self._by_joint(part):
             against += _SAME_LEVEL
         return against
 
@@ -399,10 +424,23 @@ class _Scene:
         bottom = np.abs(seen - excursion.level) <= _BOTTOM * excursion.depth
         if bottom.any():
             seen, expected = seen[bottom], expected[bottom]
-        apart = sampling.middle(np.abs(seen - expected))
+        apart = sampling.middle(np.abs(seen - expected - self._usually_apart(pair, track, samples)))
         timing = pair.timing(track, excursion.span_s)
-        spread = hypot(self._blur[name] / _DEVIATIONS, _GAIN * excursion.depth, timing / 2.0)
+        blur = self._blur[name] / _DEVIATIONS
+        spread = hypot(blur, _GAIN * excursion.depth, timing / 2.0, _RIPPLE_PCT)
         return min((apart / spread) ** 2 / 2.0, _MOST_APART)
+
+    def _usually_apart(self, pair: Pair, track: Instrument, during: slice) -> float:
+        """What a track and its sister are apart just before and behind, percent of supply.
+
+        As far as noise and a line that is not quite theirs explain it.
+        """
+        first, last = int(during.start), int(during.stop)
+        sides = slice(max(first - _BESIDE, 0), first), slice(last, last + _BESIDE)
+        gaps = (track.level[s] - pair.expected_of(track, s) for s in sides)
+        # What is off on one side only, and lasts, is the fault itself.
+        least = min((float(np.median(g)) for g in gaps if g.size), key=abs, default=0.0)
+        return float(np.clip(least, -self._blur[track.id], self._blur[track.id]))
 
     def _chance(self, event: Event) -> float:
         """What it costs, in nats, that two tracks left and landed where the line between them says."""
@@ -436,6 +474,21 @@ class _Scene:
             return False
         return self._apart(deepest) < _AGREE
 
+    def _is_in_place(self, event: Event) -> bool:
+        """Whether a track alone is, during an event, where its sister is, though she did not go along.
+
+        Then it was off before it, or behind, and what looks like the event is the way between.
+        """
+        pair = self._pair
+        if pair is None or len(event.parts) > 1:
+            return False
+        name, excursion = event.parts[0]
+        track = self._tracks[name]
+        if excursion.depth < _FAR_OFF * self._blur[name] or self._apart(event.parts[0]) > _HARDLY:
+            return False
+        # What speed and a line that is not known well hide is no place.
+        return pair.timing(track, event.span_s) < self._blur[name]
+
     def _in(self, name: str, part: tuple[str, Excursion]) -> float:
         """How deep an excursion of the sister is, in percent of a track's supply."""
         slope = abs(self._pair.line.slope) if self._pair is not None else 1.0
@@ -458,7 +511,7 @@ class _Scene:
         return _event([*event.parts, *along])
 
     def _shrank_too(self, name: str, span: Span) -> list[tuple[str, Excursion]]:
-        """The other tracks, read in turn with one that shrank, where they shrank by the joint as well."""
+        """The other tracks, read in turn with one that shrank, where they shrank by the joint too."""
         found = []
         for track in self._tracks.values():
             near = (span[0] - 0.5 * track.interval_s, span[1] + 0.5 * track.interval_s)
@@ -472,6 +525,23 @@ def _samples(track: Instrument, span: Span) -> slice:
     """The samples of a track during an event, or so many of them as are enough."""
     first, last = track.time_s.searchsorted((span[0] - 1e-9, span[1] + 1e-9)).tolist()
     return slice(first, last, max(1, (last - first) // _MANY_LEVELS))
+
+
+def _leaps(track: Instrument, excursion: Excursion) -> bool:
+    """Whether an excursion goes most of its way between two samples, there and back.
+
+    And with hardly any motion the same way before it, or behind.
+    """
+    level, (start, end) = track.level, excursion.span_s
+    first, last = np.searchsorted(track.time_s, (start - 1e-9, end + 1e-9)).tolist()
+    if first < 2 or last > level.size - 2:
+        return False
+    for far, beside, inside in ((first - 2, first - 1, first), (last + 1, last, last - 1)):
+        way = float(level[inside] - level[beside])
+        on_the_way = float(level[beside] - level[far]) * (1.0 if way > 0.0 else -1.0)
+        if abs(way) < _LEAP * excursion.depth or on_the_way > _PREPARED * abs(way):
+            return False
+    return True
 
 
 def _measured(track: Instrument, span: Span) -> tuple[str, Excursion] | None:

@@ -11,15 +11,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.channel import Channel, FloatArray, Role
-from nervus.domain.finding import Floor, Span
+from nervus.domain.channel import Channel, FloatArray
+from nervus.domain.finding import Floor
 from nervus.signal.explain import Cause, Event
+from nervus.signal.feed_signs import left
 from nervus.signal.instrument import Instrument
-
-# A supply that leaves its usual value by this share, or a ground by so many volts, has left.
-_SUPPLY_SHARE, _GROUND_V = 0.08, 0.25
-# The lines are looked at over the event and so much around it.
-_AROUND_S = 0.002
 
 
 def what_is_shared(
@@ -43,24 +39,13 @@ def what_is_shared(
 def _cause(
     event: Event, tracks: Mapping[str, Instrument], feed: tuple[Channel, ...], *, held: bool
 ) -> Cause:
-    if any(_left(line, event.span_s) for line in feed):
+    if any(left(line, event.span_s) for line in feed):
         return Cause.FEED
     floors = {part.floor for _, part in event.parts}
     unusual = all(tracks[name].is_unusual(part.level) for name, part in event.parts)
     if len(floors) == 1 and Floor.INTERMEDIATE not in floors and unusual:
         return Cause.FEED
     return Cause.ELECTRONICS if held else Cause.FEED
-
-
-def _left(line: Channel, span: Span) -> bool:
-    """Whether a line of the feed left its usual value during an event."""
-    first, last = np.searchsorted(line.time_s, (span[0] - _AROUND_S, span[1] + _AROUND_S)).tolist()
-    values = line.values[first:last]
-    if not values.size:
-        return False
-    usual = float(np.median(line.values[:: max(1, line.samples // 2000)]))
-    off = float(np.max(np.abs(values - usual)))
-    return off > (_GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual)
 
 
 def _to_one_level(events: list[Event]) -> bool:

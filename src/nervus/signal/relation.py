@@ -34,6 +34,8 @@ _MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
 # Clocks of two loggers are set by hand, this far apart at most; searched in steps of this, in so many
 # parts of the recording, most of which must say so, and agree far better.
 _APART_S, _LAG_S, _PARTS, _LEAST_PARTS, _FAR_BETTER = 0.6, 0.01, 5, 3, 0.5
+# Points enough to tell how far the clocks of a part are apart.
+_MANY_MOVING = 4_000
 # Points enough to learn a line from, spread over the recording.
 _ENOUGH = 60_000
 
@@ -108,11 +110,12 @@ def estimate_skew(first: Course, second: Course, line: Line, interval_s: float) 
     return float(lags[best]) if costs[best] < _BETTER * costs[12] else 0.0
 
 
-def estimate_clock(first: Course, second: Course, line: Line, interval_s: float) -> tuple[float, float]:
+def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[float, float]:
     """By how many seconds the second track's clock is ahead at instant 0, and how many more each second.
 
     Two loggers have two clocks, apart by tenths of a second and drifting. Looked for only where the
-    tracks agree far better so than with all that reading in turn explains; (0, 0) where they don't.
+    tracks agree far better so than with all that reading in turn explains; (0, 0) where they don't. No
+    line between them is asked for: one that was learned with clocks apart is bent by them.
     """
     lags = np.arange(-_APART_S, _APART_S + _LAG_S / 2, _LAG_S)
     if 3.0 * interval_s >= _APART_S:
@@ -122,7 +125,7 @@ def estimate_clock(first: Course, second: Course, line: Line, interval_s: float)
     for start, end in pairwise(edges.tolist()):
         part = slice(*np.searchsorted(first.time_s, (start, end)).tolist())
         piece = replace(first, time_s=first.time_s[part], level=first.level[part])
-        costs = _costs(piece, second, line, lags)
+        costs = _scatter(piece, second, lags)
         if costs is None:
             continue
         near = np.abs(lags) <= max(3.0 * interval_s, _LAG_S)
@@ -149,6 +152,21 @@ def _costs(first: Course, second: Course, line: Line, lags: FloatArray) -> Float
         np.median(np.abs(read_at(at_s + lag, second.time_s, second.level) - expected)) for lag in lags
     ]
     return np.asarray(apart, dtype=np.float64)
+
+
+def _scatter(first: Course, second: Course, lags: FloatArray) -> FloatArray | None:
+    """How far the tracks, while they move, are off the straight line that fits best, for each lag."""
+    moving = first.speed() > _MOVES_PCT_PER_S if first.level.size > 1 else np.zeros(1, dtype=np.bool_)
+    if moving.sum() < _LEAST_MOVING:
+        return None
+    some = np.flatnonzero(moving)[:: max(1, int(moving.sum()) // _MANY_MOVING)]
+    at_s, x = first.time_s[some], first.level[some]
+    off = []
+    for lag in lags:
+        y = read_at(at_s + lag, second.time_s, second.level)
+        slope, offset = np.polyfit(x, y, 1)
+        off.append(float(np.median(np.abs(y - slope * x - offset))))
+    return np.asarray(off, dtype=np.float64)
 
 
 def _stretches(first: Course, second: Course, skew_s: float) -> list[tuple[FloatArray, FloatArray]]:

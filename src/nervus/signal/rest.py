@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nervus.domain.analysis import Travel
 from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Unit
 from nervus.domain.finding import OffRest, RestCause, Span
 from nervus.language import say
@@ -33,8 +34,8 @@ _LEAST_RESTS, _MOST_OF = 2, 0.6
 # Where nothing tells that the throttle was let go, a hand may hold it: then it takes more rests, closer
 # alike, and no further open than this, percent of travel.
 _LEAST_UNASKED, _SAME_UNASKED_PCT, _HAND_PCT = 3, 0.5, 10.0
-# A closing that was guided, not quick, counts by its repeating alone; that takes so many.
-_LEAST_GUIDED = 4
+# A closing that was guided, not quick, counts by its repeating alone; that takes so many, closer still.
+_LEAST_GUIDED, _SAME_GUIDED_PCT = 4, 0.3
 # A closing ends at a rest that lies so far below what came before it, percent of travel.
 _CLOSED_BY_PCT = 3.0
 # Colder than this an engine is made to idle faster, by a cam or by the unit (common practice, no
@@ -63,6 +64,7 @@ class Rest:
         released: whether the throttle was let go, or closed as quickly as if it were.
         low: whether a closing ended here and an opening, or the recording's end, followed.
         asked: where the command had the plate meanwhile, percent; `None` where that is not known.
+        witnessed: whether pedal or command tell that it was let go, not the closing itself.
     """
 
     span_s: Span
@@ -70,10 +72,20 @@ class Rest:
     released: bool
     low: bool = False
     asked: float | None = None
+    witnessed: bool = False
 
 
-def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) -> tuple[Rest, ...]:
-    """All stands of the shaft, in the order of time."""
+def find_rests(
+    time_s: FloatArray, percent: FloatArray, recording: Recording, pedal: Travel | None = None
+) -> tuple[Rest, ...]:
+    """All stands of the shaft, in the order of time.
+
+    Args:
+        time_s: instants, shape (n,).
+        percent: of travel, shape (n,).
+        recording: what else was captured.
+        pedal: where the pedal was, by tracks of its own.
+    """
     every = max(1, round(1.0 / (_POINTS_PER_S * max(float(np.median(np.diff(time_s))), 1e-6))))
     time_s, percent = time_s[::every], percent[::every]
     if time_s.size < 2:
@@ -81,7 +93,7 @@ def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) ->
     steps = max(_LEAST_SAMPLES, round(_LEAST_S / max(float(np.median(np.diff(time_s))), 1e-6)))
     if percent.size <= steps:
         return ()
-    let_go = _let_go(recording, time_s)
+    let_go = _let_go(recording, pedal, time_s)
     command = next(iter(recording.with_role(Role.COMMAND)), None)
     still = _still(percent, steps)
     rests: list[Rest] = []
@@ -97,7 +109,8 @@ def find_rests(time_s: FloatArray, percent: FloatArray, recording: Recording) ->
         way = percent[last_end:first]
         came_from = max([float(np.max(way, initial=level)), *(r.percent for r in rests[-1:])])
         low = came_from > level + _CLOSED_BY_PCT
-        rests.append(Rest(span, level, released, low, _asked_for(command, span)))
+        asked = _asked_for(command, span)
+        rests.append(Rest(span, level, released, low, asked, witnessed=let_go is not None))
         last_end = int(end)
     return tuple(rests)
 
@@ -115,7 +128,7 @@ def off_rest(
     ended = [r.percent for r in rests if r.released or r.low or r is rests[0]]
     usual = _usual(ended)
     sound = [r for r in rests if r.percent <= usual + _SAME_PCT]
-    told = _asks(recording) is not None
+    told = any(r.witnessed for r in rests)
     high = [
         r
         for r in rests
@@ -126,9 +139,10 @@ def off_rest(
         return ()
     same = _alike(high, _SAME_PCT)
     cause = cause_of(recording, tuple(r.span_s for r in same), tuple(r.span_s for r in sound))
-    quick = sum(1 for r in same if r.released) >= _LEAST_UNASKED
-    if not told and (cause is RestCause.UNKNOWN or (cause is RestCause.PLATE and not quick)):
-        same = _alike(high, _SAME_UNASKED_PCT)
+    if not told and cause is not RestCause.SIGNAL:
+        quick = sum(1 for r in same if r.released) >= _LEAST_UNASKED
+        if cause is RestCause.UNKNOWN or not quick:
+            same = _alike(high, _SAME_UNASKED_PCT if quick else _SAME_GUIDED_PCT)
     middle = float(np.median([r.percent for r in same]))
     if len(same) < _least(same, cause, told=told) or len(same) < _MOST_OF * len(high):
         return ()
@@ -211,15 +225,16 @@ def _asks(recording: Recording) -> Channel | None:
     return next((c for c in told if c.kind.unit is Unit.PERCENT), None)
 
 
-def _let_go(recording: Recording, time_s: FloatArray) -> BoolArray | None:
+def _let_go(recording: Recording, pedal: Travel | None, time_s: FloatArray) -> BoolArray | None:
     channel = _asks(recording)
-    return _at_least_value(channel, time_s) if channel is not None else None
-
-
-def _at_least_value(channel: Channel, time_s: FloatArray) -> BoolArray:
-    least = float(np.percentile(channel.values, 1.0))
-    at = np.interp(time_s, channel.time_s, channel.values)
-    return np.asarray(at <= least + _LET_GO_PCT, dtype=np.bool_)
+    if channel is not None:
+        when, values = channel.time_s, channel.values
+    elif pedal is not None:
+        when, values = pedal.time_s, pedal.percent
+    else:
+        return None
+    least = float(np.percentile(values, 1.0))
+    return np.asarray(np.interp(time_s, when, values) <= least + _LET_GO_PCT, dtype=np.bool_)
 
 
 def _quick_close(time_s: FloatArray, percent: FloatArray, first: int, level: float) -> bool:

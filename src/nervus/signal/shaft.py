@@ -119,8 +119,8 @@ def follow(
     tracks = tuple(c.track for c in found)
     spikes = {t.id: candidates[t.id].spikes for t in tracks}
     pair, related = _pair(tracks, candidates, profile)
-    events = explain(tracks, pair, candidates, asked)
     feed = (*recording.with_role(Role.SUPPLY), *recording.with_role(Role.GROUND))
+    events = explain(tracks, pair, candidates, asked, feed)
     events = what_is_shared(events, {t.id: t for t in tracks}, feed)
     shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes)
     courses = {t.id: course_of(t, shaft.faulty(t) + spikes[t.id]) for t in tracks}
@@ -160,14 +160,11 @@ def _pair(
 
 def _on_one_clock(tracks: tuple[Instrument, ...]) -> tuple[Instrument, ...]:
     """Two tracks by the clock of the first, where they were written by two loggers."""
-    if len(tracks) < 2 or _share_stamps(*tracks):
+    if len(tracks) < 2:
         return tracks
     one, two = tracks
     first, second = (course_of(t, ()) for t in tracks)
-    line = relation.learn_line(first, second)
-    if line is None:
-        return tracks
-    clock = relation.estimate_clock(first, second, line, max(t.interval_s for t in tracks))
+    clock = relation.estimate_clock(first, second, max(t.interval_s for t in tracks))
     if clock == (0.0, 0.0):
         return tracks
     offset, drift = clock

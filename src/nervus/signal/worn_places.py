@@ -35,7 +35,9 @@ def find_worn(shaft: Shaft) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Ev
     spots = tuple(s for s in spots if not _is_rough(s, sure))
     doubtful = [r.noise for r in rough if r.noise not in sure]
     wear = sure + [n for n in doubtful if not _explained(shaft, n, spots)]
-    spots = tuple(s for s in spots if s.shape is not Shape.FLAT or not _is_rough(s, wear))
+    spots = tuple(
+        s for s in spots if s.shape is not Shape.FLAT or not (_is_rough(s, wear) or _by_rough(s, wear))
+    )
     return (
         spots,
         wear,
@@ -158,6 +160,14 @@ def _is_rough(spot: DeadSpot, wear: list[Noise]) -> bool:
     """Whether a spot lies on a rough stretch: there a track may seem to step, or to stand."""
     return any(
         n.channels == spot.channels and overlaps(n.travel_pct, spot.travel_pct, 1.0) for n in wear
+    )
+
+
+def _by_rough(flat: DeadSpot, wear: list[Noise]) -> bool:
+    """Whether the sister, who says that the shaft moved on, is rough there herself."""
+    return any(
+        n.channels != flat.channels and overlaps(n.travel_pct, flat.travel_pct, _SLACK_PCT)
+        for n in wear
     )
 
 

@@ -1,8 +1,9 @@
-"""One factor: what a poor joint in the supply or ground that all tracks share makes of their levels.
+"""Signs that the supply or ground that all tracks share has failed: one factor, and its own lines.
 
 A potentiometer divides what it is fed with. If a joint in its supply leaves it a share k of that, every
 track reads k times what it would read, wherever the shaft is; in the ground every track comes so much
-nearer to the supply. (The divider, textbook.) So two tracks that shrink by one factor at one instant,
+nearer to the supply. (The divider, textbook; a percentage of a unit has an offset of its own and is not
+looked at.) So two tracks that shrink by one factor at one instant,
 or one that shrinks by the same factor from different openings, did not follow a shaft.
 """
 
@@ -12,9 +13,15 @@ from math import log
 
 import numpy as np
 
+from nervus.domain.channel import Channel, Role, Unit
+from nervus.domain.finding import Span
 from nervus.signal.excursions import Excursion
 from nervus.signal.instrument import Instrument
 
+# A supply that leaves its usual value by this share, or a ground by so many volts, has left.
+_SUPPLY_SHARE, _GROUND_V = 0.08, 0.25
+# The lines are looked at over the event and so much around it.
+_AROUND_S = 0.002
 # What is left must be less than this for something to have left; a factor is not known better than this.
 _LEFT_OVER, _LEAST_SPREAD = 0.92, 0.015
 # Factors that match by chance: they may lie anywhere between nothing and a little more than all.
@@ -34,8 +41,21 @@ class Shrunk:
     to_ground: bool
 
 
+def left(line: Channel, span: Span) -> bool:
+    """Whether a recorded line of the feed left its usual value during a span."""
+    first, last = np.searchsorted(line.time_s, (span[0] - _AROUND_S, span[1] + _AROUND_S)).tolist()
+    values = line.values[first:last]
+    if not values.size:
+        return False
+    usual = float(np.median(line.values[:: max(1, line.samples // 2000)]))
+    off = float(np.max(np.abs(values - usual)))
+    return off > (_GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual)
+
+
 def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | None:
-    """The factor by which most excursions of one track shrink, from different openings, if there is one."""
+    """The factor by which most excursions of a track shrink, from different openings, if any."""
+    if track.kind.unit is not Unit.VOLT:
+        return None
     deep = [e for e in excursions if e.depth > 2.0 * track.tolerance]
     if len(deep) < _LEAST:
         return None
@@ -65,13 +85,16 @@ def shrank(track: Instrument, excursion: Excursion, by: Shrunk) -> bool:
 
 
 def by_one_factor(parts: Iterable[tuple[Instrument, Excursion]]) -> float:
-    """What it is worth, in nats, that tracks shrank by one factor at one instant; 0 where they did not."""
+    """What it is worth, in nats, that tracks shrank by one factor at once; 0 where they did not."""
     parts = tuple(parts)
     worth = 0.0
+    if any(t.kind.unit is not Unit.VOLT for t, _ in parts):
+        return worth
     for to_ground in (True, False):
         factors = [_factor(e, to_ground=to_ground) for _, e in parts]
         spread = sum(_spread(t, e, to_ground=to_ground) for t, e in parts)
-        if max(factors) < _LEFT_OVER and min(factors) > -spread and max(factors) - min(factors) <= spread:
+        low, high = min(factors), max(factors)
+        if -spread < low and high < _LEFT_OVER and high - low <= spread:
             worth = max(worth, log(_RANGE / (2.0 * spread)))
     return worth
 
