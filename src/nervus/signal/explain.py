@@ -60,7 +60,7 @@ _AGREE = 2.0
 _LEAST_MARGIN = 1.0
 # A track that left so many times what noise makes, and that is worth no more than this, nats, to its
 # sister, is where she is.
-_FAR_OFF, _HARDLY = 3.0, 0.5
+_FAR_OFF, _HARDLY = 1.5, 0.5
 # Channels sampled one after the other may show one interruption this many intervals apart.
 _TOGETHER_INTERVALS = 2.1
 # An event longer than this is looked into: where the tracks differ by more than this share of the
@@ -279,8 +279,9 @@ class _Scene:
         if fed:
             ways.append((_RAIL - _TOGETHER, Cause.FEED, event.parts))
         elif len(event.parts) > 1:
-            # By the line between them tracks that shrink by one factor may agree: that is no chance.
-            chance = 0.0 if self._alike(event) or self._shrank(event) else self._chance(event)
+            # Tracks that shrink by one factor, or land where they always land, may agree: no chance.
+            usual = self._alike(event) or all(map(self._lands, event.parts))
+            chance = 0.0 if usual else self._chance(event)
             together = self._one_factor(event) - chance - self._aside(event)
             ways.append((together - _TOGETHER, Cause.FEED, event.parts))
         if not ways or not (fed or self._agree(event)):
@@ -383,25 +384,24 @@ class _Scene:
     def _level(self, part: tuple[str, Excursion]) -> float:
         """What the level that it went to says against motion, in nats."""
         name, excursion = part
-        track, level = self._tracks[name], self._levels[name]
+        track = self._tracks[name]
         # A unit's percentage has no rail, its ends are where a shaft comes to its stops: there only what
         # leaps to the end and back, with nothing on the way, speaks against motion.
         rail = track.is_unusual(excursion.level)
         rail = rail and (track.kind.unit is Unit.VOLT or _leaps(track, excursion))
         against = _RAIL if rail else 0.0
-        same = track.same_level + track.resolution
-        if (level is not None and abs(excursion.level - level) <= same) or self._by_joint(part):
-            against += _SAME_LEVEL
-        return against
+        return against + (_SAME_LEVEL if self._lands(part) else 0.0)
+
+    def _lands(self, part: tuple[str, Excursion]) -> bool:
+        """Whether a track went where it goes again and again: to one level, or by one factor."""
+        (name, excursion), level = part, self._levels[part[0]]
+        same = self._tracks[name].same_level + self._tracks[name].resolution
+        return (level is not None and abs(excursion.level - level) <= same) or self._by_joint(part)
 
     def _by_joint(self, part: tuple[str, Excursion]) -> bool:
         """Whether a track shrank by the factor by which it shrinks again and again."""
         joint = self._joints[part[0]]
         return joint is not None and shrank(self._tracks[part[0]], part[1], joint)
-
-    def _shrank(self, event: Event) -> bool:
-        """Whether all tracks did."""
-        return all(map(self._by_joint, event.parts))
 
     def _one_factor(self, event: Event) -> float:
         """What it is worth, in nats, that tracks that contradict each other shrank by one factor."""

@@ -49,23 +49,28 @@ def _cause(
 
 
 def _to_one_level(events: list[Event]) -> bool:
-    """Whether the levels that events go to are alike, more than the shares of where they come from."""
+    """Whether the levels that events go to are alike, more than by one factor of where they come from.
+
+    A factor toward the ground, for a poor supply, or toward the supply, for a poor ground.
+    """
     by_track: dict[str, list[tuple[float, float]]] = {}
     for event in events:
         for name, part in event.parts:
-            by_track.setdefault(name, []).append((part.level, part.level / max(part.course, 1.0)))
+            by_track.setdefault(name, []).append((part.level, max(part.course, 1.0)))
     told = []
     for pairs in by_track.values():
-        level, share = np.asarray(pairs).T
+        level, course = np.asarray(pairs).T
         if level.size == 1:
             # Once is no level that comes back; but no joint makes a level greater.
-            told.append(bool(share[0] > 1.0))
+            told.append(bool(level[0] > course[0]))
         else:
-            told.append(_spread(level) <= _spread(share))
+            up, there = 100.0 - level, np.maximum(100.0 - course, 1.0)
+            by_factor = min(_off(level, course), _off(up, there))
+            told.append(_off(level, np.ones(level.size)) <= by_factor)
     return bool(told) and sum(told) >= len(told) / 2
 
 
-def _spread(values: FloatArray) -> float:
-    """The spread of some values as a share of their middle, one odd one of many left out."""
-    middle = float(np.median(values))
-    return float(np.median(np.abs(values - middle))) / max(abs(middle), 1e-6)
+def _off(levels: FloatArray, courses: FloatArray) -> float:
+    """How far levels, percent of supply, are off the one factor of their courses that fits best."""
+    factor = float(np.median(levels / courses))
+    return float(np.median(np.abs(levels - factor * courses)))
