@@ -32,6 +32,8 @@ _ROUGH_TIMES = 2.5
 # Shallow events that differ in depth by more than this share, or that are so many times noisier
 # inside than the track usually is, are the roughness of a worn stretch, no step.
 _ROUGH_SPREAD, _ROUGH_NOISE = 0.08, 3.0
+# So many steps each way tell one way from the other.
+_LEAST_EACH_WAY = 2
 # One and the same step is measured within so many tolerances.
 _SAME_STEP_TOLERANCES = 0.25
 # What stands is no further than this share of its depth from where it was or will be.
@@ -203,7 +205,12 @@ def _is_rough(track: Instrument, parts: list[Excursion], openings: float) -> boo
     apart = float(np.median(np.abs(levels - np.median(levels))))
     if apart <= max(_SAME_LEVEL_PCT, usual) and middle >= _SAME_LEVEL_DEPTH_PCT:
         return False
-    spread = float(np.median(np.abs(depths - middle)))
+    # A wiper that sticks is carried along: its steps lie deeper one way than the other.
+    opens = np.asarray([p.after > p.before for p in parts])
+    of_way = [depths[way] - np.median(depths[way]) for way in (opens, ~opens) if way.any()]
+    alone = min(len(d) for d in of_way) < _LEAST_EACH_WAY
+    off = depths - middle if alone else np.concatenate(of_way)
+    spread = float(np.median(np.abs(off)))
     if spread > max(_ROUGH_SPREAD * middle, _SAME_STEP_TOLERANCES * track.tolerance):
         return True
     if openings > _ROUGH_TIMES:

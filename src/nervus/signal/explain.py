@@ -57,7 +57,7 @@ _ASIDE = 0.4
 # Tracks agree where what they are apart is worth less than this, in nats.
 _AGREE = 2.0
 # Odds below this, in nats, are no claim.
-_LEAST_MARGIN = 1.0
+_LEAST_MARGIN = 0.3
 # A track that left so many times what noise makes, and that is worth no more than this, nats, to its
 # sister, is where she is.
 _FAR_OFF, _HARDLY = 1.5, 0.5
@@ -354,9 +354,9 @@ class _Scene:
         else:
             against = max(map(self._no_motion, event.parts))
         apart = max(map(self._apart, event.parts))
-        asked = (
-            self._asked.says(self._tracks[event.deepest[0]], event.deepest[1]) if self._asked else 0.0
-        )
+        name, deepest = event.deepest
+        deepest = replace(deepest, span_s=deepest.deepest_s or deepest.span_s)
+        asked = self._asked.says(self._tracks[name], deepest) if self._asked else 0.0
         return -against - apart + asked
 
     def _no_motion(self, part: tuple[str, Excursion]) -> float:

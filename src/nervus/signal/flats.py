@@ -63,6 +63,19 @@ def find_flats(
         if not _look(course, some, sister).suspicious:
             return ()
     seen = _look(course, passes, sister)
+    found = _spots(course, seen, ends, sister)
+    # A wiper that sticks stands at one end of the place while it opens, at the other while it closes.
+    opens = np.asarray([p.to_pct > p.from_pct for p in passes], dtype=np.bool_)
+    for way in (opens, ~opens):
+        if not found and np.count_nonzero(way) >= _LEAST_PASSES:
+            some = tuple(p for p, own in zip(passes, way, strict=True) if own)
+            found = _spots(course, _look(course, some, sister), ends, sister)
+    return found
+
+
+def _spots(
+    course: Course, seen: "_Seen", ends: Span, sister: FloatArray | None
+) -> tuple[DeadSpot, ...]:
     groups = merge(((float(c), float(c)) for c in np.flatnonzero(seen.worn)), 2.0)
     spots = (_spot(course, seen, (int(a), int(b)), ends, sister) for a, b in groups)
     return tuple(s for s in spots if s is not None)
