@@ -73,6 +73,9 @@ def _dead_spots(
         flat = tuple(f for f in flat if all(is_quiet(signal, f) for signal in shaft.tracks))
         flat = tuple(f for f in flat if not _is_drop_out(f, shared))
         sure = tuple(s for s in found if s.shape is not Shape.FLAT)
+        # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand beside it.
+        told = tuple(s for s in found if s.shape is Shape.FLAT)
+        flat = tuple(f for f in flat if not any(_is_told_better(f, s) for s in told))
         new = tuple(f for f in flat if not _same_place(f, sure))
         spots += (s for s in found if s in sure or not _same_place(s, new))
         spots += new
@@ -101,6 +104,11 @@ def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, F
         and _within((place, place), s.travel_pct, _AT_STEP_PCT)
         for s in steps
     )
+
+
+def _is_told_better(flat: DeadSpot, other: DeadSpot) -> bool:
+    near = overlaps(flat.travel_pct, other.travel_pct, _SLACK_PCT)
+    return near and other.seen_in > flat.seen_in
 
 
 def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
