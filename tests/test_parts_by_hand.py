@@ -65,7 +65,8 @@ def test_what_a_shaft_goes_through_is_no_stand() -> None:
 def test_a_pedal_is_let_go_up_to_a_little_above_its_least() -> None:
     values = np.asarray([5.0] * 50 + [5.5] * 10 + [20.0] * 40)
     channel = Channel(CHANNEL_KINDS["pedal_pct"], np.arange(100.0), values)
-    told = rest._at_least_value(channel, np.arange(100.0))
+    told = rest._let_go(Recording((channel,)), None, np.arange(100.0))
+    assert told is not None
     assert told[:60].all()
     assert not told[60:].any()
 

@@ -33,7 +33,7 @@ _SNAP_PCT_PER_S = 80.0
 _MANY = 20
 # Samples further apart than this: a course is smoothed over so many that a snap looks like a difference,
 # unless it lasts for so many.
-_SLOW_S, _LEAST_SLOW = 0.05, 4
+_SLOW_S, _LEAST_SLOW = 0.05, 6
 # Stretches of disagreement closer than this are one.
 _JOIN_S = 0.6
 # A witness blames a track when that track is off it by so many times what the other is.
@@ -106,7 +106,9 @@ def find_disagreements(
     now = (apart - pair.allowance > limit) & sound
     always = _bent(pair, passes, limit) & sound
     slow = sampling.interval_s(pair.time_s) >= _SLOW_S
-    differs = _spans(pair.time_s, now, _LEAST_SLOW if slow else 2)
+    # What timing does turns round with the direction: one sign at a time, where samples are far apart.
+    signs = (now & (pair.first > pair.second), now & (pair.first < pair.second)) if slow else (now,)
+    differs = [s for one in signs for s in _spans(pair.time_s, one, _LEAST_SLOW if slow else 2)]
     lasting = (s for s in merge(differs, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
     joined = merge((*lasting, *_spans(pair.time_s, always, 2)), _JOIN_S)
     off = now | always

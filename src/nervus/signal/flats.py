@@ -73,9 +73,7 @@ def find_flats(
     return found
 
 
-def _spots(
-    course: Course, seen: "_Seen", ends: Span, sister: FloatArray | None
-) -> tuple[DeadSpot, ...]:
+def _spots(course: Course, seen: "_Seen", ends: Span, sister: FloatArray | None) -> tuple[DeadSpot, ...]:
     groups = merge(((float(c), float(c)) for c in np.flatnonzero(seen.worn)), 2.0)
     spots = (_spot(course, seen, (int(a), int(b)), ends, sister) for a, b in groups)
     return tuple(s for s in spots if s is not None)

@@ -32,6 +32,9 @@ _REACH, _REACH_TIMES = 2.0, 1.5
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands.
 _SNAP_PCT_PER_S = 80.0
 _LEAST_PASSES, _LEAST_SHARE, _LEAST_PCT = 3, 0.5, 2.5
+# A worn stretch may lose contact in a smaller share of the passes, if these are so many, and so many
+# deviations more than passes over other stretches that are as rough by chance.
+_MANY_PASSES, _SELDOM_SHARE, _BY_CHANCE = 5, 0.3, 3.0
 # A sample is rough itself where it is off by so many times what is usual.
 _SAMPLE_TIMES = 3.0
 # It flickers where it turns so often in a pass, and so large a share of all samples is rough: what
@@ -202,6 +205,19 @@ def _refined(
     return (low, high), int(np.count_nonzero(np.diff(signs))), near.size / there
 
 
+def _share_elsewhere(table: _Table, there: slice, limit: float) -> float:
+    """The share of passes that are rougher than a limit over another stretch as long, on the average."""
+    power, width = table.power, there.stop - there.start
+    starts = [a for a in range(0, power.shape[1] - width + 1, width) if abs(a - there.start) >= width]
+    rough = crossed = 0
+    for start in starts:
+        cells = power[:, start : start + width]
+        known = np.isfinite(cells).any(axis=1)
+        crossed += int(known.sum())
+        rough += int(np.count_nonzero(np.nanmean(cells[known], axis=1) > limit**2)) if known.any() else 0
+    return rough / crossed if crossed else 1.0
+
+
 def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
     first = int(place[0] / table.cell_pct)
     last = max(int(np.ceil(place[1] / table.cell_pct)), first + 1)
@@ -213,9 +229,14 @@ def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
     usual = exp(float(np.nanmedian(table.log())))
     by_pass = np.sqrt(np.nanmean(rows, axis=1))
     seen = int(np.count_nonzero(by_pass > _TIMES * usual))
-    if seen < _LEAST_PASSES or seen < _LEAST_SHARE * of:
+    elsewhere = _share_elsewhere(table, slice(first, last), _TIMES * usual)
+    now_and_then = seen >= _MANY_PASSES and seen > of * elsewhere + _BY_CHANCE * sqrt(
+        of * elsewhere + 1.0
+    )
+    if seen < _LEAST_PASSES or seen < (_SELDOM_SHARE if now_and_then else _LEAST_SHARE) * of:
         return None
-    rms, usual_own = track.own_value(float(np.median(by_pass))), track.own_value(usual)
+    rough = by_pass[by_pass > _TIMES * usual] if now_and_then else by_pass
+    rms, usual_own = track.own_value(float(np.median(rough))), track.own_value(usual)
     low, _ = wilson(seen, of)
     return Noise(
         channels=(track.id,),

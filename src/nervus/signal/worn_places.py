@@ -73,7 +73,7 @@ def _dead_spots(
         flat = tuple(f for f in flat if all(is_quiet(signal, f) for signal in shaft.tracks))
         flat = tuple(f for f in flat if not _is_drop_out(f, shared))
         sure = tuple(s for s in found if s.shape is not Shape.FLAT)
-        # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand beside it.
+        # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
         told = tuple(s for s in found if s.shape is Shape.FLAT)
         flat = tuple(f for f in flat if not any(_is_told_better(f, s) for s in told))
         new = tuple(f for f in flat if not _same_place(f, sure))
@@ -107,8 +107,10 @@ def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, F
 
 
 def _is_told_better(flat: DeadSpot, other: DeadSpot) -> bool:
-    near = overlaps(flat.travel_pct, other.travel_pct, _SLACK_PCT)
-    return near and other.seen_in > flat.seen_in
+    """Whether a place just beside a stand was seen in more passes: they are one place."""
+    beside = overlaps(flat.travel_pct, other.travel_pct, _SLACK_PCT)
+    beside = beside and not overlaps(flat.travel_pct, other.travel_pct)
+    return beside and other.seen_in > flat.seen_in
 
 
 def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
@@ -174,8 +176,7 @@ def _is_rough(spot: DeadSpot, wear: list[Noise]) -> bool:
 def _by_rough(flat: DeadSpot, wear: list[Noise]) -> bool:
     """Whether the sister, who says that the shaft moved on, is rough there herself."""
     return any(
-        n.channels != flat.channels and overlaps(n.travel_pct, flat.travel_pct, _SLACK_PCT)
-        for n in wear
+        n.channels != flat.channels and overlaps(n.travel_pct, flat.travel_pct, _SLACK_PCT) for n in wear
     )
 
 
