@@ -16,7 +16,7 @@ from nervus.domain.finding import DeadSpot, Shape, Span
 from nervus.signal.course import Course
 from nervus.signal.flat_places import Stand, place_of_stand
 from nervus.signal.robust import OF_MEDIAN, monotone, running_extremes
-from nervus.signal.spans import merge
+from nervus.signal.spans import merge, overlaps
 from nervus.signal.spot import pooled_confidence, spot_text
 
 # Cells of level: at least this much of the supply, and this many times what noise and rounding hide.
@@ -39,6 +39,8 @@ _TIME_AGREES, _NEAR_CELLS = 0.3, 2
 # Cells so far from a stand the tracks go together within this share, on one side at least; on the other
 # one the track may leap, which takes less than this share of the usual way. Else it is bent there.
 _NEAR, _FAR, _STRAIGHT, _LEAPS = range(2, 5), range(5, 10), 0.2, 0.5
+# A wiper that sticks is carried along no further than this, percent of travel.
+_WIDEST_STICK_PCT = 4.0
 # A look at fewer points of a course says nothing.
 _LEAST_POINTS = 8
 # Of very many passes so many, spread over the recording, are looked at first; where no cell hides
@@ -64,13 +66,30 @@ def find_flats(
             return ()
     seen = _look(course, passes, sister)
     found = _spots(course, seen, ends, sister)
-    # A wiper that sticks stands at one end of the place while it opens, at the other while it closes.
+    return found or _either_way(course, passes, ends, sister)
+
+
+def _either_way(
+    course: Course, passes: tuple[Pass, ...], ends: Span, sister: FloatArray | None
+) -> tuple[DeadSpot, ...]:
+    """A wiper that sticks: it stands at one end of a place while it opens, at the other while it closes.
+
+    What it does one way only is a step that is caught up with.
+    """
     opens = np.asarray([p.to_pct > p.from_pct for p in passes], dtype=np.bool_)
+    ways = []
     for way in (opens, ~opens):
-        if not found and np.count_nonzero(way) >= _LEAST_PASSES:
-            some = tuple(p for p, own in zip(passes, way, strict=True) if own)
-            found = _spots(course, _look(course, some, sister), ends, sister)
-    return found
+        if np.count_nonzero(way) < _LEAST_PASSES:
+            return ()
+        some = tuple(p for p, own in zip(passes, way, strict=True) if own)
+        ways.append(_spots(course, _look(course, some, sister), ends, sister))
+    one, other = ways
+    return tuple(
+        max((a, b), key=lambda spot: spot.seen_in)
+        for a in one
+        for b in other
+        if overlaps(a.travel_pct, b.travel_pct, _WIDEST_STICK_PCT)
+    )[:1]
 
 
 def _spots(course: Course, seen: "_Seen", ends: Span, sister: FloatArray | None) -> tuple[DeadSpot, ...]:
