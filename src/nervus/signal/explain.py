@@ -13,18 +13,18 @@ then; each weight is a log-likelihood in nats, so a margin of 3 is odds of 20 to
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import Enum
-from math import hypot, log
+from math import hypot, log, sqrt
 
 import numpy as np
 
-from nervus.domain.channel import Channel, FloatArray, Unit
+from nervus.domain.channel import FloatArray, Unit
 from nervus.domain.finding import Span
 from nervus.signal import sampling
 from nervus.signal.asked import Asked
 from nervus.signal.candidates import Candidates
 from nervus.signal.edges import quickness
 from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
-from nervus.signal.feed_signs import by_one_factor, joint_of, left, shrank
+from nervus.signal.feed_signs import Lines, by_one_factor, joint_of, shrank
 from nervus.signal.instrument import Instrument
 from nervus.signal.pair import Pair
 from nervus.signal.spans import Union, merge, runs
@@ -37,6 +37,7 @@ _PER_FOLD, _MOST_QUICK = 4.0, 14.0
 # The line between two tracks is known to this share of what one of them moves (gain, lag, filters); so
 # many deviations of noise make a tolerance; no more than so many nats come from one difference.
 _GAIN, _DEVIATIONS, _MOST_APART = 0.13, 4.0, 30.0
+_MOST_DEVIATIONS = sqrt(2.0 * _MOST_APART)
 # A supply's ripple moves tracks that mirror each other apart, percent (common practice: some ten
 # millivolts).
 _RIPPLE_PCT = 0.15
@@ -132,7 +133,7 @@ def explain(
     pair: Pair | None,
     candidates: dict[str, Candidates],
     asked: Asked | None = None,
-    feed: tuple[Channel, ...] = (),
+    feed: Lines | None = None,
 ) -> tuple[Event, ...]:
     """The events that are faults, or, seen on one track alone, may be: those come with a margin below 0.
 
@@ -143,7 +144,7 @@ def explain(
         asked: what asked the shaft to move, where that was recorded.
         feed: supply and ground, where they were recorded.
     """
-    scene = _Scene(tracks, pair, asked, candidates, feed)
+    scene = _Scene(tracks, pair, asked, candidates, feed or Lines(()))
     pieces = [piece for event in _gathered(tracks, candidates) for piece in scene.pieces(event)]
     scene.prepare(pieces)
     kept = [told for piece in pieces if (told := scene.told(piece)) is not None]
@@ -246,7 +247,7 @@ class _Scene:
         pair: Pair | None,
         asked: Asked | None,
         candidates: dict[str, Candidates],
-        feed: tuple[Channel, ...],
+        feed: Lines,
     ) -> None:
         self._feed = feed
         self._tracks = {t.id: t for t in tracks}
@@ -275,7 +276,7 @@ class _Scene:
             return None
         moved = self._moved(event)
         ways: list[tuple[float, Cause, tuple[tuple[str, Excursion], ...]]] = []
-        fed = any(left(line, event.span_s) for line in self._feed)
+        fed = self._feed.left(event.span_s)
         if fed:
             ways.append((_RAIL - _TOGETHER, Cause.FEED, event.parts))
         elif len(event.parts) > 1:
@@ -424,11 +425,15 @@ class _Scene:
         bottom = np.abs(seen - excursion.level) <= _BOTTOM * excursion.depth
         if bottom.any():
             seen, expected = seen[bottom], expected[bottom]
-        apart = sampling.middle(np.abs(seen - expected - self._usually_apart(pair, track, samples)))
+        apart = seen - expected
         timing = pair.timing(track, excursion.span_s)
         blur = self._blur[name] / _DEVIATIONS
         spread = hypot(blur, _GAIN * excursion.depth, timing / 2.0, _RIPPLE_PCT)
-        return min((apart / spread) ** 2 / 2.0, _MOST_APART)
+        # What they are apart anyway is asked for only where it could matter.
+        if abs(sampling.middle(apart)) - self._blur[name] < _MOST_DEVIATIONS * spread:
+            apart = apart - self._usually_apart(pair, track, samples)
+        off = sampling.middle(np.abs(apart))
+        return min((off / spread) ** 2 / 2.0, _MOST_APART)
 
     def _usually_apart(self, pair: Pair, track: Instrument, during: slice) -> float:
         """What a track and its sister are apart just before and behind, percent of supply.
@@ -439,7 +444,7 @@ class _Scene:
         sides = slice(max(first - _BESIDE, 0), first), slice(last, last + _BESIDE)
         gaps = (track.level[s] - pair.expected_of(track, s) for s in sides)
         # What is off on one side only, and lasts, is the fault itself.
-        least = min((float(np.median(g)) for g in gaps if g.size), key=abs, default=0.0)
+        least = min((sampling.middle(g) for g in gaps if g.size), key=abs, default=0.0)
         return float(np.clip(least, -self._blur[track.id], self._blur[track.id]))
 
     def _chance(self, event: Event) -> float:

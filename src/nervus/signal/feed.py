@@ -11,15 +11,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.channel import Channel, FloatArray
+from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Floor
 from nervus.signal.explain import Cause, Event
-from nervus.signal.feed_signs import left
+from nervus.signal.feed_signs import Lines
 from nervus.signal.instrument import Instrument
 
 
 def what_is_shared(
-    events: tuple[Event, ...], tracks: Mapping[str, Instrument], feed: tuple[Channel, ...]
+    events: tuple[Event, ...], tracks: Mapping[str, Instrument], feed: Lines
 ) -> tuple[Event, ...]:
     """The events of all tracks told apart by what they share, the others as they are.
 
@@ -36,10 +36,8 @@ def what_is_shared(
     return tuple(e if e.cause is Cause.ALONE else replace(e, cause=cause) for e in events)
 
 
-def _cause(
-    event: Event, tracks: Mapping[str, Instrument], feed: tuple[Channel, ...], *, held: bool
-) -> Cause:
-    if any(left(line, event.span_s) for line in feed):
+def _cause(event: Event, tracks: Mapping[str, Instrument], feed: Lines, *, held: bool) -> Cause:
+    if feed.left(event.span_s):
         return Cause.FEED
     floors = {part.floor for _, part in event.parts}
     unusual = all(tracks[name].is_unusual(part.level) for name, part in event.parts)

@@ -22,6 +22,8 @@ from nervus.signal.instrument import Instrument
 _SUPPLY_SHARE, _GROUND_V = 0.08, 0.25
 # The lines are looked at over the event and so much around it.
 _AROUND_S = 0.002
+# What is usual is told by so many samples.
+_MANY = 2_000
 # What is left must be less than this for something to have left; a factor is not known better than this.
 _LEFT_OVER, _LEAST_SPREAD = 0.92, 0.015
 # Factors that match by chance: they may lie anywhere between nothing and a little more than all.
@@ -41,14 +43,25 @@ class Shrunk:
     to_ground: bool
 
 
-def left(line: Channel, span: Span) -> bool:
-    """Whether a recorded line of the feed left its usual value during a span."""
-    first, last = np.searchsorted(line.time_s, (span[0] - _AROUND_S, span[1] + _AROUND_S)).tolist()
-    values = line.values[first:last]
-    if not values.size:
+class Lines:
+    """The recorded lines of the feed, and what each usually is."""
+
+    def __init__(self, lines: Iterable[Channel]) -> None:
+        self._lines = [
+            (line, float(np.median(line.values[:: max(1, line.samples // _MANY)]))) for line in lines
+        ]
+
+    def left(self, span: Span) -> bool:
+        """Whether one of them left its usual value during a span."""
+        return any(_left(line, usual, span) for line, usual in self._lines)
+
+
+def _left(line: Channel, usual: float, span: Span) -> bool:
+    first, last = line.time_s.searchsorted((span[0] - _AROUND_S, span[1] + _AROUND_S)).tolist()
+    if first == last:
         return False
-    usual = float(np.median(line.values[:: max(1, line.samples // 2000)]))
-    off = float(np.max(np.abs(values - usual)))
+    seen = line.values[first:last]
+    off = max(float(seen.max()) - usual, usual - float(seen.min()))
     return off > (_GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual)
 
 

@@ -31,11 +31,13 @@ _AT_FIRST, _SWEPT_PCT = 0.2, 15.0
 # A track moves where it is faster than this, percent of supply a second; so many such points tell a
 # lag, which must make them agree better by this factor.
 _MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
-# Clocks of two loggers are set by hand, this far apart at most; searched in steps of this, in so many
+# Clocks of two loggers are set by hand, this far apart at most; searched in such steps,
+# then in finer ones, in so many
 # parts of the recording, most of which must say so, and agree far better.
-_APART_S, _LAG_S, _PARTS, _LEAST_PARTS, _FAR_BETTER = 0.6, 0.01, 5, 3, 0.5
+_APART_S, _COARSE_S, _LAG_S = 0.6, 0.05, 0.01
+_PARTS, _LEAST_PARTS, _FAR_BETTER = 5, 3, 0.5
 # Points enough to tell how far the clocks of a part are apart.
-_MANY_MOVING = 4_000
+_MANY_MOVING = 1_500
 # Points enough to learn a line from, spread over the recording.
 _ENOUGH = 60_000
 
@@ -117,21 +119,21 @@ def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[fl
     tracks agree far better so than with all that reading in turn explains; (0, 0) where they don't. No
     line between them is asked for: one that was learned with clocks apart is bent by them.
     """
-    lags = np.arange(-_APART_S, _APART_S + _LAG_S / 2, _LAG_S)
     if 3.0 * interval_s >= _APART_S:
         return 0.0, 0.0
+    coarse = np.arange(-_APART_S, _APART_S + _COARSE_S / 2, _COARSE_S)
     edges = np.linspace(first.time_s[0], first.time_s[-1], _PARTS + 1)
     found = []
     for start, end in pairwise(edges.tolist()):
         part = slice(*np.searchsorted(first.time_s, (start, end)).tolist())
         piece = replace(first, time_s=first.time_s[part], level=first.level[part])
-        costs = _scatter(piece, second, lags)
-        if costs is None:
+        off = _scatter(piece, second, coarse)
+        if off is None:
             continue
-        near = np.abs(lags) <= max(3.0 * interval_s, _LAG_S)
-        best = int(np.argmin(costs))
-        if not near[best] and costs[best] < _FAR_BETTER * costs[near].min():
-            found.append(((start + end) / 2.0, float(lags[best])))
+        near = np.abs(coarse) <= max(3.0 * interval_s, _LAG_S)
+        best = int(np.argmin(off))
+        if not near[best] and off[best] < _FAR_BETTER * off[near].min():
+            found.append(((start + end) / 2.0, _refined_lag(piece, second, float(coarse[best]))))
     if len(found) < _LEAST_PARTS:
         return 0.0, 0.0
     at, ahead = np.asarray(found).T
@@ -152,6 +154,13 @@ def _costs(first: Course, second: Course, line: Line, lags: FloatArray) -> Float
         np.median(np.abs(read_at(at_s + lag, second.time_s, second.level) - expected)) for lag in lags
     ]
     return np.asarray(apart, dtype=np.float64)
+
+
+def _refined_lag(first: Course, second: Course, near: float) -> float:
+    """The lag within a coarse step of one at which the tracks are nearest to a line."""
+    lags = np.arange(near - _COARSE_S, near + _COARSE_S + _LAG_S / 2, _LAG_S)
+    off = _scatter(first, second, lags)
+    return near if off is None else float(lags[int(np.argmin(off))])
 
 
 def _scatter(first: Course, second: Course, lags: FloatArray) -> FloatArray | None:

@@ -15,6 +15,7 @@ from nervus.signal.candidates import Candidates, propose
 from nervus.signal.course import Course, course_of
 from nervus.signal.explain import Event, explain
 from nervus.signal.feed import what_is_shared
+from nervus.signal.feed_signs import Lines
 from nervus.signal.flat_checks import FLAT_DEPTH_PCT
 from nervus.signal.frames import frame_from_profile, learn_frame, related_frame
 from nervus.signal.instrument import Instrument, prepare
@@ -119,7 +120,7 @@ def follow(
     tracks = tuple(c.track for c in found)
     spikes = {t.id: candidates[t.id].spikes for t in tracks}
     pair, related = _pair(tracks, candidates, profile)
-    feed = (*recording.with_role(Role.SUPPLY), *recording.with_role(Role.GROUND))
+    feed = Lines((*recording.with_role(Role.SUPPLY), *recording.with_role(Role.GROUND)))
     events = explain(tracks, pair, candidates, asked, feed)
     events = what_is_shared(events, {t.id: t for t in tracks}, feed)
     shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes)
