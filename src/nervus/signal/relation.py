@@ -37,7 +37,7 @@ _MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
 _APART_S, _COARSE_S, _LAG_S = 0.6, 0.05, 0.01
 _PARTS, _LEAST_PARTS, _FAR_BETTER = 5, 3, 0.5
 # Points enough to tell how far the clocks of a part are apart.
-_MANY_MOVING = 1_500
+_MANY_MOVING, _ENOUGH_IN_PART = 1_500, 12_000
 # Points enough to learn a line from, spread over the recording.
 _ENOUGH = 60_000
 
@@ -125,7 +125,8 @@ def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[fl
     edges = np.linspace(first.time_s[0], first.time_s[-1], _PARTS + 1)
     found = []
     for start, end in pairwise(edges.tolist()):
-        part = slice(*np.searchsorted(first.time_s, (start, end)).tolist())
+        begin, stop = np.searchsorted(first.time_s, (start, end)).tolist()
+        part = slice(begin, stop, max(1, (stop - begin) // _ENOUGH_IN_PART))
         piece = replace(first, time_s=first.time_s[part], level=first.level[part])
         off = _scatter(piece, second, coarse)
         if off is None:
