@@ -44,6 +44,9 @@ from nervus.signal.spot import place_text
 
 # So near to a bend, percent of travel, roughness is the bend's.
 _BEND_PCT = 4.0
+# A difference of two tracks lasts from so long on; what lies so near to its end, and is no larger than
+# this many times it, is its end.
+_LASTS_S, _BESIDE_S, _AS_LARGE = 1.0, 0.25, 1.4
 # Events of one burst closer than this, percent of travel, count once where places are compared.
 _SAME_PLACE_PCT = 5.0
 
@@ -80,6 +83,7 @@ def examine(
         spots, wear, loose = worn_places.find_worn(shaft)
         differ = _disagreements(recording, shaft, profile)
         wear = [n for n in wear if not _is_bend(n, shaft, differ)]
+        loose = tuple(e for e in loose if not _is_of_lasting(e, shaft, differ))
         findings += [*spots, *_drops(recording, shaft, loose), *wear, *differ]
         worn += [*spots, *wear]
         places[shaft.sensor] = _locality(loose, shaft.travel)
@@ -139,6 +143,29 @@ def _is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> bo
     """Seen slowly, a track seems rough where it bends: samples lie far from their neighbours' middle."""
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
     return slow and any(overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT) for d in differ)
+
+
+def _is_of_lasting(event: Event, shaft: Shaft, differ: tuple[Disagreement, ...]) -> bool:
+    """Whether what one track shows is the beginning or end of a difference that lasts, as large as it.
+
+    A track that is off by so much for long may come near a rail, or come back at once: one cause.
+    """
+    if len(event.parts) > 1 or shaft.travel is None:
+        return False
+    name, excursion = event.deepest
+    frame = shaft.travel.frames[name]
+    (track,) = (t for t in shaft.tracks if t.id == name)
+    off_pct = excursion.depth * track.supply_v / abs(frame.open - frame.closed)
+    start, end = event.span_s
+    lasts = (
+        span
+        for d in differ
+        if name in d.channels and off_pct <= _AS_LARGE * d.worst_pct
+        for span in d.times_s
+        if span[1] - span[0] >= _LASTS_S
+    )
+    beside = (abs(start - s[1]) <= _BESIDE_S or abs(s[0] - end) <= _BESIDE_S for s in lasts)
+    return end - start <= _LASTS_S and any(beside)
 
 
 def _disagreements(

@@ -28,6 +28,8 @@ _LEAST_STRETCHES = 4
 # What counts as at first, as a share of the recording, and how much of the supply must be swept then,
 # percent.
 _AT_FIRST, _SWEPT_PCT = 0.2, 15.0
+# Where no line holds for the whole, one that held for so much of the beginning over so many stretches.
+_EARLY, _LEAST_EARLY = 0.35, 10
 # A track moves where it is faster than this, percent of supply a second; so many such points tell a
 # lag, which must make them agree better by this factor.
 _MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
@@ -64,7 +66,10 @@ _AS_BUILT = (Line(1.0, 0.0), Line(-1.0, 100.0), Line(0.5, 0.0), Line(2.0, 0.0))
 
 
 def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | None:
-    """The line that most stretches of travel agree on; `None` where too little was swept."""
+    """The line that most stretches of travel agree on; `None` where too little was swept.
+
+    Where they agree on none, the one that most agreed on at first: one track may drift away.
+    """
     stretches = _stretches(first, second, skew_s)
     if len(stretches) < _LEAST_STRETCHES:
         return None
@@ -72,6 +77,20 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
         # One track may have left the other during the recording, and stayed off for the longer part.
         if _is_kept_for_a_while(built, stretches) or _began_so(built, first, second, skew_s):
             return built
+    chosen, votes = _voted(stretches)
+    if votes >= _LEAST_VOTES:
+        return chosen
+    early = first.time_s <= first.time_s[0] + _EARLY * (first.time_s[-1] - first.time_s[0])
+    began = replace(first, time_s=first.time_s[early], level=first.level[early])
+    stretches = _stretches(began, second, skew_s)
+    if len(stretches) < _LEAST_EARLY:
+        return None
+    chosen, votes = _voted(stretches)
+    return chosen if votes >= _NEARLY_ALL else None
+
+
+def _voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line, float]:
+    """The line with most votes, a plain one if it has hardly fewer, and its share of the votes."""
     x, y = (np.asarray([float(np.median(s[n])) for s in stretches]) for n in (0, 1))
     plain = [*_AS_BUILT, Line(1.0, _mode(y - x)), Line(-1.0, _mode(y + x)), Line(0.5, _mode(y - x / 2))]
     free = _lines_through_pairs(x, y)
@@ -81,7 +100,7 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
     chosen = best_free
     if _votes(best_plain, x, y) >= _votes(best_free, x, y) - _PLAIN_BONUS:
         chosen = best_plain
-    return chosen if _votes(chosen, x, y) >= _LEAST_VOTES else None
+    return chosen, _votes(chosen, x, y)
 
 
 def describe(line: Line | None, supply_v: float, *, learned: bool = True) -> TrackRelation:

@@ -7,12 +7,12 @@ counts is that a stretch stands out of them, not a limit in millivolts.
 """
 
 from dataclasses import dataclass, replace
-from math import exp, sqrt
+from math import exp, log, sqrt
 
 import numpy as np
 
 from nervus.domain.analysis import Pass
-from nervus.domain.channel import BoolArray, FloatArray
+from nervus.domain.channel import BoolArray, FloatArray, IntArray
 from nervus.domain.finding import Noise, Span
 from nervus.language import say
 from nervus.signal.instrument import Instrument
@@ -29,8 +29,9 @@ _CELL_PCT, _WIDE_CELL_PCT, _SAMPLES_IN_CELL = 1.0, 2.0, 2.0
 # A cell stands out by so many deviations of what the others show, and is so many times as rough.
 _DEVIATIONS, _TIMES = 4.5, 1.8
 _REACH, _REACH_TIMES = 2.0, 1.5
-# Faster passes, percent of travel a second, are snaps: the plate shakes, and lands.
-_SNAP_PCT_PER_S = 80.0
+# Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
+# what the plate does, only the fastest are.
+_SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 250.0
 _LEAST_PASSES, _LEAST_SHARE, _LEAST_PCT = 3, 0.5, 2.5
 # A worn stretch may lose contact in a smaller share of the passes, if these are so many, and so many
 # deviations more than passes over other stretches that are as rough by chance.
@@ -85,9 +86,8 @@ def rough_stretches(
         sister: what the other track says this one should read at its instants, percent of supply, shape
             (m,): against it the motion of the hand falls away.
     """
-    slow = tuple(
-        p for p in passes if abs(p.to_pct - p.from_pct) <= _SNAP_PCT_PER_S * (p.end_s - p.start_s)
-    )
+    most = _SNAP_PCT_PER_S if sister is None else _SNAP_BY_SISTER_PCT_PER_S
+    slow = tuple(p for p in passes if abs(p.to_pct - p.from_pct) <= most * (p.end_s - p.start_s))
     if track.level.size < 5 or len(slow) < _LEAST_PASSES:
         return ()
     size = round(_FINEST_S / max(track.interval_s, 1e-7))
@@ -108,7 +108,7 @@ def rough_stretches(
     good = _good(track, masked)
     table = _table(track, bend, good, travel, slow)
     found = []
-    for stretch in _stand_out(table):
+    for stretch in _stand_out(table, pooled=sister is not None):
         place, turns, share = _refined(stretch, bend, good, (track, travel, table))
         noise = _finding(track, table, place)
         if noise is not None:
@@ -155,8 +155,8 @@ def _table(
     return _Table(power, counts, cell_pct, floor)
 
 
-def _stand_out(table: _Table) -> list[Span]:
-    """The stretches whose roughness stands out of all others."""
+def _stand_out(table: _Table, *, pooled: bool) -> list[Span]:
+    """The stretches whose roughness stands out of all others, cell by cell or, pooled, as a whole."""
     log = table.log()
     seen = np.isfinite(log).sum(axis=0)
     enough = seen >= _LEAST_PASSES
@@ -176,9 +176,20 @@ def _stand_out(table: _Table) -> list[Span]:
     found = []
     for first, last in zip(*runs(wide), strict=True):
         place = (float(first * table.cell_pct), float((last + 1) * table.cell_pct))
-        if core[first : last + 1].any() and place[1] - place[0] >= 2.0 * table.cell_pct - 1e-9:
+        cells = slice(first, last + 1)
+        sure = core[cells].any() or (pooled and _together(above[cells], seen[cells], within, between))
+        if sure and place[1] - place[0] >= 2.0 * table.cell_pct - 1e-9:
             found.append(place)
     return list(merge(found, table.cell_pct + 1e-9))
+
+
+def _together(above: FloatArray, seen: IntArray, within: float, between: float) -> bool:
+    """Whether cells beside each other stand out together, though none does alone.
+
+    What differs from cell to cell is taken to be alike in two of them.
+    """
+    deviation = sqrt(within**2 / max(int(seen.sum()), 1) + between**2 / max(above.size / 2.0, 1.0))
+    return float(above.mean()) > max(_DEVIATIONS * deviation, log(_TIMES))
 
 
 def _refined(
