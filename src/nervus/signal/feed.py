@@ -11,11 +11,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import FloatArray, Unit
 from nervus.domain.finding import Floor
 from nervus.signal.explain import Cause, Event
 from nervus.signal.feed_signs import Lines
 from nervus.signal.instrument import Instrument
+
+# An end of a scale in percent is so near.
+_AT_END_PCT = 1.0
 
 
 def what_is_shared(
@@ -43,7 +46,12 @@ def _cause(event: Event, tracks: Mapping[str, Instrument], feed: Lines, *, held:
     unusual = all(tracks[name].is_unusual(part.level) for name, part in event.parts)
     if len(floors) == 1 and Floor.INTERMEDIATE not in floors and unusual:
         return Cause.FEED
-    return Cause.ELECTRONICS if held else Cause.FEED
+    # What a unit limits to an end of its scale has left the range of the sensor.
+    limited = any(
+        tracks[name].kind.unit is Unit.PERCENT and min(part.level, 100.0 - part.level) <= _AT_END_PCT
+        for name, part in event.parts
+    )
+    return Cause.ELECTRONICS if held and not limited else Cause.FEED
 
 
 def _to_one_level(events: list[Event]) -> bool:
