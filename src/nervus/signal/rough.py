@@ -30,7 +30,7 @@ _CELL_PCT, _WIDE_CELL_PCT, _SAMPLES_IN_CELL = 1.0, 2.0, 2.0
 _DEVIATIONS, _TIMES = 4.5, 1.8
 _REACH, _REACH_TIMES = 2.0, 1.5
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
-# what the plate does, only the fastest are.
+# what the plate does, sample by sample, only the fastest are.
 _SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 250.0
 _LEAST_PASSES, _LEAST_SHARE, _LEAST_PCT = 3, 0.5, 2.5
 # A worn stretch may lose contact in a smaller share of the passes, if these are so many, and so many
@@ -86,7 +86,8 @@ def rough_stretches(
         sister: what the other track says this one should read at its instants, percent of supply, shape
             (m,): against it the motion of the hand falls away.
     """
-    most = _SNAP_PCT_PER_S if sister is None else _SNAP_BY_SISTER_PCT_PER_S
+    seen_fast = sister is not None and not track.is_slow
+    most = _SNAP_BY_SISTER_PCT_PER_S if seen_fast else _SNAP_PCT_PER_S
     slow = tuple(p for p in passes if abs(p.to_pct - p.from_pct) <= most * (p.end_s - p.start_s))
     if track.level.size < 5 or len(slow) < _LEAST_PASSES:
         return ()
