@@ -527,11 +527,13 @@ class _Scene:
 
     def _shrank_too(self, name: str, span: Span) -> list[tuple[str, Excursion]]:
         """The other tracks, read in turn with one that shrank, where they shrank by the joint too."""
-        found = []
+        found, joint = [], self._joints[name]
         for track in self._tracks.values():
             near = (span[0] - 0.5 * track.interval_s, span[1] + 0.5 * track.interval_s)
             part = _measured(track, near) if track.id != name else None
-            if part is not None and part[1].depth > track.tolerance and self._by_joint(part):
+            if joint is None or part is None or part[1].depth <= track.tolerance:
+                continue
+            if shrank(track, part[1], joint):
                 found.append(part)
         return found
 

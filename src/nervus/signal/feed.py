@@ -63,17 +63,17 @@ def _to_one_level(events: list[Event]) -> bool:
     for event in events:
         for name, part in event.parts:
             by_track.setdefault(name, []).append((part.level, max(part.course, 1.0)))
-    told = []
+    off: FloatArray = np.zeros(3)
+    once = []
     for pairs in by_track.values():
         level, course = np.asarray(pairs).T
-        if level.size == 1:
-            # Once is no level that comes back; but no joint makes a level greater.
-            told.append(bool(level[0] > course[0]))
-        else:
-            up, there = 100.0 - level, np.maximum(100.0 - course, 1.0)
-            by_factor = min(_off(level, course), _off(up, there))
-            told.append(_off(level, np.ones(level.size)) <= by_factor)
-    return bool(told) and sum(told) >= len(told) / 2
+        up, there = 100.0 - level, np.maximum(100.0 - course, 1.0)
+        off += [_off(level, np.ones(level.size)), _off(level, course), _off(up, there)]
+        # Once is no level that comes back; but no joint makes a level greater.
+        once.append(level.size == 1 and level[0] > course[0])
+    if all(len(pairs) == 1 for pairs in by_track.values()):
+        return len(once) > 0 and 2 * sum(map(int, once)) >= len(once)
+    return bool(off[0] <= min(off[1], off[2]))
 
 
 def _off(levels: FloatArray, courses: FloatArray) -> float:
