@@ -119,10 +119,10 @@ def _pool(
     to_rail = level < _NEAR_RAIL_PCT or level > 100.0 - _NEAR_RAIL_PCT
     shape = Shape.DROP if to_rail or depth >= _STEP_AT_MOST_PCT else Shape.STEP
     openings = [sum(_of(track, e).merged for e in members[within]) for _, within in seen]
-    if shape is Shape.STEP and _is_rough(track, parts, float(np.median(openings))):
+    stands = shape is Shape.STEP and _stands(track, parts)
+    if shape is Shape.STEP and _is_rough(track, parts, float(np.median(openings)), stands=stands):
         return None
-    if shape is Shape.STEP and _stands(track, parts):
-        shape = Shape.FLAT
+    shape = Shape.FLAT if stands else shape
     told = _height(track, parts) if shape is Shape.STEP else depth
     if told < track.tolerance:
         return None
@@ -192,7 +192,7 @@ def _height(track: Instrument, parts: list[Excursion]) -> float:
     return float(np.median(off))
 
 
-def _is_rough(track: Instrument, parts: list[Excursion], openings: float) -> bool:
+def _is_rough(track: Instrument, parts: list[Excursion], openings: float, *, stands: bool) -> bool:
     """Whether shallow events at a place are roughness: unlike one another, or noisy inside.
 
     `openings` is how often the track left its course in a usual pass: a hand that rests at the edge of
@@ -208,8 +208,8 @@ def _is_rough(track: Instrument, parts: list[Excursion], openings: float) -> boo
     # A wiper that sticks is carried along: its steps lie deeper one way than the other.
     opens = np.asarray([p.after > p.before for p in parts])
     of_way = [depths[way] - np.median(depths[way]) for way in (opens, ~opens) if way.any()]
-    alone = min(len(d) for d in of_way) < _LEAST_EACH_WAY
-    off = depths - middle if alone else np.concatenate(of_way)
+    each_way = stands and min(len(d) for d in of_way) >= _LEAST_EACH_WAY
+    off = np.concatenate(of_way) if each_way else depths - middle
     spread = float(np.median(np.abs(off)))
     if spread > max(_ROUGH_SPREAD * middle, _SAME_STEP_TOLERANCES * track.tolerance):
         return True

@@ -32,8 +32,8 @@ _SNAP_PCT_PER_S = 80.0
 # Of so many instants the furthest two in a hundred are left out of how far the tracks differ.
 _MANY = 20
 # Samples further apart than this: a course is smoothed over so many that a snap looks like a difference,
-# unless it lasts for so many.
-_SLOW_S, _LEAST_SLOW = 0.05, 6
+# unless it lasts for so many; further apart than a snap takes, for more.
+_SLOW_S, _LEAST_SLOW, _SLOWER_S, _LEAST_SLOWER = 0.05, 4, 0.1, 6
 # Stretches of disagreement closer than this are one.
 _JOIN_S = 0.6
 # A witness blames a track when that track is off it by so many times what the other is.
@@ -105,10 +105,12 @@ def find_disagreements(
     sound = ~inside(pair.time_s, faulty, 0.1)
     now = (apart - pair.allowance > limit) & sound
     always = _bent(pair, passes, limit) & sound
-    slow = sampling.interval_s(pair.time_s) >= _SLOW_S
+    interval_s = sampling.interval_s(pair.time_s)
+    slow = interval_s >= _SLOW_S
+    least = (_LEAST_SLOWER if interval_s >= _SLOWER_S else _LEAST_SLOW) if slow else 2
     # What timing does turns round with the direction: one sign at a time, where samples are far apart.
     signs = (now & (pair.first > pair.second), now & (pair.first < pair.second)) if slow else (now,)
-    differs = [s for one in signs for s in _spans(pair.time_s, one, _LEAST_SLOW if slow else 2)]
+    differs = [s for one in signs for s in _spans(pair.time_s, one, least)]
     lasting = (s for s in merge(differs, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
     joined = merge((*lasting, *_spans(pair.time_s, always, 2)), _JOIN_S)
     off = now | always
