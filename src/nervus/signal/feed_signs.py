@@ -20,8 +20,8 @@ from nervus.signal.instrument import Instrument
 
 # A supply that leaves its usual value by this share, or a ground by so many volts, has left.
 _SUPPLY_SHARE, _GROUND_V = 0.08, 0.25
-# The lines are looked at over the event and so much around it.
-_AROUND_S = 0.002
+# The lines are looked at over the event, or so much around it; for this share of it they must be off.
+_AROUND_S, _GOOD_PART = 0.002, 0.25
 # What is usual is told by so many samples.
 _MANY = 2_000
 # What is left must be less than this for something to have left; a factor is not known better than this.
@@ -31,6 +31,8 @@ _RANGE = 1.2
 # So many excursions by one factor, from openings of which the levels show it, make a joint of it; if
 # factors came as they like that would happen this seldom.
 _LEAST, _CHANCE = 3, 1e-3
+# Of very many so many tell the factor: each is held against all.
+_MOST_LOOKED_AT = 300
 # Further apart than this, percent of supply, levels are those of different openings.
 _APART_PCT = 1.0
 
@@ -57,12 +59,15 @@ class Lines:
 
 
 def _left(line: Channel, usual: float, span: Span) -> bool:
-    first, last = line.time_s.searchsorted((span[0] - _AROUND_S, span[1] + _AROUND_S)).tolist()
+    """Whether a line was off for a good part of a span: a spike within it is none."""
+    first, last = line.time_s.searchsorted((span[0] - 1e-9, span[1] + 1e-9)).tolist()
+    if first == last:
+        around = (span[0] - _AROUND_S, span[1] + _AROUND_S)
+        first, last = line.time_s.searchsorted(around).tolist()
     if first == last:
         return False
-    seen = line.values[first:last]
-    off = max(float(seen.max()) - usual, usual - float(seen.min()))
-    return off > (_GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual)
+    limit = _GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual
+    return bool(np.mean(np.abs(line.values[first:last] - usual) > limit) >= _GOOD_PART)
 
 
 def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | None:
@@ -70,6 +75,7 @@ def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | Non
     if track.kind.unit is not Unit.VOLT:
         return None
     deep = [e for e in excursions if e.depth > 2.0 * track.tolerance]
+    deep = deep[:: max(1, len(deep) // _MOST_LOOKED_AT)]
     if len(deep) < _LEAST:
         return None
     levels = np.asarray([e.level for e in deep])

@@ -168,9 +168,12 @@ def off_rest(
 
 
 def _alike(rests: list[Rest], within_pct: float) -> list[Rest]:
-    """The most rests that lie within so much of one level."""
-    groups = ([r for r in rests if 0.0 <= r.percent - one.percent <= 2.0 * within_pct] for one in rests)
-    return max(groups, key=len)
+    """The most rests that lie within so much of one level, in the order of time."""
+    levels = np.sort([r.percent for r in rests])
+    up_to = np.searchsorted(levels, levels + 2.0 * within_pct, side="right")
+    best = int(np.argmax(up_to - np.arange(levels.size)))
+    low, high = float(levels[best]), float(levels[int(up_to[best]) - 1])
+    return [r for r in rests if low <= r.percent <= high]
 
 
 def _least(same: list[Rest], cause: RestCause, *, told: bool) -> int:
