@@ -120,6 +120,8 @@ def short(finding: Finding) -> tuple[str, str]:
 
 def _tracks(channels: tuple[str, ...]) -> str:
     kinds = [CHANNEL_KINDS[c] for c in channels]
+    if len({k.sensor for k in kinds if k.sensor is not None}) > 1:
+        return say("throttle and pedal")
     if len(kinds) > 1:
         return say("both pedal tracks") if kinds[0].sensor is Sensor.PEDAL else say("both tracks")
     return kinds[0].track

@@ -28,6 +28,8 @@ _BAND_AT_MOST = 4.0
 _LEAST_MARK_PCT = 0.7
 # A track's name stands here, this share of the track's span away from its course.
 _NAME_PCT, _NAME_AWAY = 90.0, 0.15
+# So wide a name is, about.
+_NAME_WIDE_PCT = 12.0
 
 
 class TravelView(Chart):
@@ -180,16 +182,22 @@ class TravelView(Chart):
         plot.addItem(self._cursor, ignoreBounds=True)
 
     def _add_names(self, plot: pg.PlotItem, tracks: list[Channel], examination: Examination) -> None:
-        """Write each track's name beside its course: the upper one above it, the lower one below."""
+        """Write each track's name beside its course: the upper one above it, the lower one below.
+
+        It goes on from there to the side on which the course leaves it.
+        """
         frames = examination.travel.frames if examination.travel is not None else {}
         at = {t.id: frames[t.id].at(_NAME_PCT) for t in tracks if t.id in frames}
         for track in tracks:
             if track.id not in at:
                 continue
+            frame = frames[track.id]
             upper = len(at) > 1 and at[track.id] == max(at.values())
-            away = _NAME_AWAY * abs(frames[track.id].open - frames[track.id].closed)
-            label = pg.TextItem(track.kind.title, anchor=(1.0, 0.5))
-            label.setPos(_NAME_PCT, at[track.id] + (away if upper else -away))
+            away = _NAME_AWAY * abs(frame.open - frame.closed)
+            to_left = upper == (frame.open > frame.closed)
+            place = _NAME_PCT if to_left else _NAME_PCT - _NAME_WIDE_PCT
+            label = pg.TextItem(track.kind.title, anchor=(1.0 if to_left else 0.0, 0.5))
+            label.setPos(place, frame.at(place) + (away if upper else -away))
             plot.addItem(label, ignoreBounds=True)
             self._names.append((track.id, label))
 
