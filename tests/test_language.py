@@ -18,6 +18,7 @@ from babel.messages.pofile import read_po
 from babel.numbers import format_decimal
 
 from nervus import language
+from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.job import Job, JobState, Reading, Source, new_id, new_vehicle, now
 from nervus.files.bundle import write_bundle
 from nervus.judge import of_told
@@ -131,6 +132,12 @@ def test_what_somebody_wrote_is_never_translated(spoken: pytest.MonkeyPatch) -> 
     assert language.say("hot") == "heiß"
     assert language.say("remark: {words}", words="hot") == "Bemerkung: hot"
     assert language.say("live · {value} · {state}", value="x", state=JobState.OPEN) == "live · x · offen"
+
+
+def test_a_track_is_told_by_its_number_in_the_language(spoken: pytest.MonkeyPatch) -> None:
+    spoken.setenv(language.VARIABLE, "de")
+    names = ("tps1_v", "tps2_pct", "app2_v")
+    assert [CHANNEL_KINDS[n].track for n in names] == ["Spur 1", "Spur 2", "Pedalspur 2"]
 
 
 # -- how numbers and days are written ------------------------------------------------------------------

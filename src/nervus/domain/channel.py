@@ -76,8 +76,10 @@ class ChannelKind:
     @property
     def track(self) -> str:
         """What a technician calls the track, whether it was measured or is told: "pedal track 2"."""
-        text = "pedal track {number}" if self.sensor is Sensor.PEDAL else "track {number}"
-        return say(text, number=self.number or 1)
+        number = self.number or 1
+        if self.sensor is Sensor.PEDAL:
+            return say("pedal track {number}", number=number)
+        return say("track {number}", number=number)
 
 
 def _kinds() -> dict[str, ChannelKind]:

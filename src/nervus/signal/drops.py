@@ -86,7 +86,9 @@ def _drop(
     near = tuple(m.text for m in marks if start - MARK_NEAR_S <= m.time_s <= end + MARK_NEAR_S)
     place = None
     if travel is not None:
+        # Just below the stop is at the stop, not at minus nothing.
         place = round(float(read_at((start + end) / 2, *travel)), 1)
+        place = 0.0 if -0.5 < place <= 0.0 else place
     return Drop(
         channels=event.channels,
         times_s=(span,),
