@@ -249,7 +249,12 @@ def is_told(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
         set(step.channels) <= set(o.channels)
         and (
             overlaps(step.travel_pct, o.travel_pct, _NEAR_PCT)
-            or any(Union(o.times_s).touches(t, _NEAR_S) for t in step.times_s)
+            or _shows_with(step, Union(o.times_s))
         )
         for o in others
     )
+
+
+def _shows_with(step: DeadSpot, others: Union) -> bool:
+    """Whether a step shows at any of some instants."""
+    return any(others.touches(t, _NEAR_S) for t in step.times_s)
