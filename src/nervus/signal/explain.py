@@ -37,7 +37,7 @@ _PER_FOLD, _MOST_QUICK = 4.0, 14.0
 # The line between two tracks is known to this share of what one of them moves (gain, lag, filters); so
 # many deviations of noise make a tolerance; no more than so many nats come from one difference.
 _GAIN, _DEVIATIONS, _MOST_APART = 0.13, 4.0, 30.0
-_MOST_DEVIATIONS = sqrt(2.0 * _MOST_APART)
+_MOST_DEVIATIONS, _LITTLE = sqrt(2.0 * _MOST_APART), 0.5
 # A supply's ripple moves tracks that mirror each other apart, percent (common practice: some ten
 # millivolts).
 _RIPPLE_PCT = 0.15
@@ -440,7 +440,8 @@ class _Scene:
         blur = self._blur[name] / _DEVIATIONS
         spread = hypot(blur, _GAIN * excursion.depth, timing / 2.0, _RIPPLE_PCT)
         # What they are apart anyway is asked for only where it could matter.
-        if abs(sampling.middle(apart)) - self._blur[name] < _MOST_DEVIATIONS * spread:
+        now = abs(sampling.middle(apart))
+        if _LITTLE * spread < now < self._blur[name] + _MOST_DEVIATIONS * spread:
             apart = apart - self._usually_apart(pair, track, samples)
         off = sampling.middle(np.abs(apart))
         return min((off / spread) ** 2 / 2.0, _MOST_APART)
