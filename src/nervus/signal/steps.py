@@ -247,10 +247,7 @@ def is_told(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
     """Whether another spot of the same track lies there, or shows at the same instants."""
     return any(
         set(step.channels) <= set(o.channels)
-        and (
-            overlaps(step.travel_pct, o.travel_pct, _NEAR_PCT)
-            or _shows_with(step, Union(o.times_s))
-        )
+        and (overlaps(step.travel_pct, o.travel_pct, _NEAR_PCT) or _shows_with(step, Union(o.times_s)))
         for o in others
     )
 
