@@ -83,7 +83,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "shrinking by one factor again": ("explain", "joint_of", lambda *_: None),
     "shrinking together": ("explain", "by_one_factor", lambda *_: 0.0),
     "throttle and pedal at once": ("drops", "together", same),
-    "the end of a lasting difference": ("examine", "_is_of_lasting", no),
+    "the end of a lasting difference": ("examine", "_without_ends", same),
     "late all the time": ("following", "_by_lag", lambda *_: None),
     "stands at either end": ("flats", "_either_way", nothing),
     "rest as commanded": ("rest", "_as_asked", no),

@@ -3,7 +3,7 @@
 import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Sensor
-from nervus.signal.explain import Event
+from nervus.signal.events import Event
 from nervus.signal.instrument import Instrument, prepare
 from nervus.signal.pair import Pair
 from nervus.signal.relation import Line

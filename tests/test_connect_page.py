@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSettings, Qt
 from pytestqt.qtbot import QtBot
 
 from nervus.link import bus_health, ways
@@ -26,6 +26,9 @@ def test_a_can_interface_says_whether_it_is_up(tmp_path: Path, monkeypatch: pyte
     assert set(found) == {"socketcan:can0", "socketcan:can1"}
     assert found["socketcan:can0"].state.startswith("up")
     assert "ip link set can1 up" in found["socketcan:can1"].state
+    (tmp_path / "can1" / "operstate").unlink()
+    found = {w.where: w for w in ways_there() if w.title.startswith("CAN")}
+    assert "may have been unplugged" in found["socketcan:can1"].state
 
 
 def test_it_is_all_there_by_keys_and_what_is_plugged_in_appears(
@@ -70,3 +73,29 @@ def test_enter_connects_the_simulated_vehicle(window: MainWindow, qtbot: QtBot) 
     assert window.live_part.is_live
     qtbot.waitUntil(lambda: "times a second" in window.live_panel.state.text(), timeout=30_000)
     assert window.middle.currentWidget() is window.live_panel
+
+
+def test_a_look_that_fails_says_so_and_keeps_what_was_seen(
+    tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    seen = (Way(Kind.VEHICLE, "socketcan:can7", "CAN interface can7", "up"),)
+    broken = False
+
+    def listing() -> tuple[Way, ...]:
+        if broken:
+            raise OSError("no such bus")
+        return seen
+
+    monkeypatch.setattr("nervus.window.live.connect_page.ways_there", listing)
+    page = ConnectPage(QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(page)
+    page.look()
+    qtbot.waitUntil(lambda: page._ways == seen)
+    broken = True
+    page.look()
+    qtbot.waitUntil(lambda: not page.trouble.isHidden())
+    assert page.trouble.text().startswith("What is plugged in now could not be seen: ")
+    assert page.list.findItems("can7", Qt.MatchFlag.MatchContains)
+    broken = False
+    page.look()
+    qtbot.waitUntil(page.trouble.isHidden)

@@ -20,6 +20,7 @@ from nervus.domain.finding import (
     Shared,
 )
 from nervus.judge.analyse import analyse
+from nervus.signal.feed_signs import Lines
 from nervus.signal.key import key_off_spans
 from nervus.signal.ranges import at_rail
 from nervus.signal.rest import Rest, off_rest
@@ -140,6 +141,18 @@ def test_tracks_that_shrink_by_one_factor_share_a_poor_joint(mirrored: bool) -> 
     assert made.judgement.suspects[0].id is SuspectId.SUPPLY_GROUND
     sound = told(time_s, **interrupted(time_s, 25.0 + 0.7 * travel, 1.0, mirrored=mirrored))
     assert sound.examination.findings == ()
+
+
+def test_a_spike_on_the_supply_is_no_supply_that_left() -> None:
+    time_s = np.arange(0.0, 4.0, 0.001)
+    volt = np.full(time_s.size, 5.0)
+    volt[2_030] = 3.8
+    assert not Lines((channel("vref_v", time_s, volt),)).left((2.0, 2.06))
+    volt[2_010:2_040] = 0.1
+    assert Lines((channel("vref_v", time_s, volt),)).left((2.0, 2.06))
+    lifted = np.where((time_s > 2.0) & (time_s < 2.05), 0.6, 0.02)
+    assert Lines((channel("sgnd_v", time_s, lifted),)).left((2.0, 2.06))
+    assert not Lines(()).left((2.0, 2.06))
 
 
 def test_throttle_and_pedal_that_leave_at_once_are_one_drop_of_all_four() -> None:

@@ -6,8 +6,8 @@ import pytest
 from nervus.domain.channel import FloatArray, Unit
 from nervus.domain.finding import DeadSpot, Noise, Shape, Span
 from nervus.signal import dead_spots, worn_places
+from nervus.signal.events import Event
 from nervus.signal.excursions import Excursion
-from nervus.signal.explain import Event
 from nervus.signal.flat_checks import FlatEnds, is_quiet
 from signals import sweeps, track, volts
 

@@ -154,8 +154,9 @@ class ShakeTest:
     def looked(self, findings: tuple[Finding, ...], until_s: float) -> None:
         """What came in was looked at up to an instant, and this was found in it."""
         self._looked = max(self._looked, until_s)
+        moments = moments_of(findings)
         for hand in self.hands:
-            for moment, channels in moments_of(findings):
+            for moment, channels in moments:
                 inside = any(start <= moment <= end for start, end in hand.spans)
                 hand.let_go.update(channels if inside else ())
                 if inside and all(abs(moment - m) > _SAME_MOMENT_S for m in hand.moments):

@@ -8,6 +8,8 @@ from nervus.language import say
 from nervus.link.bus_health import how_up, interfaces
 
 _NET = Path("/sys/class/net")
+# A state that can't be read.
+_GONE = ""
 
 
 class Kind(StrEnum):
@@ -64,14 +66,15 @@ def _can(name: str) -> Way:
     try:
         state = (_NET / name / "operstate").read_text(encoding="ascii").strip()
     except OSError:  # it was unplugged while we looked
-        state = "gone"
+        state = _GONE
     # CAN drivers without a notion of a carrier say "unknown" while they are up.
     ready = state in ("up", "unknown")
-    told = (
-        say("up: its bit rate must be the vehicle's")
-        if ready
-        else say("down: set it up {how_up}", how_up=how_up(name))
-    )
+    if state == _GONE:
+        told = say("its state can't be read: it may have been unplugged")
+    elif ready:
+        told = say("up: its bit rate must be the vehicle's")
+    else:
+        told = say("down: set it up {how_up}", how_up=how_up(name))
     return Way(Kind.VEHICLE, f"socketcan:{name}", say("CAN interface {name}", name=name), told)
 
 

@@ -13,8 +13,8 @@ from nervus.domain.analysis import Pass, Verdict
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal import sampling
+from nervus.signal.events import Event, bursts
 from nervus.signal.excursions import Excursion
-from nervus.signal.explain import Event, bursts
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import Instrument
 from nervus.signal.locality import judge_locality

@@ -1,20 +1,19 @@
 """Drops: interruptions bound to an instant, with what was done to the vehicle around them."""
 
+from bisect import bisect_right
 from dataclasses import replace
 from math import exp
 
 from nervus.domain.channel import FloatArray, Mark, Sensor
 from nervus.domain.finding import Drop, Finding, Floor, Shared, Span
 from nervus.language import figures, say
-from nervus.signal.explain import Cause, Event
+from nervus.signal.events import Cause, Event
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import Instrument
 from nervus.signal.spans import overlaps
 
 # A shake of the harness and the drop it makes are no further apart: hand and ear take that long.
 MARK_NEAR_S = 1.5
-
-
 # What throttle and pedal show of one failure is no further apart than this: they may be read in turn.
 _AT_ONCE_S = 0.1
 # Explanations that were thought of have so much of the probability.
@@ -39,27 +38,34 @@ def describe_drops(
 
 def together(findings: list[Finding]) -> list[Finding]:
     """The same, with what takes throttle and pedal at once as one finding: they share what failed."""
-    pedals = [f for f in findings if isinstance(f, Drop) and f.sensor is Sensor.PEDAL and _is_shared(f)]
-    joined: list[Finding] = []
+    shared = [f for f in findings if isinstance(f, Drop) and f.shared is not Shared.SIGNAL]
+    pedals = sorted((d for d in shared if d.sensor is Sensor.PEDAL), key=_starts)
+    joined = {}
     gone: set[int] = set()
-    for finding in findings:
-        if not (isinstance(finding, Drop) and finding.sensor is Sensor.THROTTLE and _is_shared(finding)):
-            joined.append(finding)
-            continue
-        own = _at(finding.times_s[0], pedals)
-        gone |= {id(p) for p in own}
-        joined.append(_with_pedal(finding, own) if own else finding)
-    return [f for f in joined if id(f) not in gone]
+    for drop in shared if pedals else ():
+        if drop.sensor is Sensor.THROTTLE and (own := _at(drop.times_s[0], pedals)):
+            gone |= {id(p) for p in own}
+            joined[id(drop)] = _with_pedal(drop, own)
+    return [joined.get(id(f), f) for f in findings if id(f) not in gone]
+
+
+def _starts(drop: Drop) -> float:
+    return drop.times_s[0][0]
 
 
 def _at(span: Span, drops: list[Drop]) -> list[Drop]:
-    """The drops at an instant; only where there is none, those that were read a little later."""
-    at_once = [d for d in drops if overlaps(d.times_s[0], span)]
-    return at_once or [d for d in drops if overlaps(d.times_s[0], span, _AT_ONCE_S)][:1]
+    """The drops at an instant; only where there is none, one that was read a little later.
 
-
-def _is_shared(drop: Drop) -> bool:
-    return drop.shared is not Shared.SIGNAL
+    Args:
+        span: when.
+        drops: of one shaft, in the order of time: they follow each other.
+    """
+    last = bisect_right(drops, span[1] + _AT_ONCE_S, key=_starts)
+    first = last
+    while first > 0 and drops[first - 1].times_s[0][1] >= span[0] - _AT_ONCE_S:
+        first -= 1
+    near = drops[first:last]
+    return [d for d in near if overlaps(d.times_s[0], span)] or near[:1]
 
 
 def _with_pedal(drop: Drop, pedal: list[Drop]) -> Drop:

@@ -31,7 +31,7 @@ from nervus.signal import (
 )
 from nervus.signal.course import Course, plain_course
 from nervus.signal.coverage import describe_coverage
-from nervus.signal.explain import Event, bursts
+from nervus.signal.events import Event, bursts
 from nervus.signal.groups import in_groups
 from nervus.signal.held_values import as_read
 from nervus.signal.instants import read_at
@@ -80,13 +80,9 @@ def examine(
     places: dict[Sensor, Locality] = {}
     worn: list[Finding] = []
     for shaft in (throttle, pedal):
-        spots, wear, loose = worn_places.find_worn(shaft)
-        differ = _disagreements(recording, shaft, profile)
-        wear = [n for n in wear if not _is_bend(n, shaft, differ)]
-        loose = tuple(e for e in loose if not _is_of_lasting(e, shaft, differ))
-        findings += [*spots, *_drops(recording, shaft, loose), *wear, *differ]
-        worn += [*spots, *wear]
-        places[shaft.sensor] = _locality(loose, shaft.travel)
+        found, wear, places[shaft.sensor] = _of_shaft(recording, shaft, profile)
+        findings += found
+        worn += wear
     findings = drops.together(findings)
     findings += _rests(recording, (throttle, pedal), cause_of_rest, findings)
     findings += supply.supply_faults(recording, key_off, nominal_v)
@@ -125,6 +121,18 @@ def examine(
     )
 
 
+def _of_shaft(
+    recording: Recording, shaft: Shaft, profile: ThrottleProfile | None
+) -> tuple[list[Finding], list[Finding], Locality]:
+    """What the tracks of one shaft show, what of it is worn, and where its drops come."""
+    spots, wear, loose = worn_places.find_worn(shaft)
+    differ = _disagreements(recording, shaft, profile)
+    wear = [n for n in wear if not _is_bend(n, shaft, differ)]
+    loose = _without_ends(loose, shaft, differ)
+    found = [*spots, *_drops(recording, shaft, loose), *wear, *differ]
+    return found, [*spots, *wear], _locality(loose, shaft.travel)
+
+
 def _timed(measured: ChannelSummary, shafts: tuple[Shaft, ...]) -> ChannelSummary:
     """With its lag behind its sister, as far as that was found."""
     for pair in (s.pair for s in shafts):
@@ -145,27 +153,38 @@ def _is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> bo
     return slow and any(overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT) for d in differ)
 
 
-def _is_of_lasting(event: Event, shaft: Shaft, differ: tuple[Disagreement, ...]) -> bool:
-    """Whether what one track shows is the beginning or end of a difference that lasts, as large as it.
+def _without_ends(
+    events: tuple[Event, ...], shaft: Shaft, differ: tuple[Disagreement, ...]
+) -> tuple[Event, ...]:
+    """Events, but for those of one track that begin or end a difference that lasts, as large as it.
 
     A track that is off by so much for long may come near a rail, or come back at once: one cause.
     """
+    left = events
+    for lasting in differ:
+        spans = [s for s in lasting.times_s if s[1] - s[0] >= _LASTS_S]
+        begins, ends = (Union((s[n], s[n]) for s in spans) for n in (0, 1))
+        left = tuple(
+            e
+            for e in left
+            if _off_pct(e, shaft) > _AS_LARGE * lasting.worst_pct
+            or e.span_s[1] - e.span_s[0] > _LASTS_S
+            or not (
+                ends.touches((e.span_s[0], e.span_s[0]), _BESIDE_S)
+                or begins.touches((e.span_s[1], e.span_s[1]), _BESIDE_S)
+            )
+        )
+    return left
+
+
+def _off_pct(event: Event, shaft: Shaft) -> float:
+    """How far one track left, percent of travel; without end where more than one did."""
     if len(event.parts) > 1 or shaft.travel is None:
-        return False
+        return float("inf")
     name, excursion = event.deepest
     frame = shaft.travel.frames[name]
-    (track,) = (t for t in shaft.tracks if t.id == name)
-    off_pct = excursion.depth * track.supply_v / abs(frame.open - frame.closed)
-    start, end = event.span_s
-    lasts = (
-        span
-        for d in differ
-        if name in d.channels and off_pct <= _AS_LARGE * d.worst_pct
-        for span in d.times_s
-        if span[1] - span[0] >= _LASTS_S
-    )
-    beside = (abs(start - s[1]) <= _BESIDE_S or abs(s[0] - end) <= _BESIDE_S for s in lasts)
-    return end - start <= _LASTS_S and any(beside)
+    supply_v = next(t.supply_v for t in shaft.tracks if t.id == name)
+    return excursion.depth * supply_v / abs(frame.open - frame.closed)
 
 
 def _disagreements(

@@ -11,8 +11,7 @@ then; each weight is a log-likelihood in nats, so a margin of 3 is odds of 20 to
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from enum import Enum
+from dataclasses import replace
 from math import hypot, log, sqrt
 
 import numpy as np
@@ -23,6 +22,7 @@ from nervus.signal import sampling
 from nervus.signal.asked import Asked
 from nervus.signal.candidates import Candidates
 from nervus.signal.edges import quickness
+from nervus.signal.events import Cause, Event, event_of, gathered
 from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
 from nervus.signal.feed_signs import Lines, by_one_factor, joint_of, shrank
 from nervus.signal.instrument import Instrument
@@ -59,75 +59,22 @@ _ALONG = 0.5
 _ASIDE = 0.4
 # Tracks agree where what they are apart is worth less than this, in nats.
 _AGREE = 2.0
-# Odds below this, in nats, are no claim.
-_LEAST_MARGIN = 0.3
 # A track that left so many times what noise makes, and that is worth no more than this, nats, to its
 # sister, is where she is.
 _FAR_OFF, _HARDLY = 1.5, 0.5
-# Channels sampled one after the other may show one interruption this many intervals apart.
-_TOGETHER_INTERVALS = 2.1
 # An event longer than this is looked into: where the tracks differ by more than this share of the
 # deepest for most of it, it is one lasting fault; else only the stretches at which they do are.
 _LONG_S, _APART_SHARE, _MOSTLY = 0.4, 0.3, 0.5
 # The bottom of an excursion: no further from its level than this share of its depth; a sister that is
 # further off there than that share of it contradicts it.
 _BOTTOM, _CONTRADICTS = 0.3, 0.5
-# Shallower than this, percent of supply, and no longer than so many samples is roughness unless it
-# comes back at a place.
-_ROUGH_DEPTH_PCT, _ROUGH_SAMPLES = 5.0, 3
-# Events closer than this share their cause: one burst, counted once where places are compared.
-BURST_S = 0.5
 # So many samples on either side tell what tracks are apart anyway.
 _BESIDE = 20
+# What lasts longer than this within the range is no interruption; what parts by less than this, percent
+# of supply, is a bend or roughness.
+_LONGEST_APART_S, _APART_PCT = 1.5, 4.0
 # An excursion is compared at so many instants at most.
 _MANY_LEVELS = 200
-
-
-class Cause(Enum):
-    """The explanations but motion: that is no event."""
-
-    ALONE = "one track left"
-    FEED = "the supply or ground that all share left"
-    ELECTRONICS = "the electronics that all share dropped out"
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Event:
-    """Excursions at one instant, one for each track concerned, and what explains them best.
-
-    Attributes:
-        parts: channel and excursion, in the order of time.
-        span_s: from the first instant off the course of any track to the last.
-        cause: the best explanation.
-        margin: by how many nats a fault explains it better than motion; negative where it does not.
-    """
-
-    parts: tuple[tuple[str, Excursion], ...]
-    span_s: Span
-    cause: Cause = Cause.ALONE
-    margin: float = 0.0
-
-    @property
-    def channels(self) -> tuple[str, ...]:
-        """The tracks concerned, in their order."""
-        return tuple(sorted(channel for channel, _ in self.parts))
-
-    @property
-    def is_shallow(self) -> bool:
-        """Whether, alone, it can't be told from roughness or from a quick hand."""
-        return self.margin < _LEAST_MARGIN or all(
-            e.depth < _ROUGH_DEPTH_PCT and e.samples <= _ROUGH_SAMPLES for _, e in self.parts
-        )
-
-    @property
-    def is_weak(self) -> bool:
-        """Whether the shaft could have made it."""
-        return self.margin <= 0.0
-
-    @property
-    def deepest(self) -> tuple[str, Excursion]:
-        """The track that fell furthest, with its excursion."""
-        return max(self.parts, key=lambda part: part[1].depth)
 
 
 def explain(
@@ -147,29 +94,13 @@ def explain(
         feed: supply and ground, where they were recorded.
     """
     scene = _Scene(tracks, pair, asked, candidates, feed or Lines(()))
-    pieces = [piece for event in _gathered(tracks, candidates) for piece in scene.pieces(event)]
+    pieces = [piece for event in gathered(tracks, candidates) for piece in scene.pieces(event)]
     scene.prepare(pieces)
     kept = [told for piece in pieces if (told := scene.told(piece)) is not None]
     if pair is not None:
         known = tuple(e.span_s for e in kept)
         kept += (e for e in map(scene.parted, _partings(pair, known, candidates)) if e is not None)
     return tuple(sorted(kept, key=lambda e: e.span_s[0]))
-
-
-def bursts(events: tuple[Event, ...]) -> tuple[tuple[Event, ...], ...]:
-    """Events that follow one another within a burst, grouped."""
-    groups: list[list[Event]] = []
-    for event in events:
-        if groups and event.span_s[0] - groups[-1][-1].span_s[1] <= BURST_S:
-            groups[-1].append(event)
-        else:
-            groups.append([event])
-    return tuple(tuple(group) for group in groups)
-
-
-# What lasts longer than this within the range is no interruption; what parts by less than this, percent
-# of supply, is a bend or roughness.
-_LONGEST_APART_S, _APART_PCT = 1.5, 4.0
 
 
 def _partings(
@@ -179,65 +110,6 @@ def _partings(
     found = pair.partings(_APART_PCT, (*known, *spikes), BURST_GAP_S)
     taken = Union(known)
     return tuple(s for s in found if s[1] - s[0] <= _LONGEST_APART_S and not taken.touches(s))
-
-
-def _gathered(tracks: tuple[Instrument, ...], found: dict[str, Candidates]) -> tuple[Event, ...]:
-    """Candidates of all tracks, one event for each instant."""
-    parts: list[tuple[str, Excursion, float]] = []
-    for track in tracks:
-        gap_s = max(BURST_GAP_S, 2.1 * track.interval_s)
-        for weak in (False, True):
-            some = [e for e in found[track.id].excursions if e.weak is weak]
-            parts += ((track.id, e, track.interval_s) for e in _joined(some, gap_s))
-    parts.sort(key=lambda part: part[1].span_s[0])
-    groups: list[list[tuple[str, Excursion]]] = []
-    for channel, excursion, interval_s in parts:
-        if groups and _at_once(groups[-1], channel, excursion, interval_s):
-            groups[-1].append((channel, excursion))
-        else:
-            groups.append([(channel, excursion)])
-    return tuple(_event(group) for group in groups)
-
-
-def _event(parts: list[tuple[str, Excursion]]) -> Event:
-    start = min(e.span_s[0] for _, e in parts)
-    return Event(tuple(parts), (start, max(e.span_s[1] for _, e in parts)))
-
-
-def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
-    """The interruptions of one burst as one excursion, as deep as the deepest of them."""
-    joined: list[Excursion] = []
-    for later in excursions:
-        if joined and later.span_s[0] - joined[-1].span_s[1] <= gap_s:
-            first = joined[-1]
-            deepest = first if first.depth >= later.depth else later
-            joined[-1] = Excursion(
-                (first.span_s[0], max(first.span_s[1], later.span_s[1])),
-                first.before,
-                later.after,
-                deepest.level,
-                first.samples + later.samples,
-                weak=first.weak,
-                merged=first.merged + later.merged,
-                local=deepest.course,
-                deepest_s=deepest.deepest_s or deepest.span_s,
-            )
-        else:
-            joined.append(later)
-    return joined
-
-
-def _at_once(
-    group: list[tuple[str, Excursion]], channel: str, excursion: Excursion, step_s: float
-) -> bool:
-    """Whether an excursion shows what a group shows, on another track."""
-    if any(name == channel for name, _ in group):
-        return False
-    slack = _TOGETHER_INTERVALS * step_s
-    start = min(e.span_s[0] for _, e in group)
-    end = max(e.span_s[1] for _, e in group)
-    apart = abs(excursion.span_s[0] - start)
-    return excursion.span_s[0] <= end + slack and apart <= max(slack, 0.5 * (end - start))
 
 
 class _Scene:
@@ -298,7 +170,7 @@ class _Scene:
         spoke = self._pair is not None or self._asked is not None
         if margin <= 0.0 and (spoke or not all(e.weak for _, e in parts)):
             return None
-        kept = _event(list(parts))
+        kept = event_of(list(parts))
         return Event(
             tuple((n, replace(e, weak=margin <= 0.0)) for n, e in parts), kept.span_s, cause, margin
         )
@@ -348,7 +220,7 @@ class _Scene:
         cut = [
             [part for t in self._tracks.values() if (part := _measured(t, s)) is not None] for s in spans
         ]
-        return tuple(_event([max(parts, key=lambda p: p[1].depth)]) for parts in cut if parts)
+        return tuple(event_of([max(parts, key=lambda p: p[1].depth)]) for parts in cut if parts)
 
     def _moved(self, event: Event) -> float:
         """How well motion of the shaft explains an event, in nats."""
@@ -517,14 +389,14 @@ class _Scene:
             return event
         name, excursion = event.parts[0]
         if self._by_joint(event.parts[0]):
-            return _event([*event.parts, *self._shrank_too(name, event.span_s)])
+            return event_of([*event.parts, *self._shrank_too(name, event.span_s)])
         if not self._agree(event):
             return event
         span = excursion.deepest_s or event.span_s
         others = (_measured(t, span) for t in self._tracks.values() if t.id != name)
         least = _ALONG * excursion.depth
         along = [p for p in others if p is not None and self._in(name, p) > least]
-        return _event([*event.parts, *along])
+        return event_of([*event.parts, *along])
 
     def _shrank_too(self, name: str, span: Span) -> list[tuple[str, Excursion]]:
         """The other tracks, read in turn with one that shrank, where they shrank by the joint too."""

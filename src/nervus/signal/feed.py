@@ -13,7 +13,7 @@ import numpy as np
 
 from nervus.domain.channel import FloatArray, Unit
 from nervus.domain.finding import Floor
-from nervus.signal.explain import Cause, Event
+from nervus.signal.events import Cause, Event
 from nervus.signal.feed_signs import Lines
 from nervus.signal.instrument import Instrument
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot
-from nervus.signal.explain import Event
+from nervus.signal.events import Event
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import Instrument
 from nervus.signal.spans import Union

@@ -66,7 +66,9 @@ def find_flats(
             return ()
     seen = _look(course, passes, sister)
     found = _spots(course, seen, ends, sister)
-    return found or _either_way(course, passes, ends, sister)
+    if found or not seen.suspicious:
+        return found
+    return _either_way(course, passes, ends, sister)
 
 
 def _either_way(

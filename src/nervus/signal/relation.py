@@ -11,7 +11,7 @@ from itertools import pairwise
 import numpy as np
 
 from nervus.domain.analysis import Relation, TrackRelation
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import FloatArray, IntArray
 from nervus.signal import sampling
 from nervus.signal.course import Course
 from nervus.signal.instants import read_at
@@ -166,14 +166,21 @@ def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[fl
 def _costs(first: Course, second: Course, line: Line, lags: FloatArray) -> FloatArray | None:
     """How far the tracks are apart while they move, for each lag; `None` where they hardly move."""
     expected = line.at(first.level)
-    moving = first.speed() > _MOVES_PCT_PER_S if first.level.size > 1 else np.zeros(1, dtype=np.bool_)
-    if moving.sum() < _LEAST_MOVING:
+    moving = _moving(first)
+    if moving.size < _LEAST_MOVING:
         return None
     at_s, expected = first.time_s[moving], expected[moving]
     apart = [
         np.median(np.abs(read_at(at_s + lag, second.time_s, second.level) - expected)) for lag in lags
     ]
     return np.asarray(apart, dtype=np.float64)
+
+
+def _moving(course: Course) -> IntArray:
+    """Which samples the shaft moves at, shape (k,)."""
+    if course.level.size < 2:
+        return np.empty(0, dtype=np.intp)
+    return np.flatnonzero(course.speed() > _MOVES_PCT_PER_S)
 
 
 def _refined_lag(first: Course, second: Course, near: float) -> float:
@@ -185,10 +192,10 @@ def _refined_lag(first: Course, second: Course, near: float) -> float:
 
 def _scatter(first: Course, second: Course, lags: FloatArray) -> FloatArray | None:
     """How far the tracks, while they move, are off the straight line that fits best, for each lag."""
-    moving = first.speed() > _MOVES_PCT_PER_S if first.level.size > 1 else np.zeros(1, dtype=np.bool_)
-    if moving.sum() < _LEAST_MOVING:
+    moving = _moving(first)
+    if moving.size < _LEAST_MOVING:
         return None
-    some = np.flatnonzero(moving)[:: max(1, int(moving.sum()) // _MANY_MOVING)]
+    some = moving[:: max(1, moving.size // _MANY_MOVING)]
     at_s, x = first.time_s[some], first.level[some]
     off = []
     for lag in lags:

@@ -62,7 +62,7 @@ class Rest:
         span_s: when.
         percent: where.
         released: whether the throttle was let go, or closed as quickly as if it were.
-        low: whether a closing ended here and an opening, or the recording's end, followed.
+        low: whether a closing ended here.
         asked: where the command had the plate meanwhile, percent; `None` where that is not known.
         witnessed: whether pedal or command tell that it was let go, not the closing itself.
     """
@@ -137,21 +137,20 @@ def off_rest(
     high = [r for r in high if not _as_asked(r, sound)]
     if not high or not sound:
         return ()
+    sound_s = tuple(r.span_s for r in sound)
     same = _alike(high, _SAME_PCT)
-    cause = cause_of(recording, tuple(r.span_s for r in same), tuple(r.span_s for r in sound))
-    if not told and cause is not RestCause.SIGNAL:
-        quick = sum(1 for r in same if r.released) >= _LEAST_UNASKED
-        if cause is RestCause.UNKNOWN or not quick:
-            same = _alike(high, _SAME_UNASKED_PCT if quick else _SAME_GUIDED_PCT)
+    cause = cause_of(recording, tuple(r.span_s for r in same), sound_s)
+    if not told and cause is not RestCause.SIGNAL and (cause is RestCause.UNKNOWN or not _quick(same)):
+        same = _alike(high, _SAME_UNASKED_PCT if _quick(same) else _SAME_GUIDED_PCT)
+        cause = cause_of(recording, tuple(r.span_s for r in same), sound_s)
     middle = float(np.median([r.percent for r in same]))
     if len(same) < _least(same, cause, told=told) or len(same) < _MOST_OF * len(high):
         return ()
     if not told and cause is not RestCause.SIGNAL and middle >= _HAND_PCT:
         return ()
-    spans, sound_s = tuple(r.span_s for r in same), tuple(r.span_s for r in sound)
+    spans = tuple(r.span_s for r in same)
     if cause is not RestCause.SIGNAL and _idles_cold(recording, spans, sound_s):
         return ()
-    cause = cause_of(recording, spans, sound_s)
     rest = round(float(np.median([r.percent for r in same])), 1)
     return (
         OffRest(
@@ -180,8 +179,12 @@ def _least(same: list[Rest], cause: RestCause, *, told: bool) -> int:
     """How many rests it takes."""
     if told or cause is RestCause.SIGNAL:
         return _LEAST_RESTS
-    quick = sum(1 for r in same if r.released) >= _LEAST_UNASKED
-    return _LEAST_UNASKED if quick else _LEAST_GUIDED
+    return _LEAST_UNASKED if _quick(same) else _LEAST_GUIDED
+
+
+def _quick(rests: list[Rest]) -> bool:
+    """Whether enough of them were closed to as quickly as if the throttle had been let go."""
+    return sum(1 for r in rests if r.released) >= _LEAST_UNASKED
 
 
 def _as_asked(rest: Rest, sound: list[Rest]) -> bool:

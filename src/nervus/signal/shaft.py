@@ -13,7 +13,8 @@ from nervus.signal import relation
 from nervus.signal.asked import who_asked
 from nervus.signal.candidates import Candidates, propose
 from nervus.signal.course import Course, course_of
-from nervus.signal.explain import Event, explain
+from nervus.signal.events import Event
+from nervus.signal.explain import explain
 from nervus.signal.feed import what_is_shared
 from nervus.signal.feed_signs import Lines
 from nervus.signal.flat_checks import FLAT_DEPTH_PCT

@@ -6,7 +6,7 @@ from nervus.domain.analysis import Travel
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Floor, Noise, Shape, Span
 from nervus.signal import dead_spots
-from nervus.signal.explain import Cause, Event
+from nervus.signal.events import Cause, Event
 from nervus.signal.flat_checks import FLAT_DEPTH_PCT, FlatEnds, is_quiet
 from nervus.signal.flats import find_flats
 from nervus.signal.instants import read_at

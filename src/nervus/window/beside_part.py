@@ -206,8 +206,11 @@ class BesidePart(QObject):
         task.start()
 
     def _found_anew(self, job_id: str, shown: str, analysis: Analysis) -> None:
-        def entry(job: Job) -> Findings:
-            recorded = next(r for r in of_kind(job.entries, Recorded) if r.id == shown)
+        def entry(job: Job) -> Findings | None:
+            recorded = next((r for r in of_kind(job.entries, Recorded) if r.id == shown), None)
+            if recorded is None:
+                self.told.emit(say("The recording was taken out of the job: it is not judged anew."))
+                return None
             found = findings_of(analysis, recorded)
             known = [f for f in of_kind(job.entries, Findings) if f.recording == shown]
             return with_(found, id=known[-1].id, at=known[-1].at) if known else found

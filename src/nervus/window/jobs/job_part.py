@@ -300,13 +300,18 @@ class JobPart(QObject):
         else:
             self._put(entry)
 
-    def change_elsewhere(self, job_id: str, change: Callable[[Job], AnyEntry]) -> None:
-        """Change an entry of a job that may not be in hand any more."""
+    def change_elsewhere(self, job_id: str, change: Callable[[Job], AnyEntry | None]) -> None:
+        """Change an entry of a job that may not be in hand any more; `None` changes nothing."""
 
         def read(book: "Logbook") -> Job:
             return book.job(job_id)
 
-        self.keeper.ask(read, lambda job: self.put_to(job_id, change(job)))
+        def put(job: Job) -> None:
+            entry = change(job)
+            if entry is not None:
+                self.put_to(job_id, entry)
+
+        self.keeper.ask(read, put)
 
     def _put_job(self, job: Job) -> None:
         self.keeper.write(f"job {job.id}", lambda book: book.put_job(job))

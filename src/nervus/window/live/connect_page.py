@@ -65,7 +65,9 @@ class ConnectPage(QWidget):
         for form in (self.vehicle, self.meter, self.line):
             form.left.connect(self.left)
         left = QVBoxLayout()
-        for widget in (heading, hint):
+        self.trouble = quiet("", self)
+        self.trouble.setVisible(False)
+        for widget in (heading, hint, self.trouble):
             left.addWidget(widget)
         left.addWidget(self.list, 1)
         row = QHBoxLayout(self)
@@ -127,11 +129,18 @@ class ConnectPage(QWidget):
         if self._task is None:
             self._task = Task(lambda _progress: ways_there(), self)
             self._task.succeeded.connect(self._looked)
-            self._task.failed.connect(lambda _why: self._looked(()))
+            self._task.failed.connect(self._could_not_look)
             self._task.start()
+
+    def _could_not_look(self, why: str) -> None:
+        """What was seen before stays: that nothing could be seen is not that nothing is there."""
+        self._looked(self._ways)
+        self.trouble.setText(say("What is plugged in now could not be seen: {why}", why=why))
+        self.trouble.setVisible(True)
 
     def _looked(self, ways: tuple[Way, ...]) -> None:
         self._task = None
+        self.trouble.setVisible(False)
         if ways != self._ways:
             self._ways = ways
             self._list(ways)
