@@ -20,6 +20,7 @@ from nervus.signal.pass_cells import sort_into_cells
 from nervus.signal.relation import Line
 from nervus.signal.sampling import block_means
 from nervus.signal.spans import Union, inside, overlaps, runs, runs_of
+from nervus.signal.steps import _passes_within
 from signals import pair_of, track
 
 LEVELS = st.floats(0.0, 100.0, allow_nan=False, width=32)
@@ -282,3 +283,13 @@ def test_a_bend_is_what_a_value_is_off_the_middle_of_its_neighbours() -> None:
     level = np.random.default_rng(2).normal(50.0, 1.0, 2 * rough._PIECE + 77)
     assert rough._bend(level) == pytest.approx(level[1:-1] - (level[:-2] + level[2:]) / 2.0)
     assert rough._bend(level[:2]).size == 0
+
+
+def test_passes_in_a_window_are_counted_as_one_by_one() -> None:
+    random = np.random.default_rng(1)
+    for count in range(1, 60):
+        places = np.sort(random.uniform(0.0, 20.0, count))
+        number = random.integers(0, 8, count)
+        ends = np.searchsorted(places, places + 2.0, side="right")
+        plain = [np.unique(number[first:end]).size for first, end in enumerate(ends)]
+        assert _passes_within(number, ends).tolist() == plain

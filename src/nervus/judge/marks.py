@@ -1,5 +1,6 @@
 """Whether drops follow the work at the harness: more near such marks than the time there explains."""
 
+from bisect import bisect_left
 from collections.abc import Iterable
 from math import lgamma, log
 
@@ -31,7 +32,7 @@ def follows_work(
         duration_s: how long it lasts.
         words: of which a mark that speaks of such work has one.
     """
-    near = [m.time_s for m in marks if words & set(m.text.casefold().replace(",", " ").split())]
+    near = sorted(m.time_s for m in marks if words & set(m.text.casefold().replace(",", " ").split()))
     starts: list[float] = []
     for drop in drops:
         start = drop.times_s[0][0]
@@ -39,8 +40,14 @@ def follows_work(
             starts.append(start)
     if not near or not starts or duration_s <= 0.0:
         return False
-    close = sum(1 for s in starts if min(abs(s - m) for m in near) <= MARK_NEAR_S)
+    close = sum(1 for s in starts if _nearest_s(s, near) <= MARK_NEAR_S)
     return _factor(close, len(starts), _share_near(near, duration_s)) >= _STRONG
+
+
+def _nearest_s(instant: float, marks: list[float]) -> float:
+    """How far the nearest of some marks is, in the order of time."""
+    behind = bisect_left(marks, instant)
+    return min(abs(instant - m) for m in marks[max(behind - 1, 0) : behind + 1])
 
 
 def _share_near(marks: list[float], duration_s: float) -> float:

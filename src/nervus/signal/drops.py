@@ -1,6 +1,6 @@
 """Drops: interruptions bound to an instant, with what was done to the vehicle around them."""
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from dataclasses import replace
 from math import exp
 
@@ -33,7 +33,12 @@ def describe_drops(
     travel: tuple[FloatArray, FloatArray] | None,
 ) -> tuple[Drop, ...]:
     """One finding for each event, in the order of time."""
-    return tuple(_drop(event, tracks, marks, travel) for event in events)
+    in_time = sorted(marks, key=_when)
+    return tuple(_drop(event, tracks, in_time, travel) for event in events)
+
+
+def _when(mark: Mark) -> float:
+    return mark.time_s
 
 
 def together(findings: list[Finding]) -> list[Finding]:
@@ -83,13 +88,15 @@ def _with_pedal(drop: Drop, pedal: list[Drop]) -> Drop:
 def _drop(
     event: Event,
     tracks: dict[str, Instrument],
-    marks: tuple[Mark, ...],
+    marks: list[Mark],
     travel: tuple[FloatArray, FloatArray] | None,
 ) -> Drop:
     channel, excursion = event.deepest
     start, end = event.span_s
     span = _rounded(event, tracks)
-    near = tuple(m.text for m in marks if start - MARK_NEAR_S <= m.time_s <= end + MARK_NEAR_S)
+    first = bisect_left(marks, start - MARK_NEAR_S, key=_when)
+    last = bisect_right(marks, end + MARK_NEAR_S, key=_when)
+    near = tuple(m.text for m in marks[first:last])
     place = None
     if travel is not None:
         # Just below the stop is at the stop, not at minus nothing.

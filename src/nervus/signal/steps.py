@@ -5,6 +5,7 @@ where it is entered and up where it is left, whichever way it is crossed, and no
 pass gives its edges, however small, and only places at which most passes have the same one count.
 """
 
+from collections import Counter
 from dataclasses import dataclass
 from math import exp, log
 
@@ -149,14 +150,10 @@ def _clusters(edges: _Edges, sign: float, side: FloatArray, passes: tuple[Pass, 
         places = side[ordered]
         ends = np.searchsorted(places, places + _WINDOW_PCT, side="right")
         held = ends - np.arange(ends.size)
-        # Where fewer edges lie than the best so far has passes, there is no need to count.
-        best, most = 0, 0
-        for at in np.argsort(-held, kind="stable").tolist():
-            if held[at] <= most:
-                break
-            passes_there = np.unique(edges.number[ordered[at : ends[at]]]).size
-            if passes_there > most:
-                best, most = at, passes_there
+        passes_there = _passes_within(edges.number[ordered], ends)
+        # Of those with as many passes the one with most edges.
+        best = int(np.lexsort((-np.arange(held.size), held, passes_there))[-1])
+        most = int(passes_there[best])
         members = ordered[best : ends[best]]
         seen = most
         # How many passes chance alone would give there, by what edges as large do elsewhere.
@@ -169,6 +166,25 @@ def _clusters(edges: _Edges, sign: float, side: FloatArray, passes: tuple[Pass, 
         found.append(members)
         own = np.setdiff1d(own, members)
     return found
+
+
+def _passes_within(number: IntArray, ends: IntArray) -> IntArray:
+    """How many passes lie from each edge to where its window ends, shape (n,): both move on, never back.
+
+    Args:
+        number: of each edge's pass, shape (n,).
+        ends: where each edge's window ends, shape (n,), rising.
+    """
+    inside: Counter[int] = Counter()
+    passes, counted, end = number.tolist(), [], 0
+    for first, stop in enumerate(ends.tolist()):
+        inside.update(passes[end:stop])
+        end = stop
+        counted.append(len(inside))
+        inside[passes[first]] -= 1
+        if not inside[passes[first]]:
+            del inside[passes[first]]
+    return np.asarray(counted, dtype=np.intp)
 
 
 def _at_least(seen: int, of: int, each: float) -> float:
