@@ -77,7 +77,7 @@ def mangled(sound: bytes, chance: random.Random) -> bytes:
 def impossible(recording: Recording) -> str:
     """What can't be in a recording, "" if nothing."""
     for channel in recording.channels:
-        low, high = _CAN_BE.get(channel.kind.unit.value, (-1e6, 1e6))
+        low, high = _CAN_BE.get(str(channel.kind.unit), (-1e6, 1e6))
         bulk = np.quantile(channel.values, (0.05, 0.95))
         if bulk[0] < low or bulk[1] > high or not np.all(np.isfinite(channel.values)):
             return f"{channel.id} {bulk[0]:.4g} to {bulk[1]:.4g} {channel.kind.unit}"

@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from bench_analysis import recording_of
-from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
+from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording, other_kind
 
 SCREEN = {"name": "S", "x": 0, "y": 0, "width": 1280, "height": 800}
 DPI = {"logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}
@@ -23,13 +23,16 @@ STEPS = 120
 
 
 def many_channels() -> Recording:
-    """Every channel that there is, an hour at 100 Hz."""
+    """Every channel that there is and nineteen that are known by name alone, an hour at 100 Hz."""
     random = np.random.default_rng(5)
     time_s = np.arange(360_000) / 100.0
     travel = 50.0 - 50.0 * np.cos(2.0 * np.pi * time_s / 6.0)
     volts = {"tps1_v": 0.5 + 0.04 * travel, "tps2_v": 4.5 - 0.04 * travel, "vref_v": 5.0 + 0.0 * travel}
     channels = []
-    for number, (name, kind) in enumerate(CHANNEL_KINDS.items()):
+    units = ("°C", "%", "bar", "Nm", "mV")
+    others = [other_kind(f"other {n}", units[n % len(units)]) for n in range(40 - len(CHANNEL_KINDS))]
+    kinds = (*CHANNEL_KINDS.values(), *others)
+    for number, (name, kind) in enumerate((kind.id, kind) for kind in kinds):
         values = volts.get(name, travel if name.endswith("_pct") else 10.0 + number + 0.05 * travel)
         noise = random.normal(0.0, 0.004, time_s.size)
         channels.append(Channel(kind, time_s, values + noise))
@@ -63,7 +66,7 @@ def main() -> None:
         cases = {
             "10 s at 1 kHz": recording_of(1 / 6),
             "1 h at 1 kHz": recording_of(60.0),
-            "1 h of many channels at 100 Hz": many_channels(),
+            "1 h of 40 channels at 100 Hz": many_channels(),
         }
         for name, recording in cases.items():
             analysis = analyse(recording)

@@ -747,7 +747,7 @@ def outcome(path: Path, meant: Meant) -> tuple[str, str]:
 
 def difference(recording: object, meant: Meant) -> str:
     """What was read otherwise than it was meant; "" if nothing."""
-    channels = {c.id: c for c in recording.channels} if recording is not None else {}  # type: ignore[attr-defined]
+    channels = {c.id: c for c in recording.known().channels} if recording is not None else {}  # type: ignore[attr-defined]
     for channel, (time_s, values) in meant.channels.items():
         read = channels.get(channel)
         if read is None:

@@ -235,7 +235,7 @@ def test_all_of_a_table_is_with_the_system_before_it_is_forced_to_the_disk(
 def test_a_unit_behind_an_unknown_name_is_proposed() -> None:
     assert '--map "tps1_mv[mV]=tps1_v"' in csv_gate.channel_hint("tps1_mv", "x")
     assert "did you mean tps1_v" in csv_gate.channel_hint("tps_1_v", "x")
-    assert csv_gate.channel_hint("wibble", "map it").startswith("map it, where ID is one of")
+    assert csv_gate.channel_hint("wibble", "map it").startswith("map it, where ID is other")
 
 
 def test_of_a_measurement_file_what_is_left_out_is_told(tmp_path: Path) -> None:
@@ -251,7 +251,8 @@ def test_of_a_measurement_file_what_is_left_out_is_told(tmp_path: Path) -> None:
     assert remarks == (
         "Read “TPS 1” as track 1 in V.",
         "“engine speed” was left out: it has no sample.",
-        "Left out: outside light, Channel B.",
+        "Kept to be looked at, not judged: “outside light”.",
+        "Left out: Channel B.",
     )
 
 

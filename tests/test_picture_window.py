@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
-from nervus.domain.channel import Unit
+from nervus.domain.channel import Channel, Recording, Unit, other_kind
 from nervus.domain.finding import Drop, Floor, Shared
 from nervus.domain.job import Noted, of_kind
 from nervus.drawn.channels import Arranged, usual_channels
@@ -228,6 +228,40 @@ def test_of_many_channels_the_tracks_come_first_and_the_rest_is_a_key_away(
     assert view.arranged.channels == usual_channels(
         window.opened.recording if window.opened else made_of(time_s)
     )
+
+
+def test_forty_channels_scroll_and_no_name_widens_the_picture(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    time_s = np.arange(0.0, 20.0, 0.02)
+    wave = 2.5 + 2.0 * np.sin(time_s)
+    units = ("mV", "°C", "", "bar")
+    others = tuple(
+        Channel(other_kind(f"Thing <b>{n}", units[n % len(units)]), time_s, wave + n) for n in range(38)
+    )
+    made = made_of(time_s, tps1_v=wave, tps2_v=5.0 - wave)
+    write_recording(Recording((*made.channels, *others)), tmp_path / "forty.csv")
+    window.open_file(tmp_path / "forty.csv")
+    qtbot.waitUntil(lambda: window.opened is not None and not window.is_busy, timeout=30_000)
+    panel, view = window.panel, window.panel.time_view
+    panel.show_view("over time")
+    assert view.arranged.channels == ("tps1_v", "tps2_v")
+    pressed(window, qtbot, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    (dialog,) = panel.findChildren(ChannelsDialog)
+    everything = next(b for b in dialog.findChildren(QPushButton) if b.text() == "All")
+    seen = view.visible()
+    everything.click()
+    dialog.close()
+    assert panel.channels.text() == "channels · 40 of 40"
+    assert view.visible() == pytest.approx(seen)
+    qtbot.waitUntil(lambda: len(view.plots) == 5, timeout=5_000)
+    qtbot.waitUntil(
+        lambda: all(0 < p.getViewBox().width() <= view.width() for p in view.plots), timeout=5_000
+    )
+    title = view.plots[1].titleLabel.text
+    assert "Thing &lt;b&gt;0, mV" in title
+    assert "+" in title
+    assert view.plots[0].height() > 0.25 * view.height()
 
 
 def test_an_empty_logbook_offers_three_ways_to_begin(window: MainWindow, qtbot: QtBot) -> None:

@@ -331,7 +331,7 @@ def test_what_values_look_like_that_can_not_be(
     made = recording(np.round(scale, 4), channel=channel)
     raw = np.round(made.channels[0].values) if "bit" in looks[0] else made.channels[0].values
     made = Recording((Channel(made.channels[0].kind, made.channels[0].time_s, raw),), (), "x")
-    (doubt,) = value_doubts(made, {channel: raw}, {channel: made.channels[0].kind.unit.value})
+    (doubt,) = value_doubts(made, {channel: raw}, {channel: str(made.channels[0].kind.unit)})
     assert doubt.channel == channel
     assert doubt.units[: len(looks)] == looks
 
@@ -463,7 +463,8 @@ def test_what_was_taken_left_out_and_missing_is_said(tmp_path: Path) -> None:
     path = table(tmp_path / "x.csv", "Time (s),TPS1 (V),Counter,Gear\n" + rows)
     assert read_any(path).remarks == (
         "Read “Time” as the time in s, “TPS1” as track 1 in V.",
-        "Left out: “Counter”, “Gear”.",
+        "Kept to be looked at, not judged: “Counter”.",
+        "Left out: “Gear”.",
         "“TPS1” has no value in 3 of 60 rows.",
     )
     rows = "".join(f"{n / 10 + (n > 30) * 900},1.{n}\n" for n in range(60))

@@ -1,9 +1,11 @@
 """Channels: what can be recorded, in which unit, and what it witnesses.
 
 A recording is only as good as the knowledge of what each column is; so the identifiers are closed:
-a name that is not here is a mistake to be told, never a column to be guessed at.
+a name that is not here is a mistake to be told, never a column to be guessed at. What other programs
+wrote beside is kept under its own name (`other:…`), to be looked at and never judged.
 """
 
+import re
 from dataclasses import dataclass
 from enum import StrEnum
 from types import MappingProxyType
@@ -44,6 +46,7 @@ class Role(StrEnum):
     ENGINE_SPEED = "engine speed"
     AIR = "air"
     TEMPERATURE = "temperature"
+    OTHER = "other"
 
 
 class Sensor(StrEnum):
@@ -59,7 +62,7 @@ class ChannelKind:
 
     Attributes:
         id: the identifier in files.
-        unit: the unit of its values.
+        unit: of its values; as it was written, "" for none, of what is known by its own name alone.
         role: what it witnesses.
         title: what it is called on screen.
         sensor: the shaft that it tells of, if it is one's track.
@@ -67,7 +70,7 @@ class ChannelKind:
     """
 
     id: str
-    unit: Unit
+    unit: Unit | str
     role: Role
     title: str
     sensor: Sensor | None = None
@@ -110,6 +113,38 @@ def _kinds() -> dict[str, ChannelKind]:
 
 
 CHANNEL_KINDS: Final = MappingProxyType(_kinds())
+
+OTHER: Final = "other"
+_OTHER = re.compile(r"^other:(?P<name>[^\[\],\"]*[^\[\],\"\s])(?: \[(?P<unit>[^\[\],\"]+)\])?$")
+_LONGEST_NAME, _LONGEST_UNIT = 60, 12
+
+
+def other_kind(name: str, unit: str = "") -> ChannelKind:
+    """Something that is known by its own name alone; its identifier holds name and unit.
+
+    Args:
+        name: as it is written; what can't stand in a line of a table is taken out.
+        unit: as it is written, "" for none.
+    """
+    title = _plain(name)[:_LONGEST_NAME].strip() or "?"
+    said = _plain(unit)[:_LONGEST_UNIT].strip()
+    written = f"{OTHER}:{title} [{said}]" if said else f"{OTHER}:{title}"
+    units = {str(known): known for known in Unit}
+    return ChannelKind(written, units.get(said, said), Role.OTHER, title)
+
+
+def kind_of(identifier: str) -> ChannelKind | None:
+    """What an identifier stands for, `None` where it is none."""
+    if identifier in CHANNEL_KINDS:
+        return CHANNEL_KINDS[identifier]
+    found = _OTHER.match(identifier)
+    made = other_kind(found["name"], found["unit"] or "") if found else None
+    return made if made is not None and made.id == identifier else None
+
+
+def _plain(text: str) -> str:
+    bare = "".join(c if c.isprintable() and c not in '[],"' else " " for c in text)
+    return " ".join(bare.split())
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -177,6 +212,13 @@ class Recording:
             if kind.sensor is sensor and (kind.number not in best or kind.unit is Unit.VOLT):
                 best[kind.number] = channel
         return tuple(best[number] for number in sorted(best))
+
+    def known(self) -> "Recording":
+        """Only the channels that can be judged: not those that are known by their own name alone."""
+        if all(c.kind.role is not Role.OTHER for c in self.channels):
+            return self
+        kept = tuple(c for c in self.channels if c.kind.role is not Role.OTHER)
+        return Recording(kept, self.marks, self.name)
 
     def with_role(self, role: Role) -> tuple[Channel, ...]:
         """All channels that witness `role`, in the order of recording."""

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from nervus.domain.channel import Channel, Recording, Role, Unit
+from nervus.domain.channel import Channel, Recording, Role
 
 LEAST_HEIGHT, MOST_HEIGHT = 0.5, 4.0
 """Between these, as multiples of the usual, a plot is as high as somebody wants it."""
@@ -39,7 +39,7 @@ class Arranged:
             groups = [[c] for c in shown]
             return sorted(groups, key=lambda g: g[0].kind.sensor is None)
         units = dict.fromkeys(c.kind.unit for c in shown)
-        groups = [[c for c in shown if c.kind.unit is unit] for unit in units]
+        groups = [[c for c in shown if c.kind.unit == unit] for unit in units]
         return sorted(groups, key=lambda g: g[0].kind.unit not in tracks)
 
 
@@ -52,7 +52,7 @@ def usual_channels(recording: Recording) -> tuple[str, ...]:
     first = [c for c in recording.channels if _comes_first(c)]
     units = {c.kind.unit for c in first}
     taken = {c.id for c in first}
-    highest: dict[Unit, float] = {}
+    highest: dict[str, float] = {}
     for c in first:
         highest[c.kind.unit] = max(highest.get(c.kind.unit, 0.0), float(c.values.max()))
     others = 0
@@ -60,7 +60,8 @@ def usual_channels(recording: Recording) -> tuple[str, ...]:
         new_unit = channel.kind.unit not in units
         full = others >= _OTHER_CHANNELS or (new_unit and len(units) > _OTHER_UNITS)
         flattens = float(channel.values.max()) > _FLATTENS * highest.get(channel.kind.unit, np.inf)
-        if channel.id in taken or full or flattens:
+        own = channel.kind.role is Role.OTHER
+        if channel.id in taken or full or flattens or own:
             continue
         taken.add(channel.id)
         units.add(channel.kind.unit)

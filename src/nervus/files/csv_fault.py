@@ -5,7 +5,7 @@ import math
 from functools import cache
 from pathlib import Path
 
-from nervus.domain.channel import CHANNEL_KINDS
+from nervus.domain.channel import kind_of
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, channel_hint, shown
 from nervus.knowledge.columns import missing_words
@@ -58,7 +58,7 @@ def _wide_row(file: str, line: int, row: list[str], header: Header, last: dict[s
 def _long_row(file: str, line: int, row: list[str], header: Header, last: dict[str, float]) -> None:
     cells = dict(zip(header.ids, row, strict=False))
     name = cells.get(CHANNEL, "").strip()
-    if name != MARK and name not in CHANNEL_KINDS:
+    if name != MARK and kind_of(name) is None:
         raise RecordingUnusable(
             Place(file, line, CHANNEL),
             say("“{shown}” is no channel", shown=shown(name)),

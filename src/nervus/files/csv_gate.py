@@ -13,11 +13,11 @@ from pathlib import Path
 
 import numpy as np
 
-from nervus.domain.channel import CHANNEL_KINDS
+from nervus.domain.channel import CHANNEL_KINDS, OTHER, kind_of
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.knowledge.columns import channel_for
 from nervus.language import say
-from nervus.tables.mapping import split_name
+from nervus.tables.mapping import Column, kind_called, split_name
 
 TIME = "time_s"
 MARK = "mark"
@@ -111,7 +111,7 @@ def _header(path: Path, first: bytes, mapping: Mapping[str, str]) -> Header:
 
 
 def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Header:
-    ids = tuple(mapping.get(n, n) for n in names)
+    ids = tuple(own_id(n, mapping) for n in names)
     if TIME not in ids:
         raise RecordingUnusable(Place(file, 1), say("there is no column time_s"), _SHAPES)
     twice = next((i for k, i in enumerate(ids) if i in ids[:k] and i != IGNORE), None)
@@ -123,9 +123,9 @@ def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Hea
         )
     if set(ids) - {IGNORE} == {TIME, CHANNEL, VALUE}:
         return Header(names, ids, long=True)
-    allowed = {TIME, MARK, IGNORE, *CHANNEL_KINDS}
+    allowed = {TIME, MARK, IGNORE}
     for written, channel in zip(names, ids, strict=True):
-        if channel not in allowed:
+        if channel not in allowed and kind_of(channel) is None:
             raise RecordingUnusable(
                 Place(file, 1, shown(written) or "without a name"),
                 say("this is no channel"),
@@ -134,6 +134,15 @@ def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Hea
                 ),
             )
     return Header(names, ids, long=False)
+
+
+def own_id(name: str, mapping: Mapping[str, str]) -> str:
+    """The channel that a name stands for, as it was said or as it is written."""
+    said = mapping.get(name, name)
+    if said != OTHER:
+        return said
+    bare, unit, _hinted = split_name(name)
+    return kind_called(Column(bare, unit, OTHER)).id
 
 
 def shown(text: str) -> str:
@@ -158,7 +167,9 @@ def channel_hint(name: str, otherwise: str) -> str:
     if near:
         return say("did you mean {near}? Else {otherwise}", near=near[0], otherwise=otherwise)
     return say(
-        "{otherwise}, where ID is one of {join}", otherwise=otherwise, join=", ".join(CHANNEL_KINDS)
+        "{otherwise}, where ID is other (kept, not judged) or one of {join}",
+        otherwise=otherwise,
+        join=", ".join(CHANNEL_KINDS),
     )
 
 

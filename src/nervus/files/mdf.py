@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
+from nervus.domain.channel import CHANNEL_KINDS, OTHER, Channel, ChannelKind, Recording, other_kind
 from nervus.domain.errors import OutsideError, Place, RecordingUnusable
 from nervus.knowledge.columns import conversion, named_as, unit_written
 from nervus.language import say
-from nervus.tables.wishes import Question, RecordingQuestioned, Wish
+from nervus.tables.mapping import MOST_OTHERS
+from nervus.tables.wishes import Question, RecordingQuestioned, Wish, first_names
 
 if TYPE_CHECKING:
     from asammdf import MDF
@@ -38,7 +39,7 @@ class Held:
     """What such a file holds.
 
     Attributes:
-        recording: its channels that are ours, `None` where none is.
+        recording: its channels that are ours and what else moves beside, `None` where none is ours.
         remarks: what was taken for what and what was left out, as sentences.
         has_traffic: whether frames of a bus are logged in it.
         names: of each of our channels, as it is called in the file.
@@ -79,7 +80,8 @@ def read_mdf(path: Path, wish: Wish = _AS_IT_IS) -> Held:
             return Held(None, (), has_traffic=True)
         raise RecordingUnusable(Place(path.name), say("no channel in it is one of ours"), _ACCEPTED)
     start = min(float(c.time_s[0]) for c in found.channels.values())
-    moved = tuple(Channel(c.kind, c.time_s - start, c.values) for c in found.channels.values())
+    held = (*found.channels.values(), *found.others)
+    moved = tuple(Channel(c.kind, c.time_s - start, c.values) for c in held)
     recording = Recording(moved, (), path.name)
     return Held(recording, tuple(found.remarks), found.has_traffic, found.names)
 
@@ -89,6 +91,7 @@ class _Found:
     """What was found so far."""
 
     channels: dict[str, Channel] = field(default_factory=dict)
+    others: list[Channel] = field(default_factory=list)
     names: dict[str, str] = field(default_factory=dict)
     taken: list[str] = field(default_factory=list)
     left: list[str] = field(default_factory=list)
@@ -141,43 +144,54 @@ def _channels(path: Path, mdf: "MDF", wish: Wish) -> _Found:
         if name in wished:
             said, channel = wished[name]
             unit, guess = said or unit, False
-        if channel is None or channel not in CHANNEL_KINDS or channel in found.channels:
+        if channel in (None, OTHER):
+            _keep_other(mdf, name, found, wanted=channel == OTHER)
+        elif channel not in CHANNEL_KINDS or channel in found.channels:
             found.left.append(name)
-            continue
-        if guess and not wish.agreed:
-            kind = CHANNEL_KINDS[channel]
-            option = say(
-                '--map "{name}[{value}]={channel}"', name=name, value=unit or kind.unit, channel=channel
-            )
-            text = say(
-                "“{name}” may be {title} in {value}",
-                name=name[:40],
-                title=kind.title,
-                value=unit or kind.unit,
-            )
-            found.questions.append(Question(None, text, option))
-            found.left.append(name)
-            continue
-        made = _channel(mdf, group, index, channel, unit)
-        if isinstance(made, str):
-            found.remarks.append(say("“{name}” was left out: {made}.", name=name[:40], made=made))
+        elif guess and not wish.agreed:
+            _ask(name, unit or CHANNEL_KINDS[channel].unit, channel, found)
         else:
-            found.channels[channel] = made
-            found.names[channel] = name
-            found.taken.append(
-                say(
-                    "“{name}” as {title} in {value}",
-                    name=name[:40],
-                    title=made.kind.title,
-                    value=unit or made.kind.unit,
-                )
-            )
+            _keep(name, _channel(mdf, group, index, CHANNEL_KINDS[channel], unit), unit, found)
     if found.channels:
         found.questions.clear()  # what is named plainly is enough; the rest is told
         found.remarks.insert(0, say("Read {join}.", join=", ".join(found.taken)))
+        if found.others:
+            kept = first_names([f"“{c.kind.title}”" for c in found.others])
+            found.remarks.append(say("Kept to be looked at, not judged: {names}.", names=kept))
         if found.left:
-            found.remarks.append(say("Left out: {join}.", join=", ".join(found.left[:12])))
+            found.remarks.append(say("Left out: {names}.", names=first_names(found.left)))
     return found
+
+
+def _ask(name: str, unit: str, channel: str, found: _Found) -> None:
+    option = say('--map "{name}[{value}]={channel}"', name=name, value=unit, channel=channel)
+    title = CHANNEL_KINDS[channel].title
+    text = say("“{name}” may be {title} in {value}", name=name[:40], title=title, value=unit)
+    found.questions.append(Question(None, text, option))
+    found.left.append(name)
+
+
+def _keep(name: str, made: Channel | str, unit: str, found: _Found) -> None:
+    if isinstance(made, str):
+        found.remarks.append(say("“{name}” was left out: {made}.", name=name[:40], made=made))
+        return
+    found.channels[made.id] = made
+    found.names[made.id] = name
+    title, value = made.kind.title, unit or made.kind.unit
+    found.taken.append(say("“{name}” as {title} in {value}", name=name[:40], title=title, value=value))
+
+
+def _keep_other(mdf: "MDF", name: str, found: _Found, *, wanted: bool) -> None:
+    """What is nothing of ours is kept by its own name, the first so many, where it is numbers."""
+    group, index = mdf.channels_db[name][0]
+    made: Channel | str = ""
+    if wanted or len(found.others) < MOST_OTHERS:
+        kind = other_kind(name, str(mdf.get_channel_unit(group=group, index=index)))
+        made = _channel(mdf, group, index, kind, None)
+    if isinstance(made, str) or made.id in {c.id for c in found.others}:
+        found.left.append(name)
+    else:
+        found.others.append(made)
 
 
 def _as_named(path: Path, names: list[str], wished: str) -> str:
@@ -196,10 +210,9 @@ def _as_named(path: Path, names: list[str], wished: str) -> str:
     )
 
 
-def _channel(mdf: "MDF", group: int, index: int, channel: str, unit: str) -> Channel | str:
-    """A channel of ours, or why it can't be one."""
-    kind = CHANNEL_KINDS[channel]
-    factors = conversion(unit, kind.unit)
+def _channel(mdf: "MDF", group: int, index: int, kind: ChannelKind, unit: str | None) -> Channel | str:
+    """A channel, or why it can't be one; without a unit, values stay as they are written."""
+    factors = (1.0, 0.0) if unit is None else conversion(unit, kind.unit)
     if factors is None:
         return say("{unit} does not become {unit_}", unit=unit, unit_=kind.unit)
     signal = mdf.get(group=group, index=index)

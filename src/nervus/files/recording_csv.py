@@ -15,14 +15,16 @@ from numpy.typing import NDArray
 from nervus.domain.channel import (
     CHANNEL_KINDS,
     Channel,
+    ChannelKind,
     FloatArray,
     IntArray,
     Mark,
     Recording,
+    kind_of,
 )
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.files.csv_fault import first_fault, missing_in_ours
-from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, inspect
+from nervus.files.csv_gate import CHANNEL, IGNORE, MARK, TIME, VALUE, Header, inspect, own_id
 from nervus.files.journal import is_journal, read_journal
 from nervus.files.recording_writer import plain_again
 from nervus.language import say
@@ -131,12 +133,12 @@ def _read_wide(path: Path, header: Header, numbers: str = "float64") -> Recordin
             continue
         values = np.ascontiguousarray(_as_numbers(frame[channel].to_numpy()))
         if np.isfinite(values).all():
-            channels.append(Channel(CHANNEL_KINDS[channel], time_s, values))
+            channels.append(Channel(_kind(channel), time_s, values))
             continue
         there = ~np.isnan(values)
         _check_finite(values[there])
         if there.any():
-            channels.append(Channel(CHANNEL_KINDS[channel], time_s[there], values[there]))
+            channels.append(Channel(_kind(channel), time_s[there], values[there]))
     marks: tuple[Mark, ...] = ()
     if MARK in header.ids:
         column = frame[MARK].fillna("").to_numpy(dtype=object)
@@ -154,7 +156,7 @@ def _read_long(path: Path, header: Header, mapping: Mapping[str, str]) -> Record
     names = frame[CHANNEL].cat.categories.astype(str)
     codes = frame[CHANNEL].cat.codes.to_numpy()
     values = frame[VALUE].to_numpy()
-    ids = [mapping.get(n.strip(), n.strip()) for n in names]
+    ids = [own_id(n.strip(), mapping) for n in names]
     if len(set(ids) - {IGNORE}) < len([i for i in ids if i != IGNORE]):
         raise RecordingUnusable(
             Place(path.name, 1, CHANNEL), say("two names stand for one channel"), say("map each once")
@@ -168,16 +170,28 @@ def _read_long(path: Path, header: Header, mapping: Mapping[str, str]) -> Record
         if channel == MARK:
             marks = _marks(time_s[rows], values[rows], np.arange(rows.size))
             continue
-        if channel not in CHANNEL_KINDS:
-            raise ValueError(channel)
+        kind = _kind(channel)
         instants, numbers = time_s[rows], _as_numbers(values[rows])
         _check_time(instants)
         there = ~np.isnan(numbers)
         _check_finite(numbers[there])
         if there.any():
-            channels[channel] = Channel(CHANNEL_KINDS[channel], instants[there], numbers[there])
-    ordered = tuple(channels[c] for c in CHANNEL_KINDS if c in channels)
+            channels[channel] = Channel(kind, instants[there], numbers[there])
+    order = dict.fromkeys([*CHANNEL_KINDS, *channels])
+    ordered = tuple(channels[c] for c in order if c in channels)
     return Recording(ordered, marks, path.name) if ordered else None
+
+
+def _kind(channel: str) -> ChannelKind:
+    """What a column holds.
+
+    Raises:
+        ValueError: it is no channel.
+    """
+    kind = kind_of(channel)
+    if kind is None:
+        raise ValueError(channel)
+    return kind
 
 
 def _as_numbers(values: "NDArray[np.object_] | FloatArray") -> FloatArray:

@@ -28,6 +28,7 @@ def analyse(
     Returns:
         Always an answer: a recording in which nothing can be seen says so.
     """
+    recording = recording.known()
     examination = examine(recording, profile, cause_of_rest=cause_of_rest, progress=progress)
     examination = replace(examination, engine=engine_state(recording))
     circuit = explain(recording, examination)

@@ -109,7 +109,7 @@ def _read_mdf(path: Path, wish: Wish) -> Read:
     if held.recording is None:
         return _read_traffic(path, wish)
     more = (say("Traffic of a bus is logged in it too, and was left out."),) if held.has_traffic else ()
-    doubts = value_doubts(held.recording, {}, {c.id: c.kind.unit.value for c in held.recording.channels})
+    doubts = value_doubts(held.recording, {}, {c.id: str(c.kind.unit) for c in held.recording.channels})
     if doubts:
         questions = [question_of(d, held.names[d.channel]) for d in doubts]
         better = [q.better for q in questions if q.better is not None]
@@ -146,7 +146,7 @@ def _read_own(path: Path, wish: Wish) -> Read:
             raise
         read_foreign(path, wish)  # asks for all of its columns at once
         raise
-    written = {c.id: c.kind.unit.value for c in recording.channels}
+    written = {c.id: str(c.kind.unit) for c in recording.channels}
     if value_doubts(recording, {}, written) or time_doubt(recording, "s") is not None:
         read = read_foreign(path, wish)  # which asks, in the words of a table
         return Read(read.recording, (), read.remarks)

@@ -4,7 +4,7 @@ from bisect import bisect_left, bisect_right
 from dataclasses import replace
 from math import exp
 
-from nervus.domain.channel import FloatArray, Mark, Sensor
+from nervus.domain.channel import FloatArray, Mark, Sensor, Unit
 from nervus.domain.finding import Drop, Finding, Floor, Shared, Span
 from nervus.language import figures, say
 from nervus.signal.events import Cause, Event
@@ -108,7 +108,7 @@ def _drop(
         confidence=_confidence(event),
         text=_text(event, span, tracks[channel], near, place),
         level=tracks[channel].own_value(excursion.level),
-        unit=tracks[channel].kind.unit,
+        unit=Unit(tracks[channel].kind.unit),
         floor=excursion.floor,
         shared=_SHARED[event.cause],
         at_travel_pct=place,

@@ -12,7 +12,7 @@ from math import exp, log, sqrt
 import numpy as np
 
 from nervus.domain.analysis import Pass
-from nervus.domain.channel import BoolArray, FloatArray, IntArray
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Unit
 from nervus.domain.finding import Noise, Span
 from nervus.language import say
 from nervus.signal.instrument import Instrument
@@ -270,5 +270,5 @@ def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
         travel_pct=place,
         rms=rms,
         usual_rms=usual_own,
-        unit=track.kind.unit,
+        unit=Unit(track.kind.unit),
     )

@@ -76,10 +76,10 @@ def value_doubts(
     )
     found = []
     supply_v = _supply(recording)
-    for channel in recording.channels:
+    for channel in recording.known().channels:
         numbers = raw.get(channel.id, channel.values)
         unit = written.get(channel.id, "")
-        if not _possible(channel.kind.unit, channel.kind.role, channel.values, supply_v):
+        if not _possible(Unit(channel.kind.unit), channel.kind.role, channel.values, supply_v):
             found.append(_impossible(channel, numbers, unit, _Scale(supply_v, _full_scale(raw))))
         elif not unit and (other := _as_likely(channel, numbers)):
             found.append(other)
@@ -255,7 +255,7 @@ def _impossible(channel: Channel, numbers: FloatArray, unit: str, scale: _Scale)
         factors = conversion(tried, kind.unit) if tried != kind.unit else (1.0, 0.0)
         if factors is None or not _fits(tried, numbers):
             continue
-        if _possible(kind.unit, kind.role, numbers * factors[0] + factors[1], scale.supply_v):
+        if _possible(Unit(kind.unit), kind.role, numbers * factors[0] + factors[1], scale.supply_v):
             rank = scale.likeliness(tried, _bulk(numbers), factors[0])
             found.append((rank, tried, becomes))
     found.sort(key=lambda one: one[0])

@@ -179,6 +179,28 @@ def _is_data(row: Row, width: int, numeric: tuple[int, ...]) -> bool:
     return any(map(is_value, values)) and all(is_value(v) or is_missing(v) for v in values)
 
 
+def first_row(text: TableText, layout: Layout, needed: Sequence[int]) -> int:
+    """Lines above the first row of values, where only some columns are needed.
+
+    A word in a column that is not, such as a gear that begins with “N”, makes no row a line of the head.
+
+    Args:
+        text: the file.
+        layout: where rows begin in which every column of numbers has one.
+        needed: numbers of the columns that must hold numbers.
+    """
+    skip = layout.skip
+    while skip > 0:
+        row = split(text.head[skip - 1], layout.delimiter)
+        if len(row) != len(layout.names):
+            return skip
+        cells = [row[c] for c in needed]
+        if not any(map(is_value, cells)) or not all(is_value(c) or is_missing(c) for c in cells):
+            return skip
+        skip -= 1
+    return skip
+
+
 def _heads(lines: Sequence[str], comment: str, delimiter: str, width: int) -> tuple[Row, Row]:
     """Names and units above the rows: the row of units is known by what it says."""
     blank = ("",) * width

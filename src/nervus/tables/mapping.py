@@ -13,11 +13,11 @@ from pathlib import Path
 import msgspec
 from msgspec.structs import replace
 
-from nervus.domain.channel import CHANNEL_KINDS
+from nervus.domain.channel import CHANNEL_KINDS, OTHER, ChannelKind, other_kind
 from nervus.knowledge.columns import conversion, is_time, named_as, unit_written, units_of
 from nervus.language import say
 from nervus.tables.cells import is_clock, is_date, is_missing, is_number, number_and_unit
-from nervus.tables.layout import Layout, layout_of
+from nervus.tables.layout import Layout, first_row, layout_of
 from nervus.tables.text import text_of
 
 IGNORE, TIME, MARK = "-", "time_s", "mark"
@@ -25,6 +25,8 @@ CHANNEL, VALUE = "channel", "value"
 CLOCK, MINUTES, DATE = "clock", "mm:ss", "date"
 """Stamps as written: a time of day, dated or not; minutes and seconds; a date alone."""
 STAMPS = (CLOCK, MINUTES, DATE)
+MOST_OTHERS = 64
+"""So many columns that are nothing of ours are kept unless somebody says so: they cost memory."""
 _IN_BRACKETS = re.compile(r"^(?P<name>.*?)\s*[\[(](?P<unit>[^\])]*)[\])]\s*$")
 _LAST_WORD = re.compile(r"^(?P<name>.*?)[\s_/.,:-]+(?P<unit>\S+)$")
 # A single letter behind a name is as likely a part of it: “pedal position D” is no day.
@@ -37,7 +39,7 @@ class Column(msgspec.Struct, frozen=True):
     Attributes:
         name: as it is written.
         unit: as it is written, "" if there is none; one of `STAMPS` for such a time.
-        channel: a channel's identifier, `time_s`, `mark`, or `-`.
+        channel: a channel's identifier, `time_s`, `mark`, `other` (kept by its own name), or `-`.
     """
 
     name: str
@@ -129,8 +131,9 @@ def propose(path: Path) -> Proposal:
     columns, guesses, left = _settled(drafts)
     columns = _named_once(columns)
     twins = {n: drafts[n].column.channel for n in left if drafts[n].column.channel in CHANNEL_KINDS}
+    needed = [n for n, c in enumerate(columns) if c.channel in CHANNEL_KINDS or c.channel == TIME]
     mapping = CsvMapping(
-        text.encoding, layout.delimiter, layout.decimal, layout.skip, columns, None,
+        text.encoding, layout.delimiter, layout.decimal, first_row(text, layout, needed), columns, None,
         layout.thousands, layout.comment,
     )  # fmt: skip
     return Proposal(mapping, layout.rows, guesses, left, twins, _signature(mapping))
@@ -141,7 +144,7 @@ def problem(mapping: CsvMapping) -> str:
     if mapping.is_long:
         return ""
     channels = [c.channel for c in mapping.columns if c.channel not in (IGNORE, TIME)]
-    twice = next((c for c in channels if channels.count(c) > 1), None)
+    twice = next((c for c in channels if channels.count(c) > 1 and c != OTHER), None)
     if twice is not None:
         return say(
             "Two columns are {value}.",
@@ -211,6 +214,7 @@ class _Draft:
         guess: whether its channel or unit is but a guess.
         loose: whether its name is one that other things have too.
         stamps: how many different stamps there are in the first rows.
+        filled: whether it has a name and any of the first rows has a cell.
     """
 
     column: Column
@@ -218,6 +222,7 @@ class _Draft:
     guess: bool
     loose: bool = False
     stamps: int = 0
+    filled: bool = True
 
 
 def _draft(layout: Layout, number: int) -> _Draft:
@@ -246,6 +251,9 @@ def _draft(layout: Layout, number: int) -> _Draft:
     if name in (CHANNEL, VALUE):
         return _Draft(Column(name, "", name), numeric=False, guess=False)
     draft = _numbers(written, name, unit, cells)
+    draft = replace_draft(draft, filled=bool(cells) and bool(layout.names[number]))
+    if draft.column.channel == IGNORE and not unit and layout.units[number]:
+        return replace_draft(draft, column=Column(shown, layout.units[number].strip(), IGNORE))
     guess = draft.guess or (hinted and draft.column.channel != IGNORE)
     return replace_draft(draft, column=replace(draft.column, name=shown), guess=guess)
 
@@ -257,7 +265,7 @@ def _numbers(written: str, name: str, unit: str, cells: list[str]) -> _Draft:
         # The unit is not written: whatever the name could be, to be asked for.
         channel, loose = _named_without(name)
     if channel is None or not numeric:
-        return _Draft(Column(name, unit, IGNORE), numeric, guess=channel is not None)
+        return _Draft(Column(name, unit, IGNORE), numeric, channel is not None)
     # Of a value that is written in one unit alone, the unit goes without saying.
     own = written == channel or len(units_of(CHANNEL_KINDS[channel].unit)) == 1
     guess = loose or not (unit or own)
@@ -272,6 +280,14 @@ def _named_without(name: str) -> tuple[str | None, bool]:
         if channel is not None:
             return channel, True
     return None, False
+
+
+def kind_called(column: Column) -> ChannelKind:
+    """What a column is that is kept by its own name; a unit that is none of ours counts as well."""
+    found = None if column.unit else _IN_BRACKETS.match(column.name)
+    if found is None or not found["name"].strip():
+        return other_kind(column.name, column.unit)
+    return other_kind(found["name"], found["unit"])
 
 
 def split_name(name: str, below: str = "") -> tuple[str, str, bool]:
@@ -342,7 +358,20 @@ def _settled(drafts: list[_Draft]) -> tuple[tuple[Column, ...], tuple[int, ...],
             guesses.add(number)
     if not any(c.channel == TIME for c in columns):
         _take_rising_for_time(drafts, columns, guesses)
+    _keep_others(drafts, columns, left)
     return tuple(columns), tuple(sorted(guesses)), tuple(sorted(left))
+
+
+def _keep_others(drafts: list[_Draft], columns: list[Column], left: set[int]) -> None:
+    """Numbers that are nothing of ours are kept by their own name, the first so many."""
+    others = [
+        number
+        for number, column in enumerate(columns)
+        if column.channel == IGNORE and drafts[number].numeric and drafts[number].filled
+        and drafts[number].column.channel == IGNORE and number not in left
+    ]  # fmt: skip
+    for number in others[:MOST_OTHERS]:
+        columns[number] = replace(columns[number], channel=OTHER)
 
 
 def _likely(drafts: list[_Draft]) -> list[_Draft]:

@@ -6,7 +6,16 @@ from typing import TYPE_CHECKING, cast
 
 import numpy as np
 
-from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Mark, Recording
+from nervus.domain.channel import (
+    CHANNEL_KINDS,
+    OTHER,
+    Channel,
+    ChannelKind,
+    FloatArray,
+    Mark,
+    Recording,
+    other_kind,
+)
 from nervus.domain.errors import Place, RecordingUnusable
 from nervus.knowledge.columns import conversion
 from nervus.language import say
@@ -24,6 +33,7 @@ from nervus.tables.mapping import (
     VALUE,
     Column,
     CsvMapping,
+    kind_called,
     problem,
 )
 from nervus.tables.rows import ACCEPTED, rows_of
@@ -119,9 +129,12 @@ class _Reader:
     def wide(self) -> TableRead:
         """A column for each channel."""
         channels: list[Channel] = []
+        others: list[Channel] = []
         raw: dict[str, FloatArray] = {}
         times = self._times()
         for number, column in enumerate(self._mapping.columns):
+            if column.channel == OTHER:
+                others += self._other(number, times[number], {c.id for c in others})
             if column.channel not in CHANNEL_KINDS:
                 continue
             kind = CHANNEL_KINDS[column.channel]
@@ -136,7 +149,17 @@ class _Reader:
                 )
         if not channels:
             raise RecordingUnusable(Place(self._name), say("no channel has a sample"), ACCEPTED)
-        return self._read(channels, raw, self._marks(times))
+        return self._read([*channels, *others], raw, self._marks(times))
+
+    def _other(self, number: int, time_s: FloatArray, taken: set[str]) -> list[Channel]:
+        """A column that is kept by its own name; a cell that is no number is no sample of it."""
+        column = self._mapping.columns[number]
+        values = self._numbers(number, strict=False)
+        there = np.isfinite(values) & np.isfinite(time_s)
+        if not there.any():
+            return []
+        kind = _free_name(column, taken)
+        return [Channel(kind, time_s[there] - self._start, values[there])]
 
     def long(self) -> TableRead:
         """A row for each sample."""
@@ -318,7 +341,11 @@ class _Reader:
     # -- cells ---------------------------------------------------------------------------------------
 
     def _numbers(
-        self, number: int, rows: "np.ndarray[tuple[int], np.dtype[np.intp]] | None" = None
+        self,
+        number: int,
+        rows: "np.ndarray[tuple[int], np.dtype[np.intp]] | None" = None,
+        *,
+        strict: bool = True,
     ) -> FloatArray:
         import pandas as pd  # noqa: PLC0415 - half a second of import
 
@@ -332,7 +359,7 @@ class _Reader:
             text = text.map(lambda cell: plain(cell, decimal, thousands))
         values = pd.to_numeric(text, errors="coerce").to_numpy(dtype=np.float64).copy()
         values[~np.isfinite(values)] = np.nan
-        for row in np.flatnonzero(np.isnan(values)):
+        for row in np.flatnonzero(np.isnan(values)) if strict else ():
             cell = str(cells.iloc[row]) if cells.iloc[row] == cells.iloc[row] else ""
             if not is_missing(cell):
                 at = int(row if rows is None else rows[row])
@@ -383,6 +410,15 @@ def _without_unit(cells: "pd.Series[str]", unit: str) -> "pd.Series[str]":
         return found[0] if found is not None and found[1] == unit else cell
 
     return cells.map(bare)
+
+
+def _free_name(column: Column, taken: set[str]) -> ChannelKind:
+    """A name of its own, where another column's is the same once it is cut to what can be written."""
+    wanted = kind_called(column)
+    kind, count = wanted, 2
+    while kind.id in taken:
+        kind, count = other_kind(f"{wanted.title[:50]} ({count})", wanted.unit), count + 1
+    return kind
 
 
 def _shown(cell: str) -> str:

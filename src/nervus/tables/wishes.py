@@ -12,7 +12,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from nervus.domain.channel import CHANNEL_KINDS
+from nervus.domain.channel import CHANNEL_KINDS, OTHER
 from nervus.domain.errors import OutsideError, Place, RecordingUnusable
 from nervus.knowledge.columns import conversion, is_time, unit_written
 from nervus.language import say
@@ -35,7 +35,7 @@ from nervus.tables.mapping import (
 )
 from nervus.tables.reader import TableRead, read_table
 
-_IDS = (*CHANNEL_KINDS, TIME, MARK, IGNORE)
+_IDS = (*CHANNEL_KINDS, TIME, MARK, OTHER, IGNORE)
 _BRACKETED = re.compile(r"^(?P<name>.+?)\s*\[(?P<unit>[^\]]*)\]$")
 ORDERS = {"day-first": "day", "month-first": "month"}
 
@@ -132,7 +132,7 @@ def read_wish(
             raise OutsideError(
                 say(
                     "--map {pair}: accepted is NAME=ID or NAME[UNIT]=ID, where ID is time_s, mark, "
-                    "- (leave out) or one of {join}.",
+                    "other (kept, not judged), - (left out) or one of {join}.",
                     pair=pair,
                     join=", ".join(CHANNEL_KINDS),
                 )
@@ -162,6 +162,8 @@ def _named(pair: str, name: str, channel: str) -> tuple[str, str]:
         return "", channel
     unit = found["unit"] if found["unit"] in STAMPS else unit_written(found["unit"])
     wanted = CHANNEL_KINDS[channel].unit if channel in CHANNEL_KINDS else "s"
+    if channel == OTHER:
+        return found["unit"], channel
     if channel in (IGNORE, MARK) or not unit:
         return "", channel
     if unit not in STAMPS and conversion(unit, wanted) is None:
@@ -217,11 +219,11 @@ def asked(
         return None, [told, *(q for q in questions.values() if q.option)]
     read = read_table(path, mapping)
     written = {
-        c.channel: c.unit or (CHANNEL_KINDS[c.channel].unit.value if c.name == c.channel else "")
+        c.channel: c.unit or (str(CHANNEL_KINDS[c.channel].unit) if c.name == c.channel else "")
         for c in mapping.columns if c.channel in CHANNEL_KINDS
     }  # fmt: skip
     if mapping.is_long:
-        written = {c.id: c.kind.unit.value for c in read.recording.channels}
+        written = {c.id: str(c.kind.unit) for c in read.recording.channels}
         written |= {c.channel: c.unit for c in mapping.named if c.unit}
     numbers = {c.channel: n for n, c in enumerate(mapping.columns)}
     for doubt in value_doubts(read.recording, read.raw, written):
@@ -293,7 +295,7 @@ def _make_room(columns: list[Column], said: set[int], guesses: Sequence[int]) ->
     for number in sorted(said):
         wanted = columns[number].channel
         for other, column in enumerate(columns):
-            if other in said or column.channel != wanted or wanted == IGNORE:
+            if other in said or column.channel != wanted or wanted in (IGNORE, OTHER):
                 continue
             if wanted != TIME or other in guesses:
                 columns[other] = replace(column, channel=IGNORE)
@@ -335,7 +337,7 @@ def _guess(number: int, column: Column) -> Question:
             number, say("“{name}” may be the time", name=column.name[:40]), _option(column), column
         )
     kind = CHANNEL_KINDS[column.channel]
-    proposed = replace(column, unit=column.unit or kind.unit.value)
+    proposed = replace(column, unit=column.unit or str(kind.unit))
     text = say(
         "“{name}” may be {title} in {unit}", name=column.name[:40], title=kind.title, unit=proposed.unit
     )
@@ -418,20 +420,30 @@ def _plain_times(column: Column) -> tuple[str, ...]:
 
 def _taken(mapping: CsvMapping) -> list[str]:
     """What was taken for what, and what was left out, of a table whose columns are not named as ours."""
-    used = [c for c in mapping.columns if c.channel not in (IGNORE, MARK, CHANNEL, VALUE)]
+    used = [c for c in mapping.columns if c.channel not in (IGNORE, MARK, CHANNEL, VALUE, OTHER)]
     taken = []
     if any(c.name != c.channel or c.unit for c in used):
         taken.append(say("Read {join}.", join=", ".join(map(_as_taken, used))))
-    left = [f"“{c.name[:40]}”" for c in mapping.columns if c.channel == IGNORE and c.name]
+    kept, left = (
+        [f"“{c.name[:40]}”" for c in mapping.columns if c.channel == channel and c.name]
+        for channel in (OTHER, IGNORE)
+    )
+    if kept:
+        taken.append(say("Kept to be looked at, not judged: {names}.", names=first_names(kept)))
     if left:
-        more = say(" and {len} more", len=len(left) - 12) if len(left) > 12 else ""
-        taken.append(say("Left out: {join}{more}.", join=", ".join(left[:12]), more=more))
+        taken.append(say("Left out: {names}.", names=first_names(left)))
     return taken
+
+
+def first_names(names: list[str]) -> str:
+    """The first of so many names as they stand in a sentence."""
+    more = say(" and {len} more", len=len(names) - 12) if len(names) > 12 else ""
+    return ", ".join(names[:12]) + more
 
 
 def _as_taken(column: Column) -> str:
     kind = CHANNEL_KINDS.get(column.channel)
-    title, usual = (kind.title, kind.unit.value) if kind is not None else (say("the time"), "s")
+    title, usual = (kind.title, str(kind.unit)) if kind is not None else (say("the time"), "s")
     return say(
         "“{name}” as {title} in {value}", name=column.name[:40], title=title, value=column.unit or usual
     )

@@ -7,6 +7,7 @@ number, so nothing depends on telling colours apart.
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Final
+from zlib import crc32
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPalette, QPen
@@ -34,6 +35,11 @@ class Theme:
     supply: str
     inflamed: str
     proved: str
+    tone_1: str
+    tone_2: str
+    tone_3: str
+    tone_4: str
+    tone_5: str
 
     def color(self, token: str, alpha: int = 255) -> QColor:
         """A token as a Qt colour."""
@@ -71,6 +77,11 @@ BRIGHT: Final = Theme(
     supply="#7A5F14",
     inflamed="#B3261E",
     proved="#2F6B3A",
+    tone_1="#7A3E86",
+    tone_2="#2E5E9E",
+    tone_3="#8A3D5C",
+    tone_4="#336A63",
+    tone_5="#6A5A3A",
 )
 
 DIM: Final = Theme(
@@ -90,6 +101,11 @@ DIM: Final = Theme(
     supply="#E3C566",
     inflamed="#FF7A66",
     proved="#7FCB8E",
+    tone_1="#D6A0E0",
+    tone_2="#8FB4F0",
+    tone_3="#E8A0BC",
+    tone_4="#8CC8BE",
+    tone_5="#CDB890",
 )
 
 THEMES: Final = {theme.name: theme for theme in (BRIGHT, DIM)}
@@ -104,12 +120,23 @@ CHANNEL_TOKENS: Final = {
     "vref": "supply",
     "sgnd": "muted",
     "batt": "muted",
+    "rpm": "muted",
 }
+# What else there is takes one of these and one of the dashes by its name, the same in every picture.
+_TONES: Final = ("tone_1", "tone_2", "tone_3", "tone_4", "tone_5")
+_DASHES: Final = ((), (9.0, 3.0), (3.0, 2.0))
 
 
 def channel_pen(theme: Theme, channel_id: str, alpha: int = 255) -> QPen:
     """How a channel is drawn: track 1 solid, track 2 dashed where it would hide, command dotted."""
-    token = CHANNEL_TOKENS.get(channel_id.split("_", maxsplit=1)[0], "muted")
+    token = CHANNEL_TOKENS.get(channel_id.split("_", maxsplit=1)[0])
+    if token is None:
+        turn = crc32(channel_id.encode())
+        pen = theme.pen(_TONES[turn % len(_TONES)], 1.4, alpha=alpha)
+        dash = _DASHES[turn // len(_TONES) % len(_DASHES)]
+        if dash:
+            pen.setDashPattern(list(dash))
+        return pen
     style = Qt.PenStyle.SolidLine
     if channel_id == "throttle_cmd_pct":
         style = Qt.PenStyle.DotLine

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.domain.channel import CHANNEL_KINDS
+from nervus.domain.channel import CHANNEL_KINDS, OTHER
 from nervus.knowledge.columns import columns
 from nervus.language import say
 from nervus.tables.mapping import CLOCK, DATE, IGNORE, MARK, MINUTES, TIME, Column, CsvMapping, problem
@@ -225,6 +225,7 @@ def _channel_box(column: Column, parent: QWidget) -> QComboBox:
     box.addItem(say("left out"), IGNORE)
     box.addItem(say("the time"), TIME)
     box.addItem(say("marks in words"), MARK)
+    box.addItem(say("kept by its name, not judged"), OTHER)
     for kind in CHANNEL_KINDS.values():
         box.addItem(f"{kind.title}, {kind.unit}", kind.id)
     box.setCurrentIndex(box.findData(column.channel))
@@ -239,6 +240,8 @@ def _unit_box(column: Column, parent: QWidget) -> QComboBox:
         box.addItem(words, stamp)
     for row in columns().unit:
         box.addItem(row.unit, row.unit)
+    if column.unit and box.findData(column.unit) < 0:  # of what is kept by its own name
+        box.addItem(column.unit, column.unit)
     box.setCurrentIndex(max(0, box.findData(column.unit)))
     return box
 

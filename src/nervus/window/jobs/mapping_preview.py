@@ -4,10 +4,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QWidget
 
-from nervus.domain.channel import CHANNEL_KINDS, Channel
+from nervus.domain.channel import CHANNEL_KINDS, OTHER, Channel
 from nervus.domain.errors import RecordingUnusable
 from nervus.language import figures, say
-from nervus.tables.mapping import IGNORE, MARK, TIME, CsvMapping
+from nervus.tables.mapping import IGNORE, MARK, TIME, CsvMapping, kind_called
 from nervus.window.pictures.plots import Chart
 from nervus.window.theme import Theme, channel_pen
 
@@ -47,7 +47,7 @@ class MappingPreview(Chart):
             self._read = understood(say("the table"), mapping, table)
         except RecordingUnusable as wrong:
             return f"{wrong.wrong[:1].upper()}{wrong.wrong[1:]}."
-        self._draw(self._read.recording.channels)
+        self._draw(self._read.recording.known().channels)
         written = {c.channel: c.unit for c in mapping.columns}
         doubts = value_doubts(self._read.recording, self._read.raw, written)
         told = [d for d in doubts if "can't be" in d.wrong]
@@ -64,7 +64,9 @@ class MappingPreview(Chart):
         recording = self._read.recording
         words = []
         for number, column in enumerate(mapping.columns):
-            channel = recording.get(column.channel) if column.channel in CHANNEL_KINDS else None
+            channel = recording.get(
+                kind_called(column).id if column.channel == OTHER else column.channel
+            )
             if channel is not None:
                 values = ", ".join(figures("{v:.4g}", v=v) for v in channel.values[:count])
                 words.append(f"{values} {channel.kind.unit}")

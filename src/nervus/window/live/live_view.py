@@ -1,6 +1,7 @@
 """The live picture: big readouts, and the last seconds over time."""
 
 from collections.abc import Mapping
+from typing import Final
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
@@ -26,7 +27,7 @@ _READOUTS = (
     "rpm",
     "batt_v",
 )
-_DECIMALS = {Unit.VOLT: 2, Unit.PERCENT: 1, Unit.PER_MINUTE: 0}
+_DECIMALS: Final[dict[str, int]] = {Unit.VOLT: 2, Unit.PERCENT: 1, Unit.PER_MINUTE: 0}
 MOST_READOUTS = 6
 # So high the whole has to be, in pixels, for the numbers to leave the picture enough.
 _ROOM_FOR_NUMBERS = 170

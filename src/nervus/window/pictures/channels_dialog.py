@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.domain.channel import Recording
+from nervus.domain.channel import ChannelKind, Recording, Role
 from nervus.drawn.channels import LEAST_HEIGHT, MOST_HEIGHT, Arranged
 from nervus.language import say
 from nervus.window.station_page import quiet
@@ -63,9 +63,7 @@ class ChannelsDialog(QDialog):
             channel = recording.get(name)
             if channel is None:
                 continue
-            item = QListWidgetItem(
-                f"{channel.kind.title}, {channel.kind.unit}   {channel.id}", self.list
-            )
+            item = QListWidgetItem(_line_of(channel.kind), self.list)
             item.setData(_ID, channel.id)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(_tick(shown=channel.id in now.channels))
@@ -177,6 +175,11 @@ class ChannelsDialog(QDialog):
                 act()
                 return True
         return super().eventFilter(watched, event)
+
+
+def _line_of(kind: ChannelKind) -> str:
+    what = f"{kind.title}, {kind.unit}" if kind.unit else kind.title
+    return f"{what}   " + (say("not judged") if kind.role is Role.OTHER else kind.id)
 
 
 def _tick(*, shown: bool) -> Qt.CheckState:

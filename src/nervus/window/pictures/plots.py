@@ -1,11 +1,12 @@
 """Plots in the house's style: own axes and pens, no menus of the plot library, x moves, y stays."""
 
 from collections.abc import Sequence
+from html import escape
 
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QKeyEvent
+from PyQt6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.channel import FloatArray
@@ -34,6 +35,7 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         self.theme: Theme = BRIGHT
         self.plots: list[pg.PlotItem] = []
         self.whole: Span = (0.0, 1.0)
+        self._titles: dict[pg.PlotItem, list[tuple[str, QColor]]] = {}
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFrameShape(pg.GraphicsLayoutWidget.Shape.NoFrame)
@@ -43,6 +45,7 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         self.scene().addItem(self.strip)
         self.strip.grown.connect(self._leave_room)
         self.sigDeviceRangeChanged.connect(lambda *_sizes: self.strip.resize(self.width(), self.font()))
+        self.sigDeviceRangeChanged.connect(lambda *_sizes: self._fit_names())
         self.scene().sigMouseMoved.connect(self._mouse_moved)
 
     def add_plot(self, *, height: int | None = None, x_unit: str = "", unit: str = "") -> pg.PlotItem:
@@ -86,6 +89,7 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         self.strip.show_labels((), None)
         self.clear()
         self.plots = []
+        self._titles = {}
 
     def apply_theme(self, theme: Theme) -> None:
         """Ground, axes and grid in the theme's colours; curves are the subclass's."""
@@ -108,13 +112,35 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
 
     def name_curves(self, plot: pg.PlotItem, names: list[tuple[str, QColor]]) -> None:
         """Write names above a plot, each in the colour of its curve: there they lie over none."""
-        text = "&nbsp;&nbsp;&nbsp;".join(
-            f'<span style="color:{colour.name()}">{name}</span>' for name, colour in names
-        )
-        plot.titleLabel.setText(text, justify="left", size="13px", bold=True)
-        plot.titleLabel.setMaximumHeight(NAME_HEIGHT)
+        self._titles[plot] = names
+        self._write_names(plot)
+
+    def _write_names(self, plot: pg.PlotItem) -> None:
+        """As many as there is room for; the others are a number."""
+        names, metrics = self._titles[plot], QFontMetrics(self.bold_font())
+        room, shown = self.width() - AXIS_WIDTH - 90, 0
+        for name, _colour in names:
+            room -= metrics.horizontalAdvance(name) + 3 * metrics.horizontalAdvance(" ")
+            if room < 0 and shown:
+                break
+            shown += 1
+        spans = [
+            f'<span style="color:{colour.name()}">{escape(name)}</span>'
+            for name, colour in names[:shown]
+        ]
+        if shown < len(names):
+            spans.append(f"+{len(names) - shown}")
+        label = plot.titleLabel
+        label.setText("&nbsp;&nbsp;&nbsp;".join(spans), justify="left", size="13px", bold=True)
+        label.setMinimumWidth(0)  # else a name makes the plot as wide as itself
+        label.setMaximumHeight(NAME_HEIGHT)
         plot.layout.setRowFixedHeight(0, NAME_HEIGHT)
-        plot.titleLabel.setVisible(True)
+        label.setVisible(True)
+
+    def _fit_names(self) -> None:
+        for plot in self.plots:
+            if plot in self._titles:
+                self._write_names(plot)
 
     def bold_font(self) -> QFont:
         """For names that are written into a plot."""

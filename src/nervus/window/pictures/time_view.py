@@ -100,7 +100,7 @@ class TimeView(Chart):
         channels = arranged.channels or usual_channels(self._recording)
         self.arranged = replace(arranged, channels=channels)
         self._draw(self._recording, self._drawn)
-        self.show_span(seen, 0.0)
+        self.plots[0].setXRange(*seen, padding=0)  # exactly where one looked
         if rulers:
             self.measure(on=True)
             for number, at in enumerate(rulers):
@@ -435,7 +435,7 @@ def volts_at(recording: Recording, time_s: float) -> dict[str, float]:
 def _name(channel: Channel) -> str:
     """A channel's name in its plot; volts stand at the axis, other units here."""
     unit = channel.kind.unit
-    return channel.kind.title if unit is Unit.VOLT else f"{channel.kind.title}, {unit}"
+    return channel.kind.title if unit in (Unit.VOLT, "") else f"{channel.kind.title}, {unit}"
 
 
 def _ends(channels: list[Channel]) -> tuple[float, float]:
@@ -445,7 +445,7 @@ def _ends(channels: list[Channel]) -> tuple[float, float]:
     return low, high
 
 
-def _value_range(unit: Unit, channels: list[Channel]) -> tuple[float, float]:
+def _value_range(unit: str, channels: list[Channel]) -> tuple[float, float]:
     """What the y axis shows: all values, and room for the lane of findings above."""
     low, high = _ends(channels)
     least = _LEAST_VOLTS if unit is Unit.VOLT else 1e-6
