@@ -16,7 +16,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from nervus.domain.finding import DeadSpot, Disagreement, Finding, Noise, Span
+from nervus.domain.channel import Span
+from nervus.domain.finding import DeadSpot, Disagreement, Finding, Noise
 from nervus.judge.analyse import analyse
 from nervus.signal.spans import overlaps
 from nervus.standin.hard_cases import MAKERS, HardCase, TrueFinding, hard_case

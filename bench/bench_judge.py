@@ -25,7 +25,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nervus.circuit.drawn_harness import Asked, drawn
-from nervus.domain.analysis import SuspectId
 from nervus.domain.job import (
     AnyEntry,
     Change,
@@ -46,6 +45,7 @@ from nervus.domain.job import (
     new_id,
 )  # fmt: skip
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.judge import of_codes, of_job, of_recordings, of_told
 from nervus.judge.costs import expected_cost, workshop_for
 from nervus.judge.next_tests import outcome_chances, rank_tests

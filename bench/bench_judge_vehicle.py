@@ -15,7 +15,6 @@ from typing import Any
 import numpy as np
 
 from bench_judge import brier, calibration_error
-from nervus.domain.analysis import SuspectId
 from nervus.domain.job import (
     AnyEntry,
     CodeSet,
@@ -30,6 +29,7 @@ from nervus.domain.job import (
     new_id,
 )  # fmt: skip
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.judge import of_told
 from nervus.judge.analyse import analyse
 from nervus.judge.of_job import judge_job, kept

@@ -29,8 +29,10 @@ import resource, time
 print(time.monotonic(), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)
 """
 
+# As the command does it (`nervus.cli`).
 NERVUS = """
-import sys
+import gc, sys
+gc.disable()
 from nervus.window.app import NervusApplication, settings
 from nervus.window.main_window import MainWindow
 app = NervusApplication([])

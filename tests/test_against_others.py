@@ -6,9 +6,9 @@ A plate is moved here by its own equation (first order: T dx/dt = command - x), 
 import numpy as np
 import pytest
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.finding import Disagreement, Nonlinear, OutOfRange
+from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.knowledge import profile_named
 

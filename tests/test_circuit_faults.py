@@ -8,8 +8,8 @@ from nervus.circuit.matching import State, match
 from nervus.circuit.network import GROUND
 from nervus.circuit.sensor import BATTERY_V, SensorCircuit, TrackCircuit
 from nervus.circuit.signatures import CircuitFault, FaultMode, broken, circuit_faults, signature
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import FloatArray
+from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.standin.capture import CABLE, HALF, OPPOSITE
 from nervus.standin.demo import case_named

@@ -15,8 +15,8 @@ from pytestqt.qtbot import QtBot
 from conftest import SAMPLES
 from nervus import __version__
 from nervus.cli import main
-from nervus.domain.analysis import Progress
 from nervus.domain.errors import OutsideError, Place, RecordingUnusable
+from nervus.domain.progress import Progress
 from nervus.files import answer, answer_schema, read_recording
 from nervus.judge.analyse import analyse
 from nervus.window.app import _tell_bug

@@ -16,7 +16,7 @@ from asammdf import MDF, Signal
 from msgspec.structs import replace as with_entries
 
 from nervus.codes.notation import read_code
-from nervus.domain.analysis import Suspect, SuspectId
+from nervus.domain.analysis import Suspect
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording, Unit
 from nervus.domain.errors import Stopped
 from nervus.domain.finding import DeadSpot, Drop, Floor, Shape, Shared
@@ -33,6 +33,7 @@ from nervus.domain.job import (
     now,
 )
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.files import csv_gate, journal, plain_report, recording_writer
 from nervus.files.csv_gate import Header, inspect
 from nervus.files.mdf import read_mdf

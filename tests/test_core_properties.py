@@ -10,10 +10,11 @@ from hypothesis import strategies as st
 from sklearn.isotonic import IsotonicRegression
 
 from conftest import SAMPLES
-from nervus.domain.analysis import NO_CIRCUIT, Analysis, Direction, Relation, SuspectId, Verdict
+from nervus.domain.analysis import NO_CIRCUIT, Analysis, Direction, Relation, Verdict
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.errors import Stopped
 from nervus.domain.finding import DeadSpot, Drop, Floor, Shape
+from nervus.domain.suspect import SuspectId
 from nervus.files import answer, read_recording
 from nervus.judge.analyse import analyse
 from nervus.judge.verdict import judge

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from jobs import ELECTRONIC, Written
-from nervus.domain.analysis import SuspectId
 from nervus.domain.job import Decision, Job, Moment, Reading, Seen, new_id, of_kind
 from nervus.domain.judgement import JobJudgement
+from nervus.domain.suspect import SuspectId
 from nervus.knowledge.own_prices import (
     AS_SHIPPED,
     OwnPrices,

@@ -5,9 +5,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.finding import OutOfRange
+from nervus.domain.suspect import SuspectId
 from nervus.engine.idle import engine_state
 from nervus.judge.analyse import analyse
 

@@ -10,8 +10,7 @@ from hypothesis.extra.numpy import arrays
 
 from nervus.circuit import matching
 from nervus.domain.analysis import Direction, Pass
-from nervus.domain.channel import FloatArray
-from nervus.domain.finding import Span
+from nervus.domain.channel import FloatArray, Span
 from nervus.signal import edges, rough, sampling, travel
 from nervus.signal.course import course_of
 from nervus.signal.instants import read_at

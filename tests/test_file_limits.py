@@ -440,9 +440,11 @@ def test_only_channels_of_numbers_with_a_unit_that_fits_are_taken(tmp_path: Path
         file.save(path)
     read = read_mdf(path).recording
     assert read is not None
+    # In a unit that is no signal's it is kept under its own name, and not judged.
     assert {c.id: list(c.values) for c in read.channels} == {
         "tps1_v": pytest.approx(list(volts)),
         "vref_v": [1.0, 3.0, 5.0],
+        "other:TPS 2 [kPa]": pytest.approx(list(volts)),
     }
     assert is_mdf(path)
     assert not is_mdf(tmp_path)

@@ -15,7 +15,6 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from jobs import BEGAN, CABLE, ELECTRONIC, Written, chance_of, fault
-from nervus.domain.analysis import SuspectId
 from nervus.domain.job import (
     CodeSet,
     CodeState,
@@ -31,6 +30,7 @@ from nervus.domain.job import (
 )
 from nervus.domain.judgement import JobJudgement, Outcome
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.files.bundle import Envelope, write_bundle
 from nervus.files.judgement_answer import judgement_answer, judgement_report, judgement_schema
 from nervus.judge.of_changes import what_was_done

@@ -14,7 +14,6 @@ from nervus.domain.analysis import (
     EngineState,
     StretchSuspicion,
     Suspect,
-    SuspectId,
     Verdict,
 )
 from nervus.domain.channel import Mark, Sensor, Unit
@@ -29,6 +28,7 @@ from nervus.domain.finding import (
     SupplyLine,
 )
 from nervus.domain.job import AnyEntry, Change, CodeSet, Job, Look, Seen, Source, new_id, new_vehicle
+from nervus.domain.suspect import SuspectId
 from nervus.judge.observations import observe
 from nervus.judge.stretches import Concerned, along_the_way, concerned, shares
 from nervus.judge.timeline import second_change, untested_change

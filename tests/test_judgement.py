@@ -15,11 +15,10 @@ from nervus.domain.analysis import (
     Locality,
     Pass,
     Relation,
-    SuspectId,
     TrackRelation,
     Verdict,
 )
-from nervus.domain.channel import Sensor, Unit
+from nervus.domain.channel import Sensor, Span, Unit
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -31,10 +30,10 @@ from nervus.domain.finding import (
     RestCause,
     Shape,
     Shared,
-    Span,
     SupplyFault,
     SupplyLine,
 )
+from nervus.domain.suspect import SuspectId
 from nervus.judge.observations import observe
 from nervus.judge.verdict import judge
 from nervus.judge.words import headline

@@ -7,8 +7,8 @@ import pytest
 
 from conftest import SAMPLES
 from nervus.cli import main
-from nervus.domain.analysis import SuspectId
 from nervus.domain.errors import ProfileUnusable
+from nervus.domain.suspect import SuspectId
 from nervus.judge.words import STRETCH_NAMES
 from nervus.knowledge import judging, profile_ids, profile_named, read_profile
 

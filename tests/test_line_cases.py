@@ -7,9 +7,10 @@ practice, no published source, where no source is named.
 import numpy as np
 import pytest
 
-from nervus.domain.analysis import Analysis, SuspectId, Verdict
+from nervus.domain.analysis import Analysis, Verdict
 from nervus.domain.channel import FloatArray, Recording
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Floor, Shape, Shared, SupplyFault
+from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from signals import channel, recording, volts
 

@@ -10,9 +10,10 @@ from pathlib import Path
 
 import pytest
 
-from nervus.domain.analysis import Analysis, SuspectId, Verdict
+from nervus.domain.analysis import Analysis, Verdict
 from nervus.domain.channel import Sensor
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Floor, Shape, Shared
+from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.link.reading import kept_recording
 

@@ -9,8 +9,8 @@ import pytest
 from nervus.circuit import explain as circuit_explain
 from nervus.circuit import matching
 from nervus.circuit.signatures import FaultMode
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
+from nervus.domain.suspect import SuspectId
 from nervus.engine import rest_witness
 from nervus.engine.air_flow import STANDARD_PA
 from nervus.signal import excursions, feed, pair, rest, stands

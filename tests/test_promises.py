@@ -14,7 +14,6 @@ from msgspec.structs import replace
 from pytestqt.qtbot import QtBot
 
 from nervus.circuit.signatures import circuit_faults
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Mark, Recording
 from nervus.domain.errors import OutsideError, RecordingUnusable
 from nervus.domain.job import (
@@ -32,6 +31,7 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.files.bundle import BundleUnusable, read_bundle, write_bundle
 from nervus.files.journal import SUFFIX, Journal, owner_of, read_journal
 from nervus.files.recording_csv import read_recording

@@ -16,10 +16,11 @@ from pypdf import PdfReader
 
 from jobs import Written, change, job_of, recorded
 from nervus.cli import main
-from nervus.domain.analysis import StretchSuspicion, SuspectId
+from nervus.domain.analysis import StretchSuspicion
 from nervus.domain.entry import Source
 from nervus.domain.finding import DeadSpot
 from nervus.domain.job import Cost, Job, JobState, Look, Moved, Seen, new_id
+from nervus.domain.suspect import SuspectId
 from nervus.files.bundle import write_bundle
 from nervus.files.recording_writer import write_recording
 from nervus.judge.analyse import analyse

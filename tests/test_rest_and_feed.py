@@ -6,7 +6,6 @@ Built sample by sample from the fact; common practice, no published source, wher
 import numpy as np
 import pytest
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import FloatArray, Recording
 from nervus.domain.finding import (
     DeadSpot,
@@ -19,6 +18,7 @@ from nervus.domain.finding import (
     Shape,
     Shared,
 )
+from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.signal.feed_signs import Lines
 from nervus.signal.key import key_off_spans

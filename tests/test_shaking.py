@@ -13,10 +13,10 @@ from pytestqt.qtbot import QtBot
 from scipy.stats import nbinom
 
 from jobs import job_of
-from nervus.domain.analysis import SuspectId
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import Change, Job, Shaken, Source, new_id, of_kind
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.files import read_recording
 from nervus.judge.analyse import analyse
 from nervus.judge.of_job import judge_job

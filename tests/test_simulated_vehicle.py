@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.errors import OutsideError
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.standin.control_unit import IDLE_LEARN_S
 from nervus.standin.engine import Engine

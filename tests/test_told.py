@@ -10,7 +10,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nervus.codes.notation import Code, read_code
-from nervus.domain.analysis import SuspectId
 from nervus.domain.job import (
     AnyEntry,
     Change,
@@ -29,6 +28,7 @@ from nervus.domain.job import (
 )
 from nervus.domain.judgement import Outcome
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.files.code_report import (
     CodesUnreadable,
     codes_in_text,

@@ -9,9 +9,9 @@ import pytest
 from sklearn.metrics import brier_score_loss
 
 from jobs import CABLE, ELECTRONIC
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import FloatArray
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.judge import costs, next_tests
 from nervus.judge.costs import Workshop, expected_cost, expected_costs, workshop_for
 from nervus.judge.next_tests import outcome_chances, rank_tests, schools

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QColor, QDropEvent
 from pytestqt.qtbot import QtBot
 
 from conftest import SAMPLES
-from nervus.domain.analysis import Progress
 from nervus.domain.errors import Stopped
+from nervus.domain.progress import Progress
 from nervus.standin.demo import CASES
 from nervus.window.main_window import MainWindow
 from nervus.window.tasks import Task

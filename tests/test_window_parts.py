@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from conftest import SAMPLES
-from nervus.domain.analysis import Analysis, StretchSuspicion, SuspectId
+from nervus.domain.analysis import Analysis, StretchSuspicion
 from nervus.domain.channel import Recording, Sensor, Unit
 from nervus.domain.finding import (
     DeadSpot,
@@ -32,6 +32,7 @@ from nervus.domain.finding import (
 )
 from nervus.domain.job import new_vehicle
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.drawn.envelope import Envelope, bridged
 from nervus.drawn.fold import fold_track, place_of, row_marks
 from nervus.drawn.pair import Pair, pair_of
@@ -43,7 +44,8 @@ from nervus.standin.demo import case_named
 from nervus.window.elided import ElidedLabel
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.pictures.bands import Bands
-from nervus.window.pictures.findings_list import FindingsList, short
+from nervus.window.pictures.finding_words import short
+from nervus.window.pictures.findings_list import FindingsList
 from nervus.window.pictures.nerve import Nerve
 from nervus.window.pictures.nerve_way import way_of
 from nervus.window.pictures.pair_view import PairView

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from nervus.domain.channel import FloatArray, Unit
-from nervus.domain.finding import DeadSpot, Noise, Shape, Span
+from nervus.domain.channel import FloatArray, Span, Unit
+from nervus.domain.finding import DeadSpot, Noise, Shape
 from nervus.signal import dead_spots, worn_places
 from nervus.signal.events import Event
 from nervus.signal.excursions import Excursion

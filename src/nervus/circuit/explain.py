@@ -19,10 +19,10 @@ from nervus.domain.analysis import (
     Examination,
     Frame,
     NodeReading,
-    SuspectId,
 )
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Role, Sensor, Unit
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, OutOfRange, Shape, Shared
+from nervus.domain.suspect import SuspectId
 from nervus.language import say
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import supply_scale

@@ -15,8 +15,8 @@ import numpy as np
 
 from nervus.circuit.network import GROUND, Resistor
 from nervus.circuit.sensor import OPEN_OHMS, SHORT_OHMS, Ohms, SensorCircuit
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import FloatArray
+from nervus.domain.suspect import SuspectId
 from nervus.language import say
 
 

@@ -1,11 +1,12 @@
 """The answer of an analysis: passes, findings, locality, coverage and suspects in one value."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from nervus.domain.channel import FloatArray, Mark, Sensor
-from nervus.domain.finding import Finding, Span
+from nervus.domain.channel import FloatArray, Mark, Sensor, Span
+from nervus.domain.finding import Finding
+from nervus.domain.suspect import SuspectId
 
 
 class Direction(StrEnum):
@@ -32,19 +33,6 @@ class Verdict(StrEnum):
     POSITION = "position"
     TIME = "time"
     UNDECIDED = "undecided"
-
-
-class SuspectId(StrEnum):
-    """Components that may have failed."""
-
-    SENSOR = "sensor"
-    WIRING = "wiring"
-    THROTTLE_BODY = "throttle_body"
-    PEDAL_SENSOR = "pedal_sensor"
-    SUPPLY_GROUND = "supply_ground"
-    CONTROL_UNIT = "control_unit"
-    ELSEWHERE = "elsewhere"
-    NONE = "none"
 
 
 @dataclass(frozen=True, slots=True)
@@ -365,11 +353,3 @@ class Analysis:
     examination: Examination
     judgement: Judgement
     circuit: CircuitEvidence
-
-
-Progress = Callable[[str, float], None]
-"""Called with what is being done and how far it is (0 to 1); may raise `Stopped`."""
-
-
-def no_progress(_doing: str, _share: float) -> None:
-    """For callers that do not watch."""

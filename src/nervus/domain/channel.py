@@ -19,6 +19,8 @@ from nervus.language import say
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
 IntArray = NDArray[np.intp]
+Span = tuple[float, float]
+"""A stretch [from, to] of time in seconds, or of travel in percent."""
 
 
 class Unit(StrEnum):

@@ -7,10 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import ClassVar
 
-from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
-
-Span = tuple[float, float]
-"""A stretch [from, to] of time in seconds, or of travel in percent."""
+from nervus.domain.channel import CHANNEL_KINDS, Sensor, Span, Unit
 
 
 class Floor(StrEnum):

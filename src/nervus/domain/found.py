@@ -4,8 +4,8 @@ from typing import Annotated
 
 from msgspec import Meta, field
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.entry import Chance, Entry, Identifier, Name, Record, Words
+from nervus.domain.suspect import SuspectId
 
 CELLS = 50
 """Into so many stretches of equal length the travel is divided to count passes over each."""

@@ -3,8 +3,12 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
-from nervus.domain.analysis import Judgement, SuspectId
+from nervus.domain.suspect import SuspectId
+
+if TYPE_CHECKING:
+    from nervus.domain.analysis import Judgement
 
 
 class Outcome(StrEnum):
@@ -133,7 +137,7 @@ class JobJudgement:
         cured: probability that the fault is gone; `None` where nothing was changed.
     """
 
-    standing: Judgement
+    standing: "Judgement"
     outcome: Outcome
     missing: str
     turning: str

@@ -6,8 +6,7 @@ from math import sqrt
 import numpy as np
 
 from nervus.domain.analysis import Examination, Frame, Pass
-from nervus.domain.channel import Channel, FloatArray, Recording, Sensor
-from nervus.domain.finding import Span
+from nervus.domain.channel import Channel, FloatArray, Recording, Sensor, Span
 from nervus.language import say
 
 CELLS = 100

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.domain.analysis import Examination, Pass
-from nervus.domain.channel import Channel, FloatArray, Sensor
-from nervus.domain.finding import DeadSpot, Finding, Noise, Span
+from nervus.domain.channel import Channel, FloatArray, Sensor, Span
+from nervus.domain.finding import DeadSpot, Finding, Noise
 from nervus.signal.spans import overlaps
 
 # More points than this for a pass and track say nothing more on a screen; where passes lie on each other

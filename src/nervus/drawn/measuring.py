@@ -6,8 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.domain.analysis import Examination
-from nervus.domain.channel import Channel, Recording
-from nervus.domain.finding import Span
+from nervus.domain.channel import Channel, Recording, Span
 from nervus.language import figures, say
 
 # A jump of this share of what a channel spans is an edge.

@@ -12,8 +12,8 @@ as much as the plate stays open hides the plate.
 
 import numpy as np
 
-from nervus.domain.channel import Channel, FloatArray, Recording
-from nervus.domain.finding import RestCause, Span
+from nervus.domain.channel import Channel, FloatArray, Recording, Span
+from nervus.domain.finding import RestCause
 from nervus.engine.air_flow import R_AIR, STANDARD_K, STANDARD_PA, opening_of
 
 # After a release the engine needs this long to settle.

@@ -4,9 +4,9 @@ import json
 from importlib import resources
 from typing import Any, Final
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.job import Job
 from nervus.domain.judgement import JobJudgement, Outcome, RankedTest
+from nervus.domain.suspect import SuspectId
 from nervus.judge.words import SCHOOL_NAMES, SUSPECT_NAMES, natural_frequency
 from nervus.language import say
 

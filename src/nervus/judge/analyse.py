@@ -3,9 +3,10 @@
 from dataclasses import replace
 
 from nervus.circuit.explain import explain
-from nervus.domain.analysis import Analysis, Progress, no_progress
+from nervus.domain.analysis import Analysis
 from nervus.domain.channel import Recording
 from nervus.domain.profile import ThrottleProfile
+from nervus.domain.progress import Progress, no_progress
 from nervus.engine.idle import engine_state
 from nervus.engine.rest_witness import cause_of_rest
 from nervus.judge.verdict import judge

@@ -2,8 +2,8 @@
 
 from collections.abc import Sequence
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.judgement import FaultSuspicion, Outcome, RankedTest
+from nervus.domain.suspect import SuspectId
 from nervus.judge.words import LIKELY, NEARLY_SURE, SUSPECT_NAMES, natural_frequency
 from nervus.language import say
 

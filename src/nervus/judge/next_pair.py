@@ -16,11 +16,11 @@ from typing import Final
 
 import numpy as np
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import FloatArray
 from nervus.domain.job import Change, Job, Reading, of_kind
 from nervus.domain.plug import Face, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.judge.expected_readings import would_read
 from nervus.judge.of_readings import at_pins, densities, faces_of
 from nervus.judge.reading_words import Measured, understand

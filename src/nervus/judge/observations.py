@@ -4,14 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nervus.domain.analysis import (
-    NO_CIRCUIT,
-    CircuitEvidence,
-    EngineState,
-    Examination,
-    SuspectId,
-    Verdict,
-)
+from nervus.domain.analysis import NO_CIRCUIT, CircuitEvidence, EngineState, Examination, Verdict
 from nervus.domain.channel import Sensor
 from nervus.domain.finding import (
     DeadSpot,
@@ -27,6 +20,7 @@ from nervus.domain.finding import (
     Shared,
     SupplyFault,
 )
+from nervus.domain.suspect import SuspectId
 from nervus.judge.marks import follows_work
 from nervus.judge.words import WHOLE_PCT
 from nervus.knowledge import Likelihood, judging

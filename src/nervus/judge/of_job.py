@@ -5,15 +5,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from nervus.domain.analysis import (
-    Analysis,
-    Examination,
-    Judgement,
-    NextTest,
-    Step,
-    StretchSuspicion,
-    SuspectId,
-)
+from nervus.domain.analysis import Analysis, Examination, Judgement, NextTest, Step, StretchSuspicion
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Drop
 from nervus.domain.job import (
@@ -38,6 +30,7 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.domain.judgement import FaultSuspicion, JobJudgement, LedgerLine, RankedTest, Remark
+from nervus.domain.suspect import SuspectId
 from nervus.judge.job_words import headline_of, missing_of, outcome_of, turning_of
 from nervus.judge.next_tests import first_repair, rank_tests, schools
 from nervus.judge.observations import observe

@@ -10,10 +10,10 @@ from functools import cache
 
 import numpy as np
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import FloatArray
 from nervus.domain.job import Findings, KeptObservation, Recorded
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.judge.verdict import likelihoods
 from nervus.judge.weighing import Evidence
 from nervus.judge.words import OF_PEDAL, observation_told

@@ -11,15 +11,8 @@ from collections.abc import Sequence
 
 from msgspec import structs
 
-from nervus.domain.analysis import (
-    CircuitEvidence,
-    Examination,
-    Judgement,
-    NextTest,
-    Step,
-    Suspect,
-    SuspectId,
-)
+from nervus.domain.analysis import CircuitEvidence, Examination, Judgement, NextTest, Step, Suspect
+from nervus.domain.suspect import SuspectId
 from nervus.judge.observations import Observation, observe
 from nervus.judge.stretches import along_the_way, concerned
 from nervus.judge.words import NEARLY_SURE, OF_PEDAL, headline, observation_told

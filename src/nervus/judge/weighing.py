@@ -17,8 +17,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import FloatArray
+from nervus.domain.suspect import SuspectId
 from nervus.knowledge.tree import Tree
 
 TWO_FAULTS = 0.03

@@ -1,15 +1,19 @@
 """Words of the trade for what the numbers say, as one would say it to a colleague."""
 
-from nervus.domain.analysis import (
-    ChannelSummary,
-    Coverage,
-    EngineState,
-    Examination,
-    StretchSuspicion,
-    Suspect,
-    SuspectId,
-)
+from typing import TYPE_CHECKING
+
+from nervus.domain.suspect import SuspectId
 from nervus.language import figures, say
+
+if TYPE_CHECKING:
+    from nervus.domain.analysis import (
+        ChannelSummary,
+        Coverage,
+        EngineState,
+        Examination,
+        StretchSuspicion,
+        Suspect,
+    )
 
 SUSPECT_NAMES = {
     SuspectId.SENSOR: say("sensor"),
@@ -73,9 +77,9 @@ def natural_frequency(probability: float) -> str:
 
 
 def headline(
-    suspects: tuple[Suspect, ...],
-    stretches: tuple[StretchSuspicion, ...],
-    examination: Examination,
+    suspects: tuple["Suspect", ...],
+    stretches: tuple["StretchSuspicion", ...],
+    examination: "Examination",
 ) -> str:
     """One sentence: who is suspected, where, and how sure."""
     if not examination.findings:
@@ -83,7 +87,7 @@ def headline(
     return of_suspects(suspects, stretches)
 
 
-def _of_engine(engine: EngineState) -> str:
+def _of_engine(engine: "EngineState") -> str:
     """What the engine does meanwhile, as a sentence of its own, "" where nothing of note."""
     told = (
         (say("the idle hunts"), engine.hunts),
@@ -96,7 +100,7 @@ def _of_engine(engine: EngineState) -> str:
     return say(" But {said}.", said=said) if said else ""
 
 
-def of_suspects(suspects: tuple[Suspect, ...], stretches: tuple[StretchSuspicion, ...]) -> str:
+def of_suspects(suspects: tuple["Suspect", ...], stretches: tuple["StretchSuspicion", ...]) -> str:
     """Who is suspected, where, and how sure, or which two can't be told apart."""
     first = suspects[0]
     if first.probability < LIKELY:
@@ -110,7 +114,7 @@ def of_suspects(suspects: tuple[Suspect, ...], stretches: tuple[StretchSuspicion
     return f"{how} {_who(first.id, stretches)}."
 
 
-def _of_clean(coverage: Coverage) -> str:
+def _of_clean(coverage: "Coverage") -> str:
     if not coverage.swept_pct:
         return say("Nothing can be decided yet: the throttle was hardly moved.")
     low, high = coverage.swept_pct[0][0], coverage.swept_pct[-1][1]
@@ -123,7 +127,7 @@ def _of_clean(coverage: Coverage) -> str:
     )
 
 
-def _who(suspect: SuspectId, stretches: tuple[StretchSuspicion, ...]) -> str:
+def _who(suspect: SuspectId, stretches: tuple["StretchSuspicion", ...]) -> str:
     own = [s for s in stretches if s.suspect is suspect and s.line]
     if suspect in (SuspectId.WIRING, SuspectId.SUPPLY_GROUND):
         line = _outstanding(own)
@@ -144,7 +148,7 @@ def _who(suspect: SuspectId, stretches: tuple[StretchSuspicion, ...]) -> str:
     }[suspect]
 
 
-def _outstanding(own: list[StretchSuspicion]) -> str:
+def _outstanding(own: list["StretchSuspicion"]) -> str:
     """The line that holds most of a suspect's probability, or "" where none stands out."""
     shares: dict[str, float] = {}
     for suspicion in own:
@@ -154,7 +158,7 @@ def _outstanding(own: list[StretchSuspicion]) -> str:
     return line if total and shares[line] >= _STANDS_OUT * total else ""
 
 
-def how_measured(channel: ChannelSummary) -> str:
+def how_measured(channel: "ChannelSummary") -> str:
     """What a channel can show, in a line: its updates, steps, noise, and its lag behind its sister."""
 
     def small(value: float) -> str:

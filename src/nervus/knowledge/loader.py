@@ -10,10 +10,10 @@ from typing import TypeVar
 import msgspec
 
 from nervus.codes.notation import Code, CodeUnreadable, read_code
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import KnowledgeUnusable, ProfileUnusable
 from nervus.domain.profile import ThrottleKind, ThrottleProfile, TrackProfile
+from nervus.domain.suspect import SuspectId
 from nervus.knowledge.shapes import (
     Judging,
     KnownCode,

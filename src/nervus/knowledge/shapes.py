@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from nervus.domain.analysis import SuspectId
+from nervus.domain.suspect import SuspectId
 
 Chance = Annotated[float, msgspec.Meta(gt=0.0, le=1.0)]
 Id = Annotated[str, msgspec.Meta(pattern="^[A-Za-z0-9_]+$")]

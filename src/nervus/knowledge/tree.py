@@ -5,10 +5,10 @@ from functools import cache
 
 import numpy as np
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.channel import FloatArray
 from nervus.domain.errors import KnowledgeUnusable
 from nervus.domain.profile import ThrottleKind
+from nervus.domain.suspect import SuspectId
 from nervus.knowledge.loader import table_of
 from nervus.knowledge.tree_shapes import (
     ByFault,

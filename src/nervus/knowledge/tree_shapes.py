@@ -4,7 +4,7 @@ from typing import Annotated
 
 import msgspec
 
-from nervus.domain.analysis import SuspectId
+from nervus.domain.suspect import SuspectId
 from nervus.knowledge.shapes import Id, Sentence
 
 Share = Annotated[float, msgspec.Meta(ge=0.0, le=1.0)]

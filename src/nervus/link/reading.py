@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from nervus.domain.channel import Recording
+from nervus.domain.channel import OTHER, Recording
 from nervus.domain.errors import OutsideError, Place, RecordingUnusable
 from nervus.domain.job import SeenCode
 from nervus.files import read_recording
@@ -160,7 +160,9 @@ def _all_may_be_ours(path: Path, wish: Wish) -> bool:
     except RecordingUnusable:
         return False
     twice = any(c.name.endswith(" (2)") for c in mapping.columns)  # which of both is it?
-    return not twice and all(c.channel != IGNORE or c.name in wish.columns for c in mapping.columns)
+    return not twice and all(
+        c.channel not in (IGNORE, OTHER) or c.name in wish.columns for c in mapping.columns
+    )
 
 
 def kept_recording(path: Path) -> Recording:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import accumulate
 from typing import Final
 
 import numpy as np
@@ -33,6 +34,8 @@ _FITS, _SLIP = 2.0, 6.0
 _TURNS, _FEW_TURNS = 3, 2
 # So many hypotheses with no, one and two readings wrong are solved to the end for a pattern of signs.
 _SOUND, _ONE_WRONG, _TWO_WRONG, _PAIRED = 8, 24, 12, 6
+# One weak pin more that makes it worse by so much is the last that is tried, at first.
+_NO_BETTER: Final = 2.0
 _ALONE, _HOPELESS = 1e-3, 1e8
 # A diagonal so heavy that what it stands on does not move.
 _FIXED: Final = 1e12
@@ -88,7 +91,8 @@ class _Solved:
         weak, kept: which they are, shapes (H, n) and (H, m).
         x: volts and meter resistances, shape (H, 2n).
         misfit: in deviations, shape (H, m).
-        scaled, inverse: weighted rows (H, m, 2n), and what inverts their square (H, 2n, 2n).
+        weight, pull: of the readings, and times their volts, shape (H, m).
+        inner: the square of the weighted rows with what is known before, shape (H, 2n, 2n).
         cost: minus the logarithm of what each is worth, shape (H,).
     """
 
@@ -96,18 +100,26 @@ class _Solved:
     kept: BoolArray
     x: FloatArray
     misfit: FloatArray
-    scaled: FloatArray
-    inverse: FloatArray
+    weight: FloatArray
+    pull: FloatArray
+    inner: FloatArray
     cost: FloatArray
+
+    def part(self, at: slice | IntArray) -> "_Solved":
+        """Some of them."""
+        return _Solved(
+            self.weak[at], self.kept[at], self.x[at], self.misfit[at], self.weight[at],
+            self.pull[at], self.inner[at], self.cost[at],
+        )  # fmt: skip
 
 
 def weigh(system: System, patterns: Sequence[FloatArray], log_chances: Sequence[float]) -> Weighed:
     """Solve and weigh all hypotheses of these patterns of signs."""
-    firsts = [_first(system, signs, _BEAM) for signs in patterns]
+    firsts = _firsts(system, patterns)
     nearest = [float(first.pay.min()) - c for first, c in zip(firsts, log_chances, strict=True)]
     near = [k for k, pay in enumerate(nearest) if pay < min(nearest) + _NEAR]
     patterns = [patterns[k] for k in near]
-    all_solved = [_tried(system, firsts[k]) for k in near]
+    all_solved = _tried(system, [firsts[k] for k in near])
     costs = [s.cost - log_chances[k] for s, k in zip(all_solved, near, strict=True)]
     for _ in range(_RESIGNED):
         # Weak pins and wrong readings bend what was taken for firm, and the signs with it; the best of
@@ -117,12 +129,14 @@ def weigh(system: System, patterns: Sequence[FloatArray], log_chances: Sequence[
         if np.array_equal(settled, best.signs):
             break
         patterns.append(settled)
-        all_solved.append(_tried(system, _first(system, settled, _BEAM)))
+        all_solved += _tried(system, _firsts(system, [settled]))
         costs.append(all_solved[-1].cost)
-    number = _best(system, patterns, all_solved, costs).pattern
-    if all_solved[number].weak.any():
-        chance = float(np.median(all_solved[number].cost - costs[number]))
-        all_solved[number] = _tried(system, _first(system, patterns[number], _WIDE_BEAM))
+    number = min(range(len(costs)), key=lambda i: float(costs[i].min()))
+    solved = all_solved[number]
+    if np.abs(solved.misfit[int(costs[number].argmin())]).max() > _FITS:
+        # Something is left that nothing explains yet: more sets of weak pins are followed.
+        chance = float(np.median(solved.cost - costs[number]))
+        (all_solved[number],) = _tried(system, _firsts(system, [patterns[number]], _WIDE_BEAM))
         costs[number] = all_solved[number].cost - chance
     least = min(float(c.min()) for c in costs)
     mass = [np.exp(least - c) for c in costs]
@@ -173,27 +187,59 @@ class _First:
     pay: FloatArray
 
 
-def _first(system: System, signs: FloatArray, beam: int) -> _First:
-    sets = _sets(system, signs, beam)
-    solved = _solve(system, signs, sets, np.ones((len(sets), system.volts.size), dtype=bool))
-    one = _without_one(solved)
-    return _First(signs, sets, solved, one, solved.cost[:, None] + one)
+def _firsts(system: System, patterns: Sequence[FloatArray], beam: int = _BEAM) -> list[_First]:
+    """Each pattern of signs by itself; all are solved together, which is far quicker."""
+    sets = _sets(system, patterns, beam)
+    solved = _solved_together(
+        system, patterns, [(s, np.ones((len(s), system.volts.size), dtype=bool)) for s in sets]
+    )
+    made = []
+    for signs, weak, own in zip(patterns, sets, solved, strict=True):
+        one = _without_one(system, own)
+        made.append(_First(signs, weak, own, one, own.cost[:, None] + one))
+    return made
 
 
-def _tried(system: System, first: _First) -> _Solved:
-    """The hypotheses of one pattern that may be worth something.
+def _solved_together(
+    system: System,
+    patterns: Sequence[FloatArray],
+    hypotheses: Sequence[tuple[BoolArray, BoolArray]],
+    turns: int = _TURNS,
+) -> list[_Solved]:
+    """Weak pins and readings that count, shapes (H, n) and (H, m), of each pattern."""
+    sizes = [len(weak) for weak, _kept in hypotheses]
+    whole = _solve(
+        system,
+        np.repeat(np.asarray(patterns), sizes, axis=0),
+        np.concatenate([weak for weak, _kept in hypotheses]),
+        np.concatenate([kept for _weak, kept in hypotheses]),
+        turns,
+    )
+    ends = accumulate(sizes)
+    return [whole.part(slice(end - size, end)) for end, size in zip(ends, sizes, strict=True)]
+
+
+def _tried(system: System, firsts: Sequence[_First]) -> list[_Solved]:
+    """The hypotheses of each pattern that may be worth something."""
+    return _solved_together(
+        system, [first.signs for first in firsts], [_worth_trying(system, first) for first in firsts]
+    )
+
+
+def _worth_trying(system: System, first: _First) -> tuple[BoolArray, BoolArray]:
+    """Weak pins and readings that count of what is tried of a pattern, shapes (H, n) and (H, m).
 
     Each set of weak pins with no reading wrong; then one and two readings less, where the formulas say
     that it may pay. Where nothing is weak they are exact, and every single reading is tried.
     """
-    m, sets, one, pay = system.volts.size, first.sets, first.one, first.pay
+    m, sets, one, pay = first.pay.shape[1], first.sets, first.one, first.pay
     nearest = np.argsort(pay, axis=None)[:_ONE_WRONG]
     hypotheses = {
         (int(h), int(k), int(k)) for h, k in zip(*np.unravel_index(nearest, pay.shape), strict=True)
     }
     hypotheses |= {(0, k, k) for k in range(m)}
     few = np.argsort(pay.min(axis=1))[:_PAIRED]
-    pay_two = first.solved.cost[few][:, None, None] + _without_two(first.solved, few)
+    pay_two = first.solved.cost[few][:, None, None] + _without_two(system, first.solved.part(few))
     nearest = np.argpartition(pay_two, min(_TWO_WRONG, pay_two.size - 1), axis=None)[:_TWO_WRONG]
     hypotheses |= {
         (int(few[h]), int(j), int(k))
@@ -205,9 +251,7 @@ def _tried(system: System, first: _First) -> _Solved:
     for row, (_, j, k) in enumerate(chosen):
         kept[row, [j, k]] = False
     sound = np.argsort(first.solved.cost)[:_SOUND]
-    return _solve(
-        system,
-        first.signs,
+    return (
         np.concatenate([sets[sound], sets[[h for h, _, _ in chosen]]]),
         np.concatenate([np.ones((len(sound), m), dtype=bool), kept]),
     )
@@ -220,34 +264,49 @@ def _settled(system: System, best: Hypothesis) -> FloatArray:
     return np.asarray(np.where(clear, np.sign(apart), best.signs))
 
 
-def _sets(system: System, signs: FloatArray, beam: int) -> BoolArray:
-    """The sets of weak pins that are tried: from nobody on, the best few of each size with one more."""
+def _sets(system: System, patterns: Sequence[FloatArray], beam: int) -> list[BoolArray]:
+    """The sets of weak pins tried for each pattern: from nobody on, the best few with one more."""
     m, n = system.rows.shape
-    whole = np.ones((1, m), dtype=bool)
-    sets = np.zeros((1, n), dtype=bool)
-    first = _solve(system, signs, sets, whole)
-    if n > _LARGE:
-        beam, most = 1, min(_MOST_WEAK_LARGE, m - (n - len(system.parts)))
-    else:
-        most = min(_MOST_WEAK, m - (n - len(system.parts)))
-    if np.abs(first.misfit).max() < _FITS or most < 1:
-        return sets
+    none = np.zeros((1, n), dtype=bool)
+    first = _solve(
+        system, np.asarray(patterns), np.repeat(none, len(patterns), axis=0),
+        np.ones((len(patterns), m), dtype=bool),
+    )  # fmt: skip
+    beam, most = (beam, _MOST_WEAK) if n <= _LARGE else (1, _MOST_WEAK_LARGE)
+    most = min(most, m - (n - len(system.parts)))
     # A pin is worth trying where it has readings enough for one number more.
     usable = np.flatnonzero((np.abs(system.rows).sum(axis=0) >= 2) & ~_battery(system))
-    best = sets
+    found = [none] * len(patterns)
+    open_ones = [k for k in range(len(patterns)) if np.abs(first.misfit[k]).max() >= _FITS]
+    best, least = dict.fromkeys(open_ones, none), dict.fromkeys(open_ones, np.inf)
     for _ in range(most):
-        more = {(*np.flatnonzero(s).tolist(), int(p)) for s in best for p in usable if not s[p]}
-        new = np.zeros((len({frozenset(x) for x in more}), n), dtype=bool)
-        for row, pins in enumerate(sorted({tuple(sorted(x)) for x in more})):
-            new[row, list(pins)] = True
-        if not len(new):
+        new = {k: _one_more(best[k], usable) for k in open_ones}
+        open_ones = [k for k in open_ones if len(new[k])]
+        if not open_ones:
             break
-        solved = _solve(system, signs, new, np.repeat(whole, len(new), axis=0), _FEW_TURNS)
-        # A wrong reading bends all sets alike: each is ranked by how it does without its worst one.
-        ranked = solved.cost + np.minimum(0.0, _without_one(solved).min(axis=1) + _SLIP)
-        best = new[np.argsort(ranked)[:beam]]
-        sets = np.concatenate([sets, new[np.argsort(ranked)[:_FOLLOWED]]])
-    return sets
+        solved = _solved_together(
+            system, [patterns[k] for k in open_ones],
+            [(new[k], np.ones((len(new[k]), m), dtype=bool)) for k in open_ones], _FEW_TURNS,
+        )  # fmt: skip
+        going_on = []
+        for k, own in zip(open_ones, solved, strict=True):
+            # A wrong reading bends all sets alike: each is ranked by how it does without its worst one.
+            ranked = own.cost + np.minimum(0.0, _without_one(system, own).min(axis=1) + _SLIP)
+            order = np.argsort(ranked)
+            best[k] = new[k][order[:beam]]
+            found[k] = np.concatenate([found[k], new[k][order[:_FOLLOWED]]])
+            if beam > _BEAM or ranked[order[0]] <= least[k] + _NO_BETTER:
+                going_on.append(k)
+            least[k] = min(least[k], float(ranked[order[0]]))
+        open_ones = going_on
+    return found
+
+
+def _one_more(sets: BoolArray, usable: IntArray) -> BoolArray:
+    """All sets with one more of the usable pins, each once."""
+    more = np.repeat(sets, len(usable), axis=0)
+    more[np.arange(len(more)), np.tile(usable, len(sets))] = True
+    return np.unique(more[more.sum(axis=1) > sets.sum(axis=1).max()], axis=0)
 
 
 def _battery(system: System) -> BoolArray:
@@ -257,26 +316,38 @@ def _battery(system: System) -> BoolArray:
 def _solve(
     system: System, signs: FloatArray, weak: BoolArray, kept: BoolArray, turns: int = _TURNS
 ) -> _Solved:
+    """Solve H hypotheses, signs and readings that count of shape (H, m), weak pins of shape (H, n)."""
     m, n = system.rows.shape
     volts = system.volts * signs
-    touch = np.abs(system.rows)
-    design = np.concatenate([system.rows, -touch * volts[:, None]], axis=1)
-    outer = (design[:, :, None] * design[:, None, :]).reshape(m, -1)
+    rows, touch = system.rows, np.abs(system.rows)
+    # The squares of the two halves of the rows, which no hypothesis changes.
+    by_e, by_both, by_r = (
+        (a[:, :, None] * b[:, None, :]).reshape(m, -1)
+        for a, b in ((rows, rows), (rows, touch), (touch, touch))
+    )
     heavy = np.concatenate([np.tile(system.held, (len(weak), 1)), ~weak], axis=1)
     prior = np.where(heavy, _FIXED, system.prior)
     x = np.zeros((len(weak), 2 * n))
+    inner = np.empty((len(weak), 2 * n, 2 * n))
+    right = np.empty((len(weak), 2 * n))
     for _ in range(turns if weak.any() else 1):
         load = 1.0 + np.maximum(x[:, n:], 0.0) @ touch.T
         weight = kept / (system.deviation * load)
         square = weight**2
-        inner = (square @ outer).reshape(len(weak), 2 * n, 2 * n)
+        pull, strength = square * volts, square * system.volts**2
+        both = -(pull @ by_both).reshape(-1, n, n)
+        inner[:, :n, :n] = (square @ by_e).reshape(-1, n, n)
+        inner[:, :n, n:], inner[:, n:, :n] = both, both.transpose(0, 2, 1)
+        inner[:, n:, n:] = (strength @ by_r).reshape(-1, n, n)
         inner[:, np.arange(2 * n), np.arange(2 * n)] += prior
-        x = np.linalg.solve(inner, ((square * volts) @ design)[:, :, None])[:, :, 0]
-    misfit = (volts * (1.0 + x[:, n:] @ touch.T) - x[:, :n] @ system.rows.T) * weight
-    scaled = weight[:, :, None] * design
+        right[:, :n], right[:, n:] = pull @ rows, -strength @ touch
+        x = np.linalg.solve(inner, right[:, :, None])[:, :, 0]
+    misfit = (volts * (1.0 + x[:, n:] @ touch.T) - x[:, :n] @ rows.T) * weight
     cost = _cost(system, weak, x, misfit, inner) + _price(system, kept, volts, x)
-    cost += _beyond(system, weak, x[:, :n])
-    return _Solved(weak, kept, x, misfit, scaled, np.linalg.inv(inner), cost)
+    beyond = _beyond(system, weak, x[:, :n])
+    if system.turnable:  # nothing says which way round all of it is: the better one counts
+        beyond = np.minimum(beyond, _beyond(system, weak, -x[:, :n]))
+    return _Solved(weak, kept, x, misfit, weight, weight * volts, inner, cost + beyond)
 
 
 def _cost(
@@ -325,18 +396,27 @@ def _beyond(system: System, weak: BoolArray, e: FloatArray) -> FloatArray:
     return cost
 
 
-def _without_one(solved: _Solved) -> FloatArray:
+def _weighted_rows(system: System, solved: _Solved) -> FloatArray:
+    """Shape (H, m, 2n)."""
+    touch = np.abs(system.rows)
+    return np.concatenate(
+        [solved.weight[:, :, None] * system.rows, -solved.pull[:, :, None] * touch], axis=2
+    )
+
+
+def _without_one(system: System, solved: _Solved) -> FloatArray:
     """About what one reading less would cost, shape (H, m)."""
-    hat = ((solved.scaled @ solved.inverse) * solved.scaled).sum(axis=2)
+    rows = _weighted_rows(system, solved)
+    hat = ((rows @ np.linalg.inv(solved.inner)) * rows).sum(axis=2)
     left = np.maximum(1.0 - hat, 1e-9)
     # What has no counterpart among the others fits whatever it says: nothing can tell that it is wrong.
     return np.asarray(-0.5 * solved.misfit**2 / left + np.where(left < _ALONE, _HOPELESS, 0.0))
 
 
-def _without_two(solved: _Solved, few: IntArray) -> FloatArray:
-    """About what two readings less would cost for a few, shape (few, m, m), above the diagonal."""
-    m, misfit, scaled = solved.misfit.shape[1], solved.misfit[few], solved.scaled[few]
-    cross = scaled @ solved.inverse[few] @ scaled.transpose(0, 2, 1)
+def _without_two(system: System, solved: _Solved) -> FloatArray:
+    """About what two readings less would cost, shape (H, m, m), above the diagonal."""
+    m, misfit, rows = solved.misfit.shape[1], solved.misfit, _weighted_rows(system, solved)
+    cross = rows @ np.linalg.inv(solved.inner) @ rows.transpose(0, 2, 1)
     left = np.maximum(1.0 - np.diagonal(cross, axis1=1, axis2=2), 1e-9)
     both = np.maximum(left[:, :, None] * left[:, None, :] - cross**2, 1e-9)
     a, b = misfit[:, :, None], misfit[:, None, :]

@@ -1,5 +1,6 @@
 """Readings without a sign: which way round each was, and where that stays open."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import product
 from typing import Final
@@ -15,11 +16,16 @@ from nervus.pins.taken import BATTERY
 _USUAL: Final = ((0.40, 0.0, 0.08), (0.22, 5.0, 0.12), (0.13, 12.8, 1.3))
 _LOWEST_V, _HIGHEST_V = -0.8, 17.0
 # Patterns that are looked at closely, and how much one misfit counts at the most.
-_KEPT, _KEPT_WEAK, _MOST_MISFIT, _FAR = 4, 2, 12.0, 60.0
+_KEPT, _KEPT_FIRM, _MOST_MISFIT, _FAR = 3, 1, 12.0, 60.0
 # A diagonal so heavy that what it stands on does not move.
 _FIXED: Final = 1e12
 _NEGATIVE_R: Final = -0.02
 _ROBUST_TURNS: Final = 6
+# Of the resistances, in meter resistances: how strongly they are drawn to zero, below what they count as
+# zero, and the weight that keeps them from going below it; what a weak pin counts.
+_SPARSE_TURNS, _SPARSE_R, _LEAST_R, _NONE_BELOW, _WEAK_ONE = 5, 0.1, 0.02, 1e4, 4.0
+# Of so many patterns it is asked which signs they come to themselves.
+_LOOKED_AT_AGAIN: Final = 12
 _MOST_BRANCHES, _FEW_BRANCHES, _LARGE = 7, 5, 12
 _MOST_USUAL: Final = 6.0
 
@@ -42,8 +48,45 @@ def sign_patterns(system: System) -> list[Pattern]:
     open_signs = ~system.signed
     if not open_signs.any():
         return [Pattern(np.ones(system.volts.size), 0.0)]
-    tree = _tree(system)
-    free = [k for k in tree if open_signs[k] and system.volts[k] > SMALL_V]
+    first = _tree(system, ())
+    second = _tree(system, first)
+    fit = _least_squares(system)
+    tried = []
+    for tree in (first, second) if len(second) == len(first) else (first,):
+        signs = _of_tree(system, tree)
+        e = (signs * system.volts)[:, tree] @ np.linalg.pinv(system.rows[tree]).T
+        for _ in range(2):
+            # As the tree has them, and as all readings together would: weak pins bend the one, a wrong
+            # reading in the tree the other. Two trees without a reading in common are not both bent.
+            apart = e @ system.rows.T
+            signs = np.where(open_signs, np.where(apart < 0.0, -1.0, 1.0), 1.0)
+            tried.append(signs)
+            e = (signs * system.volts) @ fit.T
+    signs = np.unique(np.concatenate(tried), axis=0)
+    cost, e = _sparse_costs(system, signs)
+    # The best once more with the signs that they come to themselves: what a wrong reading had turned.
+    apart = e[np.argsort(cost)[:_LOOKED_AT_AGAIN]] @ system.rows.T
+    again = np.where(open_signs, np.where(apart < 0.0, -1.0, 1.0), 1.0)
+    signs = np.concatenate([signs, again])
+    cost = np.concatenate([cost, _sparse_costs(system, again)[0]])
+    clear = np.where(system.volts > SMALL_V, signs, 0.0)
+    if system.turnable:
+        clear = clear * clear[:, [int(np.argmax(system.volts))]]
+    kept: list[int] = []
+    for ranked_by, count in ((cost, _KEPT), (_firm_costs(system, signs), _KEPT_FIRM)):
+        _, distinct = np.unique(clear[np.argsort(ranked_by)], axis=0, return_index=True)
+        ranked = np.argsort(ranked_by)[np.sort(distinct)]
+        kept += [int(k) for k in ranked[:count] if ranked_by[k] < ranked_by[ranked[0]] + _FAR]
+    _, once = np.unique(clear[kept], axis=0, return_index=True)
+    found = [signs[kept[k]] for k in sorted(once)]
+    if not system.turnable:
+        found = _turned(system, open_signs) + found[:_KEPT]
+    return _told(system, list({tuple(s): s for s in found}.values()))
+
+
+def _of_tree(system: System, tree: list[int]) -> FloatArray:
+    """All ways round that the largest open readings of a tree may have been, shape (P, m)."""
+    free = [k for k in tree if not system.signed[k] and system.volts[k] > SMALL_V]
     few = _MOST_BRANCHES if len(system.labels) <= _LARGE else _FEW_BRANCHES
     free = sorted(free, key=lambda k: -system.volts[k])[:few]
     if len(free) > 1 and system.turnable:
@@ -51,31 +94,7 @@ def sign_patterns(system: System) -> list[Pattern]:
     chosen = np.asarray(list(product((1.0, -1.0), repeat=len(free)))).reshape(2 ** len(free), len(free))
     signs = np.ones((len(chosen), system.volts.size))
     signs[:, free] = chosen
-    e = (signs * system.volts)[:, tree] @ np.linalg.pinv(system.rows[tree]).T
-    fit = _least_squares(system)
-    tried = []
-    for _ in range(2):
-        # As the tree has them, and as all readings together would: weak pins bend the one, a wrong
-        # reading in the tree the other.
-        apart = e @ system.rows.T
-        signs = np.where(open_signs, np.where(apart < 0.0, -1.0, 1.0), 1.0)
-        tried.append(signs)
-        e = (signs * system.volts) @ fit.T
-    signs = np.unique(np.concatenate(tried), axis=0)
-    firm = _firm_costs(system, signs)
-    clear = np.where(system.volts > SMALL_V, signs, 0.0)
-    if system.turnable:
-        clear = clear * clear[:, [int(np.argmax(system.volts))]]
-    kept: list[int] = []
-    for cost, count in ((firm, _KEPT), (_costs(system, signs), _KEPT_WEAK)):
-        _, distinct = np.unique(clear[np.argsort(cost)], axis=0, return_index=True)
-        ranked = np.argsort(cost)[np.sort(distinct)]
-        kept += [int(k) for k in ranked[:count] if cost[k] < cost[ranked[0]] + _FAR]
-    _, once = np.unique(clear[kept], axis=0, return_index=True)
-    found = [signs[kept[k]] for k in sorted(once)]
-    if not system.turnable:
-        found = _turned(system, open_signs) + found[: _KEPT_WEAK + 1]
-    return _told(system, list({tuple(s): s for s in found}.values()))
+    return signs
 
 
 def _turned(system: System, open_signs: BoolArray) -> list[FloatArray]:
@@ -89,7 +108,7 @@ def _turned(system: System, open_signs: BoolArray) -> list[FloatArray]:
         turnable=True,
     )
     both = []
-    for pattern in sign_patterns(alone)[:_KEPT_WEAK]:
+    for pattern in sign_patterns(alone)[: _KEPT - 1]:
         for way in (1.0, -1.0):
             signs = np.ones(system.volts.size)
             signs[open_signs] = way * pattern.signs
@@ -115,26 +134,38 @@ def _firm_costs(system: System, signs: FloatArray) -> FloatArray:
     return np.asarray(np.minimum(misfit, _MOST_MISFIT).sum(axis=1))
 
 
-def _costs(system: System, signs: FloatArray) -> FloatArray:
-    """How badly each pattern fits, shape (P,), when every pin may be weak; one misfit counts so much."""
+def _sparse_costs(system: System, signs: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """How badly each pattern fits, shape (P,), when few pins are weak, and its sources, shape (P, n).
+
+    By least absolute deviations, as above, with the resistances drawn to zero in proportion to what they
+    are (E. J. Candes, M. B. Wakin, S. P. Boyd, 2008: reweighted): free, all together would explain
+    whatever was read, with every pin behind half a meter's resistance less than none.
+    """
     m, n = system.rows.shape
     volts = system.volts * signs
     touch = np.abs(system.rows)
-    rows = np.broadcast_to(system.rows, (len(signs), m, n))
-    design = np.concatenate([rows, -touch * volts[:, :, None]], axis=2)
-    prior = np.diag(np.concatenate([np.where(system.held, _FIXED, system.prior[:n]), system.prior[n:]]))
+    design = np.concatenate(
+        [np.broadcast_to(system.rows, (len(signs), m, n)), -touch * volts[:, :, None]], axis=2
+    )
     weight = np.broadcast_to(1.0 / system.deviation, volts.shape)
-    for _ in range(2):
+    diagonal = np.arange(2 * n)
+    drawn = np.empty((len(signs), 2 * n))
+    drawn[:, :n] = np.where(system.held, _FIXED, system.prior[:n])
+    r: FloatArray = np.zeros((len(signs), n))
+    for _ in range(_SPARSE_TURNS):
         scaled = design * weight[:, :, None]
-        inner = scaled.transpose(0, 2, 1) @ scaled + prior
+        inner = scaled.transpose(0, 2, 1) @ scaled
+        drawn[:, n:] = np.where(r < 0.0, _NONE_BELOW, 1.0 / (_SPARSE_R * np.maximum(r, _LEAST_R)))
+        inner[:, diagonal, diagonal] += drawn
         right = scaled.transpose(0, 2, 1) @ (volts * weight)[:, :, None]
         x = np.linalg.solve(inner, right)[:, :, 0]
-        load = 1.0 + np.maximum(x[:, n:], 0.0) @ touch.T
-        weight = 1.0 / (system.deviation * load)
-    shown = (x[:, :n] @ system.rows.T) / load
-    misfit = np.abs(volts - shown) / system.deviation
-    backwards = (x[:, n:] < _NEGATIVE_R).sum(axis=1)
-    return np.asarray(np.minimum(misfit, _MOST_MISFIT).sum(axis=1) + _MOST_MISFIT * backwards)
+        r = np.asarray(x[:, n:])
+        load = 1.0 + np.maximum(r, 0.0) @ touch.T
+        misfit = np.abs(volts - (x[:, :n] @ system.rows.T) / load) / system.deviation
+        weight = 1.0 / (system.deviation * load * np.sqrt(np.maximum(misfit, 1.0)))
+    backwards, weak = (r < _NEGATIVE_R).sum(axis=1), (r > _LEAST_R / 2.0).sum(axis=1)
+    cost = np.minimum(misfit, _MOST_MISFIT).sum(axis=1) + _MOST_MISFIT * backwards + _WEAK_ONE * weak
+    return np.asarray(cost), np.asarray(x[:, :n])
 
 
 def _told(system: System, ranked: list[FloatArray]) -> list[Pattern]:
@@ -148,13 +179,13 @@ def _told(system: System, ranked: list[FloatArray]) -> list[Pattern]:
     return [Pattern(p.signs, max(p.log_chance - most, -_MOST_USUAL)) for p in made]
 
 
-def _tree(system: System) -> list[int]:
-    """Readings that tie all ends together, the largest first (J. B. Kruskal, 1956)."""
+def _tree(system: System, without: Sequence[int]) -> list[int]:
+    """Readings that tie all ends together, the largest first (J. B. Kruskal, 1956), but for some."""
     part = {i: {i} for i in range(len(system.labels))}
     chosen = []
     for k in np.argsort(-np.abs(system.volts)):
         a, b = np.flatnonzero(system.rows[k])[:2]
-        if part[a] is not part[b]:
+        if k not in without and part[a] is not part[b]:
             part[a] |= part[b]
             for i in part[b]:
                 part[i] = part[a]

@@ -26,9 +26,10 @@ from nervus.pins.taken import BATTERY, Taken
 
 # Two standard deviations and a little: 95 in 100.
 _WIDE: Final = 1.96
-# A reading is called wrong when it is more probable than this that it is; below that, and above the
-# second, it is named among those of which one is.
+# Something is called wrong when it is more probable than this; the reading that is it when it is more
+# probable than the second; below that, and above the third, it is named among those of which one is.
 NAMED: Final = 0.80
+_THE_ONE: Final = 0.60
 _DOUBTED: Final = 0.10
 # What remains misfits the whole: the mean square over what the meter allows (R. T. Birge, 1932).
 _MISFIT: Final = 2.5
@@ -127,7 +128,7 @@ def solve_plug(readings: Sequence[Taken], meter: Meter = USUAL) -> SolvedPlug:
     system = system_of([readings[i] for i in kept], meter)
     patterns = sign_patterns(system)
     weighed = weigh(system, [p.signs for p in patterns], [p.log_chance for p in patterns])
-    doubted = [k for k in np.flatnonzero(weighed.wrong > NAMED) if weighed.some_wrong > NAMED]
+    doubted = [k for k in np.flatnonzero(weighed.wrong > _THE_ONE) if weighed.some_wrong > NAMED]
     # Where nobody can say which is wrong, all count, and all that follows is as unsure as they disagree.
     best = weighed.best if doubted else weighed.sound
     solution, mirrored = _right_way_round(system, _polished(system, best))

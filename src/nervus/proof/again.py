@@ -7,7 +7,7 @@ from enum import StrEnum
 import numpy as np
 
 from nervus.domain.analysis import Analysis, Examination
-from nervus.domain.channel import Recording
+from nervus.domain.channel import Recording, Span
 from nervus.domain.entry import Source
 from nervus.domain.finding import (
     DeadSpot,
@@ -18,7 +18,6 @@ from nervus.domain.finding import (
     Nonlinear,
     OffRest,
     OutOfRange,
-    Span,
     SupplyFault,
 )
 from nervus.domain.job import Watch, new_id, now

@@ -8,8 +8,7 @@ from typing import Final
 import numpy as np
 
 from nervus.domain.analysis import Analysis, StretchSuspicion
-from nervus.domain.channel import Channel, FloatArray, Recording, Sensor
-from nervus.domain.finding import Span
+from nervus.domain.channel import Channel, FloatArray, Recording, Sensor, Span
 from nervus.drawn.envelope import Envelope
 from nervus.drawn.fold import fold_track
 from nervus.drawn.pictures import folded_channels

@@ -5,8 +5,7 @@ from math import hypot
 
 import numpy as np
 
-from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor
-from nervus.domain.finding import Span
+from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span
 from nervus.signal import sampling
 from nervus.signal.course import Course, course_of, plain_course
 from nervus.signal.excursions import Excursion

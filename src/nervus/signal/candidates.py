@@ -2,8 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from nervus.domain.channel import Channel, Recording
-from nervus.domain.finding import Span
+from nervus.domain.channel import Channel, Recording, Span
 from nervus.signal.asked import Asked
 from nervus.signal.excursions import Excursion, describe, find_excursions, find_weak_excursions
 from nervus.signal.instrument import Instrument, coarser

@@ -4,8 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.channel import Channel, FloatArray
-from nervus.domain.finding import Span
+from nervus.domain.channel import Channel, FloatArray, Span
 from nervus.signal import sampling
 from nervus.signal.instrument import Instrument
 from nervus.signal.robust import median_of_five

@@ -6,8 +6,8 @@ from math import ceil, log
 import numpy as np
 
 from nervus.domain.analysis import ChannelSummary, Coverage, Pass, Travel
-from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
-from nervus.domain.finding import DeadSpot, Span
+from nervus.domain.channel import CHANNEL_KINDS, Sensor, Span, Unit
+from nervus.domain.finding import DeadSpot
 from nervus.language import figures, say, say_many
 from nervus.signal.chance import SURE, clean_after_repair
 from nervus.signal.intervals import wilson

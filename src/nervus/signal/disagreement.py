@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.domain.analysis import Direction, Frame, Pass
-from nervus.domain.channel import BoolArray, Channel, FloatArray
-from nervus.domain.finding import Disagreement, Span
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Span
+from nervus.domain.finding import Disagreement
 from nervus.domain.profile import ThrottleProfile
 from nervus.language import say
 from nervus.signal import sampling

@@ -4,8 +4,8 @@ from bisect import bisect_left, bisect_right
 from dataclasses import replace
 from math import exp
 
-from nervus.domain.channel import FloatArray, Mark, Sensor, Unit
-from nervus.domain.finding import Drop, Finding, Floor, Shared, Span
+from nervus.domain.channel import FloatArray, Mark, Sensor, Span, Unit
+from nervus.domain.finding import Drop, Finding, Floor, Shared
 from nervus.language import figures, say
 from nervus.signal.events import Cause, Event
 from nervus.signal.instants import read_at

@@ -11,8 +11,7 @@ from math import ceil
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, FloatArray, IntArray
-from nervus.domain.finding import Span
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.signal.instrument import Instrument
 
 # Acceleration of a plate in percent of travel per second squared: a foot or a hand that moves it by

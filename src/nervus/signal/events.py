@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from enum import Enum
 
-from nervus.domain.finding import Span
+from nervus.domain.channel import Span
 from nervus.signal.candidates import Candidates
 from nervus.signal.excursions import BURST_GAP_S, Excursion
 from nervus.signal.instrument import Instrument

@@ -5,18 +5,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.analysis import (
-    ChannelSummary,
-    Examination,
-    Locality,
-    Progress,
-    Travel,
-    Verdict,
-    no_progress,
-)
-from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor
-from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, Span, SupplyFault
+from nervus.domain.analysis import ChannelSummary, Examination, Locality, Travel, Verdict
+from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span
+from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, SupplyFault
 from nervus.domain.profile import ThrottleProfile
+from nervus.domain.progress import Progress, no_progress
 from nervus.language import say
 from nervus.signal import (
     disagreement,

@@ -11,8 +11,8 @@ from math import ceil
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
-from nervus.domain.finding import Floor, Span
+from nervus.domain.channel import FloatArray, Span
+from nervus.domain.finding import Floor
 from nervus.signal.edges import ROUNDED_S, Segments, split_at_edges
 from nervus.signal.instrument import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, Instrument, floor_of
 from nervus.signal.spans import Union, runs_of

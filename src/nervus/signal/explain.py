@@ -16,8 +16,7 @@ from math import hypot, log, sqrt
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray, Unit
-from nervus.domain.finding import Span
+from nervus.domain.channel import FloatArray, Span, Unit
 from nervus.signal import sampling
 from nervus.signal.asked import Asked
 from nervus.signal.candidates import Candidates

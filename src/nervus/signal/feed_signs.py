@@ -13,8 +13,7 @@ from math import log
 
 import numpy as np
 
-from nervus.domain.channel import Channel, Role, Unit
-from nervus.domain.finding import Span
+from nervus.domain.channel import Channel, Role, Span, Unit
 from nervus.signal.excursions import Excursion
 from nervus.signal.instrument import Instrument
 

@@ -11,8 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
-from nervus.domain.finding import Span
+from nervus.domain.channel import FloatArray, Span
 from nervus.signal.course import Course
 from nervus.signal.frames import ends_shown
 from nervus.signal.instants import read_at

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.domain.analysis import Pass
-from nervus.domain.channel import BoolArray, FloatArray
-from nervus.domain.finding import DeadSpot, Shape, Span
+from nervus.domain.channel import BoolArray, FloatArray, Span
+from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.course import Course
 from nervus.signal.flat_places import Stand, place_of_stand
 from nervus.signal.robust import OF_MEDIAN, monotone, running_extremes

@@ -10,8 +10,8 @@ from math import ceil
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, FloatArray
-from nervus.domain.finding import Disagreement, Span
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Span
+from nervus.domain.finding import Disagreement
 from nervus.domain.profile import ThrottleProfile
 from nervus.language import say
 from nervus.signal.course import Course, plain_course

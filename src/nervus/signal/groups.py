@@ -3,7 +3,8 @@
 from collections.abc import Iterable
 from dataclasses import replace
 
-from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shared, Span, SupplyFault
+from nervus.domain.channel import Span
+from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shared, SupplyFault
 from nervus.signal.spans import overlaps
 
 # Worn places no further apart than this, percent of travel, are one.

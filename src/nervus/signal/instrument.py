@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, Recording, Unit
-from nervus.domain.finding import Floor, Span
+from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, Recording, Span, Unit
+from nervus.domain.finding import Floor
 from nervus.language import figures
 from nervus.signal import sampling
 from nervus.signal.spans import inside

@@ -6,8 +6,7 @@ battery voltage behind the relay, or the engine, which stops; or all that the un
 
 import numpy as np
 
-from nervus.domain.channel import Channel, Recording, Role, Unit
-from nervus.domain.finding import Span
+from nervus.domain.channel import Channel, Recording, Role, Span, Unit
 from nervus.signal.spans import merge, runs
 
 # The supply has collapsed below 3 V; no sensor fault pulls a sound regulator there for long.

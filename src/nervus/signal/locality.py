@@ -12,8 +12,7 @@ is the p-value that is told.
 import numpy as np
 
 from nervus.domain.analysis import Locality, Verdict
-from nervus.domain.channel import FloatArray
-from nervus.domain.finding import Span
+from nervus.domain.channel import FloatArray, Span
 from nervus.language import say, say_many
 
 # A worn place: from a scratch to a broad scar, percent of travel, each width as likely as the next; and

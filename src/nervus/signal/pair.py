@@ -8,8 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, FloatArray, IntArray
-from nervus.domain.finding import Span
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import Instrument
 from nervus.signal.relation import Line

@@ -4,8 +4,8 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Sensor, Unit
-from nervus.domain.finding import OutOfRange, Span
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Sensor, Span, Unit
+from nervus.domain.finding import OutOfRange
 from nervus.domain.profile import ThrottleProfile
 from nervus.language import say
 from nervus.signal.sampling import interval_s

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.domain.analysis import Travel
-from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Unit
-from nervus.domain.finding import OffRest, RestCause, Span
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Span, Unit
+from nervus.domain.finding import OffRest, RestCause
 from nervus.language import say
 from nervus.signal import sampling
 from nervus.signal.robust import running_extremes

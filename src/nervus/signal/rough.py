@@ -12,8 +12,8 @@ from math import exp, log, sqrt
 import numpy as np
 
 from nervus.domain.analysis import Pass
-from nervus.domain.channel import BoolArray, FloatArray, IntArray, Unit
-from nervus.domain.finding import Noise, Span
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span, Unit
+from nervus.domain.finding import Noise
 from nervus.language import say
 from nervus.signal.instrument import Instrument
 from nervus.signal.intervals import wilson

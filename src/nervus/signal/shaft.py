@@ -5,8 +5,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from nervus.domain.analysis import Frame, Pass, Relation, TrackRelation, Travel
-from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Unit
-from nervus.domain.finding import Span
+from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span, Unit
 from nervus.domain.profile import ThrottleProfile, TrackProfile
 from nervus.language import say
 from nervus.signal import relation

@@ -6,8 +6,7 @@ from math import inf
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, FloatArray, IntArray
-from nervus.domain.finding import Span
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 
 
 def runs(mask: BoolArray) -> tuple[IntArray, IntArray]:

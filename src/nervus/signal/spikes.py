@@ -8,8 +8,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Unit
-from nervus.domain.finding import Floor, Span
+from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Span, Unit
+from nervus.domain.finding import Floor
 from nervus.signal import sampling
 from nervus.signal.edges import large_steps
 from nervus.signal.excursions import Excursion

@@ -1,7 +1,7 @@
 """What every dead spot is told by: how sure it is, and in which words."""
 
-from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
-from nervus.domain.finding import Shape, Span
+from nervus.domain.channel import CHANNEL_KINDS, Sensor, Span, Unit
+from nervus.domain.finding import Shape
 from nervus.language import figures, say
 from nervus.signal.intervals import wilson
 

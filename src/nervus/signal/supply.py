@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, Recording
-from nervus.domain.finding import Span, SupplyFault, SupplyLine
+from nervus.domain.channel import BoolArray, Channel, Recording, Span
+from nervus.domain.finding import SupplyFault, SupplyLine
 from nervus.language import say
 from nervus.signal.instrument import NOMINAL_SUPPLY_V
 from nervus.signal.spans import inside, merge, runs

@@ -5,8 +5,7 @@ from itertools import pairwise
 import numpy as np
 
 from nervus.domain.analysis import Direction, Pass
-from nervus.domain.channel import FloatArray
-from nervus.domain.finding import Span
+from nervus.domain.channel import FloatArray, Span
 
 # A reversal smaller than this is a trembling hand, no new pass; a pass must cover as much.
 _LEAST_PASS_PCT = 8.0

@@ -3,8 +3,8 @@
 import numpy as np
 
 from nervus.domain.analysis import Travel
-from nervus.domain.channel import FloatArray
-from nervus.domain.finding import DeadSpot, Floor, Noise, Shape, Span
+from nervus.domain.channel import FloatArray, Span
+from nervus.domain.finding import DeadSpot, Floor, Noise, Shape
 from nervus.signal import dead_spots
 from nervus.signal.events import Cause, Event
 from nervus.signal.flat_checks import FLAT_DEPTH_PCT, FlatEnds, is_quiet

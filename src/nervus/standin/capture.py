@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nervus.circuit.sensor import SensorCircuit, TrackCircuit
-from nervus.domain.channel import CHANNEL_KINDS, BoolArray, Channel, FloatArray, Mark, Recording
-from nervus.domain.finding import Shape, Span
+from nervus.domain.channel import CHANNEL_KINDS, BoolArray, Channel, FloatArray, Mark, Recording, Span
+from nervus.domain.finding import Shape
 from nervus.signal.spans import merge, runs
 from nervus.standin.faults import (
     BentTrack,

@@ -11,8 +11,8 @@ from typing import Final
 
 import numpy as np
 
-from nervus.domain.channel import Mark, Recording
-from nervus.domain.finding import Shape, Span
+from nervus.domain.channel import Mark, Recording, Span
+from nervus.domain.finding import Shape
 from nervus.domain.job import Vehicle
 from nervus.domain.profile import ThrottleKind
 from nervus.standin.capture import CABLE, HALF, OPPOSITE, Sampler, simulate, without_supply

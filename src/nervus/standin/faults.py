@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.circuit.sensor import SensorCircuit
-from nervus.domain.channel import BoolArray, FloatArray
-from nervus.domain.finding import Shape, Span
+from nervus.domain.channel import BoolArray, FloatArray, Span
+from nervus.domain.finding import Shape
 
 _TABLE = np.linspace(0.0, 1.0, 101)
 

@@ -11,9 +11,10 @@ from typing import Any, Final
 import numpy as np
 
 from nervus.circuit.sensor import SensorCircuit, TrackCircuit
-from nervus.domain.analysis import SuspectId, Verdict
-from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
-from nervus.domain.finding import Shape, Span
+from nervus.domain.analysis import Verdict
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Span
+from nervus.domain.finding import Shape
+from nervus.domain.suspect import SuspectId
 from nervus.standin.capture import Sampler, Simulated, simulate, without_supply
 from nervus.standin.faults import BentTrack, Fault, LooseLine, RoughPlace, WornPlace
 from nervus.standin.motion import Stroke, follow

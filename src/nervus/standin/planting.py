@@ -17,8 +17,8 @@ from enum import StrEnum
 import numpy as np
 
 from nervus.circuit.signatures import CircuitFault, circuit_faults
+from nervus.domain.channel import Span
 from nervus.domain.errors import OutsideError
-from nervus.domain.finding import Span
 
 MECHANICAL = ("sticks", "stays-open", "weak-motor", "dead-motor", "false-air")
 _WRITTEN = re.compile(

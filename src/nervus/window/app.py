@@ -1,5 +1,6 @@
 """Starting the window: fonts that ship, settings, the first recording."""
 
+import gc
 import logging
 import sys
 import threading
@@ -18,6 +19,7 @@ from nervus.window.icon import application_icon
 from nervus.window.main_window import MainWindow
 
 _FAMILY = "B612"
+_AFTER_FIRST_FRAME_MS = 100
 
 
 class NervusApplication(QApplication):
@@ -127,6 +129,12 @@ def run(file: Path | None, *, demo: str | None = None, theme: str | None = None)
         return _show(application, MainWindow(settings(), logbook), file, demo, theme)
 
 
+def collect_again() -> None:
+    """After the first frame: from now on what is gone is looked for, among what comes later."""
+    gc.freeze()
+    gc.enable()
+
+
 def _show(
     application: NervusApplication,
     window: MainWindow,
@@ -140,6 +148,7 @@ def _show(
     elsewhere = _Elsewhere(window)
     threading.excepthook = elsewhere.failed
     window.show()
+    QTimer.singleShot(_AFTER_FIRST_FRAME_MS, collect_again)
     if file is not None:
         QTimer.singleShot(0, lambda: window.open_file(file))
     elif demo:

@@ -8,7 +8,6 @@ from msgspec.structs import replace as with_
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.beside import KeptMark
 from nervus.domain.channel import Mark, Recording
 from nervus.domain.job import (
@@ -23,17 +22,18 @@ from nervus.domain.job import (
     now,
     of_kind,
 )
+from nervus.domain.progress import Progress
 from nervus.language import say
 from nervus.window.jobs.attaching import findings_of
 from nervus.window.jobs.job_part import JobPart
 from nervus.window.jobs.kept_file import marks_now
-from nervus.window.jobs.opening import Opened
 from nervus.window.pictures.marks_dialog import WordsAt
-from nervus.window.pictures.marks_strip import Label
 from nervus.window.pictures.recording_panel import RecordingPanel
 from nervus.window.tasks import Task
 
 if TYPE_CHECKING:
+    from nervus.domain.analysis import Analysis
+    from nervus.window.jobs.opening import Opened
     from nervus.window.pictures.marks_dialog import MarksDialog
 
 _MARK = "mark "
@@ -54,7 +54,7 @@ class BesidePart(QObject):
         self,
         jobs: JobPart,
         panel: RecordingPanel,
-        opened: Callable[[], Opened | None],
+        opened: Callable[[], "Opened | None"],
         shown: Callable[[], str],
         parent: QWidget,
     ) -> None:
@@ -71,8 +71,8 @@ class BesidePart(QObject):
         self._jobs, self._panel, self._window = jobs, panel, parent
         self._opened, self._shown_id = opened, shown
         self._task: Task | None = None
-        panel.time_view.strip.clicked.connect(self.ask)
-        panel.time_view.strip.moved.connect(self._moved)
+        panel.word_clicked.connect(self.ask)
+        panel.word_moved.connect(self._moved)
         jobs.shown.connect(lambda _job: self.show())
 
     # -- what there is -------------------------------------------------------------------------------
@@ -100,6 +100,10 @@ class BesidePart(QObject):
 
     def show(self) -> None:
         """Show all of it in the picture."""
+        from nervus.window.pictures.marks_strip import Label  # noqa: PLC0415 - with a recording
+
+        if self._opened() is None:
+            return
         movable = self._job() is not None
         self._panel.time_view.show_words(
             [Label(r.key, _short(r.text), r.from_s, r.to_s, r.is_remark, movable) for r in self.rows()]
@@ -205,7 +209,7 @@ class BesidePart(QObject):
         self._task = task
         task.start()
 
-    def _found_anew(self, job_id: str, shown: str, analysis: Analysis) -> None:
+    def _found_anew(self, job_id: str, shown: str, analysis: "Analysis") -> None:
         def entry(job: Job) -> Findings | None:
             recorded = next((r for r in of_kind(job.entries, Recorded) if r.id == shown), None)
             if recorded is None:
@@ -248,7 +252,7 @@ def _short(text: str) -> str:
     return line if len(line) <= _SHOWN else f"{line[:_SHOWN]} …"
 
 
-def _analysed(recording: Recording, progress: Progress) -> Analysis:
+def _analysed(recording: Recording, progress: Progress) -> "Analysis":
     from nervus.judge.analyse import analyse  # noqa: PLC0415 - loads the core, in the background
 
     return analyse(recording, progress=progress)

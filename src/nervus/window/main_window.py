@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.domain.analysis import Analysis, Judgement
 from nervus.domain.channel import Recording
 from nervus.domain.job import AnyEntry, Job, Source
 from nervus.domain.job_list import JobRow
@@ -43,15 +42,13 @@ from nervus.window.frame_parts import Foot, Head
 from nervus.window.frame_window import FrameWindow
 from nervus.window.jobs.job_part import JobPart, Listed, code_set
 from nervus.window.jobs.kept_file import kept_file
-from nervus.window.jobs.opening import Opened
 from nervus.window.jobs.opening_part import OpeningPart
 from nervus.window.live.live_part import DEMO_FAULT, LivePart
 from nervus.window.menus import make_menus
 from nervus.window.pages.home_view import HomeView
 from nervus.window.pages.record_page import RecordPage
-from nervus.window.pictures.findings_list import most_telling
 from nervus.window.pictures.nerve_way import vehicle_of
-from nervus.window.pictures.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR
+from nervus.window.pictures.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR, load_views
 from nervus.window.pictures.standing import Standing
 from nervus.window.places import logbook_path, recordings_folder
 from nervus.window.rail import JOBS, Rail
@@ -63,7 +60,9 @@ from nervus.window.theme import BRIGHT, DIM, THEMES
 from nervus.window.under_part import UnderPart
 
 if TYPE_CHECKING:
+    from nervus.domain.analysis import Analysis, Judgement
     from nervus.window.jobs.comparing import BeforeAfter
+    from nervus.window.jobs.opening import Opened
     from nervus.window.live.codes_dialog import VehicleCodes
     from nervus.window.live.live_controller import LiveController
     from nervus.window.live.live_panel import LivePanel
@@ -130,6 +129,7 @@ class MainWindow(FrameWindow):
         self.go(JOBS)
         # After the first frame: opening the logbook loads a library that would hold it up.
         QTimer.singleShot(_AFTER_FIRST_FRAME_MS, self.job_part.start)
+        QTimer.singleShot(_AFTER_FIRST_FRAME_MS, Task(load_views, self).start)
         self.recordings.look_for_left_over()
 
     def _lay_out(self) -> None:
@@ -452,7 +452,7 @@ class MainWindow(FrameWindow):
         else:
             self.standing.show(None, None, None)
 
-    def _highlighted(self, job: Job, judgement: Judgement | None) -> None:
+    def _highlighted(self, job: Job, judgement: "Judgement | None") -> None:
         if self.stations.now == JOBS and self.home.chosen == job.id:
             self.standing.show(judgement, job.vehicle, None)
 
@@ -588,7 +588,9 @@ class MainWindow(FrameWindow):
         kept = say(" What was open is kept.") if self.opened is not None else ""
         self.panel.notice.tell(sentence + kept)
 
-    def _show(self, opened: Opened) -> None:
+    def _show(self, opened: "Opened") -> None:
+        from nervus.window.pictures.finding_words import most_telling  # noqa: PLC0415 - with a recording
+
         self.live_part.leave()
         self.middle.setCurrentWidget(self.panel)
         self.opened = opened
@@ -608,7 +610,7 @@ class MainWindow(FrameWindow):
         if opened.analysis.examination.findings:
             self.findings.choose(most_telling(opened.analysis))
 
-    def _tell_how_read(self, opened: Opened) -> None:
+    def _tell_how_read(self, opened: "Opened") -> None:
         """What was taken for what, left out or missing; what was agreed to can be changed."""
         told = " ".join(opened.remarks)
         original = opened.original
@@ -620,13 +622,13 @@ class MainWindow(FrameWindow):
         elif told:
             self.panel.notice.tell(told, calm=True)
 
-    def _show_head(self, opened: Opened) -> None:
+    def _show_head(self, opened: "Opened") -> None:
         if opened.vehicle is None:
             self.head.show_recording(opened.recording.name)
         else:
             self.head.show_job(opened.vehicle, opened.complaint, opened.state)
 
-    def _keep(self, opened: Opened) -> None:
+    def _keep(self, opened: "Opened") -> None:
         """What was found goes to the recording's job, and the codes that were told meanwhile."""
         if self.recordings.found(opened) and opened.codes:
             self.stations.add_codes(opened.codes, Source.FILE)
@@ -689,7 +691,7 @@ class MainWindow(FrameWindow):
         if not self.is_busy:
             self._show_nothing()
 
-    def _looked(self, recording: Recording, analysis: Analysis) -> None:
+    def _looked(self, recording: Recording, analysis: "Analysis") -> None:
         """The last stretch was analysed while it goes on."""
         if self.job is None:
             self.standing.show(analysis.judgement, None, recording)
@@ -708,7 +710,7 @@ class MainWindow(FrameWindow):
         elif self.stations.now != JOBS:
             self.standing.show(None, None, None)
 
-    def _suppose(self, judgement: Judgement | None) -> None:
+    def _suppose(self, judgement: "Judgement | None") -> None:
         """Show how it would stand, or how it stands."""
         if judgement is None or self.job is None:
             self._stand()

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
@@ -10,13 +11,15 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 from nervus.codes.notation import Code
 from nervus.domain.channel import Recording
 from nervus.domain.job import Compared, Job, SeenCode, Source, of_kind
-from nervus.domain.judgement import RankedTest
 from nervus.window.jobs.job_part import JobPart, Listed
 from nervus.window.pins.meter_link import MeterLink
 from nervus.window.rail import JOBS
 from nervus.window.station_page import StationPage
 from nervus.window.tasks import Task
 from nervus.window.theme import BRIGHT, Theme
+
+if TYPE_CHECKING:
+    from nervus.domain.judgement import RankedTest
 
 RECORD = "record"
 
@@ -259,7 +262,7 @@ class Stations(QObject):
         page.prices_wanted.connect(lambda: self._ask_prices(page))
         return page
 
-    def _begin_test(self, test: RankedTest) -> None:
+    def _begin_test(self, test: "RankedTest") -> None:
         """Go to a test's station, with its place prepared and how it is done in sight."""
         how = f"{test.text}. {test.how} {test.caution}"
         self.go(test.station)

@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
-from nervus.domain.analysis import Progress
 from nervus.domain.errors import OutsideError, Stopped
+from nervus.domain.progress import Progress
 from nervus.language import say
 
 _log = logging.getLogger(__name__)

@@ -2,17 +2,20 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from nervus.domain.analysis import Progress
-from nervus.drawn.pictures import Pictures, Under
+from nervus.domain.progress import Progress
 from nervus.window.jobs.job_part import JobPart
 from nervus.window.jobs.kept_file import kept_file
 from nervus.window.jobs.opening import KeptFile, Opened, open_kept
 from nervus.window.pages.record_page import ANOTHER, ELSEWHERE, RecordPage
 from nervus.window.tasks import Task
+
+if TYPE_CHECKING:
+    from nervus.drawn.pictures import Under
 
 
 class UnderPart(QObject):
@@ -105,7 +108,7 @@ class UnderPart(QObject):
         else:
             self._record.show_under(self._below)
 
-    def _begin(self, work: Callable[[Progress], Under]) -> None:
+    def _begin(self, work: "Callable[[Progress], Under]") -> None:
         self.stop()
         task = Task(work, self)
         task.succeeded.connect(self._record.panel.lay_under)
@@ -114,13 +117,15 @@ class UnderPart(QObject):
         task.start()
 
 
-def _under(opened: Opened) -> Under:
+def _under(opened: Opened) -> "Under":
+    from nervus.drawn.pictures import Pictures, Under  # noqa: PLC0415 - in the background
+
     examination = opened.analysis.examination
     drawn = opened.pictures or Pictures(opened.recording, examination)
     return Under(opened.title, opened.recording, examination, drawn)
 
 
-def _compared(above: Opened, below: Under) -> Under:
+def _compared(above: Opened, below: "Under") -> "Under":
     """The same with how the one above differs from it."""
     from nervus.drawn.differing import differing  # noqa: PLC0415 - in the background
 

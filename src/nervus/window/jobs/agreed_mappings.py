@@ -1,6 +1,5 @@
 """What was agreed to of other programs' tables: remembered for the next of its kind, or forgotten."""
 
-import hashlib
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -38,4 +37,6 @@ class AgreedMappings:
 
 
 def _key(signature: str) -> str:
+    import hashlib  # noqa: PLC0415 - off the way to the first window
+
     return "mapping/" + hashlib.sha256(signature.encode()).hexdigest()[:16]

@@ -15,7 +15,6 @@ import msgspec
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from nervus.domain.analysis import Analysis
 from nervus.domain.job import (
     UNFINISHED,
     AnyEntry,
@@ -31,6 +30,7 @@ from nervus.language import say
 from nervus.window.tasks import Task
 
 if TYPE_CHECKING:
+    from nervus.domain.analysis import Analysis
     from nervus.files.journal import Journal
     from nervus.window.jobs.opening import WasRead
 
@@ -73,7 +73,7 @@ class _Coming:
 
     job_id: str
     recorded: Recorded | None = None
-    found: Analysis | None = None
+    found: "Analysis | None" = None
 
 
 class Attaching(QObject):
@@ -219,7 +219,7 @@ class Attaching(QObject):
         task.start()
         return recorded_id
 
-    def found(self, recorded_id: str, analysis: Analysis) -> None:
+    def found(self, recorded_id: str, analysis: "Analysis") -> None:
         """What was found in a file that was kept by `keep`."""
         coming = self._coming.get(recorded_id)
         if coming is not None:
@@ -233,7 +233,7 @@ class Attaching(QObject):
         self._put(coming.job_id, findings_of(coming.found, coming.recorded))
         del self._coming[recorded_id]
 
-    def found_again(self, job: Job, recorded_id: str, analysis: Analysis) -> None:
+    def found_again(self, job: Job, recorded_id: str, analysis: "Analysis") -> None:
         """A recording of the job was opened again: what is found now is kept if nothing was."""
         recorded = next((r for r in of_kind(job.entries, Recorded) if r.id == recorded_id), None)
         known = {found.recording for found in of_kind(job.entries, Findings)}
@@ -293,7 +293,7 @@ class Attaching(QObject):
         task.start()
 
 
-def findings_of(analysis: Analysis, recorded: Recorded) -> Findings:
+def findings_of(analysis: "Analysis", recorded: Recorded) -> Findings:
     """What an analysis gives to the job of a recording."""
     from nervus.judge.of_job import kept  # noqa: PLC0415 - off the way to the first window
     from nervus.knowledge import judging  # noqa: PLC0415

@@ -14,8 +14,8 @@ from dataclasses import dataclass
 from multiprocessing import get_context
 from pathlib import Path
 
-from nervus.domain.analysis import Progress, no_progress
 from nervus.domain.errors import OutsideError
+from nervus.domain.progress import Progress, no_progress
 from nervus.language import say
 from nervus.proof.again import AskedAgain, ask_again
 from nervus.proof.differences import Difference, Measure, differences, measures

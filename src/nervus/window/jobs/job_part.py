@@ -10,7 +10,6 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from nervus.codes.notation import Code, CodeStatus
-from nervus.domain.analysis import Judgement
 from nervus.domain.job import (
     AnyEntry,
     CodeState,
@@ -33,6 +32,7 @@ from nervus.window.jobs.book_keeper import BookKeeper
 from nervus.window.jobs.weigher import Weigher, judged
 
 if TYPE_CHECKING:
+    from nervus.domain.analysis import Judgement
     from nervus.link.diagnostics import Frame, ReadCode
     from nervus.logbook import Logbook
 
@@ -169,10 +169,10 @@ class JobPart(QObject):
         self._show(None)
         self.refresh()
 
-    def look_at(self, job_id: str, done: Callable[[Job, Judgement | None], object]) -> None:
+    def look_at(self, job_id: str, done: Callable[[Job, "Judgement | None"], object]) -> None:
         """A job and its judgement, without opening it."""
 
-        def read(book: "Logbook") -> tuple[Job, Judgement | None]:
+        def read(book: "Logbook") -> tuple[Job, "Judgement | None"]:
             job = book.job(job_id)
             weighed = judged(job, self.weigher.own)
             return job, weighed.standing if weighed is not None else None

@@ -5,13 +5,14 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nervus.domain.analysis import Analysis, Progress
 from nervus.domain.channel import Mark, Recording
 from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import SeenCode, Vehicle
+from nervus.domain.progress import Progress
 from nervus.language import say
 
 if TYPE_CHECKING:
+    from nervus.domain.analysis import Analysis
     from nervus.drawn.pictures import Pictures
     from nervus.tables.mapping import CsvMapping, Proposal
 
@@ -39,7 +40,7 @@ class Opened:
     """
 
     recording: Recording
-    analysis: Analysis
+    analysis: "Analysis"
     title: str
     vehicle: Vehicle | None
     complaint: str

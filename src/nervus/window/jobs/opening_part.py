@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QSettings, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from nervus.domain.analysis import Progress
 from nervus.domain.errors import RecordingUnusable
+from nervus.domain.progress import Progress
 from nervus.language import say
 from nervus.window.jobs.agreed_mappings import AgreedMappings
 from nervus.window.jobs.opening import (

@@ -2,23 +2,20 @@
 
 from math import log
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from nervus.domain.analysis import Judgement
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import Decision, Job, Reading, Source, new_id, now, of_kind
-from nervus.domain.judgement import JobJudgement
-from nervus.knowledge.own_prices import (
-    AS_SHIPPED,
-    OwnPrices,
-    read_own_prices,
-    remarks_on,
-    write_own_prices,
-)
 from nervus.language import figures, say
 from nervus.window.tasks import Task
+
+if TYPE_CHECKING:
+    from nervus.domain.analysis import Judgement
+    from nervus.domain.judgement import JobJudgement
+    from nervus.knowledge.own_prices import OwnPrices
 
 # A job of so many entries is weighed within a frame or two; a longer one, and one with readings, which
 # go through the circuit of every fault, is weighed beside.
@@ -40,13 +37,22 @@ class Weigher(QObject):
     def __init__(self, prices: Path, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.weighed: JobJudgement | None = None
-        self.own = AS_SHIPPED
+        self._own: OwnPrices | None = None
         self._job: Job | None = None
         self._is_late = False
         self._prices = prices
 
+    @property
+    def own(self) -> "OwnPrices":
+        """The workshop's own times, prices and tools; as shipped where it has none."""
+        from nervus.knowledge.own_prices import AS_SHIPPED  # noqa: PLC0415 - off the way to the first window
+
+        return self._own if self._own is not None else AS_SHIPPED
+
     def start(self) -> None:
         """Read the workshop's own prices, where there are any."""
+        from nervus.knowledge.own_prices import read_own_prices  # noqa: PLC0415 - after the first window
+
         if self._prices.is_file():
             try:
                 self._count_with(read_own_prices(self._prices))
@@ -71,22 +77,24 @@ class Weigher(QObject):
         task.failed.connect(self.told)
         task.start()
 
-    def _take_late(self, job: Job, own: OwnPrices, weighed: JobJudgement | None) -> None:
+    def _take_late(self, job: Job, own: "OwnPrices", weighed: "JobJudgement | None") -> None:
         """Take a judgement, unless the job or the prices have changed since."""
         if job is self._job and own is self.own:
             self._take(weighed)
 
-    def _take(self, weighed: JobJudgement | None) -> None:
+    def _take(self, weighed: "JobJudgement | None") -> None:
         self.weighed, self._is_late = weighed, False
         self.judged.emit(weighed)
 
     @property
-    def judgement(self) -> Judgement | None:
+    def judgement(self) -> "Judgement | None":
         """How the job stands; `None` where nothing in it was weighed."""
         return self.weighed.standing if self.weighed is not None else None
 
-    def keep_prices(self, own: OwnPrices) -> None:
+    def keep_prices(self, own: "OwnPrices") -> None:
         """Count with a workshop's own times, prices and tools from now on."""
+        from nervus.knowledge.own_prices import write_own_prices  # noqa: PLC0415 - after the first window
+
         try:
             self._prices.parent.mkdir(parents=True, exist_ok=True)
             write_own_prices(own, self._prices)
@@ -101,8 +109,10 @@ class Weigher(QObject):
         self._count_with(own)
         self.weigh(self._job)
 
-    def _count_with(self, own: OwnPrices) -> None:
-        self.own = own
+    def _count_with(self, own: "OwnPrices") -> None:
+        from nervus.knowledge.own_prices import remarks_on  # noqa: PLC0415 - after the first window
+
+        self._own = own
         remarks = remarks_on(own)
         if remarks:
             self.told.emit(say("Times and prices: {join}.", join="; ".join(remarks)))
@@ -134,7 +144,7 @@ class Weigher(QObject):
         )
 
 
-def judged(job: Job, own: OwnPrices) -> JobJudgement | None:
+def judged(job: Job, own: "OwnPrices") -> "JobJudgement | None":
     """The judgement of all that is in a job; `None` where nothing in it could be weighed."""
     from nervus.judge.of_job import judge_job  # noqa: PLC0415 - off the way to the first window
 

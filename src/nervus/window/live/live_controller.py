@@ -9,9 +9,10 @@ import numpy as np
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QApplication
 
-from nervus.domain.analysis import Analysis, Progress
+from nervus.domain.analysis import Analysis
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Mark, Recording
 from nervus.domain.errors import OutsideError
+from nervus.domain.progress import Progress
 from nervus.files.journal import SUFFIX
 from nervus.language import say
 from nervus.link.hand_entry import HandSource

@@ -17,8 +17,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.judgement import LedgerLine
+from nervus.domain.suspect import SuspectId
 from nervus.judge.words import SUSPECT_NAMES
 from nervus.language import figures, say
 from nervus.window.theme import BRIGHT, Theme

@@ -6,9 +6,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
-from nervus.domain.analysis import SuspectId
 from nervus.domain.job import AnyEntry, Decision, Job
 from nervus.domain.judgement import JobJudgement, LedgerLine, Outcome
+from nervus.domain.suspect import SuspectId
 from nervus.judge.what_if import what_if
 from nervus.judge.words import SUSPECT_NAMES, natural_frequency
 from nervus.language import say

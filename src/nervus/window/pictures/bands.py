@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QStyleOptionGraphicsItem, QWidget
 
-from nervus.domain.finding import Span
+from nervus.domain.channel import Span
 from nervus.signal.spans import merge
 
 # However short a stretch is, it is shown this wide, in pixels.

@@ -1,14 +1,16 @@
 """The circuit's explanation of a finding: a small drawing with the values at each node."""
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from nervus.domain.analysis import CircuitExplanation, NodeReading
 from nervus.language import figures, say
 from nervus.window.theme import BRIGHT, Theme
+
+if TYPE_CHECKING:
+    from nervus.domain.analysis import CircuitExplanation, NodeReading
 
 _WIDTH, _HEIGHT, _ROW = 228, 206, 19
 # The drawing: rails, plug and unit, and where each track stands.
@@ -50,7 +52,7 @@ class CircuitView(QWidget):
         self._drawing.theme = theme
         self._drawing.update()
 
-    def show_explanation(self, explanation: CircuitExplanation | None) -> None:
+    def show_explanation(self, explanation: "CircuitExplanation | None") -> None:
         """Draw one, or hide where the circuit has nothing to say of a finding."""
         self.setVisible(explanation is not None)
         self._drawing.explanation = explanation
@@ -83,7 +85,7 @@ class _Drawing(QWidget):
             self._paint_fault(painter, place)
         self._paint_table(painter, shown)
 
-    def _paint_lines(self, painter: QPainter, shown: CircuitExplanation) -> None:
+    def _paint_lines(self, painter: QPainter, shown: "CircuitExplanation") -> None:
         painter.setPen(self.theme.pen("ink", 1.6))
         for y in (_TOP, _BOTTOM):
             painter.drawLine(QPointF(_LEFT, y), QPointF(_UNIT, y))
@@ -113,7 +115,7 @@ class _Drawing(QWidget):
         for sign in (-1, 1):
             painter.drawLine(spot + QPointF(-3.2, -3.2 * sign), spot + QPointF(3.2, 3.2 * sign))
 
-    def _paint_table(self, painter: QPainter, shown: CircuitExplanation) -> None:
+    def _paint_table(self, painter: QPainter, shown: "CircuitExplanation") -> None:
         heads = (say("sound"), say("fault") if shown.faults else "", say("read"))
         self._row(
             painter, 0, (say("at {travel_pct:.0f} %, V", travel_pct=shown.travel_pct), *heads), "muted"
@@ -137,7 +139,7 @@ class _Drawing(QWidget):
             painter.drawText(QRectF(edge - 60, y, 60, _ROW), right, text)
 
 
-def _cells(node: NodeReading, *, with_fault: bool) -> tuple[str, ...]:
+def _cells(node: "NodeReading", *, with_fault: bool) -> tuple[str, ...]:
     read = "…" if node.measured_v is None else figures("{measured_v:.2f}", measured_v=node.measured_v)
     return (
         _NAMES[node.node],

@@ -1,5 +1,7 @@
 """The findings as a list: one short line of what, one of where and how sure, tied to the picture."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import (
     QAbstractListModel,
     QModelIndex,
@@ -22,176 +24,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.domain.analysis import NO_CIRCUIT, Analysis, CircuitEvidence, CircuitExplanation
-from nervus.domain.channel import CHANNEL_KINDS, Sensor, Unit
-from nervus.domain.finding import (
-    DeadSpot,
-    Disagreement,
-    Drop,
-    Finding,
-    Noise,
-    Nonlinear,
-    OffRest,
-    OutOfRange,
-    SupplyFault,
-)
-from nervus.language import figures, say
+from nervus.domain.channel import CHANNEL_KINDS
+from nervus.language import say
 from nervus.window.pictures.circuit_view import CircuitView
 from nervus.window.theme import BRIGHT, Theme
+
+if TYPE_CHECKING:
+    from nervus.domain.analysis import CircuitEvidence, CircuitExplanation
+    from nervus.domain.finding import Finding
 
 _Index = QModelIndex | QPersistentModelIndex
 _LINES = 2
 # More moments than any line has: to the first or the last of them.
 _ALL = 1 << 30
 WIDTH = 250
-
-
-def short(finding: Finding) -> tuple[str, str]:
-    """What a finding is, and where it is, as two short lines."""
-    who = _tracks(finding.channels)
-    when = figures("{times_s:.2f} s", times_s=finding.times_s[0][0]) if finding.times_s else ""
-    match finding:
-        case DeadSpot(travel_pct=(a, b)):
-            place = (
-                say("{a:.1f} to {b:.1f} %", a=a, b=b) if round(b - a, 1) else say("at {a:.1f} %", a=a)
-            )
-            seen = say("{seen_in} of {crossed} passes", seen_in=finding.seen_in, crossed=finding.crossed)
-            lines = say("Dead spot, {who}", who=who), f"{place}, {seen}"
-        case Noise(travel_pct=(a, b)):
-            lines = (
-                say("Rough, {who}", who=who),
-                say("{a:.0f} to {b:.0f} %, {small}", a=a, b=b, small=_small(finding.rms, finding.unit)),
-            )
-        case Drop(times_s=((start, end),)):
-            length = (
-                figures("{start:.0f} ms", start=1000 * (end - start))
-                if end > start
-                else say("one sample")
-            )
-            lines = (
-                say("Drop, {who}", who=who),
-                say(
-                    "{when}, {length}, to {value}",
-                    when=when,
-                    length=length,
-                    value=_value(finding.level, finding.unit),
-                ),
-            )
-        case Nonlinear(travel_pct=(a, b)):
-            lines = (
-                say("Not straight, {who}", who=who),
-                say(
-                    "{a:.0f} to {b:.0f} %, off by {worst_pct:.1f} %",
-                    a=a,
-                    b=b,
-                    worst_pct=finding.worst_pct,
-                ),
-            )
-        case Disagreement() if "throttle_cmd_pct" in finding.channels:
-            lines = (
-                say("Command not followed"),
-                say("by up to {worst_pct:.1f} %, from {when}", worst_pct=finding.worst_pct, when=when),
-            )
-        case Disagreement():
-            lines = (
-                say("Tracks disagree"),
-                say("by up to {worst_pct:.1f} %, from {when}", worst_pct=finding.worst_pct, when=when),
-            )
-        case OffRest():
-            usual = say("usually {usual_rest_pct:.1f} %", usual_rest_pct=finding.usual_rest_pct)
-            lines = (
-                say("Off its rest"),
-                figures("{rest_pct:.1f} %, {usual}", rest_pct=finding.rest_pct, usual=usual),
-            )
-        case SupplyFault():
-            lines = (
-                say("Sensor {where} off", where=finding.where),
-                say("{level_v:.2f} V, from {when}", level_v=finding.level_v, when=when),
-            )
-        case OutOfRange():
-            lines = (
-                say("Out of range, {who}", who=who),
-                say("{level_v:.2f} V, from {when}", level_v=finding.level_v, when=when),
-            )
-        case _:
-            lines = finding.kind, when
-    return lines
-
-
-def _tracks(channels: tuple[str, ...]) -> str:
-    kinds = [CHANNEL_KINDS[c] for c in channels]
-    if len({k.sensor for k in kinds if k.sensor is not None}) > 1:
-        return say("throttle and pedal")
-    if len(kinds) > 1:
-        return say("both pedal tracks") if kinds[0].sensor is Sensor.PEDAL else say("both tracks")
-    return kinds[0].track
-
-
-def _value(value: float, unit: Unit) -> str:
-    return (
-        figures("{value:.2f} V", value=value)
-        if unit is Unit.VOLT
-        else figures("{value:.1f} %", value=value)
-    )
-
-
-def _small(value: float, unit: Unit) -> str:
-    return (
-        figures("{value:.0f} mV", value=1000 * value)
-        if unit is Unit.VOLT
-        else figures("{value:.1f} %", value=value)
-    )
-
-
-def most_telling(analysis: Analysis) -> int:
-    """The finding that one would look at first: the surest, longest-lasting kind before the rest."""
-    findings = analysis.examination.findings
-    return max(
-        range(len(findings)),
-        key=lambda n: (findings[n].kind == "dead_spot", findings[n].confidence, -n),
-    )
-
-
-def in_rows(findings: tuple[Finding, ...]) -> tuple[tuple[int, ...], ...]:
-    """The numbers of the findings that share a line: drops of one cause, each one of its moments."""
-    rows: dict[str, list[int]] = {}
-    for number, finding in enumerate(findings):
-        shared = finding.group if isinstance(finding, Drop) and finding.group else f"#{number}"
-        rows.setdefault(shared, []).append(number)
-    return tuple(tuple(numbers) for numbers in rows.values())
-
-
-def of_moments(drops: tuple[Finding, ...], at: int) -> tuple[str, str]:
-    """Drops of one cause as two short lines, the moment that is looked at among them."""
-    spans = [f.times_s[0] for f in drops]
-    lengths = [1000.0 * (end - start) for start, end in spans]
-    now, length = spans[at][0], lengths[at]
-    of = say("{at} of {len}", at=at + 1, len=len(drops))
-    shown = figures("{length:.0f} ms", length=length) if length > 0 else say("one sample")
-    return say("{len} drops, {tracks}", len=len(drops), tracks=_tracks(drops[0].channels)), figures(
-        "{of}: {now:.2f} s, {shown}", of=of, now=now, shown=shown
-    )
-
-
-def all_moments(drops: tuple[Finding, ...]) -> str:
-    """What many drops of one cause have in common, for who wants to know before looking at each."""
-    spans = [f.times_s[0] for f in drops]
-    lengths = [1000.0 * (end - start) for start, end in spans]
-    places = [f.at_travel_pct for f in drops if isinstance(f, Drop) and f.at_travel_pct is not None]
-    marks = sorted({m for f in drops if isinstance(f, Drop) for m in f.marks})
-    text = say(
-        "{len} drops of one cause, {spans:.2f} to {spans_:.2f} s, {min:.0f} to {max:.0f} ms long",
-        len=len(drops),
-        spans=spans[0][0],
-        spans_=spans[-1][1],
-        min=min(lengths),
-        max=max(lengths),
-    )
-    if places:
-        text += say(", {min:.0f} to {max:.0f} % of the travel", min=min(places), max=max(places))
-    if marks:
-        text += say(", near {join}", join=", ".join(f"“{m}”" for m in marks))
-    return text + say(". Left and right go from one to the next.")
 
 
 class FindingsModel(QAbstractListModel):
@@ -203,10 +49,10 @@ class FindingsModel(QAbstractListModel):
         self._rows: tuple[tuple[int, ...], ...] = ()
         self._at: list[int] = []
 
-    def show(self, findings: tuple[Finding, ...], channel: str = "") -> None:
+    def show(self, findings: "tuple[Finding, ...]", channel: str = "") -> None:
         """Replace what is listed: all, or what one channel shows; the numbers stay those of all."""
         self.beginResetModel()
-        rows = in_rows(findings)
+        rows = _in_rows(findings)
         self._findings = findings
         self._rows = tuple(r for r in rows if not channel or channel in findings[r[0]].channels)
         self._at = [0] * len(self._rows)
@@ -245,6 +91,12 @@ class FindingsModel(QAbstractListModel):
         return 0 if parent.isValid() else len(self._rows)
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        from nervus.window.pictures.finding_words import (  # noqa: PLC0415 - with a recording
+            all_moments,
+            of_moments,
+            short,
+        )
+
         if not index.isValid():
             return None
         row = index.row()
@@ -254,6 +106,15 @@ class FindingsModel(QAbstractListModel):
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
             return own[0].text if len(own) == 1 else all_moments(own)
         return None
+
+
+def _in_rows(findings: "tuple[Finding, ...]") -> tuple[tuple[int, ...], ...]:
+    """The numbers of the findings that share a line: drops of one cause, each one of its moments."""
+    rows: dict[str, list[int]] = {}
+    for number, finding in enumerate(findings):
+        shared = finding.group if finding.kind == "drop" and finding.group else f"#{number}"
+        rows.setdefault(shared, []).append(number)
+    return tuple(tuple(numbers) for numbers in rows.values())
 
 
 class _MomentsView(QListView):
@@ -377,13 +238,15 @@ class FindingsList(QWidget):
         self._fill((), say("What a recording shows will stand here."))
 
     def show_findings(
-        self, findings: tuple[Finding, ...], circuit: CircuitEvidence = NO_CIRCUIT
+        self, findings: "tuple[Finding, ...]", circuit: "CircuitEvidence | None" = None
     ) -> None:
         """List the findings of a recording; the circuit explains the chosen one where it can."""
-        self._explained = {n: e for e in circuit.explanations for n in e.findings}
+        self._explained = (
+            {n: e for e in circuit.explanations for n in e.findings} if circuit is not None else {}
+        )
         self._fill(findings, say("Nothing left its course in this recording."))
 
-    def _fill(self, findings: tuple[Finding, ...], empty: str) -> None:
+    def _fill(self, findings: "tuple[Finding, ...]", empty: str) -> None:
         self._findings = findings
         self.model.show(findings)
         self.circuit.show_explanation(None)

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent
@@ -16,10 +17,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.domain.analysis import Judgement, Step, StretchSuspicion, SuspectId
+from nervus.domain.suspect import SuspectId
 from nervus.judge.words import STRETCH_NAMES, SUSPECT_NAMES, natural_frequency
 from nervus.language import say
 from nervus.window.theme import BRIGHT, Theme
+
+if TYPE_CHECKING:
+    from nervus.domain.analysis import Judgement, Step, StretchSuspicion
 
 WIDTH = 322
 _BARS, _LEAST_BAR = 4, 40.0
@@ -49,7 +53,7 @@ class SuspectBars(QWidget):
         self._theme = theme
         self.update()
 
-    def show_judgement(self, judgement: Judgement) -> None:
+    def show_judgement(self, judgement: "Judgement") -> None:
         """Show the suspects of a judgement."""
         self._mended = judgement.mended
         first = judgement.suspects[: _BARS - 1]
@@ -161,7 +165,7 @@ class JudgementPanel(QWidget):
         self._because.setText(say("What is told, seen and recorded is weighed here, as it comes in."))
         self._set_reasons([])
 
-    def show_judgement(self, judgement: Judgement) -> None:
+    def show_judgement(self, judgement: "Judgement") -> None:
         """Show a judgement, with the reasons for and against its first suspect."""
         self._judgement = judgement
         self.headline.setText(judgement.headline)
@@ -240,7 +244,7 @@ def _label(text: str, name: str) -> QLabel:
     return label
 
 
-def _as_many_as_fit(judgement: Judgement) -> list[tuple[str, str]]:
+def _as_many_as_fit(judgement: "Judgement") -> list[tuple[str, str]]:
     every = reasons_for(judgement)
     left = _LINES - math.ceil(len(judgement.headline) / _HEADLINE_LETTERS)
     fitting = 0
@@ -254,12 +258,12 @@ def _as_many_as_fit(judgement: Judgement) -> list[tuple[str, str]]:
     return [*every[:fitting], ("", say("and {fitting} more, at Decide", fitting=len(every) - fitting))]
 
 
-def reasons_for(judgement: Judgement) -> list[tuple[str, str]]:
+def reasons_for(judgement: "Judgement") -> list[tuple[str, str]]:
     """What speaks for and against the first suspect, each with its sign, the weightiest first."""
     return _reasons(judgement.ledger, judgement.suspects[0].id)
 
 
-def _reasons(ledger: Sequence[Step], suspect: SuspectId) -> list[tuple[str, str]]:
+def _reasons(ledger: Sequence["Step"], suspect: SuspectId) -> list[tuple[str, str]]:
     """What speaks for and against a suspect, the weightiest first."""
     ordered = sorted(ledger, key=lambda step: -abs(step.weight[suspect]))
     return [
@@ -269,6 +273,6 @@ def _reasons(ledger: Sequence[Step], suspect: SuspectId) -> list[tuple[str, str]
     ]
 
 
-def _reasons_of_stretch(judgement: Judgement, here: list[StretchSuspicion]) -> list[tuple[str, str]]:
+def _reasons_of_stretch(judgement: "Judgement", here: list["StretchSuspicion"]) -> list[tuple[str, str]]:
     rows = [("", f"{s.fault}: {natural_frequency(s.probability)}") for s in here[:3]]
     return rows + _reasons(judgement.ledger, here[0].suspect)

@@ -1,5 +1,7 @@
 """What two cursors measure: a table under the picture, a level, and what is kept of it."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -14,9 +16,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.drawn.measuring import Between, BetweenValues
 from nervus.language import figures, say
 from nervus.window.elided import ElidedLabel
+
+if TYPE_CHECKING:
+    from nervus.drawn.measuring import Between, BetweenValues
 
 _HEAD = (say("Channel"), say("at A"), say("at B"), say("B less A"), say("a second"), say("below"))
 _LOW, _TALL = 64, 132
@@ -71,7 +75,7 @@ class MeasureBar(QWidget):
         column.addWidget(self.table)
         self.hide()
 
-    def show_between(self, name: str, found: Between) -> None:
+    def show_between(self, name: str, found: "Between") -> None:
         """Show what lies between both cursors."""
         self._name, self.between = name, found
         apart = found.second_s - found.first_s
@@ -109,7 +113,7 @@ class MeasureBar(QWidget):
         self.level_changed.emit(level)
 
 
-def _cells(row: BetweenValues) -> tuple[str, ...]:
+def _cells(row: "BetweenValues") -> tuple[str, ...]:
     def told(value: float | None, unit: str, *, sign: bool = False) -> str:
         if value is None:
             return ""

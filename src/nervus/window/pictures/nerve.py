@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -19,7 +20,6 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from nervus.domain.analysis import StretchSuspicion
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.words import natural_frequency
 from nervus.language import figures, say
@@ -34,6 +34,9 @@ from nervus.window.pictures.nerve_way import (
     way_of,
 )
 from nervus.window.theme import BRIGHT, Theme
+
+if TYPE_CHECKING:
+    from nervus.domain.analysis import StretchSuspicion
 
 # Suspicion below this is not drawn: a swelling everywhere would say nothing.
 _WORTH_DRAWING = 0.12
@@ -105,7 +108,7 @@ class Nerve(QWidget):
         self,
         kind: ThrottleKind,
         tracks: int,
-        suspicion: tuple[StretchSuspicion, ...],
+        suspicion: tuple["StretchSuspicion", ...],
         *,
         mended: bool = False,
     ) -> None:
@@ -391,7 +394,7 @@ class Nerve(QWidget):
                 box = QRectF(stretch.middle - 70, HEIGHT - 19, 140, 16)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, stretch.title)
 
-    def _paint_swelling(self, painter: QPainter, suspicion: StretchSuspicion) -> None:
+    def _paint_swelling(self, painter: QPainter, suspicion: "StretchSuspicion") -> None:
         spot = self._way.spot(suspicion.stretch, suspicion.line)
         if spot is None:
             return
@@ -421,7 +424,7 @@ class Nerve(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, says)
 
 
-def _labels(suspicion: tuple[StretchSuspicion, ...], way: Way) -> list[tuple[Stretch, str]]:
+def _labels(suspicion: tuple["StretchSuspicion", ...], way: Way) -> list[tuple[Stretch, str]]:
     """One label for each stretch, most suspect first: how much lies there, and on which line."""
     by_stretch: dict[str, list[StretchSuspicion]] = {}
     for s in suspicion:

@@ -8,9 +8,8 @@ from PyQt6.QtCore import QBuffer, QIODevice, QRectF, QSize
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from nervus.domain.channel import Channel, Recording
+from nervus.domain.channel import Channel, Recording, Span
 from nervus.domain.errors import OutsideError
-from nervus.domain.finding import Span
 from nervus.language import say
 from nervus.window.pictures.plots import Chart
 

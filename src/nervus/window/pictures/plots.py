@@ -1,7 +1,6 @@
 """Plots in the house's style: own axes and pens, no menus of the plot library, x moves, y stays."""
 
 from collections.abc import Sequence
-from html import escape
 
 import numpy as np
 import pyqtgraph as pg
@@ -9,8 +8,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
-from nervus.domain.channel import FloatArray
-from nervus.domain.finding import Span
+from nervus.domain.channel import FloatArray, Span
 from nervus.window.pictures.marks_strip import Label, MarksStrip
 from nervus.window.theme import BRIGHT, Theme
 
@@ -117,6 +115,8 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
 
     def _write_names(self, plot: pg.PlotItem) -> None:
         """As many as there is room for; the others are a number."""
+        from html import escape  # noqa: PLC0415 - off the way to the first window
+
         names, metrics = self._titles[plot], QFontMetrics(self.bold_font())
         room, shown = self.width() - AXIS_WIDTH - 90, 0
         for name, _colour in names:

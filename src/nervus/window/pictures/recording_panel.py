@@ -1,7 +1,8 @@
 """The middle: what was recorded, in which view, and the two views themselves."""
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
+from functools import cached_property
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -14,22 +15,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from nervus.domain.analysis import Analysis, Examination
 from nervus.domain.channel import Recording, Sensor
+from nervus.domain.progress import Progress
 from nervus.drawn.channels import Arranged, usual_channels
-from nervus.drawn.measuring import between, edge_instants, event_instants, next_of, next_sample
-from nervus.drawn.pictures import Pictures, Under
 from nervus.judge.words import how_measured
 from nervus.language import say, say_many
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
 from nervus.window.pictures.measure_bar import MeasureBar
-from nervus.window.pictures.pair_view import PairView
-from nervus.window.pictures.plots import Chart
-from nervus.window.pictures.time_view import TimeView, volts_at
-from nervus.window.pictures.travel_view import TravelView, healthy_volts
 from nervus.window.station_page import scrolled
-from nervus.window.theme import Theme
+from nervus.window.theme import BRIGHT, Theme
 
 # With so few there is nothing to choose.
 _FEW_CHANNELS = 3
@@ -37,7 +32,26 @@ OVER_TIME, OVER_TRAVEL, PAIR = "over time", "over travel", "track against track"
 
 
 if TYPE_CHECKING:
+    from nervus.domain.analysis import Analysis, Examination
+    from nervus.drawn.pictures import Pictures, Under
     from nervus.window.pictures.channels_dialog import ChannelsDialog
+    from nervus.window.pictures.pair_view import PairView
+    from nervus.window.pictures.plots import Chart
+    from nervus.window.pictures.time_view import TimeView
+    from nervus.window.pictures.travel_view import TravelView
+
+
+def load_views(_progress: Progress) -> None:
+    """Load what pictures are drawn with, off the interface thread: it takes a tenth of a second."""
+    from nervus.window.pictures import pair_view, time_view, travel_view  # noqa: F401, PLC0415
+
+
+class _Views(NamedTuple):
+    """The three pictures."""
+
+    time: "TimeView"
+    travel: "TravelView"
+    pair: "PairView"
 
 
 class RecordingPanel(QWidget):
@@ -47,11 +61,15 @@ class RecordingPanel(QWidget):
         finding_clicked: number of a finding that was clicked on in a picture.
         moment: travel in percent and volts by channel, under the cursor.
         kept: what two cursors measured is to be kept in the job.
+        word_clicked: key of a mark or remark over time that was clicked on.
+        word_moved: key of one that was moved, and to which second.
     """
 
     finding_clicked = pyqtSignal(int)
     moment = pyqtSignal(float, object)
     kept = pyqtSignal(object)
+    word_clicked = pyqtSignal(str)
+    word_moved = pyqtSignal(str, float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -62,13 +80,7 @@ class RecordingPanel(QWidget):
         self._facts = QLabel("", self)
         self._facts.setObjectName("quiet")
         self.busy, self.notice, self.empty = Busy(self), Notice(self), EmptyState(self)
-        self.time_view, self.travel_view = TimeView(self), TravelView(self)
-        self.pair_view = PairView(self)
-        self.views: dict[str, Chart] = {
-            OVER_TIME: self.time_view,
-            OVER_TRAVEL: self.travel_view,
-            PAIR: self.pair_view,
-        }
+        self._theme = BRIGHT
         self._differs = QLabel("", self)
         self._differs.setObjectName("quiet")
         self._differs.setWordWrap(True)
@@ -86,17 +98,50 @@ class RecordingPanel(QWidget):
         self.stack.addWidget(self.empty)
         self._blank = QWidget(self)
         self.stack.addWidget(self._blank)
-        for view in self.views.values():
-            self.stack.addWidget(view)
         self.buttons: dict[str, QPushButton] = {}
         self._lay_out()
-        self.time_view.moment.connect(self._at_time)
-        self.travel_view.place.connect(self._at_place)
-        self.pair_view.instant.connect(self._at_time)
-        self.time_view.measured.connect(self._measured)
-        self.time_view.finding_clicked.connect(self.finding_clicked)
-        self.travel_view.finding_clicked.connect(self.finding_clicked)
         self.show_nothing()
+
+    @cached_property
+    def _views(self) -> "_Views":
+        """Made with the first recording: the first window does not wait for them."""
+        from nervus.window.pictures.pair_view import PairView  # noqa: PLC0415 - with a recording
+        from nervus.window.pictures.time_view import TimeView  # noqa: PLC0415
+        from nervus.window.pictures.travel_view import TravelView  # noqa: PLC0415
+
+        made = _Views(TimeView(self), TravelView(self), PairView(self))
+        for view in (made.time, made.travel, made.pair):
+            self.stack.addWidget(view)
+            view.apply_theme(self._theme)
+        made.time.moment.connect(self._at_time)
+        made.travel.place.connect(self._at_place)
+        made.pair.instant.connect(self._at_time)
+        made.time.measured.connect(self._measured)
+        made.time.strip.clicked.connect(self.word_clicked)
+        made.time.strip.moved.connect(self.word_moved)
+        made.time.finding_clicked.connect(self.finding_clicked)
+        made.travel.finding_clicked.connect(self.finding_clicked)
+        return made
+
+    @property
+    def time_view(self) -> "TimeView":
+        """What was recorded over time."""
+        return self._views.time
+
+    @property
+    def travel_view(self) -> "TravelView":
+        """What was recorded over travel."""
+        return self._views.travel
+
+    @property
+    def pair_view(self) -> "PairView":
+        """One track over the other."""
+        return self._views.pair
+
+    @property
+    def views(self) -> "dict[str, Chart]":
+        """All three by name."""
+        return {OVER_TIME: self.time_view, OVER_TRAVEL: self.travel_view, PAIR: self.pair_view}
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
@@ -105,7 +150,7 @@ class RecordingPanel(QWidget):
         views = QHBoxLayout()
         views.setSpacing(8)
         group = QButtonGroup(self)
-        for name in self.views:
+        for name in (OVER_TIME, OVER_TRAVEL, PAIR):
             button = QPushButton(say(name), self)
             button.setCheckable(True)
             button.clicked.connect(lambda _checked, name=name: self.show_view(name))
@@ -135,8 +180,14 @@ class RecordingPanel(QWidget):
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
-        for view in self.views.values():
-            view.apply_theme(theme)
+        self._theme = theme
+        if self._are_made:
+            for view in self.views.values():
+                view.apply_theme(theme)
+
+    @property
+    def _are_made(self) -> bool:
+        return "_views" in self.__dict__
 
     # -- channels ------------------------------------------------------------------------------------
 
@@ -174,7 +225,7 @@ class RecordingPanel(QWidget):
     @property
     def measures(self) -> bool:
         """Whether two cursors stand in the picture."""
-        return bool(self.time_view.rulers)
+        return self._are_made and bool(self.time_view.rulers)
 
     def toggle_measure(self) -> None:
         """Two cursors over time, or none any more."""
@@ -191,6 +242,13 @@ class RecordingPanel(QWidget):
 
     def step_ruler(self, how: str, by: int) -> None:
         """Move the cursor in hand by a sample, or to the next event or edge of the first track."""
+        from nervus.drawn.measuring import (  # noqa: PLC0415 - with a recording
+            edge_instants,
+            event_instants,
+            next_of,
+            next_sample,
+        )
+
         recording, examination = self._recording, self._examination
         if recording is None or examination is None or not self.measures:
             return
@@ -212,13 +270,16 @@ class RecordingPanel(QWidget):
             self._measured(*self.time_view.rulers)
 
     def _measured(self, first_s: float, second_s: float) -> None:
+        from nervus.drawn.measuring import between  # noqa: PLC0415 - with a recording
+
         if self._recording is not None and self._examination is not None:
             found = between(self._recording, self._examination, first_s, second_s, self._level)
             self.measure_bar.show_between(self._title.whole, found)
 
     def show_nothing(self) -> None:
         """No recording is open."""
-        self.time_view.measure(on=False)
+        if self._are_made:
+            self.time_view.measure(on=False)
         self.measure_bar.hide()
         self._recording = self._examination = None
         self._title.setText("")
@@ -242,9 +303,11 @@ class RecordingPanel(QWidget):
             self.stack.setCurrentWidget(self.empty)
 
     def show_recording(
-        self, title: str, recording: Recording, analysis: Analysis, pictures: Pictures | None = None
+        self, title: str, recording: Recording, analysis: "Analysis", pictures: "Pictures | None" = None
     ) -> None:
         """Show a recording in both views; the one that was shown stays."""
+        from nervus.drawn.pictures import Pictures  # noqa: PLC0415 - with a recording
+
         self._recording, self._examination = recording, analysis.examination
         self._title.setText(title)
         self._facts.setText(_facts(analysis.examination))
@@ -272,7 +335,7 @@ class RecordingPanel(QWidget):
             has_passes = bool(analysis.examination.passes)
             self.show_view(OVER_TRAVEL if has_passes else OVER_TIME)
 
-    def lay_under(self, under: Under | None) -> None:
+    def lay_under(self, under: "Under | None") -> None:
         """Draw another recording below this one in all views, over time from the first sweep on."""
         if self._examination is None:
             return
@@ -331,7 +394,7 @@ class RecordingPanel(QWidget):
 
     def _fit_stack(self) -> None:
         """The picture scrolls only for many plots over time; else it takes the room that there is."""
-        over_time = self.stack.currentWidget() is self.time_view
+        over_time = self._are_made and self.stack.currentWidget() is self.time_view
         self.stack.setMinimumHeight(max(self.time_view.needs if over_time else 0, 1))
 
     def next_view(self) -> None:
@@ -341,7 +404,7 @@ class RecordingPanel(QWidget):
         self.show_view(names[(shown + 1) % len(names)])
 
     @property
-    def chart(self) -> Chart:
+    def chart(self) -> "Chart":
         """The view that is shown, for zooming and panning."""
         shown = self.stack.currentWidget()
         return next((v for v in self.views.values() if v is shown), self.time_view)
@@ -358,6 +421,8 @@ class RecordingPanel(QWidget):
                 self._at_time(times[0][0])
 
     def _at_time(self, time_s: float) -> None:
+        from nervus.window.pictures.time_view import volts_at  # noqa: PLC0415 - with a recording
+
         if self._recording is None or self._examination is None:
             return
         travel = self._examination.travel
@@ -368,6 +433,8 @@ class RecordingPanel(QWidget):
         self.moment.emit(place, volts_at(self._recording, time_s))
 
     def _at_place(self, percent: float) -> None:
+        from nervus.window.pictures.travel_view import healthy_volts  # noqa: PLC0415 - with a recording
+
         if self.travel_view.sensor is not Sensor.THROTTLE:
             return  # a place of the pedal's travel says nothing of where the plate is
         travel = self._examination.travel if self._examination is not None else None
@@ -375,7 +442,7 @@ class RecordingPanel(QWidget):
         self.moment.emit(percent, healthy_volts(dict(travel.frames), percent) if frames else {})  # type: ignore[union-attr] # frames only with a travel
 
 
-def _facts(examination: Examination) -> str:
+def _facts(examination: "Examination") -> str:
     rates = [c.rate_hz for c in examination.channels if c.id.startswith("tps")]
     rate = max(rates or [c.rate_hz for c in examination.channels])
     count = len(examination.passes)
@@ -388,7 +455,7 @@ def _facts(examination: Examination) -> str:
     )
 
 
-def _limits(examination: Examination) -> str:
+def _limits(examination: "Examination") -> str:
     text = examination.coverage.text
     if examination.locality.events:
         text = f"{examination.locality.text} {text}"

@@ -1,15 +1,19 @@
 """As it stands: the nerve and the judgement, of whatever is looked at."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from nervus.domain.analysis import Judgement
 from nervus.domain.channel import Recording
 from nervus.domain.job import Vehicle
 from nervus.window.pictures.judgement_panel import JudgementPanel
 from nervus.window.pictures.nerve import Nerve
 from nervus.window.pictures.nerve_way import throttle_of
 from nervus.window.theme import Theme
+
+if TYPE_CHECKING:
+    from nervus.domain.analysis import Judgement
 
 
 class Standing(QObject):
@@ -28,7 +32,7 @@ class Standing(QObject):
         self.judgement.back.clicked.connect(lambda: self.nerve.choose(None))
 
     def show(
-        self, judgement: Judgement | None, vehicle: Vehicle | None, recording: Recording | None
+        self, judgement: "Judgement | None", vehicle: Vehicle | None, recording: Recording | None
     ) -> None:
         """Show a judgement, or none, on the throttle of a vehicle or a recording."""
         kind, tracks = throttle_of(vehicle, recording)

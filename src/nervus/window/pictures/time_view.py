@@ -10,8 +10,8 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.analysis import Examination
-from nervus.domain.channel import Channel, Recording, Unit
-from nervus.domain.finding import Finding, Span
+from nervus.domain.channel import Channel, Recording, Span, Unit
+from nervus.domain.finding import Finding
 from nervus.drawn.channels import LEAST_HEIGHT, MOST_HEIGHT, Arranged, usual_channels
 from nervus.drawn.envelope import Envelope, bridged
 from nervus.drawn.pictures import Pictures, Under
