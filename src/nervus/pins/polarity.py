@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import product
+from math import lgamma
 from typing import Final
 
 import numpy as np
@@ -12,9 +13,14 @@ from nervus.pins.system import SMALL_V, System
 from nervus.pins.taken import BATTERY
 
 # What pins of a vehicle stand at, against the lowest: share, middle and deviation in volts. From memory:
-# many at ground, few at the sensors' 5 V, few at the battery's, the rest anywhere.
-_USUAL: Final = ((0.40, 0.0, 0.08), (0.22, 5.0, 0.12), (0.13, 12.8, 1.3))
-_LOWEST_V, _HIGHEST_V = -0.8, 17.0
+# many at ground, few at the sensors' 5 V, few at the battery's, the rest (the last share) anywhere.
+_SHARES: Final = np.array([0.40, 0.22, 0.13, 0.25])
+_MIDDLES, _WIDTHS = np.array([0.0, 5.0, 12.8]), np.array([0.08, 0.12, 1.3])
+# The shares are as sure as if so many pins had been seen.
+_ALIKE: Final = 3.0
+# Outside of this nothing of a vehicle stands; what it is worth as a logarithm.
+_LOWEST_V, _HIGHEST_V, _NEVER = -0.8, 17.0, 20.0
+_ROOT_2PI: Final = 2.5066282746310002
 # Patterns that are looked at closely, and how much one misfit counts at the most.
 _KEPT, _KEPT_FIRM, _MOST_MISFIT, _FAR = 3, 1, 12.0, 60.0
 # A diagonal so heavy that what it stands on does not move.
@@ -201,20 +207,23 @@ def _least_squares(system: System) -> FloatArray:
 
 
 def usual(system: System, e: FloatArray) -> float:
-    """The logarithm of how usual such potentials are."""
-    total = 0.0
+    """The logarithm of how usual such potentials are.
+
+    Pins of one plug are alike more often than by chance, so shares of what they stand at are not sure:
+    counts are Dirichlet-multinomial (textbook), and many grounds are no proof for each other.
+    """
+    total, counts = 0.0, np.zeros(len(_SHARES))
     for part in system.parts:
         inside = [i for i, label in enumerate(system.labels) if label in part]
         zero = e[system.labels.index(BATTERY)] if BATTERY in part else min(e[i] for i in inside)
-        for i in inside:
-            if system.labels[i] == BATTERY:
-                continue
-            v = e[i] - zero
-            if not _LOWEST_V <= v <= _HIGHEST_V:
-                total -= 20.0
-                continue
-            density = 0.25 / (_HIGHEST_V - _LOWEST_V)
-            for share, middle, width in _USUAL:
-                density += share / width / 2.5066 * np.exp(-0.5 * ((v - middle) / width) ** 2)
-            total += float(np.log(density))
-    return total
+        v = np.asarray([e[i] - zero for i in inside if system.labels[i] != BATTERY])
+        impossible = (v < _LOWEST_V) | (v > _HIGHEST_V)
+        total -= _NEVER * float(impossible.sum())
+        v = v[~impossible]
+        near = np.exp(-0.5 * ((v[:, None] - _MIDDLES) / _WIDTHS) ** 2) / _WIDTHS / _ROOT_2PI
+        density = np.column_stack([near, np.full(v.size, 1.0 / (_HIGHEST_V - _LOWEST_V))])
+        kind = (_SHARES * density).argmax(axis=1)
+        counts += np.bincount(kind, minlength=counts.size)
+        total += float(np.log(density[np.arange(v.size), kind]).sum())
+    alike = sum(lgamma(a + n) - lgamma(a) for a, n in zip(_SHARES * _ALIKE, counts, strict=True))
+    return total + alike + lgamma(_ALIKE) - lgamma(_ALIKE + float(counts.sum()))
