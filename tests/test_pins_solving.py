@@ -165,6 +165,64 @@ def test_a_sign_against_battery_settles_which_way_round_all_is() -> None:
     assert apart(settled, "8", "5") == pytest.approx(4.98, abs=0.1)
 
 
+def without_signs(rows: list[Taken]) -> list[Taken]:
+    return [
+        Taken(r.red, r.black, round(abs(r.volts), 2), signed=False, nothing=abs(r.volts) < 0.03)
+        for r in rows
+    ]
+
+
+@pytest.mark.parametrize(
+    ("volts", "behind"),
+    [
+        # The two highest are weak: all the other way round they would be the lowest.
+        ((11.82, 4.98, 0.02, 0.02, 0.71, 11.82, 0.03, 2.1), {0: 4.2e5, 5: 7.07e6}),
+        # Half of the pins weak, so that no tree of large readings has a true one in each branch.
+        ((5.0, 5.0, 0.05, 4.99, 0.0, 11.93, 4.98), {0: 2.97e6, 1: 2.19e6, 4: 6.37e6}),
+        ((0.0, 12.49, 0.0, 5.0, 0.05, 5.0, 3.08, 4.98), {0: 1.45e6, 1: 1.02e6, 2: 3.72e6, 5: 4.49e6}),
+    ],
+)
+def test_weak_pins_are_found_without_any_sign(
+    volts: tuple[float, ...], behind: dict[int, float]
+) -> None:
+    """The divider of the meter and the resistances behind both pins (textbook), no sign written."""
+    named = {str(k): v for k, v in enumerate(volts)}
+    rows = without_signs(pairs(named, {str(k): ohms for k, ohms in behind.items()}))
+    solved = solve_plug(rows)
+    assert not solved.doubts
+    assert not solved.one_of
+    for label, pin in solved.pins.items():
+        assert pin.behind_ohms == pytest.approx(behind.get(int(label), 0.0), rel=0.15), label
+    # All the other way round looks the same: what is apart is told either way.
+    assert abs(apart(solved, "0", "6")) == pytest.approx(abs(volts[0] - volts[6]), abs=0.3)
+
+
+def test_a_wrong_reading_among_weak_pins_is_named_without_any_sign() -> None:
+    named = {"1": 2.99, "2": 0.0, "3": 4.3, "4": 2.92, "5": 0.02, "6": 4.98, "7": 14.4}
+    rows = without_signs(pairs(named, {"2": 4.07e6}))
+    at = next(k for k, r in enumerate(rows) if r.pair == {"1", "7"})
+    right = rows[at]
+    rows[at] = Taken(right.red, right.black, 3.2, signed=False)
+    (doubt,) = solve_plug(rows).doubts
+    assert doubt.reading == at
+    assert doubt.fits_v[0] == pytest.approx(right.volts, abs=0.15)
+
+
+def test_in_a_large_plug_three_weak_pins_are_no_wrong_readings() -> None:
+    named = {str(k): (0.0, 5.0, 12.5, 2.5, 0.03)[k % 5] for k in range(14)}
+    behind = {"2": 2e6, "5": 1e6, "11": 3e6}
+    solved = solve_plug(pairs(named, behind))
+    assert not solved.doubts
+    assert {k for k, p in solved.pins.items() if p.behind_ohms} == set(behind)
+
+
+def test_many_grounds_are_no_proof_of_the_way_round() -> None:
+    """Four pins alike and one 5 V apart: four grounds and a supply, or four supplies and a ground."""
+    named = {"1": 0.0, "2": 0.02, "3": 0.0, "4": 0.03, "5": 5.0}
+    solved = solve_plug(without_signs(pairs(named)))
+    assert 0.05 < solved.mirrored < 0.5
+
+
 def test_repeats_that_scatter_make_the_pin_less_sure() -> None:
     calm = solve_plug([Taken("1", BATTERY, v) for v in (4.98, 4.98, 4.98, 4.98)])
     restless = solve_plug([Taken("1", BATTERY, v) for v in (4.7, 5.1, 4.9, 5.3)])

@@ -24,7 +24,7 @@ _FIRM, _NEGATIVE_R = 40.0, -0.3
 # Weak pins at once; sets of each size that are carried on, and that are weighed in the end.
 _MOST_WEAK, _BEAM, _WIDE_BEAM, _FOLLOWED = 5, 3, 8, 6
 # A plug of more ends than this is looked at for fewer weak pins at once: it would take seconds else.
-_LARGE, _MOST_WEAK_LARGE = 12, 2
+_LARGE, _MOST_WEAK_LARGE = 24, 4
 # So often the signs are taken from the best solution, and all is solved with them.
 _RESIGNED: Final = 2
 # Patterns of signs that are further than this from the nearest are not weighed.

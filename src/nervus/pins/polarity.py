@@ -32,6 +32,8 @@ _ROBUST_TURNS: Final = 6
 _SPARSE_TURNS, _SPARSE_R, _LEAST_R, _NONE_BELOW, _WEAK_ONE = 5, 0.1, 0.02, 1e4, 4.0
 # Of so many patterns it is asked which signs they come to themselves.
 _LOOKED_AT_AGAIN: Final = 12
+# Where all cost more than this, and one a reading, pins of so many are moved, so often.
+_EXPLAINED, _MOVED, _MOVES = 30.0, 3, 2
 _MOST_BRANCHES, _FEW_BRANCHES, _LARGE = 7, 5, 12
 _MOST_USUAL: Final = 6.0
 
@@ -65,16 +67,21 @@ def sign_patterns(system: System) -> list[Pattern]:
             # As the tree has them, and as all readings together would: weak pins bend the one, a wrong
             # reading in the tree the other. Two trees without a reading in common are not both bent.
             apart = e @ system.rows.T
-            signs = np.where(open_signs, np.where(apart < 0.0, -1.0, 1.0), 1.0)
+            signs = _signs_of(system, apart)
             tried.append(signs)
             e = (signs * system.volts) @ fit.T
     signs = np.unique(np.concatenate(tried), axis=0)
     cost, e = _sparse_costs(system, signs)
     # The best once more with the signs that they come to themselves: what a wrong reading had turned.
-    apart = e[np.argsort(cost)[:_LOOKED_AT_AGAIN]] @ system.rows.T
-    again = np.where(open_signs, np.where(apart < 0.0, -1.0, 1.0), 1.0)
-    signs = np.concatenate([signs, again])
-    cost = np.concatenate([cost, _sparse_costs(system, again)[0]])
+    turn = _signs_of(system, e[np.argsort(cost)[:_LOOKED_AT_AGAIN]] @ system.rows.T)
+    for _ in range(1 + _MOVES):
+        turned_cost, turned_e = _sparse_costs(system, turn)
+        signs, cost = np.concatenate([signs, turn]), np.concatenate([cost, turned_cost])
+        e = np.concatenate([e, turned_e])
+        if cost.min() < system.volts.size + _EXPLAINED:
+            break
+        # Nothing explains it yet: of the best, each pin is tried at every place among the others.
+        turn = _with_one_moved(system, e[np.argsort(cost)[:_MOVED]])
     clear = np.where(system.volts > SMALL_V, signs, 0.0)
     if system.turnable:
         clear = clear * clear[:, [int(np.argmax(system.volts))]]
@@ -88,6 +95,25 @@ def sign_patterns(system: System) -> list[Pattern]:
     if not system.turnable:
         found = _turned(system, open_signs) + found[:_KEPT]
     return _told(system, list({tuple(s): s for s in found}.values()))
+
+
+def _signs_of(system: System, apart: FloatArray) -> FloatArray:
+    """Signs as readings would have them, shape (P, m); those that were written stay."""
+    return np.asarray(np.where(~system.signed, np.where(apart < 0.0, -1.0, 1.0), 1.0))
+
+
+def _with_one_moved(system: System, e: FloatArray) -> FloatArray:
+    """The signs of sources in the order of these, shape (P, n), but for one in another place."""
+    n = len(system.labels)
+    found = []
+    for order in np.argsort(e, axis=1):
+        for pin in range(n):
+            others = order[order != pin]
+            for place in range(n):
+                rank = np.empty(n)
+                rank[np.insert(others, place, pin)] = np.arange(n)
+                found.append(rank)
+    return np.unique(_signs_of(system, np.asarray(found) @ system.rows.T), axis=0)
 
 
 def _of_tree(system: System, tree: list[int]) -> FloatArray:

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from nervus.drawn.measuring import Between, BetweenValues
 
 _HEAD = (say("Channel"), say("at A"), say("at B"), say("B less A"), say("a second"), say("below"))
+_BELOW = len(_HEAD) - 1
 _LOW, _TALL = 64, 132
 
 
@@ -45,12 +46,13 @@ class MeasureBar(QWidget):
         self.level = QLineEdit(self)
         self.level.setPlaceholderText(say("below … V"))
         self.level.setAccessibleName(say("The level that time is measured below"))
-        self.level.setMaximumWidth(110)
+        self.level.setMaximumWidth(104)
         self.level.editingFinished.connect(self._level)
         self.copy = QPushButton(say("Copy"), self)
         self.copy.setToolTip(say("All of it as text, with units (Ctrl C)"))
         self.copy.clicked.connect(self.copy_text)
-        self.keep = QPushButton(say("Keep in the job"), self)
+        self.keep = QPushButton(say("Keep"), self)
+        self.keep.setToolTip(say("Keep it in the job as a remark (K)"))
         self.keep.clicked.connect(lambda: self.kept.emit(self.between))
         self.table = QTableWidget(0, len(_HEAD), self)
         self.table.setHorizontalHeaderLabels(_HEAD)
@@ -62,7 +64,9 @@ class MeasureBar(QWidget):
         if rows is not None and columns is not None:
             rows.hide()
             rows.setDefaultSectionSize(26)
-            columns.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+            columns.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            columns.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+            columns.setMinimumSectionSize(60)
             columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         row = QHBoxLayout()
         row.addWidget(self.told, 1)
@@ -92,6 +96,7 @@ class MeasureBar(QWidget):
                 travel_=found.travel[1],
             )
         self.told.setText(say("{told} · {events} events", told=told, events=found.events))
+        self.table.setColumnHidden(_BELOW, found.level is None)
         self.table.setRowCount(len(found.rows))
         for number, row in enumerate(found.rows):
             for column, text in enumerate(_cells(row)):
