@@ -78,7 +78,7 @@ def sign_patterns(system: System) -> list[Pattern]:
         turned_cost, turned_e = _sparse_costs(system, turn)
         signs, cost = np.concatenate([signs, turn]), np.concatenate([cost, turned_cost])
         e = np.concatenate([e, turned_e])
-        if cost.min() < system.volts.size + _EXPLAINED:
+        if len(system.labels) > _LARGE or cost.min() < system.volts.size + _EXPLAINED:
             break
         # Nothing explains it yet: of the best, each pin is tried at every place among the others.
         turn = _with_one_moved(system, e[np.argsort(cost)[:_MOVED]])
