@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from math import exp
 
 import numpy as np
 
@@ -45,7 +46,7 @@ from nervus.judge.reading_words import Measured, understand
 from nervus.judge.stretches import concerned
 from nervus.judge.timeline import changes_of, untested_change
 from nervus.judge.verdict import as_written, rows_of
-from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without
+from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without_each
 from nervus.knowledge import Judging
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.knowledge.tree import Tree, repairs, tree_for
@@ -369,12 +370,11 @@ def _next(tests: Sequence[RankedTest], repair: Repair | None) -> NextTest | None
 
 def _ledger(tree: Tree, gathered: _Gathered, weighed: Weighed) -> tuple[LedgerLine, ...]:
     first = _first(tree, weighed.share)
+    left_out = without_each(tree, gathered.evidence, gathered.cures)
     lines = []
     for number, (one, nats) in enumerate(zip(gathered.evidence, weighed.nats, strict=True)):
-        turns = nats[first] > _SAYS_SOMETHING and first is not _first(
-            tree, without(tree, gathered.evidence, gathered.cures, number)
-        )
-        times = {s: float(np.exp(np.clip(n, -16.0, 16.0))) for s, n in nats.items()}
+        turns = nats[first] > _SAYS_SOMETHING and first is not _first(tree, left_out(number))
+        times = {s: exp(min(max(n, -16.0), 16.0)) for s, n in nats.items()}
         lines.append(LedgerLine(one.text, one.source, one.entries, times, turns))
     return tuple(lines)
 

@@ -8,6 +8,7 @@ they share.
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -141,14 +142,21 @@ def faces_of(job: Job) -> dict[PlugEnd, Face]:
     return {face.plug: face for face in of_kind(job.entries, Face)}
 
 
+@lru_cache(maxsize=256)
 def chances_of(m: Measured, throttle: ThrottleKind | None) -> Chances | None:
-    """The density of a reading with each fault and draw, and with a sound vehicle; or no answer."""
+    """The density of a reading with each fault and draw, and with a sound vehicle; or no answer.
+
+    Kept, as a job is weighed again with each entry that is added to it; nobody may write into them.
+    """
     both = densities(m, throttle)
     would = would_read(replace(m, value=0.0, signed=True), throttle)
     if both is None or would is None:
         return None
     faulty, sound = both
-    return would.there * faulty + (1.0 - would.there) * sound[None, :], sound
+    chances = would.there * faulty + (1.0 - would.there) * sound[None, :]
+    for array in (chances, sound):
+        array.setflags(write=False)
+    return chances, sound
 
 
 def densities(

@@ -3,6 +3,7 @@
 import math
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from nervus.domain.job import Reading
 from nervus.language import say
@@ -94,12 +95,18 @@ class Measured:
 
 def understand(reading: Reading) -> Measured | str:
     """What a reading is of, or in words why it is not weighed."""
-    unit = _UNITS.get(reading.unit.strip().replace(_OHM_SIGN, _OMEGA))
+    return _understood(reading.unit, reading.where, reading.conditions, reading.value)
+
+
+@lru_cache(maxsize=2048)
+def _understood(written: str, said_where: str, said_when: str, number: float) -> Measured | str:
+    """The same; a job's readings are understood again with each entry that is added to it."""
+    unit = _UNITS.get(written.strip().replace(_OHM_SIGN, _OMEGA))
     if unit is None:
-        return say("a reading in “{unit}” has no place in the circuit", unit=reading.unit[:20])
+        return say("a reading in “{unit}” has no place in the circuit", unit=written[:20])
     where, conditions = (
         " ".join(said.lower().replace("\N{RIGHT SINGLE QUOTATION MARK}", "'").split())
-        for said in (reading.where, reading.conditions)
+        for said in (said_where, said_when)
     )
     words = f"{where} {conditions}"
     to_battery = re.search(_TO_BATTERY, words) is not None
@@ -111,7 +118,7 @@ def understand(reading: Reading) -> Measured | str:
         return say(
             "ohms between two lines: of one from “plug to plug”, “pin to pin” or “to battery negative”"
         )
-    value = reading.value * unit[1]
+    value = number * unit[1]
     wrong = _impossible(value, unit[0])
     if wrong:
         return wrong

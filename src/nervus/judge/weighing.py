@@ -12,7 +12,7 @@ of hypotheses, log P(E | group) = sum over observations of E_w[log likelihood] m
 (Gibbs' variational identity), so the lines of the ledger add up.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -95,11 +95,18 @@ def weigh_faults(tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure]
     return Weighed(single, single + of_pairs, share, float(cured), left[-1], nats)
 
 
-def without(tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure], number: int) -> FloatArray:
-    """The chances of all faults without one observation, of single faults alone, shape (F,)."""
-    rest = [e for i, e in enumerate(evidence) if i != number]
-    alone, _, _ = _singles(tree, rest, [_softened(tree, e) for e in rest], cures)
-    return np.asarray(alone / alone.sum())
+def without_each(
+    tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure]
+) -> Callable[[int], FloatArray]:
+    """The chances of all faults, each alone, without the observation of a number, shape (F,)."""
+    shown = [_softened(tree, e) for e in evidence]
+
+    def left_out(number: int) -> FloatArray:
+        kept = [i for i in range(len(evidence)) if i != number]
+        alone, _, _ = _singles(tree, [evidence[i] for i in kept], [shown[i] for i in kept], cures)
+        return np.asarray(alone / alone.sum())
+
+    return left_out
 
 
 def _softened(tree: Tree, e: Evidence) -> tuple[FloatArray, float]:

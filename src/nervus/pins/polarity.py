@@ -33,7 +33,7 @@ _SPARSE_TURNS, _SPARSE_R, _LEAST_R, _NONE_BELOW, _WEAK_ONE = 5, 0.1, 0.02, 1e4, 
 # Of so many patterns it is asked which signs they come to themselves.
 _LOOKED_AT_AGAIN: Final = 12
 # Where all cost more than this, and one a reading, pins of so many are moved, so often.
-_EXPLAINED, _MOVED, _MOVES = 30.0, 3, 2
+_EXPLAINED, _MOVED, _MOVES = 60.0, 3, 2
 _MOST_BRANCHES, _FEW_BRANCHES, _LARGE = 7, 5, 12
 _MOST_USUAL: Final = 6.0
 
