@@ -33,7 +33,7 @@ def shares(seed: int, *, grounded: bool, signed: bool) -> dict[str, float]:
     ],
 )
 def test_what_is_solved_is_true_and_as_sure_as_it_says(
-    grounded: bool, signed: bool, least: tuple[float, ...]
+    *, grounded: bool, signed: bool, least: tuple[float, ...]
 ) -> None:
     """Sources behind resistances with a meter between two of them (textbook), worked in the bench."""
     got = shares(17, grounded=grounded, signed=signed)

@@ -223,6 +223,18 @@ def test_many_grounds_are_no_proof_of_the_way_round() -> None:
     assert 0.05 < solved.mirrored < 0.5
 
 
+def test_a_pin_is_told_as_firm_only_where_its_readings_would_show_it_weak() -> None:
+    named = {"1": 0.0, "2": 5.0, "3": 2.5, "4": 1.2}
+    sound = solve_plug(pairs(named))
+    assert all(pin.firm for pin in sound.pins.values())
+    weak = solve_plug(pairs(named, {"3": 2e6}))
+    assert [label for label, pin in weak.pins.items() if not pin.firm] == ["3"]
+    one = solve_plug([*pairs(named), Taken("5", "1", 3.3)])
+    assert not one.pins["5"].firm
+    assert one.pins["5"].readings == 1
+    assert one.pins["5"].behind_ohms == 0.0
+
+
 def test_repeats_that_scatter_make_the_pin_less_sure() -> None:
     calm = solve_plug([Taken("1", BATTERY, v) for v in (4.98, 4.98, 4.98, 4.98)])
     restless = solve_plug([Taken("1", BATTERY, v) for v in (4.7, 5.1, 4.9, 5.3)])
