@@ -9,6 +9,7 @@ import numpy as np
 from nervus.domain.channel import (
     CHANNEL_KINDS,
     OTHER,
+    BoolArray,
     Channel,
     ChannelKind,
     FloatArray,
@@ -125,6 +126,7 @@ class _Reader:
         self._orders: tuple[str, ...] = ()
         self._start = np.inf
         self._first: dict[int, float] = {}
+        self._shared: dict[int, FloatArray] = {}
 
     def wide(self) -> TableRead:
         """A column for each channel."""
@@ -145,7 +147,7 @@ class _Reader:
             if there.any():
                 raw[column.channel] = values[there]
                 channels.append(
-                    Channel(kind, time_s[there] - self._start, values[there] * scale + offset)
+                    Channel(kind, self._since_start(time_s, there), values[there] * scale + offset)
                 )
         if not channels:
             raise RecordingUnusable(Place(self._name), say("no channel has a sample"), ACCEPTED)
@@ -159,7 +161,15 @@ class _Reader:
         if not there.any():
             return []
         kind = _free_name(column, taken)
-        return [Channel(kind, time_s[there] - self._start, values[there])]
+        return [Channel(kind, self._since_start(time_s, there), values[there])]
+
+    def _since_start(self, time_s: FloatArray, there: BoolArray) -> FloatArray:
+        """Instants from the first on; columns without a gap share them."""
+        if not there.all():
+            return time_s[there] - self._start
+        if id(time_s) not in self._shared:
+            self._shared[id(time_s)] = time_s - self._start
+        return self._shared[id(time_s)]
 
     def long(self) -> TableRead:
         """A row for each sample."""
