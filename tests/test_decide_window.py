@@ -171,6 +171,8 @@ def test_own_prices_are_set_kept_and_counted_with(
 ) -> None:
     before = page.ways.rows()
     page.show_view(2)
+    weigher = window.job_part.weigher
+    weigher.keep_prices(OwnPrices(name="Depot 4", mark="m.png", missing=("a lift", "known good spare")))
     qtbot.mouseClick(page.prices, Qt.MouseButton.LeftButton)
     dialog = window.findChild(PricesDialog)
     assert dialog is not None
@@ -184,6 +186,14 @@ def test_own_prices_are_set_kept_and_counted_with(
     assert "“120” (what comes back of a part) is more than all" in dialog.wrong.text()
     dialog.given_back.setText("30 ")
     dialog.currency.setText("kr")
+    sensor = next(n for n, r in enumerate(repairs().repair) if r.id == "renew_sensor")
+    wire = next(n for n, r in enumerate(repairs().repair) if r.id == "repair_wire")
+    back = dialog.table.item(sensor, 3)
+    nothing = dialog.table.item(wire, 3)
+    assert back is not None
+    assert nothing is not None
+    assert not nothing.flags() & Qt.ItemFlag.ItemIsEditable, "of what is no part nothing comes back"
+    back.setText("50")
     dialog.tools["meter"].setChecked(False)
     qtbot.mouseClick(keep, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.ways.rows() != before, timeout=20_000)
@@ -191,6 +201,9 @@ def test_own_prices_are_set_kept_and_counted_with(
     kept = read_own_prices(window.job_part.keeper.path.with_name("workshop.toml"))
     assert kept == window.job_part.weigher.own
     assert (kept.currency, kept.given_back) == ("kr", 0.3)
+    assert (kept.name, kept.mark) == ("Depot 4", "m.png"), "what is not asked for stays"
+    assert "a lift" in kept.missing
+    assert [(r.id, r.given_back) for r in kept.repair] == [("renew_sensor", 0.5)]
     assert "meter" in kept.missing
     texts = [page.tests.list.item(n).text() for n in range(page.tests.list.count())]  # type: ignore[union-attr] # it is there
     assert not any("Sweep slowly" in text for text in texts), "it needs the meter"

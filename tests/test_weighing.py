@@ -17,7 +17,7 @@ from nervus.judge.costs import Workshop, expected_cost, expected_costs, workshop
 from nervus.judge.next_tests import outcome_chances, rank_tests, schools
 from nervus.judge.weighing import TWO_FAULTS, Cure, Evidence, weigh_faults
 from nervus.knowledge.counted import WORTH, counted, together
-from nervus.knowledge.own_prices import OwnPrices
+from nervus.knowledge.own_prices import OwnPrices, OwnRow
 from nervus.knowledge.tree import Tree, known_tests, repairs, tree_for
 from nervus.knowledge.tree_shapes import Fault, Repair
 
@@ -282,6 +282,18 @@ def test_no_school_is_cheaper_than_what_is_proposed_and_parts_are_last_to_be_tri
             way.cost >= ways["proposed"].cost - 1e-9 for way in ways.values()
         )
         assert ways["proposed"].parts_in_vain <= ways["cheapest_first"].parts_in_vain + 0.3
+
+
+def test_what_comes_back_of_one_part_is_that_parts_alone() -> None:
+    own = OwnPrices(
+        given_back=0.1, repair=(OwnRow(id="renew_cover_sensor", money=80.0, given_back=0.5),)
+    )
+    shop = workshop_for(ELECTRONIC, own)
+    back = {r.id: b for r, b in zip(shop.repairs, shop.given_back, strict=True)}
+    assert back["renew_cover_sensor"] == pytest.approx(40.0)
+    body = next(r for r in shop.repairs if r.id == "renew_body")
+    assert back["renew_body"] == pytest.approx(0.1 * body.money)
+    assert back["repair_wire"] == 0.0
 
 
 def test_the_mean_over_the_faults_is_the_cost_and_a_sure_case_has_no_spread() -> None:

@@ -90,7 +90,7 @@ def workshop_for(throttle: ThrottleKind | None, own: OwnPrices = AS_SHIPPED) -> 
         money,
         money + table.minute * minutes,
         parts,
-        table.given_back * parts * money,
+        parts * money * [table.given_back if r.given_back is None else r.given_back for r in rows],
         0.5 + 0.5 * tree.always,
         table,
         tree.of("nothing").astype(float),

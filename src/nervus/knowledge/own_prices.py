@@ -23,11 +23,15 @@ class PricesUnusable(OutsideError):
 
 
 class OwnRow(Row, frozen=True, kw_only=True):
-    """The minutes and the money of one repair or test; `None` for what ships."""
+    """The minutes and the money of one repair or test, and the share that comes back of its part.
+
+    `None` for what ships.
+    """
 
     id: Name
     minutes: Amount | None = None
     money: Amount | None = None
+    given_back: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] | None = None
 
 
 class OwnPrices(Row, frozen=True, kw_only=True):
@@ -108,7 +112,7 @@ def _as_toml(own: OwnPrices) -> str:
     lines.append(f"missing = [{', '.join(map(written, own.missing))}]")
     for kind, rows in (("repair", own.repair), ("test", own.test)):
         for row in rows:
-            given = (("id", row.id), ("minutes", row.minutes), ("money", row.money))
+            given = ((k, getattr(row, k)) for k in ("id", "minutes", "money", "given_back"))
             lines += ["", f"[[{kind}]]", *(f"{k} = {written(v)}" for k, v in given if v is not None)]
     return "\n".join(lines) + "\n"
 
@@ -151,6 +155,7 @@ def repairs_of(own: OwnPrices) -> Repairs:
             r,
             minutes=_or(rows[r.id].minutes, r.minutes),
             money=_or(rows[r.id].money, r.money) if r.part else _given(rows[r.id].money, r.money),
+            given_back=r.given_back if rows[r.id].given_back is None else rows[r.id].given_back,
         )
         if r.id in rows
         else r

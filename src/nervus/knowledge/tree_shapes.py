@@ -144,7 +144,10 @@ class Changes(Row, frozen=True, kw_only=True):
 
 
 class Repair(Row, frozen=True, kw_only=True):
-    """Something that can be done about a fault; `change` is what it would be in the job."""
+    """Something that can be done about a fault; `change` is what it would be in the job.
+
+    `given_back` is the share of this part's price that comes back, `None` where it is as for all parts.
+    """
 
     id: Id
     text: Sentence
@@ -154,6 +157,7 @@ class Repair(Row, frozen=True, kw_only=True):
     part: bool
     change: str
     throttle: str = ""
+    given_back: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] | None = None
 
 
 class Repairs(Row, frozen=True, kw_only=True):

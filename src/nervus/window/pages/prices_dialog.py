@@ -1,5 +1,6 @@
 """The workshop's own times, prices and tools: a table over the usual ones, kept beside the logbook."""
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -20,7 +21,8 @@ from nervus.knowledge.own_prices import OwnPrices, OwnRow
 from nervus.knowledge.tree import known_tests, repairs
 from nervus.language import figures, say
 
-_HEADS = (say("what is done"), say("minutes"), say("money"))
+_HEADS = (say("what is done"), say("minutes"), say("money"), say("comes back, %"))
+_BACK = 3
 _HINT = say(
     "Empty means the usual value, which stands behind the words. Money is in your "
     "own currency, a minute of work too; who fits a used part writes its price. "
@@ -36,8 +38,8 @@ class PricesDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(say("Times, prices and tools of this workshop"))
         self.resize(760, 600)
-        self.prices = own
-        self.currency = _field("Currency", own.currency)
+        self._own = self.prices = own
+        self.currency = _field(say("Currency"), own.currency)
         minute = repairs().minute
         self.minute = _field(
             say("A minute of work"), _written(own.minute), figures("{minute:g}", minute=minute)
@@ -88,7 +90,17 @@ class PricesDialog(QDialog):
                     cell = self.table.item(row, column)
                     assert cell is not None  # noqa: S101 - set the line before
                     cell.setToolTip(say("usually {usual:g}", usual=usual))
+                self._fill_back(row, name, mine)
                 self._rows.append((kind, name))
+
+    def _fill_back(self, row: int, name: str, mine: OwnRow | None) -> None:
+        """What comes back of a part; of what is no part nothing can."""
+        back = None if mine is None or mine.given_back is None else 100.0 * mine.given_back
+        cell = QTableWidgetItem(_written(back))
+        if name not in {r.id for r in repairs().repair if r.part}:
+            cell.setFlags(Qt.ItemFlag.NoItemFlags)
+        cell.setToolTip(say("of this part; else what is said above holds"))
+        self.table.setItem(row, _BACK, cell)
 
     def _lay_out(self, own: OwnPrices) -> None:
         side = self.table.verticalHeader()
@@ -97,6 +109,8 @@ class PricesDialog(QDialog):
             side.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head = self.table.horizontalHeader()
         if head is not None:
+            head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            head.setMinimumSectionSize(84)
             head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         above = QHBoxLayout()
         for words, field in (
@@ -138,21 +152,32 @@ class PricesDialog(QDialog):
             rows: dict[str, list[OwnRow]] = {"repair": [], "test": []}
             for number, (kind, name) in enumerate(self._rows):
                 minutes, money = self._number(number, 1), self._number(number, 2)
-                if minutes is not None or money is not None:
-                    rows[kind].append(OwnRow(id=name, minutes=minutes, money=money))
-            self.prices = OwnPrices(
+                back = self._share_of(number) if kind == "repair" else None
+                if (minutes, money, back) != (None, None, None):
+                    rows[kind].append(OwnRow(id=name, minutes=minutes, money=money, given_back=back))
+            shown = {name for _kind, name in self._rows}
+            # What is not asked for here, such as the workshop's name, stays as it was.
+            self.prices = replace(
+                self._own,
                 currency=self.currency.text().strip()[:8],
                 minute=_number(self.minute.text(), say("a minute of work")),
                 given_back=_share(self.given_back.text(), say("what comes back of a part")),
-                missing=tuple(tool for tool, box in self.tools.items() if not box.isChecked()),
-                repair=tuple(rows["repair"]),
-                test=tuple(rows["test"]),
+                missing=(
+                    *(tool for tool, box in self.tools.items() if not box.isChecked()),
+                    *(tool for tool in self._own.missing if tool not in self.tools),
+                ),
+                repair=(*rows["repair"], *(r for r in self._own.repair if r.id not in shown)),
+                test=(*rows["test"], *(r for r in self._own.test if r.id not in shown)),
             )
         except ValueError as wrong:
             self.wrong.setText(str(wrong))
             self.wrong.show()
             return
         self.accept()
+
+    def _share_of(self, row: int) -> float | None:
+        cell, words = self.table.item(row, _BACK), self.table.item(row, 0)
+        return _share(cell.text() if cell else "", f"{words.text() if words else ''}, {_HEADS[_BACK]}")
 
     def _number(self, row: int, column: int) -> float | None:
         cell, words = self.table.item(row, column), self.table.item(row, 0)
