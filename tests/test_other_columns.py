@@ -124,6 +124,33 @@ def test_our_own_shape_takes_them_only_when_it_is_said(
     capsys.readouterr()
 
 
+@pytest.mark.parametrize(
+    "text",
+    [
+        "time_s,other:Oil\n0,1\n1,2\n",
+        "time_s,tps1_v,other:Oil\n0,,1\n1,,2\n",
+        "time_s,channel,value\n0,other:Oil,1\n1,other:Oil,2\n",
+    ],
+)
+def test_our_own_shape_with_nothing_else_is_refused_in_one_sentence(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], text: str
+) -> None:
+    (tmp_path / "x.csv").write_text(text, "utf-8")
+    assert main(["analyse", str(tmp_path / "x.csv")]) == 2
+    assert "no channel in it can be judged; accepted is at least one beside" in capsys.readouterr().err
+
+
+def test_in_a_long_table_of_other_units_too(tmp_path: Path) -> None:
+    path = tmp_path / "x.csv"
+    rows = "".join(
+        f"{n / 10},tps1_mv,{500 + 10 * n}\n{n / 10},Oil,{'?' if n == 3 else 80}\n" for n in range(50)
+    )
+    path.write_text(f"time_s,channel,value\n{rows}", "utf-8")
+    read = read_any(path, read_wish(["tps1_mv[mV]=tps1_v", "Oil=other"])).recording
+    assert read is not None
+    assert [(c.id, c.samples) for c in read.channels] == [("tps1_v", 50), ("other:Oil", 49)]
+
+
 def test_a_table_of_nothing_else_is_refused(tmp_path: Path) -> None:
     path = tmp_path / "x.csv"
     path.write_text("Time (s);Oil (°C)\n" + "".join(f"{n};{n}\n" for n in range(50)), "utf-8")

@@ -64,6 +64,12 @@ def read_recording(path: Path, mapping: Mapping[str, str] | None = None) -> Reco
             raise fault
     if recording is None:
         raise RecordingUnusable(Place(path.name), _NO_SAMPLES, say("accepted is at least one row"))
+    if not recording.known().channels:
+        raise RecordingUnusable(
+            Place(path.name),
+            say("no channel in it can be judged"),
+            say("accepted is at least one beside those called other:, such as tps1_v, with a sample"),
+        )
     return recording
 
 

@@ -15,6 +15,8 @@ from nervus.domain.channel import (
     FloatArray,
     Mark,
     Recording,
+    Role,
+    kind_of,
     other_kind,
 )
 from nervus.domain.errors import Place, RecordingUnusable
@@ -177,7 +179,7 @@ class _Reader:
         named = {c.name: c for c in self._mapping.named}
         names = self._table[number[CHANNEL]].astype("str").str.strip()
         time_s = self._counted(number[TIME])
-        channels, raw, marks = [], {}, []
+        channels, others, raw, marks = [], list[Channel](), {}, []
         for name in dict.fromkeys(names):
             rows = np.flatnonzero((names == name).to_numpy())
             if name == MARK:
@@ -188,6 +190,14 @@ class _Reader:
                 continue
             column = named.get(name, Column(name, "", name))
             if column.channel == IGNORE:
+                continue
+            own = kind_called(column) if column.channel == OTHER else kind_of(column.channel)
+            if own is not None and own.role is Role.OTHER:
+                values = self._numbers(number[VALUE], rows, strict=False)
+                there = np.isfinite(values)
+                self._check_order(time_s[rows][there], rows[there])
+                if there.any():
+                    others.append(Channel(own, time_s[rows][there] - self._start, values[there]))
                 continue
             if column.channel not in CHANNEL_KINDS:
                 place = Place(self._name, self._line(int(rows[0])), CHANNEL)
@@ -206,7 +216,7 @@ class _Reader:
                 )
         if not channels:
             raise RecordingUnusable(Place(self._name), say("no channel has a sample"), ACCEPTED)
-        return self._read(channels, raw, tuple(marks))
+        return self._read([*channels, *others], raw, tuple(marks))
 
     def _read(
         self, channels: list[Channel], raw: dict[str, FloatArray], marks: tuple[Mark, ...]
