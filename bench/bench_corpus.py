@@ -71,7 +71,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "stands, and levels they share": ("candidates", "find_stands", lambda *_: ((), None)),
     "jumps that land on one level": ("stands", "_landed_on", lambda *_: None),
     "tracks that part": ("explain", "_partings", nothing),
-    "quickness of edges": ("explain", "quickness", lambda *_: (0.0, 0.0)),
+    "quickness of edges": ("explain", "quickness", lambda _, spans: np.zeros((len(spans), 2))),
     "what the command asked for": ("shaft", "who_asked", lambda *_: None),
     "long events cut": ("explain._Scene", "pieces", lambda _self, event: (event,)),
     "the sister who went along": ("explain._Scene", "_with_sister", lambda _self, event: event),

@@ -4,10 +4,13 @@ import logging
 import os
 import subprocess
 import sys
+import threading
 from pathlib import Path
 
 import jsonschema
 import pytest
+from PyQt6 import sip
+from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QIcon, QPalette
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
@@ -200,3 +203,30 @@ def test_the_icon_is_painted_in_its_sizes(qtbot: QtBot) -> None:  # noqa: ARG001
     icon = application_icon()
     assert isinstance(icon, QIcon)
     assert [s.width() for s in icon.availableSizes()] == [16, 32, 64, 128]
+
+
+def test_what_ends_after_its_window_was_closed_tells_nobody_and_raises_nothing(
+    qtbot: QtBot, caplog: pytest.LogCaptureFixture
+) -> None:
+    parent, go_on, reached = QObject(), threading.Event(), threading.Event()
+
+    def work(progress: Progress) -> str:
+        reached.set()
+        go_on.wait(10.0)
+        progress("half", 0.5)
+        return "never reached"
+
+    told: list[object] = []
+    for work_now in (work, lambda _progress: go_on.wait(10.0)):
+        task = Task(work_now, parent)
+        task.succeeded.connect(told.append)
+        task.start()
+    assert reached.wait(10.0)
+    sip.delete(parent)
+    with qtbot.captureExceptions() as raised:
+        go_on.set()
+        assert wait_for_all(10_000)
+        qtbot.wait(20)
+    assert raised == []
+    assert told == []
+    assert caplog.records == []

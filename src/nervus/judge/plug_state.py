@@ -217,7 +217,7 @@ def _doubts(solved: SolvedPlug, volts: Sequence[Reading]) -> list[Told]:
     told = []
     for doubt in solved.doubts:
         reading = volts[doubt.reading]
-        fits = " or ".join(figures("{v:.2f} V", v=v) for v in doubt.fits_v)
+        fits = say(" or ").join(figures("{v:.2f} V", v=v) for v in doubt.fits_v)
         shown = say("nothing") if reading.nothing else figures("{value:g} V", value=reading.value)
         told.append(
             Told(

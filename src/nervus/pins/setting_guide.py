@@ -224,7 +224,7 @@ def sentences(setting: Setting, plan: SettingPlan) -> list[str]:
             )
         )
     if plan.open_v is not None:
-        usual = " to ".join(figures("{p:.0f}", p=p) for p in USUAL_OPEN_PCT)
+        usual = say("{low:.0f} to {high:.0f}", low=USUAL_OPEN_PCT[0], high=USUAL_OPEN_PCT[1])
         fits = {
             True: say("within the limits"),
             False: say("outside the limits"),

@@ -208,7 +208,7 @@ def picture_of(known: Known, share: float) -> list[Block]:
     ]
     drawing = over_travel(shown) if shown else None
     if drawing is not None:
-        words = " and ".join(d.word for d in shown)
+        words = say(" and ").join(d.word for d in shown)
         alt = say(
             "The sensor's tracks over the travel of the throttle, {words}; findings are shaded. ",
             words=words,

@@ -371,7 +371,7 @@ def _of_doubt(doubt: Doubt, number: int, column: Column) -> Question:
         left = replace(column, channel=IGNORE)
         return Question(number, say("{name} and fits no other unit", name=name), _option(left), left)
     proposed = Column(column.name, doubt.units[0], doubt.becomes)
-    looks = " or ".join(doubt.units[:3])
+    looks = say(" or ").join(doubt.units[:3])
     return Question(
         number, say("{name}; it looks like {looks}", name=name, looks=looks), _option(proposed), proposed
     )

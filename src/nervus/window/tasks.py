@@ -4,6 +4,7 @@ import logging
 import threading
 from collections.abc import Callable
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 from nervus.domain.errors import OutsideError, Stopped
@@ -64,7 +65,7 @@ class Task(QObject):
             self._work = _nothing
 
     def _progress(self, doing: str, share: float) -> None:
-        if self._stop.is_set():
+        if self._stop.is_set() or sip.isdeleted(self):
             raise Stopped
         self.progressed.emit(doing, share)
 
@@ -79,7 +80,12 @@ class _Runner(QRunnable):
         self._task = task
 
     def run(self) -> None:
-        self._task.run_here()
+        try:
+            self._task.run_here()
+        except RuntimeError:
+            if not sip.isdeleted(self._task):
+                raise
+            # Whoever asked for it has been closed meanwhile: nobody is left to be told.
 
 
 def wait_for_all(milliseconds: int = 5000) -> bool:

@@ -20,7 +20,7 @@ _CROWDED = 64.0
 # So many rows of pins are always shown whole, each of so many points at the least.
 _SHOWN_ROWS, _LEAST_ROW = 3, 72.0
 _TOKENS: Final = {
-    PinRole.SUPPLY: "supply",
+    PinRole.SUPPLY: say("supply"),
     PinRole.GROUND: "ink",
     PinRole.SIGNAL_1: "track_1",
     PinRole.SIGNAL_2: "track_2",
@@ -30,12 +30,12 @@ _TOKENS: Final = {
 }
 _SHORT: Final = {
     PinRole.SUPPLY: "supply",
-    PinRole.GROUND: "ground",
-    PinRole.SIGNAL_1: "signal 1",
-    PinRole.SIGNAL_2: "signal 2",
+    PinRole.GROUND: say("ground"),
+    PinRole.SIGNAL_1: say("signal 1"),
+    PinRole.SIGNAL_2: say("signal 2"),
     PinRole.MOTOR_PLUS: say("motor +"),
     PinRole.MOTOR_MINUS: say("motor −"),  # noqa: RUF001 - a true minus sign
-    PinRole.BATTERY: "battery",
+    PinRole.BATTERY: say("battery"),
     PinRole.UNUSED: say("not used"),
     PinRole.UNKNOWN: "",
 }
@@ -121,7 +121,14 @@ class PlugView(QWidget):
         if pin.role is not PinRole.UNKNOWN:
             parts.append(say("{role} as it was said", role=pin.role))
         elif guess is not None:
-            parts.append(f"{guess.role}, {natural_frequency(guess.chance)}: {guess.why}")
+            parts.append(
+                say(
+                    "{role}, {chance}: {why}",
+                    role=guess.role,
+                    chance=natural_frequency(guess.chance),
+                    why=guess.why,
+                )
+            )
             if guess.from_one:
                 parts.append(say("from one reading alone"))
         solved = self._shown.pins.get(label)
