@@ -405,8 +405,8 @@ def test_the_demo_fills_the_list_job_by_job_and_says_that_it_is_invented(
 ) -> None:
     window.go("jobs")
     window.fill_with_demo()
-    qtbot.waitUntil(lambda: 0 < window.home.model.rowCount() < 24, timeout=20_000)
-    qtbot.waitUntil(lambda: window.home.model.rowCount() == 24, timeout=60_000)
+    qtbot.waitUntil(lambda: 0 < window.home.model.rowCount() < 26, timeout=20_000)
+    qtbot.waitUntil(lambda: window.home.model.rowCount() == 26, timeout=60_000)
     assert window.head.state.text() == "demo · invented data"
     window.home.search.setFocus()
     keys("quay", Qt.Key.Key_Return)
