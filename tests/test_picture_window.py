@@ -264,6 +264,24 @@ def test_forty_channels_scroll_and_no_name_widens_the_picture(
     assert view.plots[0].height() > 0.25 * view.height()
 
 
+def test_a_picture_that_grows_is_drawn_for_its_new_width(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    time_s = np.arange(0.0, 60.0, 0.005)
+    wave = 2.5 + 2.0 * np.sin(time_s)
+    write_recording(made_of(time_s, tps1_v=wave, tps2_v=5.0 - wave), tmp_path / "long.csv")
+    window.open_file(tmp_path / "long.csv")
+    qtbot.waitUntil(lambda: window.opened is not None and not window.is_busy, timeout=30_000)
+    panel, view = window.panel, window.panel.time_view
+    panel.show_view("over time")
+    qtbot.wait(200)
+    narrow, (_channel, _envelope, curve) = view.width(), view._curves[0]
+    before = curve.xData.size
+    pressed(window, qtbot, Qt.Key.Key_F11)
+    qtbot.waitUntil(lambda: view.width() > 1.5 * narrow, timeout=5_000)
+    qtbot.waitUntil(lambda: curve.xData.size > 1.3 * before, timeout=5_000)
+
+
 def test_an_empty_logbook_offers_three_ways_to_begin(window: MainWindow, qtbot: QtBot) -> None:
     window.go("jobs")
     qtbot.waitUntil(window.home.welcome.isVisible, timeout=30_000)

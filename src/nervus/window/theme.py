@@ -275,9 +275,10 @@ QTableWidget#roomy::item { padding: 4px 8px; }
 QTableWidget { background: %(surface)s; border: 1px solid %(line)s; gridline-color: %(line)s; }
 QHeaderView::section { background: %(soft)s; color: %(ink)s; border: 0; padding: 6px 8px; }
 QCheckBox { spacing: 6px; font-size: 14px; }
-QCheckBox::indicator { width: 18px; height: 18px; border: 1px solid %(muted)s; border-radius: 3px;
-       background: %(surface)s; }
-QCheckBox::indicator:checked { background: %(action)s; border: 5px solid %(surface)s;
+QCheckBox::indicator, QListView::indicator { width: 18px; height: 18px; border: 1px solid %(muted)s;
+       border-radius: 3px; background: %(surface)s; }
+QCheckBox::indicator:checked, QListView::indicator:checked {
+       background: %(action)s; border: 5px solid %(surface)s;
        outline: 1px solid %(muted)s; width: 10px; height: 10px; }
 QCheckBox:focus { color: %(action)s; }
 QSlider::groove:horizontal { height: 6px; background: %(soft)s; border-radius: 3px; }

@@ -225,7 +225,7 @@ def _channel_box(column: Column, parent: QWidget) -> QComboBox:
     box.addItem(say("left out"), IGNORE)
     box.addItem(say("the time"), TIME)
     box.addItem(say("marks in words"), MARK)
-    box.addItem(say("kept by its name, not judged"), OTHER)
+    box.addItem(say("kept, not judged"), OTHER)
     for kind in CHANNEL_KINDS.values():
         box.addItem(f"{kind.title}, {kind.unit}", kind.id)
     box.setCurrentIndex(box.findData(column.channel))

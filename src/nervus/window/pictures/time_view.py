@@ -71,8 +71,9 @@ class TimeView(Chart):
         self._mark_lines: list[pg.InfiniteLine] = []
         self._words: tuple[Label, ...] = ()
         self._under_mouse = -np.inf
+        self._drawn_wide = 0
         self._cursors: list[pg.InfiniteLine] = []
-        self.sigDeviceRangeChanged.connect(lambda *_sizes: self._fit_sides())
+        self.sigDeviceRangeChanged.connect(lambda *_sizes: self._resized())
         self.hovered.connect(self._move_cursor)
         self.scene().sigMouseClicked.connect(self._clicked)
 
@@ -131,6 +132,12 @@ class TimeView(Chart):
         """How high it must be for all its plots, in pixels; 0 where any height will do."""
         sides = len(self._shown) - 1
         return _LEAST_TRACKS + sides * (_LEAST_SIDE + _GAP) + _AXIS if sides > _FEW_SIDES else 0
+
+    def _resized(self) -> None:
+        self._fit_sides()
+        # Curves hold as many columns as there were pixels: in a wider picture they would have gaps.
+        if self._curves and self.width() != self._drawn_wide:
+            self._refresh()
 
     def _fit_sides(self) -> None:
         """The plots below leave the tracks half of the height, unless somebody wants it else."""
@@ -379,7 +386,8 @@ class TimeView(Chart):
         self._draw_lane()
         self.strip.place()
         start, end = self.visible()
-        columns = max(200, self.width())
+        self._drawn_wide = self.width()
+        columns = max(200, round(self._drawn_wide * self.devicePixelRatioF()))
         for envelope, shift, curve in self._under:
             x, y = envelope.within(start - shift, end - shift, columns)
             curve.setData(x + shift, y, skipFiniteCheck=True)
