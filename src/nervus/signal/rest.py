@@ -8,7 +8,7 @@ foot holds a plate open that the engine breathes through as if it were closed.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -65,6 +65,8 @@ class Rest:
         low: whether a closing ended here.
         asked: where the command had the plate meanwhile, percent; `None` where that is not known.
         witnessed: whether pedal or command tell that it was let go, not the closing itself.
+        closed_on: whether it closed further from here without having been opened: what held it was
+            let go only then.
     """
 
     span_s: Span
@@ -73,6 +75,7 @@ class Rest:
     low: bool = False
     asked: float | None = None
     witnessed: bool = False
+    closed_on: bool = False
 
 
 def find_rests(
@@ -110,9 +113,16 @@ def find_rests(
         came_from = max([float(np.max(way, initial=level)), *(r.percent for r in rests[-1:])])
         low = came_from > level + _CLOSED_BY_PCT
         asked = _asked_for(command, span)
+        if rests and _goes_down(rests[-1].percent, way, level):
+            rests[-1] = replace(rests[-1], closed_on=True)
         rests.append(Rest(span, level, released, low, asked, witnessed=let_go is not None))
         last_end = int(end)
     return tuple(rests)
+
+
+def _goes_down(start: float, way: FloatArray, end: float) -> bool:
+    """Whether it only closed from one rest to the next."""
+    return end < start - _OFF_PCT and float(np.max(way, initial=end)) <= start + 2 * _BAND_PCT
 
 
 def off_rest(
@@ -132,7 +142,9 @@ def off_rest(
     high = [
         r
         for r in rests
-        if (r.released or (r.low and not told)) and _OFF_PCT < r.percent - usual < _HELD_PCT
+        if (r.released or (r.low and not told))
+        and not (r.closed_on and not told)
+        and _OFF_PCT < r.percent - usual < _HELD_PCT
     ]
     high = [r for r in high if not _as_asked(r, sound)]
     if not high or not sound:

@@ -18,7 +18,7 @@ from nervus.language import say
 from nervus.signal.instrument import Instrument
 from nervus.signal.intervals import wilson
 from nervus.signal.pass_cells import sort_into_cells
-from nervus.signal.robust import OF_MEDIAN
+from nervus.signal.robust import OF_MEDIAN, running_extremes
 from nervus.signal.sampling import block_means
 from nervus.signal.spans import inside, merge, runs
 
@@ -26,13 +26,20 @@ from nervus.signal.spans import inside, merge, runs
 _FINEST_S = 0.002
 # Cells of travel where a pass has so many samples in each; wider ones where it has fewer.
 _CELL_PCT, _WIDE_CELL_PCT, _SAMPLES_IN_CELL = 1.0, 2.0, 2.0
+# What two tracks are apart anyway is told over so many wide cells to each side; faster than this,
+# percent of supply a second, the shaft moves.
+_AROUND, _MOVING_PCT_PER_S = 6, 10.0
 # A cell stands out by so many deviations of what the others show, and is so many times as rough.
 _DEVIATIONS, _TIMES = 4.5, 1.8
+# As a whole it stands out by so many: hundreds of stretches are looked at.
+_OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
 # what the plate does, sample by sample, only the fastest are.
 _SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 250.0
 _LEAST_PASSES, _LEAST_SHARE, _LEAST_PCT = 3, 0.5, 2.5
+# Nor is a worn stretch wider, and it takes so many crossings of cells to see it.
+_MOST_PCT, _LEAST_SEEN = 30.0, 8
 # A worn stretch may lose contact in a smaller share of the passes, if these are so many, and so many
 # deviations more than passes over other stretches that are as rough by chance.
 _MANY_PASSES, _SELDOM_SHARE, _BY_CHANCE = 5, 0.3, 3.0
@@ -102,19 +109,71 @@ def rough_stretches(
             interval_s=track.interval_s * size,
         )
     bend = _bend(track.level)
-    if sister is not None:
+    if sister is not None and track.is_slow:
+        bend = _apart(track, sister, travel) * sqrt(_OWN_SHARE)
+        slow = _visits(passes, float(track.time_s[-1]))
+    elif sister is not None:
         # Motion is in both tracks, what the sister does alone is in her: neither is roughness here.
         apart = _bend(track.level - sister)
         bend = np.where(np.abs(apart) < np.abs(bend), apart, bend)
     good = _good(track, masked)
     table = _table(track, bend, good, travel, slow)
+    if sister is not None and track.is_slow:
+        table = replace(table, floor=max(table.floor, track.resolution**2 / 6.0))
     found = []
-    for stretch in _stand_out(table, pooled=sister is not None):
+    for stretch in _stand_out(table, pooled=sister is not None, slow=track.is_slow):
         place, turns, share = _refined(stretch, bend, good, (track, travel, table))
         noise = _finding(track, table, place)
         if noise is not None:
             found.append(Rough(noise, turns >= _TURNS * len(slow) and share >= _BUSY_SHARE))
     return tuple(found)
+
+
+def own_roughness(track: Instrument, travel: tuple[FloatArray, FloatArray], place: Span) -> float:
+    """How rough a track is by itself over a stretch, its motion included: percent of supply squared."""
+    percent = np.interp(track.time_s[1:-1], *travel)
+    there = _bend(track.level)[(percent >= place[0]) & (percent <= place[1])]
+    return float(np.mean(there**2)) if there.size else 0.0
+
+
+def _visits(passes: tuple[Pass, ...], end_s: float) -> tuple[Pass, ...]:
+    """Passes with the rests behind them, up to where the next one begins."""
+    ends = [p.start_s for p in passes[1:]] + [end_s]
+    return tuple(replace(p, end_s=max(e, p.end_s)) for p, e in zip(passes, ends, strict=True))
+
+
+def _apart(track: Instrument, sister: FloatArray, travel: tuple[FloatArray, FloatArray]) -> FloatArray:
+    """How far a track is off what the sister tells, as if both had been read at one instant at rest.
+
+    Against what they are apart there anyway; and the further motion between the readings may have put
+    them apart, the less it says. Shape (n,) to (n - 2,), percent of supply.
+    """
+    percent = np.interp(track.time_s, *travel)
+    off = track.level - sister - _usually_apart(percent, track.level - sister)
+    speed = np.abs(np.gradient(sister, track.time_s))
+    speed = running_extremes(np.pad(speed, 2, mode="edge"), 5)[1]
+    moving = speed > _MOVING_PCT_PER_S
+    still = np.abs(off[~moving]) if not moving.all() else np.zeros(1)
+    at_rest = max(OF_MEDIAN * float(np.median(still)), track.resolution / 2.0, track.noise)
+    timing_s = 0.0
+    if moving.any():
+        besides = np.maximum(np.abs(off[moving]) - at_rest, 0.0)
+        timing_s = OF_MEDIAN * float(np.median(besides / speed[moving]))
+    return np.asarray(off * at_rest / np.hypot(at_rest, speed * timing_s), dtype=np.float64)[1:-1]
+
+
+def _usually_apart(percent: FloatArray, apart: FloatArray) -> FloatArray:
+    """What two tracks are apart around each sample's place, over more than is worn, shape (n,)."""
+    cells = int(100.0 / _WIDE_CELL_PCT)
+    cell = np.clip((percent / _WIDE_CELL_PCT).astype(np.int64), 0, cells - 1)
+    order = np.argsort(cell, kind="stable")
+    parts = np.split(apart[order], np.searchsorted(cell[order], np.arange(1, cells)))
+    seen = np.flatnonzero([p.size > 0 for p in parts])
+    middle = np.asarray([np.median(parts[k]) for k in seen])
+    # Even to both sides: at the ends of the travel a window that leans would take a bend for an offset.
+    reach = np.minimum(np.minimum(np.arange(seen.size), seen.size - 1 - np.arange(seen.size)), _AROUND)
+    smooth = [np.median(middle[k - n : k + n + 1]) for k, n in enumerate(reach)]
+    return np.asarray(np.interp(cell, seen, smooth), dtype=np.float64)
 
 
 def _bend(values: FloatArray) -> FloatArray:
@@ -156,7 +215,7 @@ def _table(
     return _Table(power, counts, cell_pct, floor)
 
 
-def _stand_out(table: _Table, *, pooled: bool) -> list[Span]:
+def _stand_out(table: _Table, *, pooled: bool, slow: bool) -> list[Span]:
     """The stretches whose roughness stands out of all others, cell by cell or, pooled, as a whole."""
     log = table.log()
     seen = np.isfinite(log).sum(axis=0)
@@ -174,23 +233,48 @@ def _stand_out(table: _Table, *, pooled: bool) -> list[Span]:
     core = above > np.maximum(_DEVIATIONS * deviation, np.log(_TIMES))
     # Where it is rough for sure it is as far as it is rougher than usual.
     wide = above > np.maximum(_REACH * deviation, np.log(_REACH_TIMES))
-    found = []
+    # What cells differ by besides what so few crossings of each leave to chance.
+    by_chance = within**2 * float(np.mean(1.0 / seen[enough]))
+    besides = sqrt(max(between**2 - by_chance, 0.0)) if slow else between
+    found = [] if not pooled else _scanned(above, seen, (within, besides), table.cell_pct)
     for first, last in zip(*runs(wide), strict=True):
         place = (float(first * table.cell_pct), float((last + 1) * table.cell_pct))
         cells = slice(first, last + 1)
-        sure = core[cells].any() or (pooled and _together(above[cells], seen[cells], within, between))
-        if sure and place[1] - place[0] >= 2.0 * table.cell_pct - 1e-9:
+        if core[cells].any() and place[1] - place[0] >= 2.0 * table.cell_pct - 1e-9:
             found.append(place)
-    return list(merge(found, table.cell_pct + 1e-9))
+    return list(merge(sorted(found), table.cell_pct + 1e-9))
 
 
-def _together(above: FloatArray, seen: IntArray, within: float, between: float) -> bool:
-    """Whether cells beside each other stand out together, though none does alone.
+def _scanned(
+    above: FloatArray, seen: IntArray, spread: tuple[float, float], cell_pct: float
+) -> list[Span]:
+    """Stretches that stand out as a whole, though no cell of them need do so alone.
 
-    What differs from cell to cell is taken to be alike in two of them.
+    Of all stretches the one that stands out most; then of what is left. What differs from cell to cell
+    is taken to be alike in two of them.
     """
-    deviation = sqrt(within**2 / max(int(seen.sum()), 1) + between**2 / max(above.size / 2.0, 1.0))
-    return float(above.mean()) > max(_DEVIATIONS * deviation, log(_TIMES))
+    weight = np.where(seen >= 1, seen, 0).astype(np.float64)
+    total = np.concatenate(([0.0], np.cumsum(np.nan_to_num(above) * weight)))
+    held = np.concatenate(([0.0], np.cumsum(weight)))
+    found: list[Span] = []
+    free = np.ones(above.size, dtype=np.bool_)
+    least, most = int(np.ceil(_LEAST_PCT / cell_pct)), int(_MOST_PCT / cell_pct)
+    while True:
+        best: tuple[float, int, int] = (_OF_ALL, 0, 0)
+        for width in range(least, most + 1):
+            n = held[width:] - held[:-width]
+            mean = (total[width:] - total[:-width]) / np.maximum(n, 1.0)
+            deviation = np.sqrt(spread[0] ** 2 / np.maximum(n, 1.0) + spread[1] ** 2 / (width / 2.0))
+            taken = np.concatenate(([0], np.cumsum(~free)))
+            stands = mean / np.maximum(deviation, 1e-9)
+            stands[(mean < log(_TIMES)) | (n < _LEAST_SEEN) | (taken[width:] > taken[:-width])] = 0.0
+            at = int(np.argmax(stands))
+            if stands[at] > best[0]:
+                best = (float(stands[at]), at, at + width)
+        if best[2] == 0:
+            return found
+        found.append((best[1] * cell_pct, best[2] * cell_pct))
+        free[max(best[1] - 1, 0) : best[2] + 1] = False
 
 
 def _refined(

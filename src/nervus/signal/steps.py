@@ -62,38 +62,31 @@ class _Edges:
     size: FloatArray
 
 
-def find_steps(
-    track: Instrument, frame: Frame, passes: tuple[Pass, ...], sister: FloatArray | None
-) -> tuple[DeadSpot, ...]:
+def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tuple[DeadSpot, ...]:
     """Dead spots of the shape of a step on one track.
 
     Args:
         track: with its samples as they are.
         frame: what its levels are of the travel.
         passes: of the travel.
-        sister: what the other track says it should read at its instants, percent of supply, shape (n,);
-            against it the motion of the hand falls away.
     """
     if track.interval_s > _SLOWEST_S or len(passes) < _LEAST_PASSES:
         return ()
     size = max(1, round(_BLOCK_S / max(track.interval_s, 1e-7)))
     time_s, level = track.time_s, track.level
-    other = sister if sister is not None else np.zeros(level.shape)
     if size > 1:
-        time_s, level, other = (block_means(x, size) for x in (time_s, level, other))
+        time_s, level = (block_means(x, size) for x in (time_s, level))
     own = frame.percent(track.own(level))
-    other = frame.percent(track.own(other)) if sister is not None else other
     if time_s.size < 4 * _BESIDE:
         return ()
-    edges = _edges(time_s, own, own - other, passes)
+    edges = _edges(time_s, own, passes)
     steps = _paired(edges, passes)
     return tuple(s for pair in steps if (s := _spot(track, frame, passes, pair)) is not None)
 
 
-def _edges(time_s: FloatArray, own: FloatArray, apart: FloatArray, passes: tuple[Pass, ...]) -> _Edges:
+def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Edges:
     """All edges of all passes that stand out of what the passes show."""
-    jump = _jumps(apart)
-    of_own = jump if apart is own else _jumps(own)
+    jump = _jumps(own)
     first = np.searchsorted(time_s, [p.start_s for p in passes])
     last = np.searchsorted(time_s, [p.end_s for p in passes])
     at = np.concatenate([np.arange(a, b, dtype=np.intp) for a, b in zip(first, last, strict=True)])
@@ -102,19 +95,13 @@ def _edges(time_s: FloatArray, own: FloatArray, apart: FloatArray, passes: tuple
     at, number = at[inside], number[inside]
     if not at.size:
         return _Edges(number, *(np.empty(0) for _ in range(4)))
-    spread, own_spread = (max(OF_MEDIAN * float(np.median(np.abs(x[at]))), 1e-3) for x in (jump, of_own))
-    if own_spread < spread:
-        # The sister takes the motion away, and adds her own noise: where it is slow, that is no gain.
-        jump, spread = of_own, own_spread
+    spread = max(OF_MEDIAN * float(np.median(np.abs(jump[at]))), 1e-3)
     size = np.abs(jump)
     peak = (size[at] >= size[at - 1]) & (size[at] > size[at + 1])
-    # What the sister alone does is no edge of this track.
-    mine = np.abs(of_own[at] - jump[at]) < np.maximum(0.5 * size[at], 2.0 * own_spread)
-    mine &= np.sign(of_own[at]) == np.sign(jump[at])
     # Beside a step the slope on one side holds the step: there it seems to turn back. A bend goes on.
     turn = np.maximum(jump[at - 2] * np.sign(jump[at]), jump[at + 2] * np.sign(jump[at]))
     peak &= turn < _GOES_ON * size[at]
-    chosen = peak & mine & (size[at] > _EDGE * spread) & (size[at] < _MOST_PCT)
+    chosen = peak & (size[at] > _EDGE * spread) & (size[at] < _MOST_PCT)
     at, number = at[chosen], number[chosen]
     opening = np.asarray([p.direction is Direction.OPENING for p in passes])[number]
     before, behind = own[at], own[at + 1]

@@ -9,8 +9,11 @@ from nervus.signal import dead_spots
 from nervus.signal.events import Cause, Event
 from nervus.signal.flat_checks import FLAT_DEPTH_PCT, FlatEnds, is_quiet
 from nervus.signal.flats import find_flats
+from nervus.signal.holes import find_holes
 from nervus.signal.instants import read_at
-from nervus.signal.rough import Rough, rough_stretches
+from nervus.signal.instrument import Instrument
+from nervus.signal.parted import find_parted
+from nervus.signal.rough import Rough, own_roughness, rough_stretches
 from nervus.signal.shaft import Shaft
 from nervus.signal.spans import Union, overlaps
 from nervus.signal.steps import find_steps as steps_of
@@ -62,31 +65,65 @@ def _dead_spots(
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
         spots += found
+    parted = {t.id: _parted(shaft, t) for t in shaft.tracks}
     for track in shaft.tracks:
         found, explained = dead_spots.from_events(track, loose, passes, way)
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
-        frame = travel.frames[track.id]
-        closed, opened = (100.0 * end / track.supply_v for end in (frame.closed, frame.open))
-        course = shaft.course_with_shallow(track)
-        flat = find_flats(course, passes, (closed, opened), shaft.sister_at(course))
-        flat = tuple(f for f in flat if all(is_quiet(signal, f) for signal in shaft.tracks))
-        flat = tuple(f for f in flat if not _is_drop_out(f, shared))
-        sure = tuple(s for s in found if s.shape is not Shape.FLAT)
-        # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
-        told = tuple(s for s in found if s.shape is Shape.FLAT)
-        flat = tuple(f for f in flat if not any(_is_told_better(f, s) for s in told))
-        new = tuple(f for f in flat if not _same_place(f, sure))
-        spots += (s for s in found if s in sure or not _same_place(s, new))
-        spots += new
-        ends = FlatEnds(track, new, way, abs(opened - closed))
+        # Where the tracks part tells more than time does.
+        flats = () if any(parted.values()) else _flats(shaft, track, shared, found)
+        shallow = parted[track.id]
+        if shaft.pair is None:
+            shallow = steps_of(track, travel.frames[track.id], passes)
+        spots += (s for s in found if s.shape is not Shape.FLAT or not _same_place(s, flats))
+        spots += flats
+        closed, opened = travel.frames[track.id].closed, travel.frames[track.id].open
+        ends = FlatEnds(track, flats, way, abs(opened - closed) * 100.0 / track.supply_v)
         loose = tuple(e for e in loose if not ends.explain(e))
-        sister = shaft.expected_of(track)
-        steps = steps_of(track, frame, passes, sister)
-        steps = tuple(s for s in steps if not is_told(s, tuple(spots)))
-        spots += steps
-        loose = tuple(e for e in loose if not _at_step(e, steps, way))
+        shallow = tuple(s for s in shallow if not is_told(s, tuple(spots)))
+        spots += shallow
+        loose = tuple(e for e in loose if not _at_step(e, shallow, way))
     return tuple(spots), loose
+
+
+def _flats(
+    shaft: Shaft, track: Instrument, shared: Union, found: tuple[DeadSpot, ...]
+) -> tuple[DeadSpot, ...]:
+    """Where a track stands still, by time, by its sister or by what it never shows, besides events."""
+    if shaft.travel is None:
+        return ()
+    frame, course = shaft.travel.frames[track.id], shaft.course_with_shallow(track)
+    ends = (100.0 * frame.closed / track.supply_v, 100.0 * frame.open / track.supply_v)
+    flats = find_flats(course, shaft.passes, ends, shaft.sister_at(course))
+    flats = tuple(f for f in flats if all(is_quiet(signal, f) for signal in shaft.tracks))
+    if shaft.pair is None:
+        holes = find_holes(track, frame, shaft.passes, shaft.spikes[track.id])
+        flats += tuple(h for h in holes if not _same_place(h, flats))
+    flats = tuple(f for f in flats if not _is_drop_out(f, shared))
+    # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
+    told = tuple(s for s in found if s.shape is Shape.FLAT)
+    sure = tuple(s for s in found if s.shape is not Shape.FLAT)
+    flats = tuple(f for f in flats if not any(_is_told_better(f, s) for s in told))
+    return tuple(f for f in flats if not _same_place(f, sure))
+
+
+def _parted(shaft: Shaft, track: Instrument) -> tuple[DeadSpot, ...]:
+    """Where a track and its sister part, pass after pass, what goes to a rail or is on both left out."""
+    sister = shaft.expected_of(track)
+    if sister is None or shaft.travel is None:
+        return ()
+    masked = _told_of(shaft, track) + shaft.spikes[track.id]
+    return find_parted(track, sister, shaft.travel.frames[track.id], shaft.passes, masked)
+
+
+def _told_of(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
+    """When a track was at a rail, or off together with others."""
+    return tuple(
+        part.span_s
+        for e in shaft.events
+        for name, part in e.parts
+        if name == track.id and (len(e.parts) > 1 or track.is_unusual(part.level))
+    )
 
 
 def _is_drop_out(flat: DeadSpot, shared: Union) -> bool:
@@ -129,15 +166,25 @@ def _rough(shaft: Shaft) -> list[Rough]:
     way = (travel.time_s, travel.percent)
     for track in shaft.tracks:
         sister = shaft.expected_of(track)
-        told = tuple(
-            part.span_s
-            for e in shaft.events
-            for name, part in e.parts
-            if name == track.id and (len(e.parts) > 1 or track.is_unusual(part.level))
-        )
-        masked = told + shaft.spikes[track.id]
+        masked = _told_of(shaft, track) + shaft.spikes[track.id]
         found += rough_stretches(track, way, shaft.passes, masked, sister)
-    return found
+    return [r for r in found if not (_is_sisters(shaft, r.noise) or _is_interrupted(shaft, r.noise))]
+
+
+def _is_interrupted(shaft: Shaft, noise: Noise) -> bool:
+    """Whether, read slowly, it is an open line that makes a stretch rough: it reads one level."""
+    slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
+    return slow and shaft.pair is not None and _is_contact(shaft, noise)
+
+
+def _is_sisters(shaft: Shaft, noise: Noise) -> bool:
+    """Whether it is the other track that is rough: read slowly, what they are apart tells of both."""
+    if shaft.pair is None or shaft.travel is None or not any(t.is_slow for t in shaft.tracks):
+        return False
+    way = (shaft.travel.time_s, shaft.travel.percent)
+    one, two = (own_roughness(t, way, noise.travel_pct) for t in shaft.tracks)
+    two /= shaft.pair.line.slope**2
+    return two > one if shaft.tracks[0].id in noise.channels else one > two
 
 
 def _is_contact(shaft: Shaft, noise: Noise) -> bool:
@@ -158,7 +205,8 @@ def _explained(shaft: Shaft, noise: Noise, spots: tuple[DeadSpot, ...]) -> bool:
     speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
     slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
-    own = [s for s in spots if s.channels == noise.channels]
+    # Read slowly, what both are apart by tells of either.
+    own = [s for s in spots if s.channels == noise.channels or (slow and shaft.pair is not None)]
     return any(
         _within(noise.travel_pct, s.travel_pct, slack)
         or (slow and overlaps(noise.travel_pct, s.travel_pct, slack))
