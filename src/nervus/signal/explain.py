@@ -26,10 +26,16 @@ from nervus.signal.excursions import BURST_GAP_S, Excursion, deep_enough
 from nervus.signal.feed_signs import Lines, by_one_factor, joint_of, shrank
 from nervus.signal.instrument import Instrument
 from nervus.signal.pair import Pair
+from nervus.signal.returns import beyond_own, comes_back, find_returns, own_speed
 from nervus.signal.spans import Union, merge, runs
 
 # How much seldomer, in nats, than motion of the shaft a track alone leaves its course, and all together.
 _ALONE, _TOGETHER = 3.0, 4.0
+# Where it was so once it is so again with so many nats less against it; what single events leave open
+# must be sure together by so many.
+_AGAIN, _SURE_TOGETHER = 1.0, 1.5
+# All came back, to be believed because of others, where that is worth so many nats.
+_BACK = 1.0
 # At the quickest that a plate can be motion is as likely as a fault; beyond it loses so many nats for
 # each e-fold: who moves a plate by hand or spring seldom comes near it.
 _PER_FOLD, _MOST_QUICK = 4.0, 14.0
@@ -95,11 +101,50 @@ def explain(
     scene = _Scene(tracks, pair, asked, candidates, feed or Lines(()))
     pieces = [piece for event in gathered(tracks, candidates) for piece in scene.pieces(event)]
     scene.prepare(pieces)
-    kept = [told for piece in pieces if (told := scene.told(piece)) is not None]
+    told = [event for piece in pieces if (event := scene.told(piece)) is not None]
+    if pair is not None:
+        told_s = Union(e.span_s for e in told)
+        back = (e for e in _returned(tracks) if not told_s.touches(e.span_s))
+        told += [event for piece in back if (event := scene.told(piece)) is not None]
+    kept = _together(told)
     if pair is not None:
         known = tuple(e.span_s for e in kept)
         kept += (e for e in map(scene.parted, _partings(pair, known, candidates)) if e is not None)
     return tuple(sorted(kept, key=lambda e: e.span_s[0]))
+
+
+def _returned(tracks: tuple[Instrument, ...]) -> tuple[Event, ...]:
+    """What lies between two holds at one level on both tracks at once."""
+    one, two = (find_returns(t) for t in tracks)
+    others = Union(e.span_s for e in two)
+    first = [e for e in one if others.touches(e.span_s)]
+    events = []
+    for excursion in first:
+        near = Union((excursion.span_s,))
+        other = next(e for e in two if near.touches(e.span_s))
+        events.append(event_of([(tracks[0].id, excursion), (tracks[1].id, other)]))
+    return tuple(events)
+
+
+def _together(told: list[Event]) -> list[Event]:
+    """The events that hold; those that all tracks share hold for each other, for what came comes again.
+
+    Each alone must outweigh how seldom such a fault is; together they need to do so once.
+    """
+    sure = [e for e in told if e.cause is not Cause.FEED or e.margin > 0.0]
+    doubtful = [e for e in told if e.cause is Cause.FEED and e.margin <= 0.0 and len(e.parts) > 1]
+    alone = [e for e in told if e not in sure and e not in doubtful]
+    rebate = _TOGETHER - _AGAIN
+    speak = [e.margin + rebate for e in doubtful if e.margin + rebate > 0.0]
+    first = 0.0 if any(e.cause is Cause.FEED for e in sure) else rebate
+    if sum(speak) - first <= _SURE_TOGETHER:
+        return sure + alone
+    again = [replace(e, margin=e.margin + rebate) for e in doubtful if e.margin + rebate > 0.0]
+    return sure + alone + [_not_weak(e) for e in again]
+
+
+def _not_weak(event: Event) -> Event:
+    return replace(event, parts=tuple((n, replace(e, weak=False)) for n, e in event.parts))
 
 
 def _partings(
@@ -127,6 +172,8 @@ class _Scene:
         self._pair, self._asked = pair, asked
         self._levels = {t: c.level for t, c in candidates.items()}
         self._joints = {t.id: joint_of(t, candidates[t.id].excursions) for t in tracks}
+        away = tuple(e.span_s for c in candidates.values() for e in c.excursions)
+        self._own_speed = {t.id: own_speed(t, away) for t in tracks if t.is_slow}
         self._quick_ends: dict[tuple[str, Span], FloatArray] = {}
         self._apart_of: dict[int, float] = {}
         self._sister_decides = False
@@ -167,7 +214,8 @@ class _Scene:
         weight, cause, parts = max(ways, key=lambda way: way[0])
         margin = weight - moved
         spoke = self._pair is not None or self._asked is not None
-        if margin <= 0.0 and (spoke or not all(e.weak for _, e in parts)):
+        again = cause is Cause.FEED and self._agree(event) and self._back(event) > _BACK
+        if margin <= 0.0 and not again and (spoke or not all(e.weak for _, e in parts)):
             return None
         kept = event_of(list(parts))
         return Event(
@@ -227,6 +275,7 @@ class _Scene:
             # Who goes along gently shows that the shaft could: the other may leap over a worn place
             # meanwhile.
             against = min(map(self._quick, event.parts)) + max(map(self._level, event.parts))
+            against += self._back(event)
         else:
             against = max(map(self._no_motion, event.parts))
         apart = max(map(self._apart, event.parts))
@@ -234,6 +283,15 @@ class _Scene:
         deepest = replace(deepest, span_s=deepest.deepest_s or deepest.span_s)
         asked = self._asked.says(self._tracks[name], deepest) if self._asked else 0.0
         return -against - apart + asked
+
+    def _back(self, event: Event) -> float:
+        """What it says against motion, in nats, that all tracks came back to where they were, and how."""
+        back = min(comes_back(self._tracks[n], e) for n, e in event.parts)
+        if back <= _LITTLE:
+            return 0.0
+        return back + min(
+            beyond_own(self._tracks[n], e, self._own_speed.get(n, 0.0)) for n, e in event.parts
+        )
 
     def _no_motion(self, part: tuple[str, Excursion]) -> float:
         """What speaks, in nats, against an excursion being motion, by the track alone."""

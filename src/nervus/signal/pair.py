@@ -64,6 +64,12 @@ class Pair:
             )
         return self.expected(of, of.time_s[samples])
 
+    def resolution(self, of: Instrument) -> float:
+        """The coarser of both tracks' steps, in percent of a track's supply."""
+        slope = abs(self.line.slope)
+        scale = 1.0 / slope if of.id == self.first.id else slope
+        return max(of.resolution, self.other(of).resolution * scale)
+
     def blur(self, of: Instrument) -> float:
         """How far both may be apart by noise and rounding, in percent of a track's supply."""
         slope = abs(self.line.slope)

@@ -46,6 +46,8 @@ _LEAST_PASSES, _LEAST_SHARE = 3, 0.4
 # An explanation leaves this share of what the tracks are apart by at most; it is looked for in steps of
 # this, percent of travel, with so many points at most.
 _LEFT, _STEP_PCT, _MOST_POINTS = 0.4, 0.25, 3000
+# A step is as high, and a stand as long, as so many steps of the tracks; what is off by more is a drop.
+_LEAST_STEPS, _MOST_PCT = 1.2, 15.0
 # It is told from so many points.
 _LEAST_POINTS = 10
 
@@ -109,6 +111,7 @@ _Explanation = Callable[[_Points, float, float], FloatArray]
 def find_parted(
     track: Instrument,
     sister: FloatArray,
+    resolution: float,
     frame: Frame,
     passes: tuple[Pass, ...],
     masked: tuple[Span, ...],
@@ -118,6 +121,7 @@ def find_parted(
     Args:
         track: the track.
         sister: what the other one says of each of its samples, percent of supply, shape (n,).
+        resolution: the coarser of both tracks' steps, in percent of the track's supply.
         frame: what the track's levels are of the travel.
         passes: of the travel.
         masked: spans that are told already.
@@ -131,7 +135,7 @@ def find_parted(
     own, other = (frame.percent(track.own(x)) for x in (level, other))
     known = ~inside(time_s, masked, 2.0 * track.interval_s)
     time_s, own, other = time_s[known], own[known], other[known]
-    step = 100.0 * track.resolution / max(abs(frame.open - frame.closed) * 100.0 / track.supply_v, 1e-6)
+    step = 100.0 * resolution / max(abs(frame.open - frame.closed) * 100.0 / track.supply_v, 1e-6)
     width = max(_CELL_PCT, step)
     folds = []
     for direction in Direction:
@@ -143,7 +147,7 @@ def find_parted(
     found: list[DeadSpot] = []
     seen = (time_s, own, other)
     for place in _places(folds, width):
-        spot = _spot((track, frame), folds, (place, width), seen)
+        spot = _spot((track, frame), folds, (place, width, step), seen)
         if spot is not None:
             found.append(spot)
     return tuple(found)
@@ -208,14 +212,17 @@ def _places(folds: list[_Fold], width: float) -> list[Span]:
 def _spot(
     whose: tuple[Instrument, Frame],
     folds: list[_Fold],
-    where: tuple[Span, float],
+    where: tuple[Span, float, float],
     seen: tuple[FloatArray, FloatArray, FloatArray],
 ) -> DeadSpot | None:
-    (track, frame), (near, width) = whose, where
+    (track, frame), (near, width, step) = whose, where
     passes = tuple(sorted((p for f in folds for p in f.passes), key=lambda p: p.start_s))
     points = _points(folds, passes, near, width, seen)
     told = _explained(_strong(points, near), near)
     if told is None or told.shape is None or _inside(points, told.place) < _LEAST_POINTS:
+        return None
+    size = told.height if told.shape is Shape.STEP else told.place[1] - told.place[0]
+    if not _LEAST_STEPS * step < size < _MOST_PCT:
         return None
     showing = _showing(points, told)
     spans = [s for n in showing if (s := _when(seen, passes[n], told.place)) is not None]

@@ -110,10 +110,11 @@ def _flats(
 def _parted(shaft: Shaft, track: Instrument) -> tuple[DeadSpot, ...]:
     """Where a track and its sister part, pass after pass, what goes to a rail or is on both left out."""
     sister = shaft.expected_of(track)
-    if sister is None or shaft.travel is None:
+    if sister is None or shaft.travel is None or shaft.pair is None:
         return ()
     masked = _told_of(shaft, track) + shaft.spikes[track.id]
-    return find_parted(track, sister, shaft.travel.frames[track.id], shaft.passes, masked)
+    frame, resolution = shaft.travel.frames[track.id], shaft.pair.resolution(track)
+    return find_parted(track, sister, resolution, frame, shaft.passes, masked)
 
 
 def _told_of(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
