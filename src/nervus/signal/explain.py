@@ -285,7 +285,7 @@ class _Scene:
         return -against - apart + asked
 
     def _back(self, event: Event) -> float:
-        """What it says against motion, in nats, that all tracks came back to where they were, and how."""
+        """What it says against motion, in nats, that all came back to where they were, and how."""
         back = min(comes_back(self._tracks[n], e) for n, e in event.parts)
         if back <= _LITTLE:
             return 0.0

@@ -13,6 +13,7 @@ from nervus.domain.analysis import Frame, Pass
 from nervus.domain.channel import FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.instrument import Instrument
+from nervus.signal.pass_cells import samples_in
 from nervus.signal.spans import inside, merge, runs_of
 from nervus.signal.spot import pooled_confidence, spot_text
 from nervus.signal.travel import crossings
@@ -44,9 +45,7 @@ def find_holes(
     if len(passes) < _LEAST_PASSES:
         return ()
     percent = frame.percent(track.own(track.level))
-    first = np.searchsorted(track.time_s, [p.start_s for p in passes])
-    last = np.searchsorted(track.time_s, [p.end_s for p in passes], side="right")
-    at = np.concatenate([np.arange(a, b) for a, b in zip(first, last, strict=True)])
+    at, _ = samples_in(track.time_s, passes)
     at = at[~inside(track.time_s[at], masked, 2.0 * track.interval_s)]
     span = max(abs(frame.open - frame.closed) * 100.0 / track.supply_v, 1e-6)
     step = 100.0 * track.resolution / span

@@ -16,9 +16,8 @@ from nervus.domain.analysis import Direction, Frame, Pass
 from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.instrument import Instrument
-from nervus.signal.pass_cells import PassCells, sort_into_cells
+from nervus.signal.pass_cells import PassCells, samples_in, sort_into_cells
 from nervus.signal.robust import OF_MEDIAN
-from nervus.signal.sampling import block_means
 from nervus.signal.spans import inside, merge
 from nervus.signal.spot import pooled_confidence, spot_text
 from nervus.signal.travel import crossings
@@ -43,6 +42,8 @@ _STOP_PCT = 1.5
 # A pass shows a place where it is off along with what is told by this share.
 _ALIKE, _STRONG = 0.5, 0.4
 _LEAST_PASSES, _LEAST_SHARE = 3, 0.4
+# Of very many passes so many are looked at first.
+_FIRST_LOOK = 64
 # An explanation leaves this share of what the tracks are apart by at most; it is looked for in steps of
 # this, percent of travel, with so many points at most.
 _LEFT, _STEP_PCT, _MOST_POINTS = 0.4, 0.25, 3000
@@ -128,29 +129,48 @@ def find_parted(
     """
     if len(passes) < _LEAST_PASSES:
         return ()
-    size = max(1, round(_FINEST_S / max(track.interval_s, 1e-7)))
-    time_s, level, other = track.time_s, track.level, sister
-    if size > 1:
-        time_s, level, other = (block_means(x, size) for x in (time_s, level, other))
-    own, other = (frame.percent(track.own(x)) for x in (level, other))
-    known = ~inside(time_s, masked, 2.0 * track.interval_s)
-    time_s, own, other = time_s[known], own[known], other[known]
     step = 100.0 * resolution / max(abs(frame.open - frame.closed) * 100.0 / track.supply_v, 1e-6)
     width = max(_CELL_PCT, step)
+    if len(passes) > 2 * _FIRST_LOOK:
+        # Both directions of every so many: what is worn shows in most passes.
+        every = len(passes) // _FIRST_LOOK
+        some = tuple(p for n, p in enumerate(passes) if n // 2 % every == 0)
+        if not _places(_folds(_during(track, sister, frame, some, masked), some, width), width):
+            return ()
+    seen = _during(track, sister, frame, passes, masked)
+    folds = _folds(seen, passes, width)
+    spots = (_spot((track, frame), folds, (p, width, step), seen) for p in _places(folds, width))
+    return tuple(s for s in spots if s is not None)
+
+
+def _during(
+    track: Instrument,
+    sister: FloatArray,
+    frame: Frame,
+    passes: tuple[Pass, ...],
+    masked: tuple[Span, ...],
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Instants during passes, and where both tracks then were, percent of travel, shape (n,) each."""
+    size = max(1, round(_FINEST_S / max(track.interval_s, 1e-7)))
+    at, _ = samples_in(track.time_s, passes, size)
+    time_s, level, other = (
+        x[at].reshape(-1, size).mean(axis=1) for x in (track.time_s, track.level, sister)
+    )
+    known = ~inside(time_s, masked, 2.0 * track.interval_s)
+    own, other = (frame.percent(track.own(x[known])) for x in (level, other))
+    return time_s[known], own, other
+
+
+def _folds(
+    seen: tuple[FloatArray, FloatArray, FloatArray], passes: tuple[Pass, ...], width: float
+) -> list[_Fold]:
+    time_s, own, other = seen
     folds = []
     for direction in Direction:
         some = tuple(p for p in passes if p.direction is direction)
         if len(some) > 1:
             folds.append(_folded((time_s, other, own - other), some, width))
-    if not folds:
-        return ()
-    found: list[DeadSpot] = []
-    seen = (time_s, own, other)
-    for place in _places(folds, width):
-        spot = _spot((track, frame), folds, (place, width, step), seen)
-        if spot is not None:
-            found.append(spot)
-    return tuple(found)
+    return folds
 
 
 def _folded(

@@ -46,11 +46,24 @@ def sort_into_cells(
         passes: in the order of time; what they share is the earlier one's.
         cells: how many there are.
     """
+    at, lengths = samples_in(time_s, passes)
+    row = np.repeat(np.arange(len(passes)), lengths)
+    return PassCells((len(passes), cells), at, row * cells + cell[at])
+
+
+def samples_in(
+    time_s: FloatArray, passes: tuple[Pass, ...], block: int = 1
+) -> tuple[IntArray, IntArray]:
+    """Indices of the samples that lie in passes, shape (k,), and how many each pass has.
+
+    Args:
+        time_s: of the samples, rising, shape (n,).
+        passes: in the order of time; what they share is the earlier one's.
+        block: each pass has whole blocks of so many, what is left of it is left out.
+    """
     firsts = np.searchsorted(time_s, [p.start_s for p in passes])
     ends = np.searchsorted(time_s, [p.end_s for p in passes], side="right")
     firsts = np.maximum(firsts, np.append(0, np.maximum.accumulate(ends)[:-1]))
-    lengths = np.maximum(ends - firsts, 0)
+    lengths = np.maximum(ends - firsts, 0) // block * block
     before = np.cumsum(lengths) - lengths
-    at = np.arange(int(lengths.sum())) + np.repeat(firsts - before, lengths)
-    row = np.repeat(np.arange(len(passes)), lengths)
-    return PassCells((len(passes), cells), at, row * cells + cell[at])
+    return np.arange(int(lengths.sum())) + np.repeat(firsts - before, lengths), lengths

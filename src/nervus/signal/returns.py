@@ -21,8 +21,8 @@ _MOST, _PER_FOLD = 4.0, 2.0
 # How quick a shaft usually moves is told where it went so many times its range, in so many steps.
 _MOVED, _LEAST_RANGE_PCT, _MANY = 3.0, 20.0, 30
 # Within this of the lowest that a track usually shows, percent of supply, it may be at a stop, also one
-# that holds it part open; within it of the highest, if that is high enough for wide open (common practice:
-# 3.9 to 4.7 V of 5 V).
+# that holds it part open; within it of the highest, if that is high enough for wide open (common
+# practice: 3.9 to 4.7 V of 5 V).
 _STOP_PCT, _OPEN_AT_LEAST = 3.0, 76.0
 
 

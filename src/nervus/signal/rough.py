@@ -17,7 +17,7 @@ from nervus.domain.finding import Noise
 from nervus.language import say
 from nervus.signal.instrument import Instrument
 from nervus.signal.intervals import wilson
-from nervus.signal.pass_cells import sort_into_cells
+from nervus.signal.pass_cells import samples_in, sort_into_cells
 from nervus.signal.robust import OF_MEDIAN, running_extremes
 from nervus.signal.sampling import block_means
 from nervus.signal.spans import inside, merge, runs
@@ -45,6 +45,8 @@ _MOST_PCT, _LEAST_SEEN = 30.0, 8
 _MANY_PASSES, _SELDOM_SHARE, _BY_CHANCE = 5, 0.3, 3.0
 # A sample is rough itself where it is off by so many times what is usual.
 _SAMPLE_TIMES = 3.0
+# Of very many passes so many are looked at first; where no cell is so many times as rough, that is all.
+_FIRST_LOOK, _SUSPICIOUS_TIMES = 64, 1.3
 # It flickers where it turns so often in a pass, and so large a share of all samples is rough: what
 # leaves its course and comes back turns three times.
 _TURNS, _BUSY_SHARE = 5, 0.35
@@ -66,6 +68,23 @@ class _Table:
     def log(self) -> FloatArray:
         """Half the logarithm, so that a difference is a ratio of deviations."""
         return np.asarray(0.5 * np.log(self.power + self.floor), dtype=np.float64)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Look:
+    """How rough a track is.
+
+    Attributes:
+        track: as it was looked at, close samples averaged, shape (n,).
+        bend: what each sample but first and last is off, percent of supply, shape (n - 2,).
+        good: which of them count.
+        table: the same over passes and travel.
+    """
+
+    track: Instrument
+    bend: FloatArray
+    good: BoolArray
+    table: _Table
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,35 +117,51 @@ def rough_stretches(
     slow = tuple(p for p in passes if abs(p.to_pct - p.from_pct) <= most * (p.end_s - p.start_s))
     if track.level.size < 5 or len(slow) < _LEAST_PASSES:
         return ()
+    if len(slow) > 2 * _FIRST_LOOK and not track.is_slow:
+        every = len(slow) // _FIRST_LOOK
+        some = tuple(p for n, p in enumerate(slow) if n // 2 % every == 0)
+        seen = samples_in(track.time_s, some)[0]
+        part = replace(track, time_s=track.time_s[seen], level=track.level[seen])
+        table = _looked(part, None if sister is None else sister[seen], travel, some, masked).table
+        if not _above(table).max(initial=0.0) > log(_SUSPICIOUS_TIMES):
+            return ()
+    if sister is not None and track.is_slow:
+        slow = _visits(passes, float(track.time_s[-1]))
+    look = _looked(track, sister, travel, slow, masked)
+    found = []
+    for stretch in _stand_out(look.table, pooled=sister is not None, slow=track.is_slow):
+        place, turns, share = _refined(stretch, look, travel)
+        noise = _finding(look.track, look.table, place)
+        if noise is not None:
+            found.append(Rough(noise, turns >= _TURNS * len(slow) and share >= _BUSY_SHARE))
+    return tuple(found)
+
+
+def _looked(
+    track: Instrument,
+    sister: FloatArray | None,
+    travel: tuple[FloatArray, FloatArray],
+    passes: tuple[Pass, ...],
+    masked: tuple[Span, ...],
+) -> _Look:
+    """A track's roughness over passes and travel."""
     size = round(_FINEST_S / max(track.interval_s, 1e-7))
     if size > 1:
-        if sister is not None:
-            sister = block_means(sister, size)
-        track = replace(
-            track,
-            time_s=block_means(track.time_s, size),
-            level=block_means(track.level, size),
-            interval_s=track.interval_s * size,
-        )
+        sister = block_means(sister, size) if sister is not None else None
+        time_s, level = (block_means(x, size) for x in (track.time_s, track.level))
+        track = replace(track, time_s=time_s, level=level, interval_s=track.interval_s * size)
     bend = _bend(track.level)
     if sister is not None and track.is_slow:
         bend = _apart(track, sister, travel) * sqrt(_OWN_SHARE)
-        slow = _visits(passes, float(track.time_s[-1]))
     elif sister is not None:
         # Motion is in both tracks, what the sister does alone is in her: neither is roughness here.
         apart = _bend(track.level - sister)
         bend = np.where(np.abs(apart) < np.abs(bend), apart, bend)
     good = _good(track, masked)
-    table = _table(track, bend, good, travel, slow)
+    table = _table(track, bend, good, travel, passes)
     if sister is not None and track.is_slow:
         table = replace(table, floor=max(table.floor, track.resolution**2 / 6.0))
-    found = []
-    for stretch in _stand_out(table, pooled=sister is not None, slow=track.is_slow):
-        place, turns, share = _refined(stretch, bend, good, (track, travel, table))
-        noise = _finding(track, table, place)
-        if noise is not None:
-            found.append(Rough(noise, turns >= _TURNS * len(slow) and share >= _BUSY_SHARE))
-    return tuple(found)
+    return _Look(track, bend, good, table)
 
 
 def own_roughness(track: Instrument, travel: tuple[FloatArray, FloatArray], place: Span) -> float:
@@ -215,21 +250,27 @@ def _table(
     return _Table(power, counts, cell_pct, floor)
 
 
+def _above(table: _Table) -> FloatArray:
+    """By how much each cell is rougher than usual, a logarithm, 0 where too few passes tell."""
+    log = table.log()
+    enough = np.isfinite(log).sum(axis=0) >= _LEAST_PASSES
+    above = np.zeros(log.shape[1])
+    if enough.any():
+        mean = np.nanmean(log[:, enough], axis=0)
+        above[enough] = mean - np.median(mean)
+    return above
+
+
 def _stand_out(table: _Table, *, pooled: bool, slow: bool) -> list[Span]:
     """The stretches whose roughness stands out of all others, cell by cell or, pooled, as a whole."""
-    log = table.log()
+    log, above = table.log(), _above(table)
     seen = np.isfinite(log).sum(axis=0)
     enough = seen >= _LEAST_PASSES
     if np.count_nonzero(enough) < 5:
         return []
-    mean = np.full(log.shape[1], np.nan)
-    spread = np.full(log.shape[1], np.nan)
-    mean[enough] = np.nanmean(log[:, enough], axis=0)
-    spread[enough] = np.nanstd(log[:, enough], axis=0)
-    base, within = float(np.nanmedian(mean)), float(np.nanmedian(spread))
-    between = OF_MEDIAN * float(np.nanmedian(np.abs(mean - base)))
+    within = float(np.median(np.nanstd(log[:, enough], axis=0)))
+    between = OF_MEDIAN * float(np.median(np.abs(above[enough])))
     deviation = np.sqrt(within**2 / np.maximum(seen, 1) + between**2)
-    above = np.where(enough, mean - base, 0.0)
     core = above > np.maximum(_DEVIATIONS * deviation, np.log(_TIMES))
     # Where it is rough for sure it is as far as it is rougher than usual.
     wide = above > np.maximum(_REACH * deviation, np.log(_REACH_TIMES))
@@ -277,17 +318,12 @@ def _scanned(
         free[max(best[1] - 1, 0) : best[2] + 1] = False
 
 
-def _refined(
-    place: Span,
-    bend: FloatArray,
-    good: BoolArray,
-    seen: tuple[Instrument, tuple[FloatArray, FloatArray], _Table],
-) -> tuple[Span, int, float]:
+def _refined(place: Span, look: _Look, travel: tuple[FloatArray, FloatArray]) -> tuple[Span, int, float]:
     """The stretch from the first to the last rough sample, those furthest out left out.
 
     And how often it turns from one rough sample to the next, and their share of all that moved there.
     """
-    track, travel, table = seen
+    track, bend, good, table = look.track, look.bend, look.good, look.table
     usual = exp(float(np.nanmedian(table.log())))
     rough = np.flatnonzero(good & (np.abs(bend) > _SAMPLE_TIMES * sqrt(_OWN_SHARE) * usual))
     percent = np.interp(track.time_s[1:-1][rough], *travel)
