@@ -9,6 +9,7 @@ foot holds a plate open that the engine breathes through as if it were closed.
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from math import comb
 
 import numpy as np
 
@@ -31,11 +32,10 @@ _OFF_PCT, _HELD_PCT = 1.5, 20.0
 # A closing faster than this is a release, not a guided motion.
 _RELEASE_PCT_PER_S = 40.0
 _LEAST_RESTS, _MOST_OF = 2, 0.6
-# Where nothing tells that the throttle was let go, a hand may hold it: then it takes more rests, closer
-# alike, and no further open than this, percent of travel.
-_LEAST_UNASKED, _SAME_UNASKED_PCT, _HAND_PCT = 3, 0.5, 10.0
-# A closing that was guided, not quick, counts by its repeating alone; that takes so many, closer still.
-_LEAST_GUIDED, _SAME_GUIDED_PCT = 4, 0.3
+# Where nothing tells that the throttle was let go, a hand may hold it: then it takes so many rests
+# within so much of one level, percent of travel, that chance brings as seldom as this, and no further
+# open.
+_LEAST_UNASKED, _SAME_UNASKED_PCT, _CHANCE, _HAND_PCT = 3, (0.15, 0.3, 0.5), 1e-3, 10.0
 # A closing ends at a rest that lies so far below what came before it, percent of travel.
 _CLOSED_BY_PCT = 3.0
 # Colder than this an engine is made to idle faster, by a cam or by the unit (common practice, no
@@ -152,18 +152,20 @@ def off_rest(
     sound_s = tuple(r.span_s for r in sound)
     same = _alike(high, _SAME_PCT)
     cause = cause_of(recording, tuple(r.span_s for r in same), sound_s)
-    if not told and cause is not RestCause.SIGNAL and (cause is RestCause.UNKNOWN or not _quick(same)):
-        same = _alike(high, _SAME_UNASKED_PCT if _quick(same) else _SAME_GUIDED_PCT)
+    if told or cause is RestCause.SIGNAL or (cause is RestCause.PLATE and _was_let_go(same)):
+        if len(same) < max(_LEAST_RESTS, _MOST_OF * len(high)):
+            return ()
+    else:
+        # A hand may have held it: then only its repeating speaks, wherever it came from.
+        held = [r for r in rests if not r.closed_on and _OFF_PCT < r.percent - usual < _HELD_PCT]
+        same = _least_by_chance(held)
+        if not any(r in high for r in same) or _middle(same) >= _HAND_PCT:
+            return ()
         cause = cause_of(recording, tuple(r.span_s for r in same), sound_s)
-    middle = float(np.median([r.percent for r in same]))
-    if len(same) < _least(same, cause, told=told) or len(same) < _MOST_OF * len(high):
-        return ()
-    if not told and cause is not RestCause.SIGNAL and middle >= _HAND_PCT:
-        return ()
     spans = tuple(r.span_s for r in same)
     if cause is not RestCause.SIGNAL and _idles_cold(recording, spans, sound_s):
         return ()
-    rest = round(float(np.median([r.percent for r in same])), 1)
+    rest = round(_middle(same), 1)
     return (
         OffRest(
             channels=channels,
@@ -178,6 +180,15 @@ def off_rest(
     )
 
 
+def _middle(rests: list[Rest]) -> float:
+    return float(np.median([r.percent for r in rests]))
+
+
+def _was_let_go(rests: list[Rest]) -> bool:
+    """Whether they were closed to as quickly as a throttle that is let go, so often as to tell."""
+    return sum(r.released for r in rests) >= _LEAST_UNASKED and _middle(rests) < _HAND_PCT
+
+
 def _alike(rests: list[Rest], within_pct: float) -> list[Rest]:
     """The most rests that lie within so much of one level, in the order of time."""
     levels = np.sort([r.percent for r in rests])
@@ -187,16 +198,20 @@ def _alike(rests: list[Rest], within_pct: float) -> list[Rest]:
     return [r for r in rests if low <= r.percent <= high]
 
 
-def _least(same: list[Rest], cause: RestCause, *, told: bool) -> int:
-    """How many rests it takes."""
-    if told or cause is RestCause.SIGNAL:
-        return _LEAST_RESTS
-    return _LEAST_UNASKED if _quick(same) else _LEAST_GUIDED
+def _least_by_chance(rests: list[Rest]) -> list[Rest]:
+    """The rests so alike that hands would hold so by chance hardly ever; none where they may have.
 
-
-def _quick(rests: list[Rest]) -> bool:
-    """Whether enough of them were closed to as quickly as if the throttle had been let go."""
-    return sum(1 for r in rests if r.released) >= _LEAST_UNASKED
+    Of n rests anywhere in a range, so many within a window of it: n times the binomial's chance that
+    as many others lie within it of one of them, at most.
+    """
+    best: tuple[float, list[Rest]] = (_CHANCE, [])
+    for within in _SAME_UNASKED_PCT:
+        same = _alike(rests, within)
+        share = 2.0 * within / (_HELD_PCT - _OFF_PCT)
+        chance = len(rests) * comb(max(len(rests) - 1, 0), len(same) - 1) * share ** (len(same) - 1)
+        if len(same) >= _LEAST_UNASKED and chance < best[0]:
+            best = (chance, same)
+    return best[1]
 
 
 def _as_asked(rest: Rest, sound: list[Rest]) -> bool:
