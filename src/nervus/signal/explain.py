@@ -406,7 +406,7 @@ class _Scene:
         """What it costs, in nats, that one track hardly left while the other went far."""
         name, deepest = event.deepest
         aside = any(
-            self._in(name, part) < _ASIDE * deepest.depth and self._level(part) == 0.0
+            self._in(name, part) < _ASIDE * deepest.depth and self._no_motion(part) < _RAIL
             for part in event.parts
             if part[0] != name
         )

@@ -50,9 +50,10 @@ def find_returns(track: Instrument) -> tuple[Excursion, ...]:
         if abs(after - before) > track.same_level + track.resolution:
             continue
         furthest = float(inner[np.argmax(np.abs(inner - before))])
-        if abs(furthest - before) >= deep_enough(track):
-            span = (float(time_s[left + 1]), float(time_s[right - 1]))
-            found.append(Excursion(span, before, after, furthest, inner.size, weak=True))
+        span = (float(time_s[left + 1]), float(time_s[right - 1]))
+        excursion = Excursion(span, before, after, furthest, inner.size, weak=True)
+        if excursion.depth >= deep_enough(track) and not _may_be_a_stop(track, excursion):
+            found.append(excursion)
     return tuple(found)
 
 
