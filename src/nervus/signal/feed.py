@@ -14,11 +14,14 @@ import numpy as np
 from nervus.domain.channel import FloatArray, Unit
 from nervus.domain.finding import Floor
 from nervus.signal.events import Cause, Event
+from nervus.signal.excursions import Excursion
 from nervus.signal.feed_signs import Lines
 from nervus.signal.instrument import Instrument
 
 # An end of a scale in percent is so near.
 _AT_END_PCT = 1.0
+# What is held is so for so many samples at least, and most of the time.
+_LEAST_HELD, _MOSTLY = 4, 0.8
 
 
 def what_is_shared(
@@ -42,6 +45,8 @@ def what_is_shared(
 def _cause(event: Event, tracks: Mapping[str, Instrument], feed: Lines, *, held: bool) -> Cause:
     if feed.left(event.span_s):
         return Cause.FEED
+    if all(_holds(tracks[name], part) for name, part in event.parts):
+        return Cause.ELECTRONICS
     floors = {part.floor for _, part in event.parts}
     unusual = all(tracks[name].is_unusual(part.level) for name, part in event.parts)
     if len(floors) == 1 and Floor.INTERMEDIATE not in floors and unusual:
@@ -52,6 +57,15 @@ def _cause(event: Event, tracks: Mapping[str, Instrument], feed: Lines, *, held:
         for name, part in event.parts
     )
     return Cause.ELECTRONICS if held and not limited else Cause.FEED
+
+
+def _holds(track: Instrument, part: Excursion) -> bool:
+    """Whether a track stays at its last level, then leaps to where it should be: no feed does that."""
+    first, last = np.searchsorted(track.time_s, part.span_s).tolist()
+    if first < 1 or last - first < _LEAST_HELD:
+        return False
+    off = np.abs(track.level[first : last + 1] - track.level[first - 1])
+    return bool(np.mean(off <= track.same_level + track.resolution) > _MOSTLY)
 
 
 def _to_one_level(events: list[Event]) -> bool:
