@@ -75,7 +75,7 @@ def _holes(counts: IntArray, width: float, least_pct: float) -> list[Span]:
             continue
         should, seen = float(expected[low : high + 1].sum()), int(counts[low : high + 1].sum())
         near = max(1, round(_BESIDE_PCT / width))
-        piled = max(
+        piled = sum(
             float((counts[side] - expected[side]).max(initial=0.0))
             for side in (slice(max(low - near, 0), low), slice(high + 1, high + 1 + near))
         )

@@ -1,0 +1,196 @@
+"""Places too shallow for any single pass: by what two tracks are apart, and by what one never shows.
+
+The planted places are the tests' own; how a worn stretch behaves (it holds the last good level and
+leaps, or X
+"""
+
+import numpy as np
+import pytest
+from scipy.stats import poisson
+
+from nervus.domain.analysis import Frame
+from nervus.domain.channel import FloatArray
+from nervus.domain.finding import DeadSpot, Finding, Noise, Shape
+from nervus.judge.analyse import analyse
+from nervus.signal import holes
+from nervus.signal.parted import find_parted
+from nervus.signal.relation import Line
+from nervus.signal.rough import rough_stretches
+from nervus.signal.travel import find_passes
+from signals import pair_of, recording, sweeps, track, volts
+
+FRAME = Frame(0.5, 4.5, "as made")
+
+
+def coarse(values: FloatArray, bits: int = 8) -> FloatArray:
+    """As an input of so many bits over 5 V reads it."""
+    step = 5.0 / (2**bits - 1)
+    return np.asarray(np.round(values / step) * step, dtype=np.float64)
+
+
+def holds(travel: FloatArray, low: float, high: float) -> FloatArray:
+    """A stretch is worn away: the last level that was good is held, whichever way it was come to."""
+    shown, last = travel.copy(), float(travel[0])
+    for n, x in enumerate(travel.tolist()):
+        if not low < x < high:
+            last = low if x <= low else high
+        else:
+            shown[n] = last
+    return shown
+
+
+def steps(travel: FloatArray, low: float, high: float, by: float) -> FloatArray:
+    return travel - by * ((travel > low) & (travel < high))
+
+
+def bends(travel: FloatArray, low: float, high: float, by: float) -> FloatArray:
+    return travel - by * np.sin(np.pi * np.clip((travel - low) / (high - low), 0.0, 1.0)) ** 2
+
+
+def found_on(
+    shown: FloatArray,
+    travel: FloatArray,
+    time_s: FloatArray,
+    *,
+    rate_bits: int = 12,
+    of_second: bool = False,
+) -> tuple[DeadSpot, ...]:
+    """What `find_parted` finds on the first track, which shows `shown`, or on its sound sister."""
+    one = track(time_s, coarse(volts(shown, noise_v=0.002), rate_bits))
+    two = track(time_s, coarse(volts(travel, noise_v=0.002, seed=2), rate_bits), "tps2_v")
+    pair = pair_of(one, two, Line(1.0, 0.0))
+    asked = two if of_second else one
+    passes = find_passes(time_s, travel)
+    return find_parted(asked, pair.expected_of(asked), pair.resolution(asked), FRAME, passes, ())
+
+
+@pytest.mark.parametrize("bits", [8, 12])
+@pytest.mark.parametrize("rate_hz", [50.0, 200.0, 1000.0])
+def test_a_stand_of_three_percent_is_told_where_it_is(rate_hz: float, bits: int) -> None:
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=rate_hz)
+    (spot,) = found_on(holds(travel, 41.0, 44.0), travel, time_s, rate_bits=bits)
+    assert spot.shape is Shape.FLAT
+    assert spot.channels == ("tps1_v",)
+    assert spot.travel_pct == pytest.approx((41.0, 44.0), abs=0.8)
+    assert spot.seen_in >= 9
+    assert spot.crossed == 12
+    middles = [np.interp(np.mean(s), time_s, travel) for s in spot.times_s]
+    assert np.all((np.asarray(middles) > 40.0) & (np.asarray(middles) < 45.0))
+
+
+@pytest.mark.parametrize("by", [1.5, 4.0, -2.0])
+def test_a_step_is_told_with_its_height(by: float) -> None:
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
+    (spot,) = found_on(steps(travel, 60.0, 64.0, by), travel, time_s)
+    assert spot.shape is Shape.STEP
+    assert spot.travel_pct == pytest.approx((60.0, 64.0), abs=0.6)
+    assert f"{abs(by) * 0.04:.2f} V" in spot.text
+
+
+def test_its_sound_sister_is_not_blamed() -> None:
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
+    for shown in (holds(travel, 41.0, 45.0), steps(travel, 60.0, 64.0, 3.0)):
+        assert found_on(shown, travel, time_s, of_second=True) == ()
+
+
+def test_a_contact_that_fails_in_half_of_the_passes_is_told_by_these() -> None:
+    time_s, travel = sweeps(8, seconds=3.013, rate_hz=200.0)
+    half = (time_s // 3.013).astype(int) % 2 == 0
+    shown = np.where(half, steps(travel, 60.0, 64.0, 4.0), travel)
+    (spot,) = found_on(shown, travel, time_s)
+    assert (spot.seen_in, spot.crossed) == (8, 16)
+    assert all(half[np.searchsorted(time_s, start)] for start, _ in spot.times_s)
+
+
+@pytest.mark.parametrize(
+    ("shown", "why"),
+    [
+        (lambda x: x, "nothing"),
+        (lambda x: bends(x, 40.0, 52.0, 3.0), "a bend comes and goes gently"),
+        (lambda x: steps(x, 60.0, 64.0, 0.3), "less than a cell of travel is worth"),
+        (lambda x: steps(x, 40.0, 60.0, 3.0), "wider than a worn place is"),
+    ],
+)
+def test_no_place_is_told_where_there_is_none(shown: object, why: str) -> None:
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
+    assert found_on(shown(travel), travel, time_s) == (), why  # type: ignore[operator]
+
+
+def test_one_step_of_the_converter_is_no_step_of_the_track() -> None:
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
+    assert found_on(steps(travel, 60.0, 64.0, 0.5), travel, time_s, rate_bits=8) == ()
+
+
+def test_an_hour_of_passes_is_told_by_a_first_look_and_a_whole_one() -> None:
+    time_s, travel = sweeps(200, seconds=2.0, rate_hz=100.0)
+    (spot,) = found_on(holds(travel, 41.0, 45.0), travel, time_s)
+    assert spot.crossed >= 390
+    assert found_on(travel, travel, time_s) == ()
+
+
+# -- one track alone ------------------------------------------------------------------------------
+
+
+def told(time_s: FloatArray, **values: FloatArray) -> tuple[Finding, ...]:
+    return analyse(recording(time_s, **values)).examination.findings
+
+
+def alone(shown: FloatArray, travel: FloatArray, time_s: FloatArray) -> tuple[DeadSpot, ...]:
+    made = track(time_s, volts(shown, noise_v=0.002))
+    return holes.find_holes(made, FRAME, find_passes(time_s, travel), ())
+
+
+def test_levels_that_are_never_shown_are_a_stand_that_leaps() -> None:
+    time_s, travel = sweeps(12, seconds=3.013, rate_hz=100.0)
+    (spot,) = alone(holds(travel, 30.0, 32.0), travel, time_s)
+    assert spot.shape is Shape.FLAT
+    assert spot.travel_pct == pytest.approx((30.0, 32.0), abs=0.5)
+    assert (spot.seen_in, spot.crossed) == (24, 24)
+    assert alone(travel, travel, time_s) == ()
+
+
+def test_a_hand_that_hesitates_leaves_no_hole_and_a_step_no_pile() -> None:
+    time_s, travel = sweeps(12, seconds=3.013, rate_hz=100.0)
+    off = np.abs(travel - 50.0)
+    hesitates = 50.0 + np.sign(travel - 50.0) * (0.3 * np.minimum(off, 2.0) + np.maximum(off - 2.0, 0.0))
+    assert alone(hesitates, hesitates, time_s) == ()
+    assert alone(steps(travel, 60.0, 63.0, 8.0), travel, time_s) == ()
+
+
+@pytest.mark.parametrize("seen", [0, 3, 9])
+def test_chernoffs_bound_lies_above_the_poisson_distribution(seen: int) -> None:
+    for mean in (10.0, 20.0, 40.0):
+        bound = holes._at_most(seen, mean)
+        assert poisson.cdf(seen, mean) <= bound * (1.0 + 1e-9) < 30.0 * poisson.cdf(seen, mean)
+
+
+# -- roughness that is read slowly ----------------------------------------------------------------
+
+
+def rough(travel: FloatArray, low: float, high: float, by: float, seed: int = 5) -> FloatArray:
+    random = np.random.default_rng(seed)
+    return travel + by * random.normal(size=travel.size) * ((travel > low) & (travel < high))
+
+
+@pytest.mark.parametrize("rate_hz", [8.0, 15.0])
+def test_roughness_read_slowly_is_told_by_what_the_tracks_are_apart(rate_hz: float) -> None:
+    """A hand moves 10 % of travel between two readings: no track tells by itself."""
+    time_s, travel = sweeps(25, seconds=4.013, rate_hz=rate_hz)
+    lines = {
+        "tps1_v": volts(travel, noise_v=0.004),
+        "tps2_v": volts(rough(travel, 40.0, 50.0, 2.5)) / 2.0,
+    }
+    noises = [f for f in told(time_s, **lines) if isinstance(f, Noise)]
+    assert [n.channels for n in noises] == [("tps2_v",)]
+    assert noises[0].travel_pct == pytest.approx((40.0, 50.0), abs=3.0)
+    sound = {**lines, "tps2_v": volts(travel, noise_v=0.004, seed=9) / 2.0}
+    assert told(time_s, **sound) == ()
+
+
+def test_tracks_read_in_turn_are_not_rough_where_the_shaft_is_quick() -> None:
+    time_s, travel = sweeps(25, seconds=3.0, rate_hz=10.0)
+    later = 50.0 - 50.0 * np.cos(2 * np.pi * (time_s + 0.03) / 3.0)
+    one, two = track(time_s, volts(travel)), track(time_s, volts(later), "tps2_v")
+    pair = pair_of(one, two, Line(1.0, 0.0))
+    passes = find_passes(time_s, travel)
+    assert rough_stretches(one, (time_s, travel), passes, (), pair.expected_of(one)) == ()
