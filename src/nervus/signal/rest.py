@@ -205,10 +205,10 @@ def _least_by_chance(rests: list[Rest]) -> list[Rest]:
     as many others lie within it of one of them, at most.
     """
     best: tuple[float, list[Rest]] = (_CHANCE, [])
-    for within in _SAME_UNASKED_PCT:
+    for within in _SAME_UNASKED_PCT if rests else ():
         same = _alike(rests, within)
         share = 2.0 * within / (_HELD_PCT - _OFF_PCT)
-        chance = len(rests) * comb(max(len(rests) - 1, 0), len(same) - 1) * share ** (len(same) - 1)
+        chance = len(rests) * comb(len(rests) - 1, len(same) - 1) * share ** (len(same) - 1)
         if len(same) >= _LEAST_UNASKED and chance < best[0]:
             best = (chance, same)
     return best[1]

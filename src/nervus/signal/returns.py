@@ -36,25 +36,20 @@ def find_returns(track: Instrument) -> tuple[Excursion, ...]:
     held = (last - first + 1 >= _HOLD_SAMPLES) & (time_s[last] - time_s[first] >= _HOLD_S)
     first, last = first[held], last[held]
     found = []
-    for left, right in zip(last[:-1].tolist(), first[1:].tolist(), strict=True):
-        before, after = (
-            float(np.median(level[s]))
-            for s in (
-                slice(left - _HOLD_SAMPLES + 1, left + 1),
-                slice(right, right + _HOLD_SAMPLES),
-            )
-        )
-        inner = level[left + 1 : right]
-        if not inner.size or time_s[right] - time_s[left] > _LONGEST_S:
-            continue
-        if abs(after - before) > track.same_level + track.resolution:
-            continue
-        furthest = float(inner[np.argmax(np.abs(inner - before))])
-        span = (float(time_s[left + 1]), float(time_s[right - 1]))
-        excursion = Excursion(span, before, after, furthest, inner.size, weak=True)
-        if excursion.depth >= deep_enough(track) and not _may_be_a_stop(track, excursion):
-            found.append(excursion)
-    return tuple(found)
+    for number, left in enumerate(last.tolist()):
+        before = float(np.median(level[left - _HOLD_SAMPLES + 1 : left + 1]))
+        for right in first[number + 1 :].tolist():
+            if time_s[right] - time_s[left] > _LONGEST_S:
+                break
+            after = float(np.median(level[right : right + _HOLD_SAMPLES]))
+            inner = level[left + 1 : right]
+            if inner.size and abs(after - before) <= track.same_level + track.resolution:
+                furthest = float(inner[np.argmax(np.abs(inner - before))])
+                span = (float(time_s[left + 1]), float(time_s[right - 1]))
+                found.append(Excursion(span, before, after, furthest, inner.size, weak=True))
+                break
+    deep = deep_enough(track)
+    return tuple(e for e in found if e.depth >= deep and not _may_be_a_stop(track, e))
 
 
 def comes_back(track: Instrument, excursion: Excursion) -> float:

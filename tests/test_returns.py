@@ -1,0 +1,151 @@
+"""What comes back to where it was, told apart from what a hand does; and what a hand holds.
+
+That a driver takes the throttle again at about the same opening and not at the very same, and that a
+failing feed never holds a value, is common practice, no published source. Chances of rests that are
+alike are held against a simulation.
+"""
+
+import numpy as np
+import pytest
+from scipy.signal import lfilter
+
+from nervus.domain.channel import FloatArray, Span
+from nervus.domain.finding import Drop, RestCause, Shared
+from nervus.judge.analyse import analyse
+from nervus.signal.excursions import Excursion
+from nervus.signal.rest import Rest, _least_by_chance, find_rests, off_rest
+from nervus.signal.returns import beyond_own, comes_back, find_returns, own_speed
+from signals import recording, track, volts
+
+RATE_HZ = 15.0
+
+
+def cruise(seconds: float = 90.0, rate_hz: float = RATE_HZ) -> tuple[FloatArray, FloatArray]:
+    """A foot that goes from opening to opening, slowly, and holds each."""
+    time_s = np.arange(0.0, seconds, 1.0 / rate_hz)
+    at = np.arange(0.0, seconds, 6.0)
+    levels = np.resize([0.0, 40.0, 55.0, 30.0, 70.0, 45.0], at.size)
+    times = np.column_stack((at, at + 4.0)).ravel()
+    return time_s, np.interp(time_s, times, np.repeat(levels, 2))
+
+
+def away(level: FloatArray, time_s: FloatArray, spans: tuple[Span, ...], to: float) -> FloatArray:
+    off = level.copy()
+    for start, end in spans:
+        off[(time_s >= start) & (time_s <= end)] = to
+    return off
+
+
+def smoothed(level: FloatArray) -> FloatArray:
+    """As a control unit that averages shows it: nothing leaps."""
+    return np.asarray(lfilter([0.5], [1.0, -0.5], level - level[0]) + level[0], dtype=np.float64)
+
+
+OUTAGES = ((8.0, 8.3), (20.5, 20.9), (32.0, 32.3), (44.2, 44.6), (56.0, 56.3))
+
+
+def test_all_that_falls_shut_and_is_back_at_once_again_and_again_is_no_foot() -> None:
+    """In percent, where no level tells: only that it comes back to the very opening does."""
+    time_s, travel = cruise()
+    shown = smoothed(away(travel, time_s, OUTAGES, 0.0))
+    found = analyse(recording(time_s, tps1_pct=shown, tps2_pct=shown + 0.1)).examination.findings
+    drops = [f for f in found if isinstance(f, Drop)]
+    assert len(drops) == len(OUTAGES)
+    assert {d.shared for d in drops} == {Shared.FEED}
+    once = smoothed(away(travel, time_s, OUTAGES[1:2], 0.0))
+    alone = analyse(recording(time_s, tps1_pct=once, tps2_pct=once + 0.1)).examination.findings
+    assert not [f for f in alone if isinstance(f, Drop)]
+
+
+def test_a_foot_that_comes_back_elsewhere_is_a_foot() -> None:
+    time_s, travel = cruise()
+    shown = away(travel, time_s, OUTAGES, 0.0)
+    for number, (start, end) in enumerate(OUTAGES):
+        after = (time_s > end) & (time_s < start + 3.0)
+        shown[after] += (-8.0, 6.0, 9.0, -7.0, 5.0)[number]
+    shown = smoothed(shown)
+    found = analyse(recording(time_s, tps1_pct=shown, tps2_pct=shown + 0.1)).examination.findings
+    assert not [f for f in found if isinstance(f, Drop)]
+
+
+def test_what_a_return_is_worth_grows_with_its_depth_and_falls_with_its_miss() -> None:
+    time_s = np.arange(0.0, 40.0, 1.0 / RATE_HZ)
+    worth = []
+    for miss in (0.0, 2.0, 8.0, 20.0):
+        level = np.where(time_s < 20.0, 50.0, 50.0 + miss)
+        level = away(level, time_s, ((19.8, 20.2),), 10.0)
+        made = track(time_s, level / 20.0 + 0.002 * np.sin(time_s * 40.0))
+        worth.append(comes_back(made, Excursion((19.8, 20.2), 50.0, 50.0 + miss, 10.0, 6)))
+    assert worth == sorted(worth, reverse=True)
+    assert worth[0] > 3.0
+    assert worth[-1] < 0.3
+
+
+@pytest.mark.parametrize(("rest", "to", "counts"), [(50.0, 5.0, True), (50.0, 95.0, False)])
+def test_what_opens_from_where_a_shaft_rests_and_comes_back_is_a_blip(
+    rest: float, to: float, *, counts: bool
+) -> None:
+    time_s = np.arange(0.0, 40.0, 1.0 / RATE_HZ)
+    level = away(np.full(time_s.size, rest), time_s, ((19.8, 20.2),), to)
+    made = track(time_s, level / 20.0 + 0.002 * np.sin(time_s * 40.0))
+    assert bool(find_returns(made)) is counts
+
+
+def test_quicker_than_the_shaft_usually_is_needs_a_shaft_that_moved() -> None:
+    time_s, travel = cruise()
+    level = away(volts(travel), time_s, ((20.5, 20.9),), 0.6)
+    made = track(time_s, level)
+    outage = Excursion((20.5, 20.9), 54.0, 54.0, 12.0, 6)
+    usual = own_speed(made, (outage.span_s,))
+    assert usual == pytest.approx(0.8 * 70.0 / 2.0, rel=0.4)
+    assert beyond_own(made, outage, usual) > 2.0
+    held = track(time_s, np.full(time_s.size, 2.5))
+    assert own_speed(held, ()) == float("inf")
+    assert beyond_own(held, outage, float("inf")) == 0.0
+
+
+def test_a_value_that_is_held_and_then_leaps_is_no_feed() -> None:
+    time_s = np.arange(0.0, 40.0, 0.002)
+    travel = 50.0 - 45.0 * np.cos(2 * np.pi * time_s / 4.0)
+    shown = travel.copy()
+    for start in (5.0, 13.2, 20.8, 29.1, 36.7):
+        here = (time_s >= start) & (time_s < start + 0.25)
+        shown[here] = travel[np.argmax(here)]
+    lines = {"tps1_v": volts(shown, noise_v=0.002), "tps2_v": 5.0 - volts(shown, noise_v=0.002, seed=2)}
+    drops = [f for f in analyse(recording(time_s, **lines)).examination.findings if isinstance(f, Drop)]
+    assert len(drops) >= 4
+    assert {d.shared for d in drops} == {Shared.ELECTRONICS}
+
+
+# -- rests ----------------------------------------------------------------------------------------
+
+
+def rests_at(*levels: float) -> list[Rest]:
+    return [Rest((10.0 * n, 10.0 * n + 4.0), x, released=False, low=True) for n, x in enumerate(levels)]
+
+
+def test_rests_count_by_how_seldom_hands_hold_so_alike() -> None:
+    alike = rests_at(5.4, 5.4, 5.5, 5.4)
+    assert _least_by_chance(alike) == alike
+    assert _least_by_chance(rests_at(5.0, 5.9, 6.8, 7.6)) == []
+    scattered = rests_at(2.0, 3.5, 5.0, 5.3, 5.6, 7.0, 9.0, 11.0, 13.0, 15.0, 17.0, 19.0)
+    assert _least_by_chance(scattered) == []
+    assert _least_by_chance([]) == []
+
+
+def test_hands_at_random_are_hardly_ever_taken_for_a_stop() -> None:
+    random = np.random.default_rng(11)
+    taken = sum(bool(_least_by_chance(rests_at(*random.uniform(1.5, 20.0, 8)))) for _ in range(3000))
+    assert taken < 30
+
+
+def test_a_rest_from_which_it_closed_further_was_held() -> None:
+    time_s = np.arange(0.0, 60.0, 0.05)
+    levels = [0.0, 50.0, 6.0, 0.0, 60.0, 6.0, 0.0, 55.0, 6.0, 0.0]
+    at = np.arange(len(levels)) * 6.0
+    travel = np.interp(time_s, np.column_stack((at, at + 4.0)).ravel(), np.repeat(levels, 2))
+    seen = find_rests(time_s, travel, recording(time_s, tps1_v=volts(travel)))
+    assert [r.closed_on for r in seen if abs(r.percent - 6.0) < 0.5] == [True] * 3
+    unknown = off_rest(seen, ("tps1_v",), recording(time_s), lambda *_: RestCause.UNKNOWN)
+    plate = off_rest(seen, ("tps1_v",), recording(time_s), lambda *_: RestCause.PLATE)
+    assert unknown == plate == ()
