@@ -47,6 +47,8 @@ _FIRST_LOOK = 64
 # An explanation leaves this share of what the tracks are apart by at most; it is looked for in steps of
 # this, percent of travel, with so many points at most.
 _LEFT, _STEP_PCT, _MOST_POINTS = 0.4, 0.25, 3000
+# A track that falls behind by less than this share of what the shaft goes on is bent: it does not stand.
+_GENTLE = 0.5
 # A step is as high, and a stand as long, as so many steps of the tracks; what is off by more is a drop.
 _LEAST_STEPS, _MOST_PCT = 1.2, 15.0
 # It is told from so many points.
@@ -336,11 +338,24 @@ def _bends(points: _Points, low: float, high: float) -> FloatArray:
     return np.asarray(shape * (float(np.sum(shape * points.off)) / max(weight, 1e-9)))
 
 
+def _leans(points: _Points, low: float, high: float) -> FloatArray:
+    """Grows from nothing at one end to the most at the other, gently: bent there, or beside a bridge."""
+    share = np.clip((points.at - low) / max(high - low, 1e-6), 0.0, 1.0)
+    within = (points.at >= low) & (points.at <= high)
+    most = _GENTLE * (high - low)
+    ways = []
+    for shape in (np.where(within, share, 0.0), np.where(within, 1.0 - share, 0.0)):
+        height = float(np.sum(shape * points.off)) / max(float(np.sum(shape**2)), 1e-9)
+        ways.append(shape * np.clip(height, -most, most))
+    return np.asarray(min(ways, key=lambda says: float(np.sum(np.abs(points.off - says)))))
+
+
 _EXPLANATIONS: tuple[tuple[_Explanation, Shape | None], ...] = (
     (_steps, Shape.STEP),
     (_holds, Shape.FLAT),
     (_rests, Shape.FLAT),
     (_bends, None),
+    (_leans, None),
 )
 
 

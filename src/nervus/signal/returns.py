@@ -22,8 +22,8 @@ _MOST, _PER_FOLD = 4.0, 2.0
 _MOVED, _LEAST_RANGE_PCT, _MANY = 3.0, 20.0, 30
 # Within this of the lowest that a track usually shows, percent of supply, it may be at a stop, also one
 # that holds it part open; within it of the highest, if that is high enough for wide open (common
-# practice: 3.9 to 4.7 V of 5 V).
-_STOP_PCT, _OPEN_AT_LEAST = 3.0, 76.0
+# practice: 3.9 to 4.7 V of 5 V), or is where a throttle that moves is limited to.
+_STOP_PCT, _OPEN_AT_LEAST, _MOVED_PCT = 3.0, 76.0, 10.0
 
 
 def find_returns(track: Instrument) -> tuple[Excursion, ...]:
@@ -111,5 +111,6 @@ def _may_be_a_stop(track: Instrument, excursion: Excursion) -> bool:
     low, high = track.usual
     course, away = excursion.course, excursion.level - excursion.course
     closed = course <= low + _STOP_PCT and away > 0.0
-    opened = course >= max(high - _STOP_PCT, _OPEN_AT_LEAST) and away < 0.0
+    limit = course >= _OPEN_AT_LEAST or high - low > _MOVED_PCT
+    opened = course >= high - _STOP_PCT and limit and away < 0.0
     return bool(closed or opened)
