@@ -46,8 +46,6 @@ _MOST_DEVIATIONS, _LITTLE = sqrt(2.0 * _MOST_APART), 0.5
 # A supply's ripple moves tracks that mirror each other apart, percent (common practice: some ten
 # millivolts).
 _RIPPLE_PCT = 0.15
-# The shaft leaves and comes back with the very samples at which a track alone does, by chance.
-_AT_ONCE, _SAME_SAMPLE = 5.0, 1.1
 # A level near a rail at which a track never is: only a fault takes it there.
 _RAIL = 8.0
 # What goes this share of its way between two samples has leapt, if it went no more than that share of
@@ -209,8 +207,7 @@ class _Scene:
             for part in event.parts:
                 others = [p for p in event.parts if p[0] != part[0]]
                 rest = min(sum(map(self._no_motion, others)), _RAIL)
-                chance = _AT_ONCE if any(self._at_once(part, p) for p in others) else 0.0
-                ways.append((-_ALONE - max(rest, chance), Cause.ALONE, (part,)))
+                ways.append((-_ALONE - rest, Cause.ALONE, (part,)))
         weight, cause, parts = max(ways, key=lambda way: way[0])
         margin = weight - moved
         spoke = self._pair is not None or self._asked is not None
@@ -336,12 +333,6 @@ class _Scene:
         """Whether a track shrank by the factor by which it shrinks again and again."""
         joint = self._joints[part[0]]
         return joint is not None and shrank(self._tracks[part[0]], part[1], joint)
-
-    def _at_once(self, part: tuple[str, Excursion], other: tuple[str, Excursion]) -> bool:
-        """Whether two tracks that contradict each other left, and came back, with the same samples."""
-        slack = max(_SAME_SAMPLE * self._tracks[name].interval_s for name, _ in (part, other))
-        ends = zip(part[1].span_s, other[1].span_s, strict=True)
-        return all(abs(a - b) <= slack for a, b in ends)
 
     def _one_factor(self, event: Event) -> float:
         """What it is worth, in nats, that tracks that contradict each other shrank by one factor."""

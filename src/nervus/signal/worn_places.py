@@ -6,7 +6,7 @@ from nervus.domain.analysis import Travel
 from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import DeadSpot, Floor, Noise, Shape
 from nervus.signal import dead_spots
-from nervus.signal.events import Cause, Event
+from nervus.signal.events import Event
 from nervus.signal.flat_checks import FLAT_DEPTH_PCT, FlatEnds, is_quiet
 from nervus.signal.flats import find_flats
 from nervus.signal.holes import find_holes
@@ -15,12 +15,10 @@ from nervus.signal.instrument import Instrument
 from nervus.signal.parted import find_parted
 from nervus.signal.rough import Rough, own_roughness, rough_stretches
 from nervus.signal.shaft import Shaft
-from nervus.signal.spans import Union, overlaps
+from nervus.signal.spans import overlaps
 from nervus.signal.steps import find_steps as steps_of
 from nervus.signal.steps import is_told
 
-# This share of the passes that show it make a stand that of a drop-out.
-_SOME_OF_IT = 0.3
 # What is as far from a step as this, percent of travel, is one of its passes.
 _AT_STEP_PCT = 2.0
 # A contact opens so often, so deep, and always to one level, percent of supply.
@@ -55,7 +53,6 @@ def _dead_spots(
     if travel is None:
         return (), events
     spots: list[DeadSpot] = []
-    shared = Union(e.span_s for e in events if e.cause is not Cause.ALONE)
     loose = events
     way = (travel.time_s, travel.percent)
     if len(shaft.tracks) > 1:
@@ -71,7 +68,7 @@ def _dead_spots(
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
         # Where the tracks part tells more than time does.
-        flats = () if any(parted.values()) else _flats(shaft, track, shared, found)
+        flats = () if any(parted.values()) else _flats(shaft, track, found)
         shallow = parted[track.id]
         if shaft.pair is None:
             shallow = steps_of(track, travel.frames[track.id], passes)
@@ -86,9 +83,7 @@ def _dead_spots(
     return tuple(spots), loose
 
 
-def _flats(
-    shaft: Shaft, track: Instrument, shared: Union, found: tuple[DeadSpot, ...]
-) -> tuple[DeadSpot, ...]:
+def _flats(shaft: Shaft, track: Instrument, found: tuple[DeadSpot, ...]) -> tuple[DeadSpot, ...]:
     """Where a track stands still, by time, by its sister or by what it never shows, besides events."""
     if shaft.travel is None:
         return ()
@@ -99,7 +94,6 @@ def _flats(
     if shaft.pair is None:
         holes = find_holes(track, frame, shaft.passes, shaft.spikes[track.id])
         flats += tuple(h for h in holes if not _same_place(h, flats))
-    flats = tuple(f for f in flats if not _is_drop_out(f, shared))
     # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
     told = tuple(s for s in found if s.shape is Shape.FLAT)
     sure = tuple(s for s in found if s.shape is not Shape.FLAT)
@@ -125,12 +119,6 @@ def _told_of(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
         for name, part in e.parts
         if name == track.id and (len(e.parts) > 1 or track.is_unusual(part.level))
     )
-
-
-def _is_drop_out(flat: DeadSpot, shared: Union) -> bool:
-    """Whether a track stood at a place only because the sensor had dropped out there now and then."""
-    within = sum(shared.touches(span) for span in flat.times_s)
-    return within >= max(1.0, _SOME_OF_IT * len(flat.times_s))
 
 
 def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, FloatArray]) -> bool:
