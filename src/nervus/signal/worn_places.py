@@ -155,15 +155,23 @@ def _rough(shaft: Shaft) -> list[Rough]:
     way = (travel.time_s, travel.percent)
     for track in shaft.tracks:
         sister = shaft.expected_of(track)
-        masked = _told_of(shaft, track) + shaft.spikes[track.id]
+        masked = _told_of(shaft, track) + shaft.spikes[track.id] + _at_one_level(shaft, track)
         found += rough_stretches(track, way, shaft.passes, masked, sister)
-    return [r for r in found if not (_is_sisters(shaft, r.noise) or _is_interrupted(shaft, r.noise))]
+    return [r for r in found if not _is_sisters(shaft, r.noise)]
 
 
-def _is_interrupted(shaft: Shaft, noise: Noise) -> bool:
-    """Whether, read slowly, it is an open line that makes a stretch rough: it reads one level."""
-    slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
-    return slow and shaft.pair is not None and _is_contact(shaft, noise)
+def _at_one_level(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
+    """When a track that is read slowly left for one and the same level: an open line is no roughness."""
+    own = [e for e in shaft.events if e.channels == (track.id,) and e.deepest[1].depth >= _DEEP_PCT]
+    levels = np.asarray([e.deepest[1].level for e in own])
+    if not track.is_slow or shaft.pair is None or levels.size < _LEAST_CONTACTS:
+        return ()
+    same = np.abs(levels - np.median(levels)) <= max(_SAME_LEVEL_PCT, track.resolution)
+    return (
+        tuple(e.span_s for e, s in zip(own, same.tolist(), strict=True) if s)
+        if 2 * same.sum() > same.size
+        else ()
+    )
 
 
 def _is_sisters(shaft: Shaft, noise: Noise) -> bool:
