@@ -183,6 +183,11 @@ def test_roughness_read_slowly_is_told_by_what_the_tracks_are_apart(rate_hz: flo
     noises = [f for f in told(time_s, **lines) if isinstance(f, Noise)]
     assert [n.channels for n in noises] == [("tps2_v",)]
     assert noises[0].travel_pct == pytest.approx((40.0, 50.0), abs=3.0)
+    first = {"tps1_v": volts(rough(travel, 40.0, 50.0, 2.5)), "tps2_v": volts(travel, seed=9) / 2.0}
+    examination = analyse(recording(time_s, **first)).examination
+    assert [f.channels for f in examination.findings] == [("tps1_v",)]
+    assert examination.travel is not None
+    assert examination.travel.witness == "tps2_v", "by the worn one the sound one would look rough"
     sound = {**lines, "tps2_v": volts(travel, noise_v=0.004, seed=9) / 2.0}
     assert told(time_s, **sound) == ()
 

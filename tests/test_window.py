@@ -10,6 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from conftest import SAMPLES
 from nervus.domain.errors import Stopped
+from nervus.domain.finding import Noise
 from nervus.domain.progress import Progress
 from nervus.standin.demo import CASES
 from nervus.window.main_window import MainWindow
@@ -18,6 +19,7 @@ from nervus.window.theme import BRIGHT, DIM, THEMES, Theme
 from widget_walk import contrast, stumbles
 
 DEAD_SPOT = SAMPLES / "sample-05-dead-spot-drop.csv"
+SOUND, ROUGH = (next(SAMPLES.glob(f"sample-{n}-*.csv")) for n in ("01", "08"))
 WIRING = SAMPLES / "sample-09-wiring-drops.csv"
 
 
@@ -41,6 +43,29 @@ def test_a_recording_is_opened_judged_and_shown(window: MainWindow, settled: Cal
     assert window.findings.model.rowCount() == 1
     assert window.judgement.reasons() == ["+ it fails at one place, pass after pass"]
     assert window.panel.stack.currentWidget() is window.panel.travel_view
+
+
+def test_the_values_at_the_nerve_are_those_of_the_recording_that_is_shown(
+    window: MainWindow, settled: Callable[[], None]
+) -> None:
+    """A rough stretch has no instant of its own: its place is shown; a sound recording shows none."""
+    told: list[tuple[float, dict[str, float]]] = []
+    window.nerve.show_moment = lambda place, volts: told.append((place, dict(volts)))  # type: ignore[method-assign, assignment] # listens
+    window.panel.moment.connect(window.nerve.show_moment)
+    window.open_file(WIRING)
+    settled()
+    assert told[-1][1]
+    window.open_file(ROUGH)
+    settled()
+    place, volts = told[-1]
+    assert window.opened is not None
+    rough = window.opened.analysis.examination.findings[0]
+    assert isinstance(rough, Noise)
+    assert place == pytest.approx(sum(rough.travel_pct) / 2)
+    assert set(volts) == {"tps1_v", "tps2_v"}
+    window.open_file(SOUND)
+    settled()
+    assert told[-1] == (0.0, {})
 
 
 def test_the_circuit_explains_the_chosen_finding(

@@ -88,6 +88,7 @@ def examine(
     findings += rails
     findings += _out_of_range(recording, supply_v, (*key_off, *_told_spans(findings)), profile)
     place = _of_all(places, worn)
+    travel, pedal_travel = (_by_the_sound(shaft, worn) for shaft in (throttle, pedal))
     pairs = zip(recorded.channels, recording.channels, strict=True)
     channels = tuple(_timed(sampling.summarise(c, told), (throttle, pedal)) for c, told in pairs)
     progress(say("Done"), 1.0)
@@ -95,21 +96,21 @@ def examine(
         duration_s=round(recording.duration_s, 6),
         channels=channels,
         tracks=throttle.related,
-        travel=throttle.travel,
+        travel=travel,
         passes=throttle.passes,
         findings=in_groups(findings),
         locality=place,
         drops=places,
         coverage=describe_coverage(
             channels,
-            throttle.travel,
+            travel,
             throttle.passes,
             sorted(f.times_s[0][0] for f in findings if isinstance(f, Drop)),
             [f for f in findings if isinstance(f, DeadSpot)],
         ),
         key_off_s=key_off,
         marks=recording.marks,
-        pedal_travel=pedal.travel,
+        pedal_travel=pedal_travel,
         pedal_passes=pedal.passes,
     )
 
@@ -124,6 +125,19 @@ def _of_shaft(
     loose = _without_ends(loose, shaft, differ)
     found = [*spots, *_drops(recording, shaft, loose), *wear, *differ]
     return found, [*spots, *wear], _locality(loose, shaft.travel)
+
+
+def _by_the_sound(shaft: Shaft, worn: list[Finding]) -> Travel | None:
+    """Where the shaft was by the track that is not worn, so that what is worn shows on its own track."""
+    travel, on = shaft.travel, {c for f in worn for c in f.channels}
+    if travel is None or shaft.pair is None or travel.witness not in on:
+        return travel
+    other = next(t for t in shaft.tracks if t.id != travel.witness)
+    if other.id in on:
+        return travel
+    course = shaft.courses[other.id]
+    percent = travel.frames[other.id].percent(course.own())
+    return Travel(course.time_s, percent, other.id, travel.frames)
 
 
 def _timed(measured: ChannelSummary, shafts: tuple[Shaft, ...]) -> ChannelSummary:

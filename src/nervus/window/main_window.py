@@ -597,6 +597,7 @@ class MainWindow(FrameWindow):
         self.setWindowTitle(say("{name} · Nervus", name=opened.recording.name))
         if self.job is None:
             self._show_head(opened)
+        self.nerve.show_moment(0.0, {})
         self.panel.show_recording(opened.title, opened.recording, opened.analysis, opened.pictures)
         self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
         self.foot.show_keys(FOOT, self.foot.source.whole if self.job else opened.recording.name)

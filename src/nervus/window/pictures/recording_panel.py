@@ -416,9 +416,12 @@ class RecordingPanel(QWidget):
         self.time_view.select(number)
         self.travel_view.select(number)
         if number is not None and self._recording is not None and self._examination is not None:
-            times = self._examination.findings[number].times_s
-            if times:
-                self._at_time(times[0][0])
+            finding = self._examination.findings[number]
+            place = getattr(finding, "travel_pct", None)
+            if finding.times_s:
+                self._at_time(finding.times_s[0][0])
+            elif place is not None:
+                self._at_place(sum(place) / 2.0)
 
     def _at_time(self, time_s: float) -> None:
         from nervus.window.pictures.time_view import volts_at  # noqa: PLC0415 - with a recording
