@@ -68,6 +68,17 @@ def test_the_values_at_the_nerve_are_those_of_the_recording_that_is_shown(
     assert told[-1] == (0.0, {})
 
 
+def test_what_was_said_of_a_test_does_not_stand_above_the_list_of_jobs(window: MainWindow) -> None:
+    window.notice.tell("It answers at the sensor plug.", calm=True, of_job=True)
+    assert window.notice.isVisible()
+    window.go("jobs")
+    assert not window.notice.isVisible()
+    window.notice.tell("The logbook was left over.", calm=True)
+    window.go("record")
+    window.go("jobs")
+    assert window.notice.isVisible()
+
+
 def test_the_circuit_explains_the_chosen_finding(
     window: MainWindow, settled: Callable[[], None]
 ) -> None:

@@ -352,6 +352,8 @@ class MainWindow(FrameWindow):
         if station == JOBS and (self.job is not None or self.opened is not None):
             self._put_away()
             self.job_part.close_job()
+        if station == JOBS:
+            # Also what was said of a test without a job: it is of nothing in the list.
             self.notice.leave_job()
         self.stations.go(station)
 
