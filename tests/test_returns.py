@@ -91,6 +91,22 @@ def test_what_opens_from_where_a_shaft_rests_and_comes_back_is_a_blip(
     assert bool(find_returns(made)) is counts
 
 
+@pytest.mark.parametrize(("held_s", "apart_s", "found"), [(1.0, 0.4, 1), (0.2, 0.4, 0), (1.0, 2.2, 0)])
+def test_a_return_lies_between_two_holds_that_are_not_far_apart(
+    held_s: float, apart_s: float, found: int
+) -> None:
+    time_s = np.arange(0.0, 12.0, 1.0 / RATE_HZ)
+    ends = np.cumsum([4.0, held_s, apart_s, held_s])
+    level = np.interp(time_s, [0.0, 4.0], [80.0, 20.0])  # on its way all the time
+    level = np.where((time_s > ends[0]) & (time_s < ends[3]), 60.0, level)
+    level = np.where(time_s >= ends[3], 60.0 - 5.0 * (time_s - ends[3]), level)
+    level = np.where((time_s >= ends[1]) & (time_s <= ends[2]), 5.0, level)
+    made = track(time_s, level / 20.0 + 0.002 * np.sin(time_s * 40.0))
+    back = [e for e in find_returns(made) if abs(e.before - 60.0) < 1.0]
+    assert len(back) == found
+    assert all(e.span_s == pytest.approx((ends[1], ends[2]), abs=0.08) for e in back)
+
+
 def test_quicker_than_the_shaft_usually_is_needs_a_shaft_that_moved() -> None:
     time_s, travel = cruise()
     level = away(volts(travel), time_s, ((20.5, 20.9),), 0.6)

@@ -87,6 +87,18 @@ def test_a_step_is_told_with_its_height(by: float) -> None:
     assert f"{abs(by) * 0.04:.2f} V" in spot.text
 
 
+def test_noise_beside_the_place_is_allowed_for() -> None:
+    """7 mV on either track are 0.25 % of travel; what a stand of 2 % is off by is 1 % on the average."""
+    time_s, travel = sweeps(10, seconds=3.013, rate_hz=200.0)
+    one = track(time_s, volts(holds(travel, 41.0, 43.0), noise_v=0.007))
+    two = track(time_s, volts(travel, noise_v=0.007, seed=2), "tps2_v")
+    pair = pair_of(one, two, Line(1.0, 0.0))
+    expected, resolution = pair.expected_of(one), pair.resolution(one)
+    (spot,) = find_parted(one, expected, resolution, FRAME, find_passes(time_s, travel), ())
+    assert spot.shape is Shape.FLAT
+    assert spot.travel_pct == pytest.approx((41.0, 43.0), abs=0.6)
+
+
 def test_its_sound_sister_is_not_blamed() -> None:
     time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
     for shown in (holds(travel, 41.0, 45.0), steps(travel, 60.0, 64.0, 3.0)):
@@ -146,7 +158,22 @@ def test_levels_that_are_never_shown_are_a_stand_that_leaps() -> None:
     assert spot.shape is Shape.FLAT
     assert spot.travel_pct == pytest.approx((30.0, 32.0), abs=0.5)
     assert (spot.seen_in, spot.crossed) == (24, 24)
+    for start, end in spot.times_s:
+        assert 0.0 < end - start < 0.011, (
+            "from the last sample at the one edge to the first at the other"
+        )
+        there = np.interp((start, end), time_s, travel)
+        assert np.all((there > 28.5) & (there < 33.5))
     assert alone(travel, travel, time_s) == ()
+
+
+def test_what_is_told_already_leaves_no_hole() -> None:
+    time_s, travel = sweeps(12, seconds=3.013, rate_hz=100.0)
+    made = track(time_s, volts(holds(travel, 30.0, 32.0), noise_v=0.002))
+    passes = find_passes(time_s, travel)
+    masked = tuple((p.start_s, p.end_s) for p in passes[3:])
+    assert holes.find_holes(made, FRAME, passes, ()) != ()
+    assert holes.find_holes(made, FRAME, passes, masked) == ()
 
 
 def test_a_hand_that_hesitates_leaves_no_hole_and_a_step_no_pile() -> None:
