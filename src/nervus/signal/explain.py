@@ -397,7 +397,9 @@ class _Scene:
         """What it costs, in nats, that one track hardly left while the other went far."""
         name, deepest = event.deepest
         aside = any(
-            self._in(name, part) < _ASIDE * deepest.depth and self._no_motion(part) < _RAIL
+            self._in(name, part) < _ASIDE * deepest.depth
+            and self._level(part) == 0.0
+            and (self._quick(part) < _MOST_QUICK or self._apart(part) < _RAIL)
             for part in event.parts
             if part[0] != name
         )
