@@ -10,6 +10,7 @@ then; each weight is a log-likelihood in nats, so a margin of 3 is odds of 20 to
   that comes back from wherever they were.
 """
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import replace
 from math import hypot, log, sqrt
@@ -114,13 +115,13 @@ def explain(
 def _returned(tracks: tuple[Instrument, ...]) -> tuple[Event, ...]:
     """What lies between two holds at one level on both tracks at once."""
     one, two = (find_returns(t) for t in tracks)
-    others = Union(e.span_s for e in two)
-    first = [e for e in one if others.touches(e.span_s)]
+    starts = [e.span_s[0] for e in two]
     events = []
-    for excursion in first:
-        near = Union((excursion.span_s,))
-        other = next(e for e in two if near.touches(e.span_s))
-        events.append(event_of([(tracks[0].id, excursion), (tracks[1].id, other)]))
+    for excursion in one:
+        # Of one track they follow one another: the last that began before this one's end.
+        near = bisect_right(starts, excursion.span_s[1]) - 1
+        if near >= 0 and two[near].span_s[1] >= excursion.span_s[0]:
+            events.append(event_of([(tracks[0].id, excursion), (tracks[1].id, two[near])]))
     return tuple(events)
 
 
@@ -129,20 +130,20 @@ def _together(told: list[Event]) -> list[Event]:
 
     Each alone must outweigh how seldom such a fault is; together they need to do so once.
     """
-    sure = [e for e in told if e.cause is not Cause.FEED or e.margin > 0.0]
-    doubtful = [e for e in told if e.cause is Cause.FEED and e.margin <= 0.0 and len(e.parts) > 1]
-    alone = [e for e in told if e not in sure and e not in doubtful]
     rebate = _TOGETHER - _AGAIN
-    speak = [e.margin + rebate for e in doubtful if e.margin + rebate > 0.0]
-    first = 0.0 if any(e.cause is Cause.FEED for e in sure) else rebate
-    if sum(speak) - first <= _SURE_TOGETHER:
-        return sure + alone
-    again = [replace(e, margin=e.margin + rebate) for e in doubtful if e.margin + rebate > 0.0]
-    return sure + alone + [_not_weak(e) for e in again]
-
-
-def _not_weak(event: Event) -> Event:
-    return replace(event, parts=tuple((n, replace(e, weak=False)) for n, e in event.parts))
+    kept: list[Event] = []
+    speak: list[Event] = []
+    first = rebate
+    for event in told:
+        shared = event.cause is Cause.FEED and len(event.parts) > 1
+        if not shared or event.margin > 0.0:
+            kept.append(event)
+            first = 0.0 if event.cause is Cause.FEED and event.margin > 0.0 else first
+        elif event.margin + rebate > 0.0:
+            sure = tuple((n, replace(e, weak=False)) for n, e in event.parts)
+            speak.append(replace(event, parts=sure, margin=event.margin + rebate))
+    enough = sum(e.margin for e in speak) - first > _SURE_TOGETHER
+    return kept + speak if enough else kept
 
 
 def _partings(
@@ -211,9 +212,11 @@ class _Scene:
         weight, cause, parts = max(ways, key=lambda way: way[0])
         margin = weight - moved
         spoke = self._pair is not None or self._asked is not None
-        again = cause is Cause.FEED and self._agree(event) and self._back(event) > _BACK
-        if margin <= 0.0 and not again and (spoke or not all(e.weak for _, e in parts)):
-            return None
+        if margin <= 0.0 and (spoke or not all(e.weak for _, e in parts)):
+            # What all share may be believed because it came again.
+            again = cause is Cause.FEED and len(parts) > 1 and self._agree(event)
+            if not again or self._back(event) <= _BACK:
+                return None
         kept = event_of(list(parts))
         return Event(
             tuple((n, replace(e, weak=margin <= 0.0)) for n, e in parts), kept.span_s, cause, margin

@@ -17,7 +17,7 @@ from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.instrument import Instrument
 from nervus.signal.pass_cells import PassCells, samples_in, sort_into_cells
-from nervus.signal.robust import OF_MEDIAN
+from nervus.signal.robust import OF_MEDIAN, even_median
 from nervus.signal.spans import inside, merge
 from nervus.signal.spot import pooled_confidence, spot_text
 from nervus.signal.travel import crossings
@@ -45,8 +45,8 @@ _LEAST_PASSES, _LEAST_SHARE = 3, 0.4
 # Of very many passes so many are looked at first.
 _FIRST_LOOK = 64
 # An explanation leaves this share of what the tracks are apart by at most; it is looked for in steps of
-# this, percent of travel, with so many points at most.
-_LEFT, _STEP_PCT, _MOST_POINTS = 0.4, 0.25, 3000
+# this, percent of travel, or so many of a wide place, with so many points at most.
+_LEFT, _STEP_PCT, _MOST_STEPS, _MOST_POINTS = 0.4, 0.25, 24, 1000
 # A track that falls behind by less than this share of what the shaft goes on is bent: it does not stand.
 _GENTLE = 0.5
 # A step is as high, and a stand as long, as so many steps of the tracks; what is off by more is a drop.
@@ -203,14 +203,11 @@ def _folded(
 
 
 def _smooth(mean: FloatArray, reach: int) -> FloatArray:
-    """What the tracks are apart anyway: a running median, even to both sides, shape (cells,)."""
+    """What the tracks are apart anyway, over more than is worn, shape (cells,)."""
     seen = np.flatnonzero(np.isfinite(mean))
     if not seen.size:
         return np.zeros(mean.shape)
-    values = mean[seen]
-    ends = np.minimum(np.arange(seen.size), seen.size - 1 - np.arange(seen.size))
-    wide = np.minimum(ends, reach)
-    smooth = [np.median(values[k - n : k + n + 1]) for k, n in enumerate(wide.tolist())]
+    smooth = even_median(mean[seen], reach)
     return np.asarray(np.interp(np.arange(mean.size), seen, smooth), dtype=np.float64)
 
 
@@ -388,8 +385,9 @@ def _explained(points: _Points, near: Span) -> _Told | None:
 def _ends(near: Span) -> tuple[FloatArray, FloatArray]:
     """Where a place near to another may begin and end, percent of travel."""
     reach = _BESIDE_PCT * 0.75
-    lows = np.arange(near[0] - reach, near[1], _STEP_PCT)
-    return lows, np.arange(near[0], near[1] + reach + _STEP_PCT, _STEP_PCT)
+    step = max(_STEP_PCT, (near[1] - near[0]) / _MOST_STEPS)
+    lows = np.arange(near[0] - reach, near[1], step)
+    return lows, np.arange(near[0], near[1] + reach + step, step)
 
 
 def _showing(points: _Points, told: _Told) -> list[int]:

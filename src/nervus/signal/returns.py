@@ -35,12 +35,12 @@ def find_returns(track: Instrument) -> tuple[Excursion, ...]:
     last = last + 1
     held = (last - first + 1 >= _HOLD_SAMPLES) & (time_s[last] - time_s[first] >= _HOLD_S)
     first, last = first[held], last[held]
+    begins = first.tolist()
+    near = np.searchsorted(time_s[first], time_s[last] + _LONGEST_S, side="right").tolist()
     found = []
     for number, left in enumerate(last.tolist()):
         before = float(np.median(level[left - _HOLD_SAMPLES + 1 : left + 1]))
-        for right in first[number + 1 :].tolist():
-            if time_s[right] - time_s[left] > _LONGEST_S:
-                break
+        for right in begins[number + 1 : near[number]]:
             after = float(np.median(level[right : right + _HOLD_SAMPLES]))
             inner = level[left + 1 : right]
             if inner.size and abs(after - before) <= track.same_level + track.resolution:
@@ -100,9 +100,9 @@ def beyond_own(track: Instrument, excursion: Excursion, speed: float) -> float:
     last = int(np.searchsorted(time_s, excursion.span_s[1] + 1e-9))
     if first < 1 or last > level.size - 1 or not np.isfinite(speed) or speed <= 0.0:
         return 0.0
-    step = np.abs(np.diff(level)) / np.diff(time_s)
-    leaves = float(step[first - 1 : first + 1].max())
-    back = float(step[max(last - 2, 0) : last].max())
+    around = slice(first - 1, last + 1)
+    step = np.abs(np.diff(level[around])) / np.diff(time_s[around])
+    leaves, back = float(step[:2].max()), float(step[-2:].max())
     return min(_MOST, max(0.0, _PER_FOLD * log(max(min(leaves, back) / speed, 1.0))))
 
 

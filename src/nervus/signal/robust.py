@@ -40,6 +40,16 @@ def median_of_five(values: FloatArray) -> FloatArray:
     return np.asarray(np.maximum(np.minimum(e, low), np.minimum(np.maximum(e, low), high)))
 
 
+def even_median(values: FloatArray, reach: int) -> FloatArray:
+    """The median over so many values to either side, as many to the one as to the other, shape (n,).
+
+    At the ends a window that leans to one side would take a slope or a bend for an offset.
+    """
+    to_end = np.minimum(np.arange(values.size), values.size - 1 - np.arange(values.size))
+    wide = np.minimum(to_end, reach).tolist()
+    return np.asarray([np.median(values[k - n : k + n + 1]) for k, n in enumerate(wide)])
+
+
 def running_extremes(values: FloatArray, length: int) -> tuple[FloatArray, FloatArray]:
     """Least and greatest of every `length` values in a row, shape (n - length + 1,) each.
 

@@ -18,7 +18,7 @@ from nervus.language import say
 from nervus.signal.instrument import Instrument
 from nervus.signal.intervals import wilson
 from nervus.signal.pass_cells import samples_in, sort_into_cells
-from nervus.signal.robust import OF_MEDIAN, running_extremes
+from nervus.signal.robust import OF_MEDIAN, even_median, running_extremes
 from nervus.signal.sampling import block_means
 from nervus.signal.spans import inside, merge, runs
 
@@ -205,9 +205,7 @@ def _usually_apart(percent: FloatArray, apart: FloatArray) -> FloatArray:
     parts = np.split(apart[order], np.searchsorted(cell[order], np.arange(1, cells)))
     seen = np.flatnonzero([p.size > 0 for p in parts])
     middle = np.asarray([np.median(parts[k]) for k in seen])
-    # Even to both sides: at the ends of the travel a window that leans would take a bend for an offset.
-    reach = np.minimum(np.minimum(np.arange(seen.size), seen.size - 1 - np.arange(seen.size)), _AROUND)
-    smooth = [np.median(middle[k - n : k + n + 1]) for k, n in enumerate(reach)]
+    smooth = even_median(middle, _AROUND)
     return np.asarray(np.interp(cell, seen, smooth), dtype=np.float64)
 
 
@@ -294,19 +292,18 @@ def _scanned(
     Of all stretches the one that stands out most; then of what is left. What differs from cell to cell
     is taken to be alike in two of them.
     """
-    weight = np.where(seen >= 1, seen, 0).astype(np.float64)
-    total = np.concatenate(([0.0], np.cumsum(np.nan_to_num(above) * weight)))
-    held = np.concatenate(([0.0], np.cumsum(weight)))
+    total = np.concatenate(([0.0], np.cumsum(above * seen)))
+    held = np.concatenate(([0.0], np.cumsum(seen)))
     found: list[Span] = []
     free = np.ones(above.size, dtype=np.bool_)
     least, most = int(np.ceil(_LEAST_PCT / cell_pct)), int(_MOST_PCT / cell_pct)
     while True:
         best: tuple[float, int, int] = (_OF_ALL, 0, 0)
+        taken = np.concatenate(([0], np.cumsum(~free)))
         for width in range(least, most + 1):
             n = held[width:] - held[:-width]
             mean = (total[width:] - total[:-width]) / np.maximum(n, 1.0)
             deviation = np.sqrt(spread[0] ** 2 / np.maximum(n, 1.0) + spread[1] ** 2 / (width / 2.0))
-            taken = np.concatenate(([0], np.cumsum(~free)))
             stands = mean / np.maximum(deviation, 1e-9)
             stands[(mean < log(_TIMES)) | (n < _LEAST_SEEN) | (taken[width:] > taken[:-width])] = 0.0
             at = int(np.argmax(stands))
