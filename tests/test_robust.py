@@ -10,7 +10,7 @@ from scipy.optimize import isotonic_regression
 from scipy.stats import theilslopes
 
 from nervus.domain.channel import FloatArray
-from nervus.signal.robust import median_of_five, monotone, running_extremes, theil_sen
+from nervus.signal.robust import even_median, median_of_five, monotone, running_extremes, theil_sen
 
 LEVELS = st.floats(-50.0, 150.0, allow_nan=False, width=32)
 
@@ -48,3 +48,12 @@ def test_running_extremes_are_scipys(values: FloatArray, length: int) -> None:
 def test_the_nearest_monotone_course_is_scipys(level: FloatArray, rising: bool) -> None:  # noqa: FBT001 - drawn
     expected = isotonic_regression(level, increasing=rising).x
     assert monotone(level, rising=rising) == pytest.approx(expected, abs=1e-9)
+
+
+def test_an_even_median_is_scipys_away_from_the_ends_and_keeps_a_line_at_them() -> None:
+    values = np.random.default_rng(4).normal(size=200)
+    made = even_median(values, 6)
+    assert made[6:-6] == pytest.approx(median_filter(values, 13)[6:-6])
+    line = np.linspace(0.0, 9.0, 40)
+    assert even_median(line, 6) == pytest.approx(line)
+    assert even_median(np.empty(0), 6).size == 0

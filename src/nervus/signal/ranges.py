@@ -139,10 +139,12 @@ def _seen_elsewhere(
 
 
 def _during(channel: Channel, stay: Span, off: tuple[Span, ...] = ()) -> FloatArray:
-    within = (channel.time_s >= stay[0]) & (channel.time_s <= stay[1])
+    first = int(np.searchsorted(channel.time_s, stay[0]))
+    stays = slice(first, int(np.searchsorted(channel.time_s, stay[1], side="right")))
+    values = channel.values[stays]
     if off:
-        within &= ~inside(channel.time_s, off, 2.0 * interval_s(channel.time_s))
-    return channel.values[within]
+        values = values[~inside(channel.time_s[stays], off, 2.0 * interval_s(channel.time_s))]
+    return values
 
 
 def _told_at_rail(
