@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.channel import Channel, FloatArray, Span
+from nervus.domain.channel import Channel, FloatArray, IntArray, Span
 from nervus.signal import sampling
 from nervus.signal.instrument import Instrument
 from nervus.signal.robust import median_of_five
@@ -56,31 +56,50 @@ def plain_course(channel: Channel) -> Course:
 
 def course_of(track: Instrument, faulty: tuple[Span, ...]) -> Course:
     """The course of a track, straight lines drawn across the faulty spans."""
-    time_s, level = track.time_s, _bridged(track, faulty)
     size = round(1.0 / (_POINTS_PER_S * max(track.interval_s, 1e-7)))
-    size = max(1, min(size, time_s.size // _LEAST_POINTS))
+    size = max(1, min(size, track.level.size // _LEAST_POINTS))
     interval_s = track.interval_s * size
+    at, line = _bridges(track, faulty)
     if size == 1:
+        time_s, level = track.time_s, track.level
+        if at.size:
+            level = level.copy()
+            level[at] = line
         # Leaves every monotone motion as it is, takes single stray samples out.
         level = median_of_five(level) if level.size >= _LEAST_POINTS else level
     else:
-        time_s, level = sampling.block_means(time_s, size), sampling.block_means(level, size)
+        time_s = sampling.block_means(track.time_s, size)
+        level = _means_with(track.level, at, line, size)
     return Course(track.id, time_s, level, interval_s, track.tolerance, track.supply_v)
 
 
-def _bridged(track: Instrument, faulty: tuple[Span, ...]) -> FloatArray:
-    if not faulty:
-        return track.level
-    bridged = track.level.copy()
-    end = bridged.size - 1
-    spans = np.asarray(faulty)
-    firsts = (np.searchsorted(track.time_s, spans[:, 0]) - 1).tolist()
-    lasts = np.searchsorted(track.time_s, spans[:, 1], side="right").tolist()
-    for first, last in zip(firsts, lasts, strict=True):
-        if first < 0 and last > end:
-            continue
-        left = track.level[first] if first >= 0 else track.level[last]
-        right = track.level[last] if last <= end else left
-        slope = (right - left) / (last - first)
-        bridged[first + 1 : last] = left + slope * np.arange(1, last - first)
-    return bridged
+def _bridges(track: Instrument, faulty: tuple[Span, ...]) -> tuple[IntArray, FloatArray]:
+    """Which samples lie in faulty spans, and what the lines across them read there, shape (k,) both.
+
+    A line goes from the sample before a span to the one behind it, level where one of them is missing.
+    """
+    level, size = track.level, track.level.size
+    spans = np.asarray(faulty).reshape(-1, 2)
+    first = np.searchsorted(track.time_s, spans[:, 0]) - 1
+    last = np.searchsorted(track.time_s, spans[:, 1], side="right")
+    some = (first >= 0) | (last < size)
+    first, last = first[some], last[some]
+    left = level[np.where(first >= 0, first, last)]
+    right = level[np.where(last < size, last, first)]
+    length = last - first - 1
+    step = np.arange(length.sum()) - np.repeat(np.cumsum(length) - length, length) + 1
+    slope = (right - left) / (length + 1)
+    return np.repeat(first, length) + step, np.repeat(left, length) + np.repeat(slope, length) * step
+
+
+def _means_with(level: FloatArray, at: IntArray, line: FloatArray, size: int) -> FloatArray:
+    """Means of blocks of the level, read as the line at some samples; only their blocks are copied."""
+    means = sampling.block_means(level, size)
+    whole = means.size * size
+    at, line = at[at < whole], line[at < whole]
+    touched = np.zeros(means.size, dtype=np.bool_)
+    touched[at // size] = True
+    some = level[:whole].reshape(-1, size)[touched]
+    some[np.cumsum(touched)[at // size] - 1, at % size] = line
+    means[touched] = sampling.block_means(some.reshape(-1), size)
+    return means

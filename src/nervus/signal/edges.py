@@ -182,10 +182,11 @@ def large_steps(level: FloatArray, width: int, least: float, unprepared: float =
     found = [np.empty(0, dtype=np.intp)]
     for first in range(0, level.size - width, _PIECE):
         last = min(first + _PIECE, level.size - width)
-        step = level[first + width : last + width] - level[first:last]
-        at = np.flatnonzero(np.abs(step) > least)
+        far = level[first + width : last + width] - level[first:last]
+        at = np.flatnonzero(np.abs(far, out=far) > least)
         if at.size and unprepared > 0.0:
-            at = at[_goes_by_times(level, at + first, step[at], width, unprepared)]
+            step = level[at + (first + width)] - level[at + first]
+            at = at[_goes_by_times(level, at + first, step, width, unprepared)]
         if at.size:
             found.append(at + first)
     return np.concatenate(found)

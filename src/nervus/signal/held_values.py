@@ -33,9 +33,11 @@ def as_read(recording: Recording) -> Recording:
 
 def _spread(channel: Channel) -> Channel:
     """Samples of one stamp evenly from it to the next one, where that is how the clock was written."""
-    first = np.flatnonzero(np.diff(channel.time_s, prepend=-np.inf) > 0.0)
-    if channel.samples - first.size <= _MOST_TWICE * channel.samples or first.size < 2:
+    later = channel.time_s[1:] > channel.time_s[:-1]
+    stamps_told = 1 + int(np.count_nonzero(later))
+    if channel.samples - stamps_told <= _MOST_TWICE * channel.samples or stamps_told < 2:
         return channel
+    first = np.append(0, np.flatnonzero(later) + 1)
     count = np.diff(np.append(first, channel.samples))
     stamps = channel.time_s[first]
     lasts = np.append(np.diff(stamps), np.median(np.diff(stamps)))

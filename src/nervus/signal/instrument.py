@@ -162,24 +162,23 @@ def prepare(
     """
     time_s, values = channel.time_s, channel.values
     keep = ~inside(time_s, ignore) if ignore else np.ones(time_s.shape, dtype=bool)
-    keep[1:] &= np.diff(time_s) > 0
+    keep[1:] &= time_s[1:] > time_s[:-1]
     if not keep.all():
         time_s, values = time_s[keep], values[keep]
     if time_s.size < 5:
         return None
     is_volts = channel.kind.unit is Unit.VOLT
     scale = supply_v if is_volts else 100.0
-    level = values * (100.0 / scale)
+    shown = values * (100.0 / scale)
     sags = _sags(supply, supply_v) if supply is not None and is_volts else None
-    if sags is not None:
-        level = level / np.interp(time_s, *sags)
+    level = shown if sags is None else shown / np.interp(time_s, *sags)
     interval_s = sampling.interval_s(time_s)
     return Instrument(
         kind=channel.kind,
         time_s=time_s,
         level=level,
         noise=sampling.noise_and_hum(level, interval_s),
-        resolution=sampling.resolution(values * (100.0 / scale)),
+        resolution=sampling.resolution(shown),
         interval_s=interval_s,
         supply_v=scale,
         usual=_usual(level[:: max(1, level.size // _SKETCH)]),

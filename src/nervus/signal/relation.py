@@ -196,13 +196,13 @@ def _scatter(first: Course, second: Course, lags: FloatArray) -> FloatArray | No
     if moving.size < _LEAST_MOVING:
         return None
     some = moving[:: max(1, moving.size // _MANY_MOVING)]
-    at_s, x = first.time_s[some], first.level[some]
-    off = []
-    for lag in lags:
-        y = read_at(at_s + lag, second.time_s, second.level)
-        slope, offset = np.polyfit(x, y, 1)
-        off.append(float(np.median(np.abs(y - slope * x - offset))))
-    return np.asarray(off, dtype=np.float64)
+    x = first.level[some] - first.level[some].mean()
+    y = read_at(first.time_s[some] + lags[:, None], second.time_s, second.level)
+    y -= y.mean(axis=1, keepdims=True)
+    # Least squares of all lags at once; the library's own fit of each takes ten times as long.
+    off = np.abs(y - (y @ x / max(float(x @ x), 1e-12))[:, None] * x)
+    half = x.size // 2
+    return np.asarray(np.partition(off, half, axis=1)[:, half], dtype=np.float64)
 
 
 def _stretches(first: Course, second: Course, skew_s: float) -> list[tuple[FloatArray, FloatArray]]:

@@ -99,6 +99,7 @@ def find_rests(
     let_go = _let_go(recording, pedal, time_s)
     command = next(iter(recording.with_role(Role.COMMAND)), None)
     still = _still(percent, steps)
+    falls = np.diff(percent) / np.diff(time_s)
     rests: list[Rest] = []
     last_end = 0
     for first, last in zip(*runs(still), strict=True):
@@ -107,7 +108,7 @@ def find_rests(
         if let_go is not None:
             released = bool(np.mean(let_go[first : end + 1]) > 0.5)
         else:
-            released = _quick_close(time_s, percent, int(first), level)
+            released = _quick_close(time_s, percent, falls, int(first), level)
         span = (float(time_s[first]), float(time_s[end]))
         way = percent[last_end:first]
         came_from = max([float(np.max(way, initial=level)), *(r.percent for r in rests[-1:])])
@@ -270,14 +271,14 @@ def _let_go(recording: Recording, pedal: Travel | None, time_s: FloatArray) -> B
     return np.asarray(np.interp(time_s, when, values) <= least + _LET_GO_PCT, dtype=np.bool_)
 
 
-def _quick_close(time_s: FloatArray, percent: FloatArray, first: int, level: float) -> bool:
-    """Did the throttle fall to this rest quickly, from well above it?"""
-    before = slice(int(np.searchsorted(time_s, time_s[first] - 0.6)), first + 1)
-    way, instants = percent[before], time_s[before]
-    if way.size < 2 or float(way.max()) <= level + 3.0:
+def _quick_close(
+    time_s: FloatArray, percent: FloatArray, falls: FloatArray, first: int, level: float
+) -> bool:
+    """Did it fall to this rest quickly from well above; `falls` is how it goes on from each point."""
+    start = int(np.searchsorted(time_s, time_s[first] - 0.6))
+    if start >= first or float(percent[start : first + 1].max()) <= level + 3.0:
         return False
-    fall = (way[1:] - way[:-1]) / (instants[1:] - instants[:-1])
-    return bool(fall.min() < -_RELEASE_PCT_PER_S)
+    return bool(falls[start:first].min() < -_RELEASE_PCT_PER_S)
 
 
 def _coolant(recording: Recording, spans: tuple[Span, ...]) -> float | None:
