@@ -264,9 +264,9 @@ def test_suspects_from_one_in_a_hundred_on_are_listed() -> None:
             Suspect(SuspectId.WIRING, 0.98), Suspect(SuspectId.SENSOR, 0.01),
             Suspect(SuspectId.NONE, 0.0099),
         ),
+        causes=(),
         examination=SimpleNamespace(
-            findings=(), channels=(), locality=SimpleNamespace(events=0, text=""),
-                coverage=SimpleNamespace(text=""),
+            findings=(), channels=(), coverage=SimpleNamespace(text=""),
         ),
     )  # fmt: skip
     judged.judgement = judged

@@ -347,9 +347,32 @@ NO_CIRCUIT = CircuitEvidence((), {})
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Analysis:
-    """The whole answer for one recording."""
+class Cause:
+    """One fault that must be there.
+
+    Attributes:
+        examination: with the findings of this fault alone, and what ties them together.
+        judgement: who is suspected of it.
+        circuit: what the levels of its findings say.
+    """
 
     examination: Examination
     judgement: Judgement
     circuit: CircuitEvidence
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Analysis:
+    """The whole answer for one recording.
+
+    Attributes:
+        examination: all that the signal says.
+        judgement: of all faults together.
+        circuit: what the levels say.
+        causes: each fault that must be there by itself; one where a single one may explain everything.
+    """
+
+    examination: Examination
+    judgement: Judgement
+    circuit: CircuitEvidence
+    causes: tuple[Cause, ...]

@@ -44,6 +44,20 @@ class SeenPlace(Record, frozen=True, kw_only=True):
     crossed: Annotated[int, Meta(ge=0)]
 
 
+class KeptCause(Record, frozen=True, kw_only=True):
+    """One of several faults that a recording shows.
+
+    Attributes:
+        says: which observations are of it.
+        tracks: how its findings weigh on each track, summing to 1.
+        feeds: the same for supply and ground.
+    """
+
+    says: tuple[Words, ...]
+    tracks: dict[int, Chance] = field(default_factory=dict)
+    feeds: dict[Name, Chance] = field(default_factory=dict)
+
+
 class Findings(Entry, frozen=True, kw_only=True, tag="findings"):
     """What the analysis of a recording found, as it stood then.
 
@@ -57,6 +71,7 @@ class Findings(Entry, frozen=True, kw_only=True, tag="findings"):
         bouts: of interruptions that know nothing of each other.
         places: worn places.
         crossed: passes over each of `CELLS` equal stretches of the travel.
+        causes: the faults that must be there by themselves, where there are several.
     """
 
     recording: Identifier
@@ -68,3 +83,4 @@ class Findings(Entry, frozen=True, kw_only=True, tag="findings"):
     bouts: Annotated[int, Meta(ge=0)] = 0
     places: tuple[SeenPlace, ...] = ()
     crossed: tuple[Annotated[int, Meta(ge=0)], ...] = ()
+    causes: tuple[KeptCause, ...] = ()

@@ -25,7 +25,7 @@ from nervus.domain.entry import (
     Source,
     Words,
 )
-from nervus.domain.found import CELLS, Findings, KeptObservation, SeenPlace
+from nervus.domain.found import CELLS, Findings, KeptCause, KeptObservation, SeenPlace
 from nervus.domain.plug import Face, Label, MeterUsed, PlugEnd
 from nervus.domain.profile import ThrottleKind
 from nervus.domain.repair import Compared, Cost, Stayed, TakenOff, Watch
@@ -355,6 +355,7 @@ __all__ = [
     "Instant",
     "Job",
     "JobState",
+    "KeptCause",
     "KeptObservation",
     "KnownGood",
     "Look",

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from importlib import resources
 from typing import Any, Final
 
-from nervus.domain.analysis import Analysis
+from nervus.domain.analysis import Analysis, Cause, Judgement, Locality
 from nervus.domain.channel import CHANNEL_KINDS, Unit
 from nervus.domain.finding import (
     DeadSpot,
@@ -68,21 +68,38 @@ def answer(analysis: Analysis) -> Json:
             for p in seen.passes
         ],
         "findings": [finding_row(f) for f in seen.findings],
-        "locality": {
-            "events": seen.locality.events,
-            "verdict": str(seen.locality.verdict),
-            "p_value": seen.locality.p_value,
-            "text": seen.locality.text,
-        },
+        "locality": _locality(seen.locality),
         "coverage": {
             "travel_pct_seen": _pair(seen.coverage.travel_pct_seen),
             "travel_pct_swept": [list(s) for s in seen.coverage.swept_pct],
             "shortest_event_s": seen.coverage.shortest_event_s,
             "text": seen.coverage.text,
         },
-        "suspects": [
-            {"id": str(s.id), "probability": s.probability} for s in analysis.judgement.suspects
-        ],
+        "suspects": _suspects(analysis.judgement),
+        "causes": [_cause(c) for c in analysis.causes if c.examination.findings],
+    }
+
+
+def _locality(told: Locality) -> Json:
+    return {
+        "events": told.events,
+        "verdict": str(told.verdict),
+        "p_value": told.p_value,
+        "text": told.text,
+    }
+
+
+def _suspects(judged: Judgement) -> list[Json]:
+    return [{"id": str(s.id), "probability": s.probability} for s in judged.suspects]
+
+
+def _cause(cause: Cause) -> Json:
+    """One fault that must be there, by the groups of its findings."""
+    return {
+        "groups": list(dict.fromkeys(f.group for f in cause.examination.findings)),
+        "locality": _locality(cause.examination.locality),
+        "suspects": _suspects(cause.judgement),
+        "text": cause.judgement.headline,
     }
 
 
@@ -203,8 +220,8 @@ def plain_report(name: str, analysis: Analysis) -> str:
     seen, judged = analysis.examination, analysis.judgement
     lines = [f"{name}: {judged.headline}", ""]
     lines += [f"  {finding.text}" for finding in seen.findings] or [say("  No finding.")]
-    if seen.locality.events:
-        lines.append(f"  {seen.locality.text}")
+    ties = (c.examination.locality for c in analysis.causes)
+    lines += [f"  {tie.text}" for tie in ties if tie.events]
     lines += [f"  {seen.coverage.text}", "", say("Measured")]
     tracks = [c for c in seen.channels if CHANNEL_KINDS[c.id].sensor is not None]
     lines += [f"  {how_measured(c)}" for c in tracks or seen.channels]

@@ -3,12 +3,13 @@
 from dataclasses import replace
 
 from nervus.circuit.explain import explain
-from nervus.domain.analysis import Analysis
+from nervus.domain.analysis import Analysis, Cause
 from nervus.domain.channel import Recording
 from nervus.domain.profile import ThrottleProfile
 from nervus.domain.progress import Progress, no_progress
 from nervus.engine.idle import engine_state
 from nervus.engine.rest_witness import cause_of_rest
+from nervus.judge.causes import apart, judged_together
 from nervus.judge.verdict import judge
 from nervus.knowledge import judging
 from nervus.signal.examine import examine
@@ -33,4 +34,8 @@ def analyse(
     examination = examine(recording, profile, cause_of_rest=cause_of_rest, progress=progress)
     examination = replace(examination, engine=engine_state(recording))
     circuit = explain(recording, examination)
-    return Analysis(examination, judge(examination, circuit, judging()), circuit)
+    causes = []
+    for part in apart(examination):
+        own = circuit if part is examination else explain(recording, part)
+        causes.append(Cause(part, judge(part, own, judging()), own))
+    return Analysis(examination, judged_together(causes), circuit, tuple(causes))

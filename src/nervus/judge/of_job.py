@@ -6,7 +6,15 @@ from math import exp
 
 import numpy as np
 
-from nervus.domain.analysis import Analysis, Examination, Judgement, NextTest, Step, StretchSuspicion
+from nervus.domain.analysis import (
+    Analysis,
+    Cause,
+    Examination,
+    Judgement,
+    NextTest,
+    Step,
+    StretchSuspicion,
+)
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Drop
 from nervus.domain.job import (
@@ -16,6 +24,7 @@ from nervus.domain.job import (
     Complaint,
     Findings,
     Job,
+    KeptCause,
     KeptObservation,
     Look,
     Moment,
@@ -47,7 +56,7 @@ from nervus.judge.stretches import concerned
 from nervus.judge.timeline import changes_of, untested_change
 from nervus.judge.verdict import as_written, rows_of
 from nervus.judge.weighing import Cure, Evidence, Weighed, weigh_faults, without_each
-from nervus.knowledge import Judging
+from nervus.knowledge import Judging, Likelihood
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.knowledge.tree import Tree, repairs, tree_for
 from nervus.knowledge.tree_shapes import Repair
@@ -73,7 +82,8 @@ _LOOK_TESTS = {
 
 def kept(analysis: Analysis, recording: Recorded, knowledge: Judging) -> Findings:
     """What an analysis gives to the job it belongs to."""
-    rows = rows_of(observe(analysis.examination, analysis.circuit), knowledge)
+    of_each = [(c, rows_of(observe(c.examination, c.circuit), knowledge)) for c in analysis.causes]
+    rows = {row.says: (sure, row) for _, seen in of_each for sure, row in seen}.values()
     about = concerned(analysis.examination)
     return Findings(
         id=new_id(),
@@ -102,7 +112,14 @@ def kept(analysis: Analysis, recording: Recorded, knowledge: Judging) -> Finding
             if isinstance(f, DeadSpot)
         ),
         crossed=crossings(analysis.examination),
+        causes=tuple(_kept_cause(c, seen) for c, seen in of_each) if len(of_each) > 1 else (),
     )
+
+
+def _kept_cause(cause: Cause, rows: tuple[tuple[float, Likelihood], ...]) -> KeptCause:
+    about = concerned(cause.examination)
+    says = tuple(row.says for _, row in rows)
+    return KeptCause(says=says, tracks=dict(about.tracks), feeds=dict(about.feeds))
 
 
 def _bouts(seen: Examination) -> int:
@@ -268,7 +285,10 @@ def _of_recordings(job: Job, tree: Tree, found: _Gathered, after: Callable[[AnyE
             found.aside.append(Remark(what, (recording.id,)))
             continue
         seen.append(of_recording(findings, recording, tree, job.vehicle.throttle, after(recording)))
-    _take(found, "recordings", mislead_together(seen, tree), [])
+    for number in range(max(map(len, seen), default=0)):
+        # What misleads of one fault says nothing of another that the same recordings show.
+        of_one_fault = [each[number] for each in seen if len(each) > number]
+        _take(found, "recordings", mislead_together(of_one_fault, tree), [])
 
 
 def _done(job: Job) -> set[str]:

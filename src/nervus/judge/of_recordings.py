@@ -9,6 +9,7 @@ from dataclasses import replace
 from functools import cache
 
 import numpy as np
+from msgspec import structs
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.job import Findings, KeptObservation, Recorded
@@ -42,8 +43,30 @@ _LEAST = 0.001
 
 def of_recording(
     found: Findings, recording: Recorded, tree: Tree, throttle: ThrottleKind | None, after: int
+) -> list[Evidence]:
+    """What a recording's findings, as they were kept, are worth: for each fault that it shows."""
+    return [_of_cause(f, recording, tree, throttle, after) for f in _each_cause(found)]
+
+
+def _each_cause(found: Findings) -> list[Findings]:
+    """The findings once for each fault that must be there by itself, with what is of it alone."""
+    told = {s for cause in found.causes for s in cause.says}
+    if len(found.causes) < 2 or told != {o.says for o in found.observations}:
+        return [found]
+    return [
+        structs.replace(
+            found,
+            observations=tuple(o for o in found.observations if o.says in cause.says),
+            tracks=cause.tracks,
+            feeds=cause.feeds,
+        )
+        for cause in found.causes
+    ]
+
+
+def _of_cause(
+    found: Findings, recording: Recorded, tree: Tree, throttle: ThrottleKind | None, after: int
 ) -> Evidence:
-    """What a recording's findings, as they were kept, are worth."""
     rows = _rows(found.observations)
     shows = _shows(tree, {name for _, name, _, _ in rows})
     with_it, without = _where_it_shows(rows, recording, tree, throttle)

@@ -1,11 +1,10 @@
 """The chain of the signal room: from a recording to everything it shows."""
 
-from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.analysis import ChannelSummary, Examination, Locality, Travel, Verdict
+from nervus.domain.analysis import ChannelSummary, Examination, Locality, Travel
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, SupplyFault
 from nervus.domain.profile import ThrottleProfile
@@ -30,10 +29,9 @@ from nervus.signal.held_values import as_read
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import supply_scale
 from nervus.signal.key import is_witnessed, key_off_spans
-from nervus.signal.locality import judge_locality
+from nervus.signal.locality import judge_locality, of_worn_and_drops
 from nervus.signal.shaft import Shaft, follow
 from nervus.signal.spans import Union, inside, overlaps
-from nervus.signal.spot import place_text
 
 # So near to a bend, percent of travel, roughness is the bend's.
 _BEND_PCT = 4.0
@@ -87,7 +85,7 @@ def examine(
         findings += _against_others(recording, throttle, tuple(findings), profile)
     findings += rails
     findings += _out_of_range(recording, supply_v, (*key_off, *_told_spans(findings)), profile)
-    place = _of_all(places, worn)
+    place = of_worn_and_drops(places, worn)
     travel, pedal_travel = (_by_the_sound(shaft, worn) for shaft in (throttle, pedal))
     pairs = zip(recorded.channels, recording.channels, strict=True)
     channels = tuple(_timed(sampling.summarise(c, told), (throttle, pedal)) for c, told in pairs)
@@ -313,22 +311,6 @@ def _locality(events: tuple[Event, ...], travel: Travel | None) -> Locality:
         middles = [float(np.mean(e.span_s)) for e in group]
         found += _apart(read_at(middles, travel.time_s, travel.percent))
     return judge_locality(np.asarray(found, dtype=np.float64), travel.percent, travel.time_s)[0]
-
-
-def _of_all(drops: Mapping[Sensor, Locality], worn: list[Finding]) -> Locality:
-    """What ties together all that was seen: a worn place is one by what passes repeat."""
-    most = max(drops.values(), key=lambda told: told.events)
-    sure = max(
-        (f for f in worn if isinstance(f, DeadSpot | Noise)), key=lambda f: f.confidence, default=None
-    )
-    if sure is None:
-        return most
-    seen = sum(f.seen_in for f in worn if isinstance(f, DeadSpot))
-    text = say("It comes back {place_text}, pass after pass.", place_text=place_text(sure.travel_pct, 0))
-    if most.events:
-        lie = say("1 drop lies") if most.events == 1 else say("{events} drops lie", events=most.events)
-        text += say(" {lie} elsewhere: another cause, or another place.", lie=lie)
-    return Locality(seen + most.events, Verdict.POSITION, round(1.0 - sure.confidence, 3), text)
 
 
 def _apart(places: FloatArray) -> list[float]:

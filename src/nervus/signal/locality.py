@@ -9,11 +9,15 @@ expectation is 1, so a factor of b or more has a probability of 1/b at most (Mar
 is the p-value that is told.
 """
 
+from collections.abc import Mapping, Sequence
+
 import numpy as np
 
 from nervus.domain.analysis import Locality, Verdict
-from nervus.domain.channel import FloatArray, Span
+from nervus.domain.channel import FloatArray, Sensor, Span
+from nervus.domain.finding import DeadSpot, Finding, Noise
 from nervus.language import say, say_many
+from nervus.signal.spot import place_text
 
 # A worn place: from a scratch to a broad scar, percent of travel, each width as likely as the next; and
 # how much of the events it makes.
@@ -47,6 +51,26 @@ def judge_locality(
         return Locality(count, Verdict.UNDECIDED, None, _too_few(count)), None
     factor, place = _weigh(event_pct, _time_spent(travel_pct, time_s))
     return _verdict(count, factor, place), place
+
+
+def of_worn_and_drops(drops: Mapping[Sensor, Locality], worn: Sequence[Finding]) -> Locality:
+    """What ties together all that was seen: a worn place is one by what passes repeat."""
+    most = max(drops.values(), key=lambda told: told.events, default=_nothing())
+    sure = max(
+        (f for f in worn if isinstance(f, DeadSpot | Noise)), key=lambda f: f.confidence, default=None
+    )
+    if sure is None:
+        return most
+    seen = sum(f.seen_in for f in worn if isinstance(f, DeadSpot))
+    text = say("It comes back {place_text}, pass after pass.", place_text=place_text(sure.travel_pct, 0))
+    if most.events:
+        lie = say("1 drop lies") if most.events == 1 else say("{events} drops lie", events=most.events)
+        text += say(" {lie} elsewhere: another cause, or another place.", lie=lie)
+    return Locality(seen + most.events, Verdict.POSITION, round(1.0 - sure.confidence, 3), text)
+
+
+def _nothing() -> Locality:
+    return Locality(0, Verdict.UNDECIDED, None, _too_few(0))
 
 
 def _time_spent(travel_pct: FloatArray, time_s: FloatArray) -> FloatArray:

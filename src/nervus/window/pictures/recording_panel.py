@@ -314,7 +314,7 @@ class RecordingPanel(QWidget):
         measured = "\n".join(map(how_measured, analysis.examination.channels))
         self._facts.setToolTip(measured)
         self._facts.setAccessibleDescription(measured)
-        self.limits.setText(_limits(analysis.examination))
+        self.limits.setText(_limits(analysis))
         drawn = pictures or Pictures(recording, analysis.examination)
         self.time_view.show_recording(recording, analysis.examination, drawn)
         self.travel_view.show_recording(recording, analysis.examination, drawn)
@@ -458,8 +458,7 @@ def _facts(examination: "Examination") -> str:
     )
 
 
-def _limits(examination: "Examination") -> str:
-    text = examination.coverage.text
-    if examination.locality.events:
-        text = f"{examination.locality.text} {text}"
-    return text
+def _limits(analysis: "Analysis") -> str:
+    ties = [c.examination.locality for c in analysis.causes]
+    texts = [tie.text for tie in ties if tie.events]
+    return " ".join((*texts, analysis.examination.coverage.text))
