@@ -214,3 +214,16 @@ def test_a_gentle_interruption_is_found_by_the_other_track_and_named() -> None:
     # What is known already is not told again; a track and itself never part.
     assert pair.partings(4.0, ((1.0, 1.4),), 0.06) == ()
     assert pair_of(tracks[0], tracks[0], Line(1.0, 0.0)).partings(4.0, (), 0.06) == ()
+
+
+@pytest.mark.parametrize("from_s", [12.0, 18.0, 34.0])
+def test_the_track_that_stepped_aside_was_sound_before(from_s: float) -> None:
+    """Offset by 7 % of travel for the longer or the shorter part: it differs from the step on."""
+    time_s, travel = sweeps(10)
+    one = volts(travel, noise_v=0.002)
+    two = 0.3 + volts(travel, noise_v=0.002, seed=2) + np.where(time_s > from_s, 0.28, 0.0)
+    (found,) = analyse(recording(time_s, app1_v=one, app2_v=two)).examination.findings
+    assert isinstance(found, Disagreement)
+    assert found.times_s[0][0] == pytest.approx(from_s, abs=0.4)
+    assert found.times_s[-1][1] == pytest.approx(time_s[-1], abs=0.1)
+    assert found.worst_pct == pytest.approx(7.0, abs=0.5)

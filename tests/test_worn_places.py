@@ -5,11 +5,12 @@ import pytest
 
 from nervus.domain.channel import FloatArray, Span, Unit
 from nervus.domain.finding import DeadSpot, Noise, Shape
+from nervus.judge.analyse import analyse
 from nervus.signal import dead_spots, worn_places
 from nervus.signal.events import Event
 from nervus.signal.excursions import Excursion
 from nervus.signal.flat_checks import FlatEnds, is_quiet
-from signals import sweeps, track, volts
+from signals import recording, sweeps, track, volts
 
 
 def spot(
@@ -136,3 +137,20 @@ def test_the_last_sample_of_a_stand_is_no_step() -> None:
     stepped[24] -= 6.0
     made = track(time_s, stepped / 20.0)
     assert not dead_spots._goes_on(made, Excursion((last, last), 51.6, 50.0, float(stepped[24]), 1))
+
+
+def test_a_narrow_place_is_worn_though_most_crossings_were_not_read_there() -> None:
+    """Eight readings a second, a place of 2 %: of thirty crossings some ten have a reading at it.
+
+    All that have one show it. That a crossing without a reading says nothing: sampling, from memory.
+    """
+    time_s = np.arange(0.0, 75.0, 0.12)
+    travel = 50.0 - 50.0 * np.cos(2 * np.pi * time_s / 5.0 + 0.013 * time_s)
+    worn = (travel > 31.0) & (travel < 33.0)
+    values = np.where(worn, 0.02, volts(travel, noise_v=0.002))
+    assert 4 <= np.count_nonzero(np.diff(worn.astype(int)) == 1) <= 8
+    made = recording(time_s, tps1_v=values, tps2_v=5.0 - volts(travel, noise_v=0.002, seed=2))
+    (found,) = analyse(made).examination.findings
+    assert isinstance(found, DeadSpot)
+    assert found.travel_pct[0] == pytest.approx(32.0, abs=1.5)
+    assert found.seen_in < 0.3 * found.crossed

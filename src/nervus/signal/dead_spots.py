@@ -111,7 +111,7 @@ def _pool(
     place = (round(low, 2), round(max(high, low + 0.1 * step), 2))
     crossed = crossings(passes, place)
     seen = [(p, within) for p, within in _by_pass(members, crossed) if within.start < within.stop]
-    if not crossed or len(seen) < _LEAST_SHARE * len(crossed):
+    if not crossed or len(seen) < _LEAST_SHARE * _could_show(track, by_pass, crossed, travel):
         return None
     parts = [_of(track, e) for e in members]
     depth = float(np.median([p.depth for p in parts]))
@@ -136,6 +136,26 @@ def _pool(
         seen_in=len(seen),
         crossed=len(crossed),
     )
+
+
+def _could_show(
+    track: Instrument,
+    by_pass: FloatArray,
+    crossed: tuple[Pass, ...],
+    travel: tuple[FloatArray, FloatArray],
+) -> int:
+    """How many crossings could have shown what was seen in some: those with a reading at the place.
+
+    Read ten times a second, a track is not read at all in most crossings of a narrow place.
+    """
+    if not track.is_slow:
+        return len(crossed)
+    low, high = float(by_pass[:, 0].min()), float(by_pass[:, 1].max())
+    at = read_at(track.time_s, *travel)
+    within = np.append(0, np.cumsum((at >= low) & (at <= high)))
+    first = np.searchsorted(track.time_s, [p.start_s for p in crossed])
+    last = np.searchsorted(track.time_s, [p.end_s for p in crossed], side="right")
+    return int(np.count_nonzero(within[last] > within[first]))
 
 
 def _of(track: Instrument, event: Event) -> Excursion:

@@ -30,6 +30,8 @@ _LEAST_STRETCHES = 4
 _AT_FIRST, _SWEPT_PCT = 0.2, 15.0
 # Where no line holds for the whole, one that held for so much of the beginning over so many stretches.
 _EARLY, _LEAST_EARLY = 0.35, 10
+# Lines go the same way within so much; one is beside another from so far on, percent of supply.
+_SAME_WAY, _ASIDE_PCT = 0.03, 2.0
 # A track moves where it is faster than this, percent of supply a second; so many such points tell a
 # lag, which must make them agree better by this factor.
 _MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
@@ -68,7 +70,8 @@ _AS_BUILT = (Line(1.0, 0.0), Line(-1.0, 100.0), Line(0.5, 0.0), Line(2.0, 0.0))
 def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | None:
     """The line that most stretches of travel agree on; `None` where too little was swept.
 
-    Where they agree on none, the one that most agreed on at first: one track may drift away.
+    Where they agree on none, the one that most agreed on at first: one track may drift away. So it is
+    where one was beside another for the longer part: a sensor is sound first, and fails then.
     """
     stretches = _stretches(first, second, skew_s)
     if len(stretches) < _LEAST_STRETCHES:
@@ -78,15 +81,25 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
         if _is_kept_for_a_while(built, stretches) or _began_so(built, first, second, skew_s):
             return built
     chosen, votes = _voted(stretches)
-    if votes >= _LEAST_VOTES:
-        return chosen
+    known = votes >= _LEAST_VOTES
     early = first.time_s <= first.time_s[0] + _EARLY * (first.time_s[-1] - first.time_s[0])
     began = replace(first, time_s=first.time_s[early], level=first.level[early])
-    stretches = _stretches(began, second, skew_s)
-    if len(stretches) < _LEAST_EARLY:
-        return None
-    chosen, votes = _voted(stretches)
-    return chosen if votes >= _NEARLY_ALL else None
+    at_first = _stretches(began, second, skew_s)
+    if len(at_first) < _LEAST_EARLY:
+        return chosen if known else None
+    line, votes = _voted(at_first)
+    if known and not (_is_kept_for_a_while(line, stretches) and _is_beside(line, chosen)):
+        return chosen
+    return line if votes >= _NEARLY_ALL else (chosen if known else None)
+
+
+def _is_beside(line: Line, other: Line) -> bool:
+    """Whether it goes the same way, but further off than agrees: one track stepped aside."""
+    alike = abs(line.slope / other.slope - 1.0) < _SAME_WAY
+    middle = np.asarray(50.0)
+    return alike and bool(
+        abs(line.at(middle) - other.at(middle)) > _ASIDE_PCT * max(1.0, abs(line.slope))
+    )
 
 
 def _voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line, float]:
