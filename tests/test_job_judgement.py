@@ -76,6 +76,85 @@ def test_some_ohms_in_the_ground_wire_are_a_poor_ground() -> None:
     assert fault(bad, "poor_ground") > 0.5 > 5.0 * fault(good, "poor_ground")
 
 
+@pytest.mark.parametrize(
+    ("percent", "volts", "when"),
+    [(15.0, 0.75, "closed"), (0.0, 0.0, "wide open"), (50.0, 2.5, "half open")],
+)
+def test_a_percentage_that_the_unit_tells_weighs_like_volts_at_its_plug(
+    percent: float, volts: float, when: str
+) -> None:
+    """Common practice, no published source: a unit's percentage is a share of the sensor's supply."""
+    told = {"%": ("signal 1", percent), "V": ("signal 1 at the control unit plug", volts)}
+    one, two = (
+        judge_job(
+            Written()
+            .told("reduced_power")
+            .codes("P0122", "P0222")
+            .read(*of, unit, f"key on, {when}")
+            .job
+        )
+        for unit, of in told.items()
+    )
+    assert not one.not_weighed
+    for suspect in SuspectId:
+        assert chance_of(one, suspect) == pytest.approx(chance_of(two, suspect), abs=0.04)
+
+
+def test_a_percentage_of_the_learned_travel_is_sound_too() -> None:
+    """Closed at 0 % and open at 100 %: so it is where the unit learned the ends (common practice)."""
+
+    def dead(percent: float, when: str) -> float:
+        told = Written().told("reduced_power").codes("P0122", states=HISTORY)
+        judged = judge_job(told.read("throttle position", percent, "%", f"key on, {when}").job)
+        return sum(
+            fault(judged, f) for f in ("open_signal_1_sensor_plug", "broken_wiper_1", "unit_input")
+        )
+
+    shut, wide, nothing = dead(1.0, "released"), dead(99.0, "pressed"), dead(1.0, "pressed")
+    assert max(shut, wide) < nothing
+
+
+def test_pedal_percentages_are_of_the_pedal() -> None:
+    told = Written().told("no_pedal").codes("P2122")
+    sound = judge_job(Written().told("no_pedal").codes("P2122").read("pedal", 16.0, "%", "released").job)
+    gone = judge_job(told.read("pedal signal 1", 0.0, "%", "key on, pressed").job)
+    assert chance_of(gone, "pedal_sensor") > 0.2
+    assert fault(gone, "worn_track_1") < 0.05
+    assert not sound.not_weighed
+
+
+def test_amperes_of_the_motor_tell_an_open_line_from_a_plate_that_sticks() -> None:
+    """From memory: a free plate is held by about an ampere, one that sticks takes several."""
+    told = Written().told("reduced_power").codes("P2101")
+    before = judge_job(told.job)
+    none = judge_job(
+        Written().told("reduced_power").codes("P2101").read("motor", 0.0, "A", "key on").job
+    )
+    much = judge_job(
+        Written().told("reduced_power").codes("P2101").read("motor", 5000, "mA", "key on").job
+    )
+    assert fault(none, "motor_line") > 2.0 * fault(before, "motor_line")
+    assert fault(none, "sticking_plate") < 0.2 * fault(before, "sticking_plate")
+    assert fault(much, "sticking_plate") > 2.0 * fault(before, "sticking_plate")
+    assert fault(much, "motor_line") < 0.2 * fault(before, "motor_line")
+
+
+@pytest.mark.parametrize(
+    ("where", "value", "unit", "why"),
+    [
+        ("coolant", 80.0, "°C", "conditions"),
+        ("signal 1", 300.0, "%", "position"),
+        ("motor", 400.0, "A", "clamp"),
+        ("motor", 50.0, "Hz", "no place in the circuit"),
+        ("motor", 1.0, "A", "no answer"),
+    ],
+)
+def test_what_a_reading_cannot_tell_is_said(where: str, value: float, unit: str, why: str) -> None:
+    when = "key off" if why == "no answer" else ""
+    judged = judge_job(Written().told("reduced_power").read(where, value, unit, when).job)
+    assert [why in remark.text for remark in judged.not_weighed] == [True]
+
+
 def test_the_same_wire_read_at_both_ends_tells_where_it_is_broken() -> None:
     told = Written().told("reduced_power").codes("P0222", "P2106")
     at = "plug on, key on, throttle closed"
@@ -207,7 +286,6 @@ def test_observations_that_no_fault_shows_together_are_named_as_a_pair() -> None
         ("ground wire", -3.0, "Ω", "the key was on"),
         ("left front wheel", 5.0, "V", "no line of the circuit"),
         ("supply at the plug", 5.0, "bar", "has no place in the circuit"),
-        ("signal 1", 2.0, "%", "has no place in the circuit"),
     ],
 )
 def test_what_can_not_be_weighed_is_kept_and_named(
@@ -323,14 +401,45 @@ def test_no_resistance_at_all_is_a_reading_and_less_than_none_is_not() -> None:
     assert isinstance(understand(replace(reading, value=-0.1)), str)
 
 
-def test_a_freeze_frame_is_named_as_not_weighed() -> None:
-    job = Written().codes("P0122").job
+def _frozen(frame: dict[str, float], code: str = "P0122", times: int = 1) -> JobJudgement:
+    job = Written().codes(code).job
     (codes,) = job.entries
     assert isinstance(codes, CodeSet)
-    frozen = replace(codes, codes=(replace(codes.codes[0], frame={"rpm": 800.0}),))
-    (remark,) = judge_job(replace(job, entries=(frozen,))).not_weighed
-    assert "freeze frames" in remark.text
-    assert judge_job(job).not_weighed == ()
+    frozen = replace(codes, codes=(replace(codes.codes[0], frame=frame),))
+    return judge_job(replace(job, entries=tuple(replace(frozen, id=new_id()) for _ in range(times))))
+
+
+def test_a_freeze_frame_tells_what_is_always_there_from_what_comes_on_the_road() -> None:
+    """From memory: what is always there sets its code at key on, what comes and goes later."""
+    stood, drove = _frozen({"rpm": 0.0, "batt_v": 12.4}), _frozen({"rpm": 2400.0, "batt_v": 14.1})
+    nothing = _frozen({})
+    assert fault(drove, "worn_track_1") > 1.3 * fault(nothing, "worn_track_1")
+    assert fault(stood, "worn_track_1") < 0.7 * fault(nothing, "worn_track_1")
+    assert fault(stood, "broken_wiper_1") > fault(drove, "broken_wiper_1")
+    assert any("frozen with P0122: the engine stood" in line.text for line in stood.ledger)
+    # Read twice it is one moment.
+    twice = _frozen({"rpm": 0.0, "batt_v": 12.4}, times=2)
+    assert sum("frozen with" in line.text for line in twice.ledger) == 1
+
+
+def test_a_frame_with_a_low_battery_speaks_of_the_battery() -> None:
+    """From memory: 12.3 V and less with the engine running, 10 V with it standing, is not charged."""
+    for rpm, low, good in ((850.0, 11.6, 14.2), (0.0, 9.4, 12.5)):
+        weak, well = (_frozen({"rpm": rpm, "batt_v": v}, "P2106") for v in (low, good))
+        assert fault(weak, "battery_weak") > 5.0 * fault(well, "battery_weak")
+    # Whether the engine ran is not known: then the volts alone say nothing.
+    (remark,) = _frozen({"batt_v": 11.6}).not_weighed
+    assert "freeze frame" in remark.text
+
+
+def test_a_cold_frame_may_be_ice() -> None:
+    cold, warm = (_frozen({"rpm": 900.0, "ect_c": c}, "P2112") for c in (2.0, 88.0))
+    assert fault(cold, "iced") > 3.0 * fault(warm, "iced")
+
+
+def test_a_frame_of_other_values_is_named_as_not_weighed() -> None:
+    (remark,) = _frozen({"load_pct": 30.0}).not_weighed
+    assert "freeze frame" in remark.text
 
 
 def test_free_words_tell_where_nothing_was_chosen_and_only_there() -> None:

@@ -26,6 +26,9 @@ _BATTERY = {
 }
 # Ohms of a sound winding, and of one with poor brushes. Source: "from memory".
 _MOTOR_OHMS, _BAD_MOTOR_OHMS = (1.0, 10.0), (15.0, 500.0)
+# Amperes that hold a free plate against its springs, that turn one which sticks, and of a motor with
+# poor brushes or lines. Source: "from memory".
+_HOLDING_A, _STICKING_A, _HARDLY_A = (0.3, 1.8), (1.5, 8.0), (0.01, 0.25)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -69,7 +72,7 @@ def _of_line(
         return _of_battery(m, tree, draws)
     if m.line == "motor":
         return _of_motor(m, tree, draws)
-    if m.unit == "V" and "key_off" in m.states:
+    if m.unit in "V%" and "key_off" in m.states:
         return None  # nothing is fed then; a short to the battery is too rare to be asked about
     tracks = 1 if throttle is ThrottleKind.CABLE and not m.pedal else 2
     asked = Asked(_position(m), tracks, m.pedal, draws)
@@ -85,7 +88,7 @@ def _position(m: Measured) -> str:
 def _of_volts(m: Measured, asked: Asked, throttle: ThrottleKind | None) -> tuple[FloatArray, FloatArray]:
     plugged = "plug_off" not in m.states
     volts = _solved(asked, throttle, plugged=plugged)
-    place = m.place if m.place == "unit_plug" else "sensor_plug"
+    place = "unit_plug" if m.place == "unit_plug" or m.unit == "%" else "sensor_plug"
     # A probe at a plug touches the wire's side of the contact or the other, where the plug is on.
     side = {"sensor_plug": "sensor" if plugged else place, "unit_plug": "unit"}[place]
     beside = np.random.default_rng(5).random(asked.draws) < _OTHER_SIDE
@@ -154,9 +157,11 @@ def _ohms(m: Measured, h: Harness) -> FloatArray:
 
 def _of_motor(m: Measured, tree: Tree, draws: int) -> tuple[FloatArray, FloatArray] | None:
     """Ohms of the motor's winding, with its lines where not at the throttle; volts say little."""
-    if m.unit != "Ω" or not tree.of("motor").any():
+    if not tree.of("motor").any() or m.unit == "V":
         return None
     random = np.random.default_rng(31)
+    if m.unit == "A":
+        return _of_current(m, tree, random, draws)
     sound = _spread(random, draws, *_MOTOR_OHMS)
     poor = _spread(random, draws, *_BAD_MOTOR_OHMS)
     bad = np.where(random.random(draws) < 0.6, OPEN_OHMS, poor)
@@ -168,6 +173,20 @@ def _of_motor(m: Measured, tree: Tree, draws: int) -> tuple[FloatArray, FloatArr
         rows[tree.of("motor")] = bad
     if m.place in ("unit_plug", "plug_to_plug", ""):
         rows[tree.of("motor_line")] = bad
+    return rows, sound
+
+
+def _of_current(
+    m: Measured, tree: Tree, random: np.random.Generator, draws: int
+) -> tuple[FloatArray, FloatArray] | None:
+    """Amperes of the motor while the plate is held: more where it sticks, none where a line is open."""
+    if {"key_off", "plug_off"} & m.states:
+        return None
+    sound = _spread(random, draws, *_HOLDING_A)
+    hardly = np.where(random.random(draws) < 0.6, 0.0, _spread(random, draws, *_HARDLY_A))
+    rows = np.tile(sound, (len(tree.faults), 1))
+    rows[tree.of("sticks")] = _spread(random, draws, *_STICKING_A)
+    rows[tree.of("motor", "motor_line", "unit_driver")] = hardly
     return rows, sound
 
 

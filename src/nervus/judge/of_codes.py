@@ -15,6 +15,7 @@ from nervus.codes.notation import read_code
 from nervus.domain.channel import FloatArray
 from nervus.domain.job import CodeSet, CodeState, Moment, SeenCode
 from nervus.domain.profile import ThrottleKind
+from nervus.judge.of_frames import of_frame
 from nervus.judge.weighing import Evidence
 from nervus.knowledge import known_codes
 from nervus.knowledge.counted import counted_codes
@@ -115,9 +116,12 @@ def of_codes(
                 )
             codes |= {c.code.partition("-")[0]: c for c in told.codes if c.code not in strange}
         frozen = [told for told in told_sets if any(c.frame for c in told.codes)]
-        left += [
-            (told, say("freeze frames are kept and shown, they do not weigh yet")) for told in frozen
-        ]
+        frame = of_frame(frozen, tree, after)
+        if frame is not None:
+            evidence.append(frame)
+        elif frozen:
+            why = say("freeze frame: it tells neither how the engine ran nor how it was fed")
+            left += [(told, why) for told in frozen]
         read = _Read(tuple(told_sets), moment, codes)
         if after or (moment is not Moment.FOUND and first):
             evidence.append(_again(read, first, tree, _table(throttle), after))

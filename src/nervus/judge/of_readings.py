@@ -18,7 +18,7 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.job import Job, Reading, of_kind
 from nervus.domain.plug import MOTORS, Face, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleKind
-from nervus.judge.expected_readings import would_read
+from nervus.judge.expected_readings import WouldRead, would_read
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.weighing import Evidence
 from nervus.knowledge.tree import Tree
@@ -34,6 +34,12 @@ _SLIP, _GROSS = 0.01, 0.01
 _SHARE, _FEED_V, _SIGNAL_V, _BATTERY_V, _LOG_OHMS, _LEADS_OHMS = 0.02, 0.05, 0.12, 0.3, 0.3, 0.3
 _MOST_OHMS = 1e7
 _VOLTS_RANGE, _LOG_RANGE = 15.0, 17.0
+# A clamp repeats so well, amperes, and reads up to so much. Source: "from memory".
+_AMPERES, _AMPERES_RANGE = 0.06, 12.0
+# A percentage is a share of the supply, or of the travel that the unit learned, either as likely; it
+# repeats so well; and so often the unit shows a value in its place. Source: "from memory".
+_SHARE_PCT, _LEARNED_PCT, _IN_ITS_PLACE, _PCT_RANGE = 2.5, 4.0, 0.12, 110.0
+_SUPPLY_V = 5.0
 _NO_FACES: Final[Mapping[PlugEnd, Face]] = {}
 _LINE_OF: Final = {
     PinRole.SUPPLY: "supply",
@@ -169,7 +175,34 @@ def densities(
     would = would_read(replace(m, value=0.0, signed=True), throttle, draws)
     if would is None:
         return None
+    if m.unit == "%":
+        return _percentages(m, throttle, would, blur, draws)
     return _density(m, would.faulty, blur), _density(m, would.sound, blur)
+
+
+def _percentages(
+    m: Measured, throttle: ThrottleKind | None, would: WouldRead, blur: float, draws: int
+) -> Chances | None:
+    """Densities of what a unit tells of a signal, by either scale; ends are those of the sound draw."""
+    ends = []
+    for end in ("closed", "wide_open"):
+        others = m.states - {"closed", "half_open", "wide_open"}
+        at_end = would_read(replace(m, value=0.0, states=others | {end}), throttle, draws)
+        if at_end is None:
+            return None
+        ends.append(at_end.sound)
+    closed, opened = ends
+
+    def density(volts: FloatArray) -> FloatArray:
+        shares = 100.0 * volts / _SUPPLY_V
+        learned = np.clip(100.0 * (volts - closed) / (opened - closed), 0.0, 100.0)
+        told = sum(
+            0.5 * _bell(m.value - where, np.full_like(where, blur * width))
+            for where, width in ((shares, _SHARE_PCT), (learned, _LEARNED_PCT))
+        )
+        return np.asarray((1.0 - _IN_ITS_PLACE) * told + _IN_ITS_PLACE / _PCT_RANGE)
+
+    return density(would.faulty), density(would.sound)
 
 
 def _density(m: Measured, would: FloatArray, blur: float) -> FloatArray:
@@ -178,10 +211,16 @@ def _density(m: Measured, would: FloatArray, blur: float) -> FloatArray:
         width = np.hypot(least, _SHARE * would)
         away = m.value - would if m.signed else abs(m.value) - np.abs(would)
         flat = 1.0 / _VOLTS_RANGE
+    elif m.unit == "A":
+        away, width = abs(m.value) - would, np.hypot(_AMPERES, _SHARE * would)
+        flat = 1.0 / _AMPERES_RANGE
     else:
         read = np.log(min(m.value, _MOST_OHMS) + _LEADS_OHMS)
         away = read - np.log(np.minimum(would, _MOST_OHMS) + _LEADS_OHMS)
         width, flat = np.full_like(would, _LOG_OHMS), 1.0 / _LOG_RANGE
-    width = blur * width
-    peak = np.exp(-0.5 * (away / width) ** 2) / (width * np.sqrt(2.0 * np.pi))
-    return np.asarray((1.0 - _GROSS) * peak + _GROSS * flat)
+    return np.asarray((1.0 - _GROSS) * _bell(away, blur * width) + _GROSS * flat)
+
+
+def _bell(away: FloatArray, width: FloatArray) -> FloatArray:
+    """The normal density."""
+    return np.asarray(np.exp(-0.5 * (away / width) ** 2) / (width * np.sqrt(2.0 * np.pi)))

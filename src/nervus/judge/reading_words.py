@@ -12,7 +12,9 @@ _UNITS = {
     "V": ("V", 1.0), "mV": ("V", 1e-3), "v": ("V", 1.0), "Ω": ("Ω", 1.0), "mΩ": ("Ω", 1e-3),
     "kΩ": ("Ω", 1e3), "KΩ": ("Ω", 1e3), "MΩ": ("Ω", 1e6), "ohm": ("Ω", 1.0), "Ohm": ("Ω", 1.0),
     "ohms": ("Ω", 1.0), "kohm": ("Ω", 1e3), "Mohm": ("Ω", 1e6),
+    "A": ("A", 1.0), "mA": ("A", 1e-3), "%": ("%", 1.0),
 }  # fmt: skip
+_TEMPERATURES = ("°C", "° C", "C", "°F")
 _OHM_SIGN, _OMEGA = "\N{OHM SIGN}", "\N{GREEK CAPITAL LETTER OMEGA}"
 # What a reading's words may say, the more particular first; the first that is found counts.
 _PLACES = (
@@ -50,6 +52,11 @@ _LINES = (
     ("signal2", r"(signal|track|sig|tps|spur) ?2"),
     ("signal1", r"(signal|track|sig|tps|spur) ?1?"),
 )
+# A position that the control unit tells, without a word on which track it is made of.
+_POSITIONS = (
+    ("pedal_signal1", r"pedal( position)?|(gas)?pedal(stellung|wert)?"),
+    ("signal1", r"throttle( position| angle)?|(drossel)?klappe(n(stellung|winkel))?"),
+)
 _STATES = (
     ("plug_off", r"plug off|unplugged|disconnected|both off|stecker ab|abgezogen|gezogen"),
     ("key_off", r"key off|ignition off|zündung aus"),
@@ -64,8 +71,8 @@ _STATES = (
 )
 _GROUNDS = ("ground", "pedal_ground")
 _ON_GROUND = ([_GROUNDS[0]], [_GROUNDS[1]])
-# No reading of this circuit is above so many volts.
-_MOST_VOLTS = 60.0
+# No reading of this circuit is above so many volts, or amperes; no position is beyond this percentage.
+_MOST_VOLTS, _MOST_AMPERES, _LEAST_PCT, _MOST_PCT = 60.0, 60.0, -5.0, 110.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +84,7 @@ class Measured:
         pedal: whether it is a line of the pedal's sensor.
         place: where, "" where that is not said.
         states: those that are said; `to_battery` where the other probe is there.
-        unit: `V` or `Ω`.
+        unit: `V`, `Ω`, `A`, or `%` of what the control unit tells.
         value: in that unit; infinite for no continuity.
         against: the line under the other probe, "" for battery negative.
         signed: whether the polarity is known.
@@ -103,7 +110,7 @@ def _understood(written: str, said_where: str, said_when: str, number: float) ->
     """The same; a job's readings are understood again with each entry that is added to it."""
     unit = _UNITS.get(written.strip().replace(_OHM_SIGN, _OMEGA))
     if unit is None:
-        return say("a reading in “{unit}” has no place in the circuit", unit=written[:20])
+        return _strange(written)
     where, conditions = (
         " ".join(said.lower().replace("\N{RIGHT SINGLE QUOTATION MARK}", "'").split())
         for said in (said_where, said_when)
@@ -112,6 +119,8 @@ def _understood(written: str, said_where: str, said_when: str, number: float) ->
     to_battery = re.search(_TO_BATTERY, words) is not None
     place, rest = _first(re.sub(_TO_BATTERY, " ", words), _PLACES)
     lines = _lines_of(_first(re.sub(_TO_BATTERY, " ", where), _PLACES)[1]) or _lines_of(rest)
+    if not lines and unit[0] == "%":
+        lines = [name for name, pattern in _POSITIONS if re.search(pattern, words)][:1]
     if not lines:
         return say("no line of the circuit is named in it")
     if unit[0] == "Ω" and len(lines) > 1 and not (place == "pin_to_pin" and lines[1] in _GROUNDS):
@@ -131,7 +140,21 @@ def _understood(written: str, said_where: str, said_when: str, number: float) ->
     return Measured(line, pedal, place, frozenset(states), unit[0], value, against)
 
 
+def _strange(written: str) -> str:
+    """Why a reading in a unit that no line of the circuit is measured in is not weighed."""
+    if written.strip() in _TEMPERATURES:
+        return say("a temperature tells under which conditions the rest was read, of no line by itself")
+    return say("a reading in “{unit}” has no place in the circuit", unit=written[:20])
+
+
 def _impossible(value: float, unit: str) -> str:
+    if unit == "A" and not abs(value) <= _MOST_AMPERES:
+        return say(
+            "{value:g} A can't be in this circuit: look at the clamp's range and write it again",
+            value=value,
+        )
+    if unit == "%" and not _LEAST_PCT <= value <= _MOST_PCT:
+        return say("{value:g} % can't be a position: write what the control unit tells", value=value)
     if unit == "V" and not abs(value) <= _MOST_VOLTS:
         return say(
             "{value:g} V can't be in this circuit: look at the meter's range and write it again",

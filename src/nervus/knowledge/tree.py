@@ -16,6 +16,7 @@ from nervus.knowledge.tree_shapes import (
     CodeChances,
     Fault,
     FaultRows,
+    FrameTable,
     RecordingChances,
     Repairs,
     Shaking,
@@ -162,6 +163,24 @@ def recording_chances() -> RecordingChances:
     tables = [table.shows, *table.seen.values(), *table.pedal.values()]
     check_names("recording_chances.toml", tables)
     check_names("recording_chances.toml", [dict.fromkeys(table.placed, 0.0)], whole=False)
+    return table
+
+
+@cache
+def frame_table() -> FrameTable:
+    """What freeze frames tell of faults.
+
+    Raises:
+        KnowledgeUnusable: the file that ships is damaged.
+    """
+    table = table_of("frames.toml", FrameTable)
+    check_names("frames.toml", [row.chance for row in table.value])
+    check_names("frames.toml", [row.of for row in table.engine], whole=False)
+    if [row.below_rpm for row in table.engine] != sorted(row.below_rpm for row in table.engine):
+        what = say("engine speeds do not rise from row to row")
+        raise KnowledgeUnusable(
+            say("{file} of this installation is damaged: {what}", file="frames.toml", what=what)
+        )
     return table
 
 

@@ -1,6 +1,6 @@
 """The shapes of the data files about single faults: tree, likelihoods, tests, repairs, changes."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import msgspec
 
@@ -78,6 +78,59 @@ class CodeChances(Row, frozen=True, kw_only=True):
     stray: Share
     worth: Annotated[float, msgspec.Meta(gt=0.0)]
     row: tuple[CodeChance, ...]
+
+
+class FrameEngine(Row, frozen=True, kw_only=True):
+    """How the engine ran as a code was set.
+
+    Attributes:
+        id: its name.
+        text: the same in words.
+        below_rpm: it ran slower than that, and no slower than the row before says.
+        always: the chance with a fault that is always there.
+        sometimes: the same with one that comes and goes.
+        of: what is known better, by fault or class.
+    """
+
+    id: Id
+    text: Sentence
+    below_rpm: Annotated[float, msgspec.Meta(gt=0.0)]
+    always: Share
+    sometimes: Share
+    of: ByFault
+
+
+class FrameValue(Row, frozen=True, kw_only=True):
+    """What else a freeze frame may hold.
+
+    Attributes:
+        text: in words.
+        channel: whose value.
+        below: what it lies below.
+        engine: `standing` or `turning` where it is asked only then, "" where always.
+        chance: of it, by fault.
+    """
+
+    text: Sentence
+    channel: str
+    below: float
+    engine: Literal["", "standing", "turning"]
+    chance: ByFault
+
+
+class FrameTable(Row, frozen=True, kw_only=True):
+    """What freeze frames tell.
+
+    Attributes:
+        slip: how often a frame says nothing of the fault.
+        engine: how the engine ran, the slowest first.
+        value: what else.
+    """
+
+    source: Sentence
+    slip: Share
+    engine: tuple[FrameEngine, ...]
+    value: tuple[FrameValue, ...]
 
 
 class RecordingChances(Row, frozen=True, kw_only=True):
