@@ -111,7 +111,7 @@ def test_each_planted_break_and_short_is_among_the_best_explanations(circuit: Se
         shares = np.stack(tracks, axis=1) * 20.0
         state = State(PLACES, shares + random.normal(0.0, 0.3, shares.shape), 1.0)
         found = match(circuit, state)
-        own = next(m for m in found if m.fault is planted)
+        own = next(m for m in found if m.fault == planted)
         assert own.density > 0.15 * found[0].density, (planted.id, found[0].fault.id)
         assert own.misfit < 2.0, planted.id
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.circuit.matching import Match, State, match
-from nervus.circuit.sensor import SensorCircuit, TrackCircuit
+from nervus.circuit.sensor import SensorCircuit, TrackCircuit, electronics
 from nervus.circuit.signatures import FaultMode, signature
 from nervus.domain.analysis import (
     NO_CIRCUIT,
@@ -22,6 +22,7 @@ from nervus.domain.analysis import (
 )
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Role, Sensor, Unit
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, OutOfRange, Shape, Shared
+from nervus.domain.profile import SensorKind
 from nervus.domain.suspect import SuspectId
 from nervus.language import say
 from nervus.signal.instants import read_at
@@ -54,7 +55,9 @@ def explain(recording: Recording, examination: Examination) -> CircuitEvidence:
     if travel is None or not tracks or any(t.id not in travel.frames for t in tracks):
         return NO_CIRCUIT
     scale = supply_scale(recording)
-    learned = _Learned(tuple(tracks), tuple(travel.frames[t.id] for t in tracks), scale)
+    frames = tuple(travel.frames[t.id] for t in tracks)
+    contactless = examination.technology is SensorKind.CONTACTLESS
+    learned = _Learned(tuple(tracks), frames, scale, contactless)
     groups: dict[tuple[str, ...], list[int]] = {}
     for number, finding in enumerate(examination.findings):
         if _concerns_levels(finding):
@@ -73,7 +76,7 @@ def explain(recording: Recording, examination: Examination) -> CircuitEvidence:
 
 
 def _concerns_levels(finding: Finding) -> bool:
-    """Whether levels of the throttle's sensor tell of it; a contactless one has no such circuit."""
+    """Whether levels of the throttle's sensor tell of it; electronics may fall out to any."""
     if finding.sensor is not Sensor.THROTTLE:
         return False
     if isinstance(finding, Drop) and finding.shared is Shared.ELECTRONICS:
@@ -93,11 +96,14 @@ class _Learned:
     tracks: tuple[Channel, ...]
     frames: tuple[Frame, ...]
     supply_v: float
+    contactless: bool = False
 
     @property
     def circuit(self) -> SensorCircuit:
         ends = [(f.closed / self.supply_v, f.open / self.supply_v) for f in self.frames]
-        return SensorCircuit(tuple(TrackCircuit(a, b) for a, b in ends), supply_v=self.supply_v)
+        made = electronics if self.contactless else TrackCircuit
+        tracks = tuple(made(a, b) for a, b in ends)
+        return SensorCircuit(tracks, supply_v=self.supply_v, contactless=self.contactless)
 
     def state(self, findings: Sequence[Finding], examination: Examination) -> State | None:
         """What the tracks read at the instants of some findings of a kind."""

@@ -71,7 +71,7 @@ def match(circuit: SensorCircuit, state: State) -> tuple[Match, ...]:
     levels = (*_RAILS, *_held_level(state))
     read: dict[str, Match] = {}
     found = []
-    for fault in circuit_faults(len(circuit.tracks)):
+    for fault in circuit_faults(len(circuit.tracks), contactless=circuit.contactless):
         same = _as_read(fault)
         if same not in read:
             read[same] = _match(circuit, fault, state, levels)
@@ -152,7 +152,11 @@ def _as_read(fault: CircuitFault) -> str:
 
 @lru_cache(maxsize=128)
 def _grid(circuit: SensorCircuit, fault_id: str, levels: tuple[float, ...]) -> _Grid:
-    fault = next(f for f in circuit_faults(len(circuit.tracks)) if f.id == fault_id)
+    fault = next(
+        f
+        for f in circuit_faults(len(circuit.tracks), contactless=circuit.contactless)
+        if f.id == fault_id
+    )
     choices = {
         FaultMode.OPEN: (OPEN_OHMS,),
         FaultMode.RESISTANCE: _SERIES_OHMS,

@@ -4,6 +4,10 @@ Nodes from the control unit outward: the unit holds `vref` and `ground`; each li
 at the sensor (`plug_supply`, `plug_ground`, `plug_signal1`), and through the plug's contact to the
 sensor; each track is a potentiometer between the sensor's supply and ground with its wiper on the
 signal line; each signal ends in the unit's input with a resistor to the supply or to ground.
+
+A contactless sensor has electronics in the place of track and wiper. While it is fed, an output holds
+a share of its supply as a potentiometer of few ohms does; fed too poorly, it lets go of its outputs, and
+the unit's input resistors alone decide what is read.
 """
 
 from dataclasses import dataclass, field, replace
@@ -11,7 +15,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from nervus.circuit.network import GROUND, Resistor, Solved, solve
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import BoolArray, FloatArray
 
 # A sound joint, and a broken one: 1 gigaohm is far above any input resistor and any meter, so it
 # decides nothing.
@@ -23,6 +27,9 @@ SHORT_OHMS = 0.1
 # hundred ohms of wiper and protection resistance).
 TRACK_OHMS = 4_000.0
 WIPER_OHMS = 500.0
+# Of a contactless sensor (from memory): it draws some ten milliamperes, and below some four volts it
+# shuts itself off.
+ELECTRONICS_OHMS, OUTPUT_OHMS, LEAST_FEED_V = 500.0, 50.0, 4.0
 BATTERY_V = 12.6
 # What a unit's sensor supply delivers before it gives way (from memory: some ten to some hundred
 # milliamperes); a linear regulator can't take current in, so a battery on the line lifts it.
@@ -79,6 +86,7 @@ class SensorCircuit:
         supply_plug_ohms: the supply's contact in the sensor plug.
         ground_plug_ohms: the ground's contact in the sensor plug.
         shorts: resistors that should not be there; a node may be `battery`.
+        contactless: whether electronics make the signals, which let go where they are fed too poorly.
     """
 
     tracks: tuple[TrackCircuit, ...]
@@ -88,6 +96,7 @@ class SensorCircuit:
     supply_plug_ohms: Ohms = JOINT_OHMS
     ground_plug_ohms: Ohms = JOINT_OHMS
     shorts: tuple[Resistor, ...] = field(default=())
+    contactless: bool = False
 
     def with_track(self, index: int, **changed: Ohms) -> "SensorCircuit":
         """The same with something changed in one track, by the names of `TrackCircuit`."""
@@ -129,7 +138,14 @@ class SensorCircuit:
 
     def over(self, travel: FloatArray) -> dict[str, FloatArray]:
         """The same for many travels at once, each of shape (n,)."""
-        parts = self._parts(travel)
+        volts = self._solved(travel, fed=np.ones(travel.shape, dtype=np.bool_))
+        if not self.contactless:
+            return volts
+        fed = volts["supply"] - volts["return"] >= LEAST_FEED_V
+        return volts if fed.all() else self._solved(travel, fed=fed)
+
+    def _solved(self, travel: FloatArray, fed: BoolArray) -> dict[str, FloatArray]:
+        parts = self._parts(travel, fed)
         held = {"vref": self.supply_v}
         if any("battery" in (s.a, s.b) for s in self.shorts):
             held["battery"] = BATTERY_V
@@ -146,7 +162,7 @@ class SensorCircuit:
         slope = (solved.amps["vref"] - without) / self.supply_v
         return np.asarray(np.clip((SUPPLY_AMPS - without) / slope, 0.0, self.supply_v))
 
-    def _parts(self, travel: FloatArray) -> list[Resistor]:
+    def _parts(self, travel: FloatArray, fed: BoolArray) -> list[Resistor]:
         parts = [
             Resistor("vref", "plug_supply", self.supply_ohms),
             Resistor("plug_supply", "supply", self.supply_plug_ohms),
@@ -164,12 +180,17 @@ class SensorCircuit:
             parts += [
                 Resistor("supply", tap, above),
                 Resistor(tap, "return", below),
-                Resistor(tap, wiper, track.wiper_ohms),
+                Resistor(tap, wiper, np.where(fed, track.wiper_ohms, OPEN_OHMS)),
                 Resistor(wiper, plug, track.plug_ohms),
                 Resistor(plug, signal, track.signal_ohms),
                 *_pull(signal, track),
             ]
         return parts
+
+
+def electronics(closed: float, opened: float) -> TrackCircuit:
+    """One output of a contactless sensor, by its shares of the supply at both stops."""
+    return TrackCircuit(closed, opened, ohms=ELECTRONICS_OHMS, wiper_ohms=OUTPUT_OHMS)
 
 
 def _pull(signal: str, track: TrackCircuit) -> list[Resistor]:

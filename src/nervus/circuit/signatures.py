@@ -53,7 +53,7 @@ _SENSOR, _WIRING = (SuspectId.SENSOR,), (SuspectId.WIRING,)
 _FEED = (SuspectId.SUPPLY_GROUND,)
 
 
-def _series(tracks: int) -> list[_Series]:
+def _series(tracks: int, *, contactless: bool = False) -> list[_Series]:
     places: list[_Series] = [
         ("supply", say("the supply line"), _FEED, lambda c, r: replace(c, supply_ohms=r)),
         ("supply_plug", say("the supply's contact in the plug"), _FEED, _supply_plug),
@@ -61,11 +61,14 @@ def _series(tracks: int) -> list[_Series]:
         ("ground_plug", say("the ground's contact in the plug"), _FEED, _ground_plug),
     ]
     for n in range(1, tracks + 1):
+        output = (f"wiper{n}", say("the output of track {n}", n=n), _SENSOR, _of_track(n, "wiper_ohms"))
         places += [
             (f"signal{n}", say("signal line {n}",
 n=n), _WIRING, _of_track(n, "signal_ohms")),
             (f"plug_signal{n}", say("signal {n}'s contact in the plug",
 n=n), _WIRING, _of_track(n, "plug_ohms")),
+        ]  # fmt: skip
+        places += [output] if contactless else [
             (f"wiper{n}", say("the wiper of track {n}",
 n=n), _SENSOR, _of_track(n, "wiper_ohms")),
             (f"above{n}", say("track {n} between wiper and supply",
@@ -98,10 +101,10 @@ _LINES = {"supply": say("the supply"), "ground": say("ground"), "battery": say("
 
 
 @lru_cache(maxsize=8)
-def circuit_faults(tracks: int) -> tuple[CircuitFault, ...]:
-    """Every single fault of a sensor with so many tracks."""
+def circuit_faults(tracks: int, *, contactless: bool = False) -> tuple[CircuitFault, ...]:
+    """Every single fault of a sensor with so many tracks; a contactless one has no film that breaks."""
     found = []
-    for at, name, suspects, _ in _series(tracks):
+    for at, name, suspects, _ in _series(tracks, contactless=contactless):
         opened = say("{name} is open", name=name)
         found.append(CircuitFault(f"open-{at}", FaultMode.OPEN, (at,), opened, suspects))
         high = say("too much resistance in {name}", name=name)

@@ -6,6 +6,7 @@ from enum import StrEnum
 
 from nervus.domain.channel import FloatArray, Mark, Sensor, Span
 from nervus.domain.finding import Finding
+from nervus.domain.profile import SensorKind
 from nervus.domain.suspect import SuspectId
 
 
@@ -268,6 +269,8 @@ class Examination:
         marks: what the technician did meanwhile.
         pedal_travel: where the pedal was, where its tracks were recorded.
         pedal_passes: of the pedal.
+        engine: what engine and battery say.
+        technology: of the throttle's sensor, by its profile or by how it fell out.
     """
 
     duration_s: float
@@ -284,6 +287,7 @@ class Examination:
     pedal_travel: Travel | None = None
     pedal_passes: tuple[Pass, ...] = field(default=())
     engine: EngineState = field(default=EngineState())
+    technology: SensorKind = SensorKind.UNKNOWN
 
     def seen_from(self, sensor: Sensor) -> "Examination":
         """The same, with travel, passes and findings of one sensor alone."""

@@ -11,6 +11,14 @@ class ThrottleKind(StrEnum):
     ELECTRONIC = "electronic"
 
 
+class SensorKind(StrEnum):
+    """How the sensor tells where the shaft is."""
+
+    CONTACT = "contact"
+    CONTACTLESS = "contactless"
+    UNKNOWN = "unknown"
+
+
 @dataclass(frozen=True, slots=True)
 class TrackProfile:
     """One sensor track at both stops, as volts at the profile's nominal supply.
@@ -41,6 +49,7 @@ class ThrottleProfile:
         disagreement_pct: by how much of the travel two tracks may differ.
         disagreement_s: for how long before the control unit sets a code.
         provenance: where the numbers come from.
+        sensor: a wiper on a track, or electronics without one, where that is known.
     """
 
     id: str
@@ -51,3 +60,4 @@ class ThrottleProfile:
     disagreement_pct: float
     disagreement_s: float
     provenance: str
+    sensor: SensorKind = SensorKind.UNKNOWN

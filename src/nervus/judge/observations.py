@@ -1,5 +1,6 @@
 """Which observations a set of findings makes: the bridge from what was seen to what it means."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -20,6 +21,7 @@ from nervus.domain.finding import (
     Shared,
     SupplyFault,
 )
+from nervus.domain.profile import SensorKind
 from nervus.domain.suspect import SuspectId
 from nervus.judge.marks import follows_work
 from nervus.judge.words import WHOLE_PCT
@@ -77,10 +79,11 @@ def _of_one_sensor(
     examination: Examination, circuit: CircuitEvidence, found: list[Finding]
 ) -> list[Observation]:
     seen: list[Observation] = []
+    wearing = _IN_PLACE if _has_no_track(examination, found) else {}
     for kind, name in _OF_KIND.items():
         sure = [f.confidence for f in found if isinstance(f, kind)]
         if sure:
-            seen.append(Observation(name, max(sure)))
+            seen.append(Observation(wearing.get(kind, name), max(sure)))
     seen += _of_drops(examination, circuit, [f for f in found if isinstance(f, Drop)])
     for finding in found:
         if isinstance(finding, Disagreement) and "throttle_cmd_pct" in finding.channels:
@@ -93,6 +96,12 @@ def _of_one_sensor(
     return seen
 
 
+def _has_no_track(examination: Examination, found: Sequence[Finding]) -> bool:
+    """Whether what was found is of a contactless sensor: what is known of is the throttle's."""
+    contactless = examination.technology is SensorKind.CONTACTLESS
+    return contactless and all(f.sensor is Sensor.THROTTLE for f in found)
+
+
 _OF_KIND: dict[type[Finding], str] = {
     DeadSpot: "dead_spot",
     Noise: "noise",
@@ -100,6 +109,9 @@ _OF_KIND: dict[type[Finding], str] = {
     Nonlinear: "nonlinear",
     OutOfRange: "out_of_range",
 }
+
+# A sensor without a track has none that wears: what turns it does.
+_IN_PLACE: dict[type[Finding], str] = dict.fromkeys((DeadSpot, Noise), "place_contactless")
 
 _REST = {
     RestCause.PLATE: "rest_plate",
@@ -116,7 +128,8 @@ def _of_drops(
     sure = float(np.median([d.confidence for d in drops]))
     places = examination.drops[drops[0].sensor]
     if places.verdict is Verdict.POSITION and places.p_value is not None:
-        return [Observation("dead_spot", sure * (1.0 - places.p_value))]
+        name = "place_contactless" if _has_no_track(examination, drops) else "dead_spot"
+        return [Observation(name, sure * (1.0 - places.p_value))]
     anywhere = places.verdict is Verdict.TIME
     seen = [Observation("drops_anywhere" if anywhere else "drops_somewhere", sure)]
     seen.append(_floor(circuit, drops, sure))

@@ -12,7 +12,7 @@ import msgspec
 from nervus.codes.notation import Code, CodeUnreadable, read_code
 from nervus.domain.channel import CHANNEL_KINDS
 from nervus.domain.errors import KnowledgeUnusable, ProfileUnusable
-from nervus.domain.profile import ThrottleKind, ThrottleProfile, TrackProfile
+from nervus.domain.profile import SensorKind, ThrottleKind, ThrottleProfile, TrackProfile
 from nervus.domain.suspect import SuspectId
 from nervus.knowledge.shapes import (
     Judging,
@@ -201,7 +201,7 @@ def read_profile(text: str, name: str) -> ThrottleProfile:
     """
     try:
         row = msgspec.convert(tomllib.loads(text), ProfileFile)
-        kind = ThrottleKind(row.kind)
+        kind, sensor = ThrottleKind(row.kind), SensorKind(row.sensor)
         _check_windows(row)
     except (msgspec.ValidationError, tomllib.TOMLDecodeError, ValueError) as wrong:
         raise ProfileUnusable(
@@ -219,6 +219,7 @@ def read_profile(text: str, name: str) -> ThrottleProfile:
         disagreement_pct=row.disagreement_pct,
         disagreement_s=row.disagreement_s,
         provenance=row.provenance,
+        sensor=sensor,
     )
 
 

@@ -120,6 +120,7 @@ class ProfileFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     disagreement_s: Annotated[float, msgspec.Meta(ge=0.0)]
     provenance: Sentence
     track: Annotated[list[TrackRow], msgspec.Meta(min_length=1, max_length=2)]
+    sensor: str = "unknown"
 
 
 class Parameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

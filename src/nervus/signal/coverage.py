@@ -1,6 +1,7 @@
 """Coverage: what the recording could not have shown, said before anybody trusts its silence."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from math import ceil, log
 
 import numpy as np
@@ -54,6 +55,25 @@ def describe_coverage(
         watched_s = float(travel.time_s[-1] - travel.time_s[0])
         text += " " + (_of_place(spots) if spots else _chance(watched_s, bouts(drops_s, watched_s)))
     return Coverage(seen, swept, shortest, text)
+
+
+def of_contactless(coverage: Coverage, *, by_profile: bool) -> Coverage:
+    """The same with what a contactless sensor can't show, and how it fails.
+
+    Args:
+        coverage: of the recording.
+        by_profile: whether the profile says what it is, not how it fell out.
+    """
+    known = (
+        say("The sensor is contactless:")
+        if by_profile
+        else say("It fell out as a contactless sensor does:")
+    )
+    rest = say(
+        "nothing in it wears at a place, ohms between its pins say nothing, and fed too poorly it lets "
+        "go of all its outputs at once."
+    )
+    return replace(coverage, text=f"{coverage.text} {known} {rest}")
 
 
 def _chance(watched_s: float, events: int) -> str:

@@ -4,10 +4,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.analysis import ChannelSummary, Examination, Locality, Travel
+from nervus.domain.analysis import ChannelSummary, Coverage, Examination, Locality, Pass, Travel
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span
-from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, SupplyFault
-from nervus.domain.profile import ThrottleProfile
+from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, Shared, SupplyFault
+from nervus.domain.profile import SensorKind, ThrottleProfile
 from nervus.domain.progress import Progress, no_progress
 from nervus.language import say
 from nervus.signal import (
@@ -22,7 +22,7 @@ from nervus.signal import (
     worn_places,
 )
 from nervus.signal.course import Course, plain_course
-from nervus.signal.coverage import describe_coverage
+from nervus.signal.coverage import describe_coverage, of_contactless
 from nervus.signal.events import Event, bursts
 from nervus.signal.groups import in_groups
 from nervus.signal.held_values import as_read
@@ -89,6 +89,7 @@ def examine(
     travel, pedal_travel = (_by_the_sound(shaft, worn) for shaft in (throttle, pedal))
     pairs = zip(recorded.channels, recording.channels, strict=True)
     channels = tuple(_timed(sampling.summarise(c, told), (throttle, pedal)) for c, told in pairs)
+    coverage, technology = _coverage(channels, travel, throttle.passes, findings, profile)
     progress(say("Done"), 1.0)
     return Examination(
         duration_s=round(recording.duration_s, 6),
@@ -99,13 +100,8 @@ def examine(
         findings=in_groups(findings),
         locality=place,
         drops=places,
-        coverage=describe_coverage(
-            channels,
-            travel,
-            throttle.passes,
-            sorted(f.times_s[0][0] for f in findings if isinstance(f, Drop)),
-            [f for f in findings if isinstance(f, DeadSpot)],
-        ),
+        coverage=coverage,
+        technology=technology,
         key_off_s=key_off,
         marks=recording.marks,
         pedal_travel=pedal_travel,
@@ -123,6 +119,34 @@ def _of_shaft(
     loose = _without_ends(loose, shaft, differ)
     found = [*spots, *_drops(recording, shaft, loose), *wear, *differ]
     return found, [*spots, *wear], _locality(loose, shaft.travel)
+
+
+def _coverage(
+    channels: tuple[ChannelSummary, ...],
+    travel: Travel | None,
+    passes: tuple[Pass, ...],
+    findings: list[Finding],
+    profile: ThrottleProfile | None,
+) -> tuple[Coverage, SensorKind]:
+    """What could not have shown, and what kind of sensor the throttle has as far as that is known."""
+    coverage = describe_coverage(
+        channels,
+        travel,
+        passes,
+        sorted(f.times_s[0][0] for f in findings if isinstance(f, Drop)),
+        [f for f in findings if isinstance(f, DeadSpot)],
+    )
+    technology = profile.sensor if profile is not None else SensorKind.UNKNOWN
+    told = technology is SensorKind.CONTACTLESS
+    if told or (technology is SensorKind.UNKNOWN and _fell_out(findings)):
+        return of_contactless(coverage, by_profile=told), SensorKind.CONTACTLESS
+    return coverage, technology
+
+
+def _fell_out(findings: list[Finding]) -> bool:
+    """Whether the throttle's sensor fell out as only electronics do."""
+    own = (f for f in findings if isinstance(f, Drop) and f.sensor is Sensor.THROTTLE)
+    return any(f.shared is Shared.ELECTRONICS for f in own)
 
 
 def _by_the_sound(shaft: Shaft, worn: list[Finding]) -> Travel | None:

@@ -25,7 +25,7 @@ _LEAST_HELD, _MOSTLY = 4, 0.8
 
 
 def what_is_shared(
-    events: tuple[Event, ...], tracks: Mapping[str, Instrument], feed: Lines
+    events: tuple[Event, ...], tracks: Mapping[str, Instrument], feed: Lines, *, wipers: bool = False
 ) -> tuple[Event, ...]:
     """The events of all tracks told apart by what they share, the others as they are.
 
@@ -33,12 +33,13 @@ def what_is_shared(
         events: in the order of time.
         tracks: by their channel.
         feed: supply and ground, where they were recorded.
+        wipers: whether it is known that the sensor has wipers on tracks, and no electronics.
     """
     shared = [e for e in events if e.cause is not Cause.ALONE]
     held = _to_one_level(shared)
     causes = [_cause(e, tracks, feed, held=held) for e in shared]
     # Two such faults in one recording are too many: what most of them are, all are.
-    cause = max(Cause, key=causes.count)
+    cause = Cause.FEED if wipers else max(Cause, key=causes.count)
     return tuple(e if e.cause is Cause.ALONE else replace(e, cause=cause) for e in events)
 
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from nervus.domain.analysis import Frame, Pass, Relation, TrackRelation, Travel
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span, Unit
-from nervus.domain.profile import ThrottleProfile, TrackProfile
+from nervus.domain.profile import SensorKind, ThrottleProfile, TrackProfile
 from nervus.language import say
 from nervus.signal import relation
 from nervus.signal.asked import who_asked
@@ -122,7 +122,8 @@ def follow(
     pair, related = _pair(tracks, candidates, profile)
     feed = Lines((*recording.with_role(Role.SUPPLY), *recording.with_role(Role.GROUND)))
     events = explain(tracks, pair, candidates, asked, feed)
-    events = what_is_shared(events, {t.id: t for t in tracks}, feed)
+    wipers = profile is not None and profile.sensor is SensorKind.CONTACT
+    events = what_is_shared(events, {t.id: t for t in tracks}, feed, wipers=wipers)
     shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes)
     courses = {t.id: course_of(t, shaft.faulty(t) + spikes[t.id]) for t in tracks}
     return _moved(recording, replace(shaft, courses=courses), profile)
