@@ -51,6 +51,7 @@ class ChannelSummary:
         repeats: for how many samples each value is written before the next is read.
         lag_s: by how much it lags behind its sister, at the first instant.
         drift: by how much that grows each second, where two loggers wrote.
+        smoothed_s: the time constant of what smooths it; `None` where no edge tells.
     """
 
     id: str
@@ -63,6 +64,7 @@ class ChannelSummary:
     repeats: int = 1
     lag_s: float = 0.0
     drift: float = 0.0
+    smoothed_s: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

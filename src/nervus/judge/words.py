@@ -179,6 +179,8 @@ def how_measured(channel: "ChannelSummary") -> str:
         say("steps of {small}", small=small(channel.step)) if channel.step else say("no steps seen")
     )
     said.append(say("noise {small}", small=small(channel.noise)))
+    if channel.smoothed_s is not None:
+        said.append(say("smoothed over {smoothed:.2g} ms", smoothed=1000.0 * channel.smoothed_s))
     if round(channel.lag_s, 4):
         said.append(say("{lag_s:.1f} ms behind its sister", lag_s=1000.0 * channel.lag_s))
     if round(channel.drift, 6):

@@ -31,6 +31,7 @@ from nervus.signal.instrument import supply_scale
 from nervus.signal.key import is_witnessed, key_off_spans
 from nervus.signal.locality import judge_locality, of_worn_and_drops
 from nervus.signal.shaft import Shaft, follow
+from nervus.signal.smoothing import smoothed_s
 from nervus.signal.spans import Union, inside, overlaps
 
 # So near to a bend, percent of travel, roughness is the bend's.
@@ -163,7 +164,11 @@ def _by_the_sound(shaft: Shaft, worn: list[Finding]) -> Travel | None:
 
 
 def _timed(measured: ChannelSummary, shafts: tuple[Shaft, ...]) -> ChannelSummary:
-    """With its lag behind its sister, as far as that was found."""
+    """With its lag behind its sister, and what smooths it, as far as that was found."""
+    for shaft in shafts:
+        for track in (t for t in shaft.tracks if t.id == measured.id):
+            parts = [x for e in shaft.events for name, x in e.parts if name == track.id]
+            measured = replace(measured, smoothed_s=smoothed_s(track, parts))
     for pair in (s.pair for s in shafts):
         if pair is not None and pair.second.id == measured.id:
             offset_s, drift = pair.second.clock
