@@ -14,7 +14,7 @@ from signals import recording, sweeps, volts
 
 
 def _measured(
-    tau_s: float, rate_hz: float = 2000.0, away_s: float = 0.15, count: int = 7
+    tau_s: float, rate_hz: float = 2000.0, away_s: float = 0.2, count: int = 7
 ) -> float | None:
     """A line that opens some times, behind such a low-pass: what is told to smooth it."""
     time_s, travel = sweeps(6, seconds=5.0, rate_hz=rate_hz)

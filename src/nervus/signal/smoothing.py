@@ -23,7 +23,7 @@ _DEEP, _LEAST_SAMPLES, _LEAST_EDGES, _ENOUGH_EDGES = 8.0, 8, 4, 40
 _LEAST_INTERVALS = 1.6
 # Returns through one filter take alike long: quartiles no further apart than this factor. Only what was
 # away so many times longer than its return takes was away for good.
-_ALIKE, _LONGER = 1.8, 6.0
+_ALIKE, _LONGER = 1.8, 14.0
 
 
 def smoothed_s(track: Instrument, parts: Sequence[Excursion]) -> float | None:
