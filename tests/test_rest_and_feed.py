@@ -11,12 +11,15 @@ from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
     Drop,
+    Finding,
     Noise,
     OffRest,
     OutOfRange,
     RestCause,
     Shape,
     Shared,
+    SupplyFault,
+    SupplyLine,
 )
 from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
@@ -273,3 +276,45 @@ def test_the_way_back_from_a_lasting_difference_is_no_drop() -> None:
     assert of(Drop, made) == []
     (found,) = of(Disagreement, made)
     assert found.times_s[0] == pytest.approx((9.0, 16.0), abs=0.4)
+
+
+def _mirrored(first: FloatArray, second: FloatArray, time_s: FloatArray) -> list[Finding]:
+    return list(analyse(recording(time_s, tps1_v=first, tps2_v=second)).examination.findings)
+
+
+def _sagging(low: float) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
+    """Instants, both mirrored tracks with rests at the stops, and a supply that sags now and then."""
+    time_s, travel = sweeps(12, seconds=5.0)
+    travel = np.clip(1.6 * travel - 30.0, 0.0, 100.0)
+    share = 1.0 - (1.0 - low) * np.clip(np.sin(2 * np.pi * time_s / 7.3), 0.0, 1.0)
+    one, two = 0.5 + 0.04 * travel, 4.5 - 0.04 * travel
+    noise = np.random.default_rng(3).normal(0.0, 0.003, (2, time_s.size))
+    return time_s, one + noise[0], two + noise[1], share
+
+
+def test_a_supply_that_sags_within_its_tolerance_is_no_track_that_is_off() -> None:
+    """Nobody recorded it: at the stops both shrink by one factor (tracks are shares of it)."""
+    time_s, one, two, share = _sagging(0.96)
+    assert _mirrored(one * share, two * share, time_s) == []
+
+
+def test_a_supply_that_sags_further_is_told_as_the_supply() -> None:
+    time_s, one, two, share = _sagging(0.90)
+    (found,) = _mirrored(one * share, two * share, time_s)
+    assert isinstance(found, SupplyFault)
+    assert found.level_v == pytest.approx(4.5, abs=0.05)
+    assert found.where is SupplyLine.EITHER
+
+
+@pytest.mark.parametrize("which", [0, 1])
+def test_one_track_that_shrinks_alone_is_off_as_ever(which: int) -> None:
+    time_s, one, two, share = _sagging(0.90)
+    tracks = [one * share, two] if which == 0 else [one, two * share]
+    assert [type(f) for f in _mirrored(tracks[0], tracks[1], time_s)] == [Disagreement]
+
+
+def test_without_a_stop_nothing_tells_a_sag_from_a_track_that_is_off() -> None:
+    time_s, travel = sweeps(12, seconds=5.0)
+    share = 1.0 - 0.08 * np.clip(np.sin(2 * np.pi * time_s / 7.3), 0.0, 1.0)
+    one, two = 1.5 + 0.02 * travel, 3.5 - 0.02 * travel
+    assert [type(f) for f in _mirrored(one * share, two * share, time_s)] == [Disagreement]

@@ -30,6 +30,7 @@ from nervus.signal.instants import read_at
 from nervus.signal.instrument import supply_scale
 from nervus.signal.key import is_witnessed, key_off_spans
 from nervus.signal.locality import judge_locality, of_worn_and_drops
+from nervus.signal.sagging import sagged_to, supply_sags
 from nervus.signal.shaft import Shaft, follow
 from nervus.signal.smoothing import smoothed_s
 from nervus.signal.spans import Union, inside, overlaps
@@ -116,9 +117,10 @@ def _of_shaft(
     """What the tracks of one shaft show, what of it is worn, and where its drops come."""
     spots, wear, loose = worn_places.find_worn(shaft)
     differ = _disagreements(recording, shaft, profile)
+    differ, sags = _unless_supply_sags(shaft, differ)
     wear = [n for n in wear if not _is_bend(n, shaft, differ)]
     loose = _without_ends(loose, shaft, differ)
-    found = [*spots, *_drops(recording, shaft, loose), *wear, *differ]
+    found = [*spots, *_drops(recording, shaft, loose), *wear, *differ, *sags]
     return found, [*spots, *wear], _locality(loose, shaft.travel)
 
 
@@ -241,6 +243,20 @@ def _disagreements(
     sure = tuple(e.span_s for e in shaft.events if not e.is_weak)
     faulty = sure + shaft.spikes[channels[0]] + shaft.spikes[channels[1]]
     return disagreement.find_disagreements(both, channels, witness, faulty, profile, shaft.passes)
+
+
+def _unless_supply_sags(
+    shaft: Shaft, differ: tuple[Disagreement, ...]
+) -> tuple[tuple[Disagreement, ...], tuple[SupplyFault, ...]]:
+    """What tracks differ by, unless the supply that they share explains it; and what that comes to."""
+    pair = shaft.pair
+    if not differ or pair is None:
+        return differ, ()
+    share = sagged_to(pair, (shaft.courses[pair.first.id], shaft.courses[pair.second.id]))
+    if share is None:
+        return differ, ()
+    times = differ[0].times_s
+    return (), supply_sags(pair, share, (times[0][0], times[-1][1]))
 
 
 def _against_others(
