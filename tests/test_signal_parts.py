@@ -3,24 +3,35 @@
 import numpy as np
 import pytest
 
-from nervus.domain.analysis import ChannelSummary, Direction, Frame, Pass, Relation, Travel
+from nervus.domain.analysis import (
+    ChannelSummary,
+    Direction,
+    Frame,
+    Pass,
+    Relation,
+    Travel,
+    Verdict,
+)
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.finding import RestCause, SupplyLine
 from nervus.engine.rest_witness import cause_of_rest
 from nervus.knowledge import profile_named
+from nervus.signal.asked import who_asked
 from nervus.signal.course import Course, course_of
 from nervus.signal.coverage import describe_coverage
 from nervus.signal.disagreement import find_disagreements, pair_travel
+from nervus.signal.edges import split_at_edges
 from nervus.signal.flats import find_flats
 from nervus.signal.frames import learn_frame
 from nervus.signal.key import key_off_spans
+from nervus.signal.locality import judge_locality
 from nervus.signal.relation import Line, describe, estimate_skew, learn_line
 from nervus.signal.rest import find_rests, off_rest
 from nervus.signal.rough import rough_stretches
 from nervus.signal.spans import inside, merge, overlaps, runs, total
 from nervus.signal.supply import supply_faults
 from nervus.signal.travel import crossings, find_passes
-from signals import channel, recording, sweep, sweeps, track, volts
+from signals import channel, pair_of, recording, sweep, sweeps, track, volts
 
 
 def course(time_s: FloatArray, values: FloatArray, channel_id: str = "tps1_v") -> Course:
@@ -322,3 +333,53 @@ def test_coverage_names_what_was_never_swept_and_what_is_too_short() -> None:
 def test_channels_refuse_arrays_that_do_not_match() -> None:
     with pytest.raises(ValueError, match="equally long"):
         Channel(CHANNEL_KINDS["rpm"], np.zeros(3), np.zeros(2))
+
+
+# -- what single changes of the code went unnoticed by ------------------------------------------
+
+
+def test_what_reading_in_turn_hides_is_told_in_each_tracks_own_measure() -> None:
+    """A second track of half the first: the same motion is half as much of its supply."""
+    time_s, travel = sweep()
+    one = track(time_s, 0.5 + 0.04 * travel)
+    two = track(time_s + 0.001, 0.25 + 0.02 * travel, "tps2_v")
+    pair = pair_of(one, two, Line(0.5, 0.0), together=False)
+    first, second = (pair.timing(t, (0.8, 1.2)) for t in (one, two))
+    assert first == pytest.approx(2.0 * second, rel=0.02)
+    assert first > 0.0
+
+
+def test_the_ends_of_a_command_lie_within_its_rounding() -> None:
+    time_s, travel = sweeps(4)
+    made = recording(time_s, tps1_v=volts(travel), throttle_cmd_pct=5.0 + 0.9 * travel)
+    asked = who_asked(made, (track(time_s, volts(travel)),))
+    assert asked is not None
+    assert asked.ends == pytest.approx((5.6, 94.4), abs=0.05)
+
+
+def test_the_last_sample_belongs_to_the_last_segment() -> None:
+    time_s = np.linspace(0.0, 1.0, 101)
+    values = np.where(time_s > 0.5, 3.0, 1.0)
+    found = split_at_edges(track(time_s, values))
+    assert (int(found.first[0]), int(found.last[-1])) == (0, 100)
+
+
+def test_hundreds_of_events_at_one_place_are_still_counted() -> None:
+    """Their likelihoods are beyond what a number holds; told is a probability all the same."""
+    time_s = np.linspace(0.0, 600.0, 6001)
+    travel = 50.0 - 50.0 * np.cos(2 * np.pi * time_s / 5.0)
+    told, place = judge_locality(np.full(600, 42.0), travel, time_s)
+    assert told.verdict is Verdict.POSITION
+    assert told.p_value == 0.0
+    assert place == pytest.approx((42.0, 42.0))
+
+
+def test_who_lies_can_not_be_told_where_the_tracks_never_agree() -> None:
+    """The scale of the command is learned where they do (a command of another travel)."""
+    time_s, travel = sweeps(8)
+    one, two = course(time_s, volts(travel)), course(time_s, volts(travel) + 0.4, "tps2_v")
+    both = pair_travel((one, two), Line(1.0, 0.0), Frame(0.5, 4.5, ""), 0.0)
+    command = channel("throttle_cmd_pct", time_s, travel)
+    (found,) = find_disagreements(both, ("tps1_v", "tps2_v"), command, (), None)
+    assert found.suspect is None
+    assert found.worst_pct == pytest.approx(10.0, abs=0.5)
