@@ -6,11 +6,14 @@ A plate is moved here by its own equation (first order: T dx/dt = command - x), 
 import numpy as np
 import pytest
 
-from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
-from nervus.domain.finding import Disagreement, Nonlinear, OutOfRange
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Sensor, Span, Unit
+from nervus.domain.finding import Disagreement, Drop, Finding, Floor, Nonlinear, OutOfRange, Shared
 from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.knowledge import profile_named
+from nervus.signal.examine import _without_sticking
+from nervus.signal.shaft import follow
+from signals import recording, sweeps, volts
 
 RATE_HZ = 50.0
 
@@ -137,3 +140,34 @@ def test_the_profile_draws_the_range_tighter() -> None:
     assert analyse(recording).examination.findings == ()
     kinds = [f.kind for f in analyse(recording, profile).examination.findings]
     assert kinds == ["out_of_range"]
+
+
+def _drop(span: Span, channels: tuple[str, ...], floor: Floor = Floor.INTERMEDIATE) -> Drop:
+    return Drop(
+        channels=channels, times_s=(span,), confidence=0.9, text="t", level=2.0, unit=Unit.VOLT,
+        floor=floor, shared=Shared.ELECTRONICS, at_travel_pct=50.0, marks=(),
+    )  # fmt: skip
+
+
+def test_what_both_tracks_show_alike_is_the_plate_where_it_does_not_follow() -> None:
+    """It sticks and leaps free: so looks a sensor that holds its value, but for the command elsewhere."""
+    time_s, travel = sweeps(6)
+    travel = np.where((time_s > 9.0) & (time_s < 9.8), travel[np.argmax(time_s > 9.0)], travel)
+    one, two = volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)
+    lying = np.where((time_s > 14.0) & (time_s < 14.5), 2.0, two)
+    shaft = follow(recording(time_s, tps1_v=one, tps2_v=lying), Sensor.THROTTLE, 5.0, (), None)
+    both = ("tps1_v", "tps2_v")
+    stuck, contradicted = _drop((9.1, 9.7), both), _drop((14.0, 14.5), both)
+    rail, single = _drop((9.1, 9.7), both, Floor.GROUND), _drop((9.1, 9.7), ("tps1_v",))
+    found = [stuck, contradicted, rail, single]
+
+    def left(*channels: str) -> list[Finding]:
+        late = Disagreement(
+            channels=channels, times_s=((1.0, 2.0),), confidence=0.9, text="t", travel_pct=(0.0, 9.0),
+            worst_pct=9.0, suspect=None, would_set_code=None,
+        )  # fmt: skip
+        return _without_sticking([*found], shaft, [late])
+
+    assert left("tps1_v", "throttle_cmd_pct") == [contradicted, rail, single]
+    assert left(*both) == found
+    assert _without_sticking([*found], shaft, []) == found

@@ -6,7 +6,16 @@ import numpy as np
 
 from nervus.domain.analysis import ChannelSummary, Coverage, Examination, Locality, Pass, Travel
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span
-from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, Shared, SupplyFault
+from nervus.domain.finding import (
+    DeadSpot,
+    Disagreement,
+    Drop,
+    Finding,
+    Floor,
+    Noise,
+    Shared,
+    SupplyFault,
+)
 from nervus.domain.profile import SensorKind, ThrottleProfile
 from nervus.domain.progress import Progress, no_progress
 from nervus.language import say
@@ -29,7 +38,7 @@ from nervus.signal.held_values import as_read
 from nervus.signal.instants import read_at
 from nervus.signal.instrument import supply_scale
 from nervus.signal.key import is_witnessed, key_off_spans
-from nervus.signal.locality import judge_locality, of_worn_and_drops
+from nervus.signal.locality import judge_locality, no_events, of_worn_and_drops
 from nervus.signal.sagging import sagged_to, supply_sags
 from nervus.signal.shaft import Shaft, follow
 from nervus.signal.smoothing import smoothed_s
@@ -84,7 +93,10 @@ def examine(
         findings += supply.may_be_key_off(key_off, line)
     rails = ranges.at_rail(recording, supply_v, _told_of_each(findings))
     if not any(f.channels[0].startswith(("tps", "throttle")) for f in rails):
-        findings += _against_others(recording, throttle, tuple(findings), profile)
+        others = _against_others(recording, throttle, tuple(findings), profile)
+        findings = [*_without_sticking(findings, throttle, others), *others]
+        if not any(isinstance(f, Drop) and f.sensor is Sensor.THROTTLE for f in findings):
+            places[Sensor.THROTTLE] = no_events()
     findings += rails
     findings += _out_of_range(recording, supply_v, (*key_off, *_told_spans(findings)), profile)
     place = of_worn_and_drops(places, worn)
@@ -284,6 +296,27 @@ def _against_others(
         if reported is not None and reported.id != track.id and not liars - {None}:
             found += linearity.nonlinear(shaft.courses[track.id], reported, passes)
     return found
+
+
+def _without_sticking(findings: list[Finding], shaft: Shaft, others: list[Finding]) -> list[Finding]:
+    """Findings without what all tracks show where the plate, too, does not follow its command.
+
+    A plate that sticks and leaps free looks like a sensor that holds its value; that it is elsewhere
+    behind its command tells it. Both tracks must agree on where it was.
+    """
+    pair = shaft.pair
+    late = any(isinstance(f, Disagreement) and "throttle_cmd_pct" in f.channels for f in others)
+    if pair is None or not late:
+        return findings
+    first, sister = pair.first, pair.expected_of(pair.first)
+
+    def is_motion(drop: Drop) -> bool:
+        during = inside(first.time_s, drop.times_s)
+        apart = np.abs(first.level - sister)[during]
+        in_range = drop.floor is Floor.INTERMEDIATE and len(drop.channels) == len(shaft.tracks)
+        return in_range and bool(during.any()) and float(np.median(apart)) <= pair.blur(first)
+
+    return [f for f in findings if not (isinstance(f, Drop) and is_motion(f))]
 
 
 def _without(channel: Channel, spans: tuple[Span, ...]) -> Channel:

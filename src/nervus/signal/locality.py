@@ -55,7 +55,7 @@ def judge_locality(
 
 def of_worn_and_drops(drops: Mapping[Sensor, Locality], worn: Sequence[Finding]) -> Locality:
     """What ties together all that was seen: a worn place is one by what passes repeat."""
-    most = max(drops.values(), key=lambda told: told.events, default=_nothing())
+    most = max(drops.values(), key=lambda told: told.events, default=no_events())
     sure = max(
         (f for f in worn if isinstance(f, DeadSpot | Noise)), key=lambda f: f.confidence, default=None
     )
@@ -69,7 +69,8 @@ def of_worn_and_drops(drops: Mapping[Sensor, Locality], worn: Sequence[Finding])
     return Locality(seen + most.events, Verdict.POSITION, round(1.0 - sure.confidence, 3), text)
 
 
-def _nothing() -> Locality:
+def no_events() -> Locality:
+    """Where there was nothing to place."""
     return Locality(0, Verdict.UNDECIDED, None, _too_few(0))
 
 
