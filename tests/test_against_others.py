@@ -150,7 +150,7 @@ def _drop(span: Span, channels: tuple[str, ...], floor: Floor = Floor.INTERMEDIA
 
 
 def test_what_both_tracks_show_alike_is_the_plate_where_it_does_not_follow() -> None:
-    """It sticks and leaps free: so looks a sensor that holds its value, but for the command elsewhere."""
+    """It sticks and leaps free, as a sensor that holds its value does; but its command is elsewhere."""
     time_s, travel = sweeps(6)
     travel = np.where((time_s > 9.0) & (time_s < 9.8), travel[np.argmax(time_s > 9.0)], travel)
     one, two = volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)

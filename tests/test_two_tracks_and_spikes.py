@@ -227,3 +227,17 @@ def test_the_track_that_stepped_aside_was_sound_before(from_s: float) -> None:
     assert found.times_s[0][0] == pytest.approx(from_s, abs=0.4)
     assert found.times_s[-1][1] == pytest.approx(time_s[-1], abs=0.1)
     assert found.worst_pct == pytest.approx(7.0, abs=0.5)
+
+
+@pytest.mark.parametrize(
+    ("rate_hz", "from_s"), [(200.0, 6.73), (200.0, 7.2), (2000.0, 6.3), (2000.0, 7.2)]
+)
+def test_a_lasting_difference_is_one_finding_from_its_first_to_its_last_sample(
+    rate_hz: float, from_s: float
+) -> None:
+    """How far the tracks are apart tells what belongs to it, not how an excursion's course was drawn."""
+    time_s, travel = sweeps(6, rate_hz=rate_hz)
+    away = (time_s > from_s) & (time_s < from_s + 6.3)
+    two = 5.0 - volts(travel, noise_v=0.004, seed=2) + np.where(away, 0.21, 0.0)
+    made = recording(time_s, tps1_v=volts(travel, noise_v=0.004), tps2_v=two)
+    assert [type(f) for f in analyse(made).examination.findings] == [Disagreement]

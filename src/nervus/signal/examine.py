@@ -226,13 +226,23 @@ def _without_ends(
 
 
 def _off_pct(event: Event, shaft: Shaft) -> float:
-    """How far one track left, percent of travel; without end where more than one did."""
-    if len(event.parts) > 1 or shaft.travel is None:
+    """How far the tracks were apart during an event, percent of travel.
+
+    Without end where nothing tells, and for several that went to a rail.
+    """
+    rail = any(part.floor is not Floor.INTERMEDIATE for _, part in event.parts)
+    if shaft.travel is None or shaft.pair is None or (rail and len(event.parts) > 1):
         return float("inf")
-    name, excursion = event.deepest
-    frame = shaft.travel.frames[name]
-    supply_v = next(t.supply_v for t in shaft.tracks if t.id == name)
-    return excursion.depth * supply_v / abs(frame.open - frame.closed)
+    off = []
+    for name, excursion in event.parts:
+        frame = shaft.travel.frames[name]
+        track = next(t for t in shaft.tracks if t.id == name)
+        first, last = np.searchsorted(track.time_s, excursion.span_s).tolist()
+        during = slice(first, last + 1)
+        apart = np.abs(track.level[during] - shaft.pair.expected_of(track, during))
+        deep = float(np.median(apart)) if apart.size else excursion.depth
+        off.append(deep * track.supply_v / abs(frame.open - frame.closed))
+    return max(off)
 
 
 def _disagreements(
