@@ -1,4 +1,4 @@
-"""What the analysis says of a hundred recordings, in figures: a change of any is seen.
+"""What the analysis says of 117 recordings, in figures: a change of any is seen.
 
     python tests/analysis_fingerprints.py > tests/data/analysis-fingerprints.json
 
@@ -77,6 +77,10 @@ def told(recording: Recording) -> Told:
             for x in (e.travel_pct, *(v for n in e.nodes for v in (n.sound_v, n.faulty_v)))
         ],
     }
+    engine = seen.engine
+    flags = (engine.hunts, engine.rough, engine.high, engine.low, engine.low_battery)
+    figures["engine"] = [engine.idle_rpm or 0.0, *map(float, flags)]
+    figures["levels"] = [x for _, x in sorted(analysis.circuit.likelihood.items())]
     for number, (finding, row) in enumerate(zip(seen.findings, plain["findings"], strict=True)):
         name = f"{number} {finding.kind} {'+'.join(finding.channels)} {row.get('shape', '')}"
         figures[f"{name} {row.get('floor', '')} {finding.group}"] = _of_finding(finding, row)

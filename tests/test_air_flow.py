@@ -5,10 +5,13 @@ import pytest
 from fluids.compressible import P_critical_flow
 from fluids.safety_valve import API520_A_g
 
-from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.finding import RestCause
 from nervus.engine.air_flow import (
     CRITICAL_RATIO,
+    R_AIR,
+    STANDARD_K,
+    STANDARD_PA,
     opening_of,
     orifice_flow,
     plate_area,
@@ -137,3 +140,46 @@ def test_a_rest_that_depends_on_warmth_says_so() -> None:
     steady = Recording((Channel(CHANNEL_KINDS["ect_c"], time_s.copy(), np.full(200, 90.0)),))
     (found,) = off_rest(rests, ("tps1_v",), steady, lambda *_: RestCause.UNKNOWN)
     assert "rested where it should" not in found.text
+
+
+@pytest.mark.parametrize("celsius", [None, 15.0, 60.0])
+def test_the_opening_at_rests_is_that_of_their_air(celsius: float | None) -> None:
+    """Speed-density: air is speed x pressure / (R x T) of one engine; the rest is the nozzle's formula."""
+    time_s = np.arange(0.0, 20.0, 0.1)
+    first = (time_s >= 1.5) & (time_s <= 6.0)
+    lines = {"rpm": np.where(first, 800.0, 5_000.0), "map_kpa": np.where(first, 33.0, 95.0)}
+    if celsius is not None:
+        lines["iat_c"] = np.full(time_s.size, celsius)
+    found = relative_opening(_of_lines(time_s, lines), ((0.0, 6.0),))
+    kelvin = np.full(1, STANDARD_K if celsius is None else celsius + 273.15)
+    flow = np.full(1, 800.0) * 33_000.0 / (R_AIR * kelvin)
+    expected = opening_of(flow, np.full(1, STANDARD_PA), np.full(1, 33_000.0), kelvin)
+    assert found == pytest.approx(float(expected[0]), rel=1e-6)
+
+
+def test_the_pressure_before_the_throttle_is_the_manifolds_of_a_standing_engine() -> None:
+    """High up it is less than standard: 85 kPa at some 1450 m (ICAO standard atmosphere)."""
+    time_s = np.arange(0.0, 20.0, 0.1)
+    stands = time_s < 5.0
+
+    def opening(kpa: float) -> float | None:
+        lines = {"rpm": np.where(stands, 0.0, 800.0), "map_kpa": np.where(stands, kpa, 70.0)}
+        return relative_opening(_of_lines(time_s, lines), ((10.0, 18.0),))
+
+    kelvin, flow = np.full(1, STANDARD_K), np.full(1, 800.0) * 70_000.0 / (R_AIR * STANDARD_K)
+    for kpa, taken in ((85.0, 85_000.0), (69.0, STANDARD_PA), (111.0, STANDARD_PA)):
+        expected = opening_of(flow, np.full(1, taken), np.full(1, 70_000.0), kelvin)
+        assert opening(kpa) == pytest.approx(float(expected[0]), rel=1e-6)
+
+
+def test_where_no_engine_ran_there_is_no_opening() -> None:
+    time_s = np.arange(0.0, 20.0, 0.1)
+    still = {"rpm": np.full(time_s.size, 150.0), "map_kpa": np.full(time_s.size, 33.0)}
+    assert relative_opening(_of_lines(time_s, still), ((0.0, 18.0),)) is None
+    running = {**still, "rpm": np.full(time_s.size, 800.0)}
+    assert relative_opening(_of_lines(time_s, running), ((0.0, 1.4),)) is None
+    assert relative_opening(_of_lines(time_s, {"rpm": running["rpm"]}), ((0.0, 18.0),)) is None
+
+
+def _of_lines(time_s: FloatArray, lines: dict[str, FloatArray]) -> Recording:
+    return Recording(tuple(Channel(CHANNEL_KINDS[n], time_s, v) for n, v in lines.items()))

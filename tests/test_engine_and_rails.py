@@ -111,3 +111,65 @@ def test_a_throttle_held_shut_or_wide_open_is_at_its_end_and_sound() -> None:
     for held in (0.0, 100.0):
         log = logged(10.0, tps1_pct=held, tps2_pct=100.0 - held, throttle_cmd_pct=held)
         assert analyse(log).examination.findings == ()
+
+
+def test_the_idle_is_the_middle_of_what_was_left_alone() -> None:
+    """The press and the fall after it are left out; noise of 9 1/min moves a median by less than one."""
+    found = engine_state(logged(10.0, tps1_pct=pedal_pressed, rpm=lambda t: revs(t, 760.0)))
+    assert found.idle_rpm == pytest.approx(760.0, abs=1.5)
+
+
+@pytest.mark.parametrize(
+    ("rpm", "coolant", "high", "low"),
+    [
+        (1_140.0, 88.0, False, False), (1_160.0, 88.0, True, False), (1_160.0, 71.0, True, False),
+        (1_160.0, 69.0, False, False), (1_590.0, 20.0, False, False), (1_610.0, 20.0, True, False),
+        (550.0, 88.0, False, False), (530.0, 88.0, False, True),
+    ],
+)  # fmt: skip
+def test_from_where_on_an_idle_is_fast_or_slow(
+    rpm: float,
+    coolant: float,
+    *,
+    high: bool,
+    low: bool,
+) -> None:
+    """Common practice, no published source: warm from some 1150 on, cold from 1600, below 540."""
+    found = engine_state(logged(10.0, tps1_pct=12.0, rpm=rpm, ect_c=coolant))
+    assert (found.high, found.low) == (high, low)
+
+
+@pytest.mark.parametrize(
+    ("volts", "rpm", "low"),
+    [
+        (12.15, 800, True), (12.25, 800, False), (11.75, 0, True), (11.85, 0, False), (11.75, 340, True),
+        (11.85, 340, False), (11.85, 360, True), (4.0, 800, False), (5.5, 800, True),
+    ],
+)  # fmt: skip
+def test_from_where_on_a_battery_is_weak(volts: float, rpm: float, *, low: bool) -> None:
+    """From memory: 12.2 V with the engine running, 11.8 V at rest; below 5 V nothing is connected."""
+    assert engine_state(logged(10.0, tps1_pct=12.0, rpm=rpm, batt_v=volts)).low_battery is low
+
+
+def test_two_swings_are_no_hunting_four_are() -> None:
+    """Each of 150 1/min to both sides in two and a half seconds, the rest of the minute steady."""
+
+    def swinging(count: int) -> bool:
+        lasts = 2.5 * count + 0.6
+        rpm = lambda t: 800.0 + 150.0 * np.sin(2 * np.pi * t / 2.5) * ((t > 10.0) & (t < 10.0 + lasts))  # noqa: E731
+        return engine_state(logged(20.0, tps1_pct=12.0, rpm=rpm, ect_c=88.0)).hunts
+
+    assert [swinging(n) for n in (1, 2, 4, 6)] == [False, False, True, True]
+
+
+def test_an_idle_needs_eight_seconds_four_after_a_release() -> None:
+    """It falls to its idle first; a shorter one tells nothing."""
+
+    def idle_of(seconds: float, *, released_s: float) -> float | None:
+        pressed = lambda t: np.where((t < released_s) | (t > released_s + seconds), 60.0, 12.0)  # noqa: E731
+        return engine_state(logged(10.0, 90.0, tps1_pct=pressed, rpm=800.0)).idle_rpm
+
+    assert idle_of(11.5, released_s=20.0) is None
+    assert idle_of(12.6, released_s=20.0) == 800.0
+    assert idle_of(7.5, released_s=0.0) is None
+    assert idle_of(8.6, released_s=0.0) == 800.0
