@@ -65,7 +65,6 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "two loggers on one clock": ("shaft", "_on_one_clock", same),
     "sensors as they are built": ("relation", "_is_kept_for_a_while", no),
     "how the tracks began": ("relation", "_began_so", no),
-    "spikes that the supply shares": ("candidates", "without_spikes", lambda track, _: (track, ())),
     "spikes that lines share": ("candidates", "spikes_of", lambda *_: set()),
     "interruptions that fade": ("excursions", "_fades", lambda *_: []),
     "weak excursions": ("candidates", "find_weak_excursions", nothing),

@@ -144,7 +144,7 @@ def test_a_rest_that_depends_on_warmth_says_so() -> None:
 
 @pytest.mark.parametrize("celsius", [None, 15.0, 60.0])
 def test_the_opening_at_rests_is_that_of_their_air(celsius: float | None) -> None:
-    """Speed-density: air is speed x pressure / (R x T) of one engine; the rest is the nozzle's formula."""
+    """Speed-density: air is speed x pressure / (R x T) of one engine; then the formula of the nozzle."""
     time_s = np.arange(0.0, 20.0, 0.1)
     first = (time_s >= 1.5) & (time_s <= 6.0)
     lines = {"rpm": np.where(first, 800.0, 5_000.0), "map_kpa": np.where(first, 33.0, 95.0)}

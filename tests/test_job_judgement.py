@@ -114,6 +114,13 @@ def test_a_percentage_of_the_learned_travel_is_sound_too() -> None:
     assert max(shut, wide) < nothing
 
 
+def test_a_percentage_with_the_plug_off_is_of_the_units_own_input() -> None:
+    """Nothing moves it then: there is no travel that the unit could have learned."""
+    told = Written().told("reduced_power").codes("P0122")
+    for percent in (0.0, 12.0, 100.0):
+        assert not judge_job(told.read("signal 1", percent, "%", "plug off, key on").job).not_weighed
+
+
 def test_pedal_percentages_are_of_the_pedal() -> None:
     told = Written().told("no_pedal").codes("P2122")
     sound = judge_job(Written().told("no_pedal").codes("P2122").read("pedal", 16.0, "%", "released").job)

@@ -39,7 +39,7 @@ _AMPERES, _AMPERES_RANGE = 0.06, 12.0
 # A percentage is a share of the supply, or of the travel that the unit learned, either as likely; it
 # repeats so well; and so often the unit shows a value in its place. Source: "from memory".
 _SHARE_PCT, _LEARNED_PCT, _IN_ITS_PLACE, _PCT_RANGE = 2.5, 4.0, 0.12, 110.0
-_SUPPLY_V = 5.0
+_SUPPLY_V, _LEAST_SPAN_V = 5.0, 0.2
 _NO_FACES: Final[Mapping[PlugEnd, Face]] = {}
 _LINE_OF: Final = {
     PinRole.SUPPLY: "supply",
@@ -191,11 +191,14 @@ def _percentages(
         if at_end is None:
             return None
         ends.append(at_end.sound)
-    closed, opened = ends
+    closed, span = ends[0], ends[1] - ends[0]
+    # Unplugged, or read where nothing moves, there is no travel that could be learned.
+    moves = np.abs(span) > _LEAST_SPAN_V
+    span = np.where(moves, span, 1.0)
 
     def density(volts: FloatArray) -> FloatArray:
         shares = 100.0 * volts / _SUPPLY_V
-        learned = np.clip(100.0 * (volts - closed) / (opened - closed), 0.0, 100.0)
+        learned = np.where(moves, np.clip(100.0 * (volts - closed) / span, 0.0, 100.0), shares)
         told = sum(
             0.5 * _bell(m.value - where, np.full_like(where, blur * width))
             for where, width in ((shares, _SHARE_PCT), (learned, _LEARNED_PCT))

@@ -2,12 +2,12 @@
 
 from dataclasses import dataclass, replace
 
-from nervus.domain.channel import Channel, Recording, Span
+from nervus.domain.channel import Recording, Span
 from nervus.signal.asked import Asked
 from nervus.signal.excursions import Excursion, describe, find_excursions, find_weak_excursions
 from nervus.signal.instrument import Instrument, coarser
 from nervus.signal.spans import Union
-from nervus.signal.spikes import spikes_of, without_spikes
+from nervus.signal.spikes import spikes_of
 from nervus.signal.stands import find_stands
 
 # An input's low-pass rounds what is quicker than this; what lasts for fewer blocks is sought in samples.
@@ -44,8 +44,6 @@ def propose(
         asked: what asked the shaft to move, if that is known.
         witnessed: whether a sister tells motion from a fault, so that slow steps are worth asking about.
     """
-    supply: Channel | None = recording.get("vref_v")
-    track, bridged = without_spikes(track, supply)
     sure = _sure_excursions(track)
     if asked is not None:
         sure = _with_parted(sure, track, asked)
@@ -55,10 +53,10 @@ def propose(
         e for e in find_weak_excursions(track, sure, witnessed=witnessed) if not held_s.touches(e.span_s)
     )
     found = tuple(sorted((*sure, *held, *weak), key=lambda e: e.span_s[0]))
-    spikes = spikes_of(recording, track, found, bridged)
+    spikes = spikes_of(recording, track, found)
     kept = tuple(e for e in found if id(e) not in spikes)
     spans = tuple(e.span_s for e in found if id(e) in spikes)
-    return Candidates(track, kept, spans + bridged, level)
+    return Candidates(track, kept, spans, level)
 
 
 def _with_parted(known: tuple[Excursion, ...], track: Instrument, asked: Asked) -> tuple[Excursion, ...]:

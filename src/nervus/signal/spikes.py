@@ -4,17 +4,13 @@ A spike is coupled into the harness and the ground, so it adds the same voltage 
 supply included. An interruption does not: what it adds depends on where the track stands.
 """
 
-from dataclasses import replace
-
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Span, Unit
+from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Unit
 from nervus.domain.finding import Floor
 from nervus.signal import sampling
-from nervus.signal.edges import large_steps
 from nervus.signal.excursions import Excursion
 from nervus.signal.instrument import Instrument
-from nervus.signal.spans import Union, merge
 
 # A spike, or a few in a row, are over after this time and so many samples.
 _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
@@ -33,14 +29,8 @@ _COLLAPSED_V = 0.5
 _CLIPS_ABOVE_V = 5.05
 # So many samples on each side of a spike tell what the line usually is there.
 _AROUND = 4
-# Around a spike the lines ring for so long, by less than counts as a swing.
-_RINGS_S = 0.0005
-# A bridge from one ringing sample to another leaves less than this, percent of supply, no further away.
-_REMAINS_PCT, _REMAINS_S = 2.0, 2.0 * _RINGS_S
 # From so many spikes on, a recording is full of them.
 _MANY_SPIKES = 3
-# A line swings where it steps by so many deviations of its noise, and by so many volts.
-_SWING_NOISES, _SWING_V = 8.0, 0.03
 
 
 def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> bool | None:
@@ -138,73 +128,13 @@ def shared_lines(recording: Recording, track_id: str) -> tuple[Channel, ...]:
     return tuple(c for c in lines if c.kind.unit is Unit.VOLT and c.id != track_id)
 
 
-def without_spikes(track: Instrument, supply: Channel | None) -> tuple[Instrument, tuple[Span, ...]]:
-    """A track with the spikes that the supply shows too bridged, and where they were.
-
-    Two spikes close to one another would else look like one excursion from the first to the second.
-    Another track is no such reference: an open line that both share moves both, in bursts.
-    """
-    level = track.level
-    spans: list[Span] = []
-    if supply is None or not track.id.endswith("_v"):
-        return track, ()
-    for start_s, end_s in _swings(supply):
-        first, last = (int(n) for n in np.searchsorted(track.time_s, (start_s - 1e-6, end_s + 1e-6)))
-        bridge = _bridge(level, first, last)
-        if bridge is None:
-            continue
-        furthest = first + int(np.argmax(np.abs(level[first:last] - bridge)))
-        away = Excursion(
-            (float(track.time_s[first]), float(track.time_s[last - 1])),
-            float(level[first - 1]),
-            float(level[last]),
-            float(level[furthest]),
-            last - first,
-        )
-        if away.depth > track.tolerance and is_spike(track, away, supply):
-            level = level.copy() if level is track.level else level
-            level[first:last] = bridge
-            spans.append(away.span_s)
-    return (replace(track, level=level) if spans else track), tuple(spans)
-
-
-def _bridge(level: FloatArray, first: int, last: int) -> FloatArray | None:
-    """Straight from the sample before to the one behind; `None` where there is no such stretch."""
-    if not 0 < first < last < level.size:
-        return None
-    return np.linspace(level[first - 1], level[last], last - first + 2)[1:-1]
-
-
-def _swings(line: Channel) -> tuple[Span, ...]:
-    """Where a line leaves and comes back within a spike's time, first to last sample off."""
-    values, time_s = line.values, line.time_s
-    least = max(_SWING_NOISES * sampling.noise(values), _SWING_V)
-    edges = large_steps(values, 1, least)
-    if not edges.size:
-        return ()
-    ends = merge(((float(time_s[i]), float(time_s[i + 1])) for i in edges), _LONGEST_S / 2)
-    spans = []
-    for start, end in ends:
-        first, last = (int(n) for n in np.searchsorted(time_s, (start, end)))
-        if last - first >= 2 and end - start <= _LONGEST_S + 1e-6:
-            # Up to its next calm sample nothing is known of the line; between close ones it rings on.
-            before = min(float(time_s[first + 1]) - _RINGS_S, float(time_s[first]) + 1e-5)
-            behind = max(float(time_s[last - 1]) + _RINGS_S, float(time_s[last]) - 1e-5)
-            spans.append((before, behind))
-    return tuple(spans)
-
-
-def spikes_of(
-    recording: Recording, track: Instrument, found: tuple[Excursion, ...], bridged: tuple[Span, ...] = ()
-) -> set[int]:
-    """Identities of the excursions that are spikes, or what rings on where one was bridged.
+def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, ...]) -> set[int]:
+    """Identities of the excursions that are spikes.
 
     Where a recording is full of spikes, a lone sample that no other line was sampled with is one more.
     """
     verdicts = {id(e): _verdicts(recording, track, e) for e in found}
     sure = {e for e, said in verdicts.items() if any(said)}
-    near = Union((a - _REMAINS_S, b + _REMAINS_S) for a, b in bridged)
-    sure |= {id(e) for e in found if e.depth <= _REMAINS_PCT and near.holds(e.span_s)}
     if len(sure) < _MANY_SPIKES:
         return sure
     return sure | {e for e, said in verdicts.items() if said and None in said and True not in said}
