@@ -68,6 +68,7 @@ def told(recording: Recording) -> Told:
         ],
         "tracks": [seen.tracks.slope or 0.0, seen.tracks.offset_v or 0.0],
         "swept": [x for span in seen.coverage.swept_pct for x in span],
+        "reached": [*(seen.coverage.travel_pct_seen or ()), seen.coverage.shortest_event_s],
         "measured": [
             x for c in seen.channels for x in (c.noise, c.step, c.lag_s, c.smoothed_s or 0.0, c.repeats)
         ],
