@@ -11,7 +11,7 @@ from nervus.domain.finding import Disagreement, Drop, Finding, Floor, Nonlinear,
 from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.knowledge import profile_named
-from nervus.signal.examine import _without_sticking
+from nervus.signal.one_cause import without_sticking
 from nervus.signal.shaft import follow
 from signals import recording, sweeps, volts
 
@@ -166,8 +166,8 @@ def test_what_both_tracks_show_alike_is_the_plate_where_it_does_not_follow() -> 
             channels=channels, times_s=((1.0, 2.0),), confidence=0.9, text="t", travel_pct=(0.0, 9.0),
             worst_pct=9.0, suspect=None, would_set_code=None,
         )  # fmt: skip
-        return _without_sticking([*found], shaft, [late])
+        return without_sticking([*found], shaft, [late])
 
     assert left("tps1_v", "throttle_cmd_pct") == [contradicted, rail, single]
     assert left(*both) == found
-    assert _without_sticking([*found], shaft, []) == found
+    assert without_sticking([*found], shaft, []) == found
