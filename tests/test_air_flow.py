@@ -150,7 +150,7 @@ def test_the_opening_at_rests_is_that_of_their_air(celsius: float | None) -> Non
     lines = {"rpm": np.where(first, 800.0, 5_000.0), "map_kpa": np.where(first, 33.0, 95.0)}
     if celsius is not None:
         lines["iat_c"] = np.full(time_s.size, celsius)
-    found = relative_opening(_of_lines(time_s, lines), ((0.0, 6.0),))
+    found = relative_opening(_of_lines(time_s, lines), ((0.0, 2.8),))
     kelvin = np.full(1, STANDARD_K if celsius is None else celsius + 273.15)
     flow = np.full(1, 800.0) * 33_000.0 / (R_AIR * kelvin)
     expected = opening_of(flow, np.full(1, STANDARD_PA), np.full(1, 33_000.0), kelvin)
@@ -183,3 +183,20 @@ def test_where_no_engine_ran_there_is_no_opening() -> None:
 
 def _of_lines(time_s: FloatArray, lines: dict[str, FloatArray]) -> Recording:
     return Recording(tuple(Channel(CHANNEL_KINDS[n], time_s, v) for n, v in lines.items()))
+
+
+@pytest.mark.parametrize(
+    ("rpm", "cause"), [(800.0 * 1.14, RestCause.PLATE), (800.0 * 1.10, RestCause.UNKNOWN)]
+)
+def test_speed_alone_tells_an_open_plate_but_never_a_lying_signal(rpm: float, cause: RestCause) -> None:
+    """Idle control holds the speed as long as it can (common practice): one that rose says something."""
+    time_s = np.arange(0.0, 20.0, 0.1)
+    made = _of_lines(time_s, {"rpm": np.where(time_s < 9.0, 800.0, rpm)})
+    assert cause_of_rest(made, ((10.0, 16.0),), ((0.0, 6.0),)) is cause
+
+
+def test_the_plate_is_flat_at_ninety_degrees_and_leaks_when_closed() -> None:
+    bore = np.pi * 0.05**2 / 4
+    area = plate_area(np.asarray([0.0, 120.0]), 0.05)
+    assert area[0] == pytest.approx(0.004 * bore)
+    assert area[1] == pytest.approx(bore)

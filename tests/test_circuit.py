@@ -90,3 +90,17 @@ def test_what_each_open_line_leaves() -> None:
     dropped = OPPOSITE.open_supply().volts(0.5)
     assert max(dropped["signal1"], dropped["signal2"]) < 0.1
     assert CABLE.open_signal(0).volts(0.5)["signal1"] > 4.9
+
+
+def test_what_a_meter_sees_between_two_nodes_is_thevenins_resistance() -> None:
+    """A bridge of 1, 2, 3 and 4 kilohms on a shorted source: 1k||2k + 3k||4k = 2380.95 ohms (textbook).
+
+    To ground one arm alone; in either order, and with the source's node, which is a short.
+    """
+    bridge = [Resistor("s", "a", 1000.0), Resistor("a", GROUND, 2000.0)]
+    bridge += [Resistor("s", "b", 3000.0), Resistor("b", GROUND, 4000.0)]
+    pairs = [("a", "b"), ("b", "a"), ("a", GROUND), (GROUND, "b"), ("s", "a")]
+    seen = solve(bridge, {"s": 10.0}, pairs).ohms
+    arm_a, arm_b = 2e6 / 3e3, 12e6 / 7e3
+    wanted = [arm_a + arm_b, arm_a + arm_b, arm_a, arm_b, arm_a]
+    assert [float(seen[p]) for p in pairs] == pytest.approx(wanted, rel=1e-6)

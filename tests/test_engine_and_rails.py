@@ -173,3 +173,10 @@ def test_an_idle_needs_eight_seconds_four_after_a_release() -> None:
     assert idle_of(12.6, released_s=20.0) == 800.0
     assert idle_of(7.5, released_s=0.0) is None
     assert idle_of(8.6, released_s=0.0) == 800.0
+
+
+@pytest.mark.parametrize(("swing", "idles"), [(150.0, True), (400.0, False)])
+def test_without_a_throttle_an_idle_is_a_speed_that_keeps_still(swing: float, *, idles: bool) -> None:
+    """Nothing tells when it was left alone: a speed that moves by more than 500 1/min was driven."""
+    found = engine_state(logged(10.0, rpm=lambda t: 900.0 + swing * np.sin(t / 5.0)))
+    assert (found.idle_rpm is not None) is idles

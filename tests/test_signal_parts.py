@@ -383,3 +383,32 @@ def test_who_lies_can_not_be_told_where_the_tracks_never_agree() -> None:
     (found,) = find_disagreements(both, ("tps1_v", "tps2_v"), command, (), None)
     assert found.suspect is None
     assert found.worst_pct == pytest.approx(10.0, abs=0.5)
+
+
+@pytest.mark.parametrize(("off_one", "off_two", "liar"), [(0.32, 0.0, "tps1_v"), (0.0, 0.32, "tps2_v")])
+def test_a_command_tells_who_lies_though_the_tracks_agree_at_rest_alone(
+    off_one: float, off_two: float, liar: str
+) -> None:
+    """Agreeing at one place only, no slope can be learned: a percent of the command is one of travel."""
+    time_s, travel = sweeps(8)
+    travel = np.maximum(travel - 30.0, 0.0) * 10.0 / 7.0
+    away = travel > 6.0
+    one = course(time_s, volts(travel) + np.where(away, off_one, 0.0))
+    two = course(time_s, volts(travel) + np.where(away, off_two, 0.0), "tps2_v")
+    both = pair_travel((one, two), Line(1.0, 0.0), Frame(0.5, 4.5, ""), 0.0)
+    command = channel("throttle_cmd_pct", time_s, travel)
+    (found,) = find_disagreements(both, ("tps1_v", "tps2_v"), command, (), None)
+    assert found.suspect == liar
+
+
+def test_the_travel_reached_leaves_out_what_two_in_a_thousand_showed() -> None:
+    """Half a percent of the samples beyond is still travel that was reached (from memory)."""
+    time_s = np.arange(0.0, 10.0, 0.005)
+    for share, reached in ((0.001, 80.0), (0.005, 100.0)):
+        percent = np.linspace(0.0, 80.0, time_s.size)
+        percent[: int(share * time_s.size)] = 100.0
+        way = Travel(time_s, percent, "tps1_v", {})
+        summary = ChannelSummary("tps1_v", "V", time_s.size, 200.0, 0.005)
+        seen = describe_coverage((summary,), way, ()).travel_pct_seen
+        assert seen is not None
+        assert seen[1] == pytest.approx(reached, abs=0.3)
