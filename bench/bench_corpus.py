@@ -61,7 +61,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "values and stamps as read": ("examine", "as_read", same),
     "key off": ("examine", "key_off_spans", nothing),
     "a supply that sags": ("instrument", "_sags", lambda *_: None),
-    "a supply that sags unrecorded": ("one_cause", "sagged_to", lambda *_: None),
+    "a supply that sags unrecorded": ("one_cause", "find_sag", lambda *_: None),
     "two loggers on one clock": ("shaft", "_on_one_clock", same),
     "sensors as they are built": ("relation", "_is_kept_for_a_while", no),
     "how the tracks began": ("relation", "_began_so", no),

@@ -8,7 +8,7 @@ import numpy as np
 
 from nervus.domain.finding import Disagreement, Drop, Finding, Floor, Noise, SupplyFault
 from nervus.signal.events import Event
-from nervus.signal.sagging import sagged_to, supply_sags
+from nervus.signal.sagging import find_sag, supply_sags
 from nervus.signal.shaft import Shaft
 from nervus.signal.spans import Union, inside, overlaps
 
@@ -76,11 +76,8 @@ def unless_supply_sags(
     pair = shaft.pair
     if not differ or pair is None:
         return differ, ()
-    share = sagged_to(pair, (shaft.courses[pair.first.id], shaft.courses[pair.second.id]))
-    if share is None:
-        return differ, ()
-    times = differ[0].times_s
-    return (), supply_sags(pair, share, (times[0][0], times[-1][1]))
+    sag = find_sag(pair, (shaft.courses[pair.first.id], shaft.courses[pair.second.id]))
+    return ((), supply_sags(pair, sag)) if sag is not None else (differ, ())
 
 
 def without_sticking(findings: list[Finding], shaft: Shaft, others: list[Finding]) -> list[Finding]:

@@ -5,14 +5,18 @@ can: there the shaft stands, and a sagging supply takes both tracks along by one
 are high; a track that is off leaves its sister where she is.
 """
 
+from collections.abc import Iterator
+from dataclasses import dataclass
+
 import numpy as np
 
-from nervus.domain.channel import FloatArray, Span
+from nervus.domain.channel import BoolArray, FloatArray, Span
 from nervus.domain.finding import SupplyFault, SupplyLine
 from nervus.language import say
 from nervus.signal.course import Course
 from nervus.signal.instrument import NOMINAL_SUPPLY_V, Instrument
 from nervus.signal.pair import Pair
+from nervus.signal.spans import merge, runs
 
 # At a stop the lower track is within so much of its lowest level, as a share and percent of supply.
 _LOWEST_PCT, _STOP_SHARE, _STOP_PCT = 2.0, 0.06, 0.15
@@ -29,10 +33,25 @@ _KEPT = 0.95
 _PARTED_PCT, _SHARES, _TOLERATED = 20.0, (0.85, 1.04), 0.95
 # How sure it is, where it is out of tolerance (from memory).
 _SURE = 0.85
+# Shorter stretches out of tolerance are noise, or joined.
+_JOIN_S = 0.3
 
 
-def sagged_to(pair: Pair, courses: tuple[Course, Course]) -> float | None:
-    """How low the supply of two tracks sags, as a share of what it usually is.
+@dataclass(frozen=True, slots=True)
+class Sag:
+    """A supply that sags.
+
+    Attributes:
+        low: how far, as a share of what it usually is.
+        times_s: when it is out of its tolerance.
+    """
+
+    low: float
+    times_s: tuple[Span, ...]
+
+
+def find_sag(pair: Pair, courses: tuple[Course, Course]) -> Sag | None:
+    """How the supply of two tracks sags.
 
     `None` where a track that is off explains as well why they differ, or nothing tells.
 
@@ -62,14 +81,24 @@ def sagged_to(pair: Pair, courses: tuple[Course, Course]) -> float | None:
         return None
     sag, second_off, first_off = (left / count).tolist()
     alone = min(second_off, first_off)
-    return low if alone > _BEYOND_NOISE and sag < _BETTER * alone else None
+    if alone <= _BEYOND_NOISE or sag >= _BETTER * alone:
+        return None
+    spans = ((float(first.time_s[a]), float(first.time_s[b])) for a, b in _runs(shares < _TOLERATED))
+    return Sag(
+        low, tuple((round(a, 4), round(b, 4)) for a, b in merge(spans, _JOIN_S) if b - a > _JOIN_S)
+    )
 
 
-def supply_sags(pair: Pair, share: float, span: Span) -> tuple[SupplyFault, ...]:
-    """That a supply nobody recorded sags so far in a span; none where it stays within its tolerance."""
-    if share >= _TOLERATED:
+def _runs(mask: BoolArray) -> Iterator[tuple[int, int]]:
+    first, last = runs(mask)
+    return zip(first.tolist(), last.tolist(), strict=True)
+
+
+def supply_sags(pair: Pair, sag: Sag) -> tuple[SupplyFault, ...]:
+    """That a supply nobody recorded sags so far; none where it stays within its tolerance."""
+    if not sag.times_s:
         return ()
-    level = round(share * NOMINAL_SUPPLY_V, 2)
+    level = round(sag.low * NOMINAL_SUPPLY_V, 2)
     text = say(
         "Both tracks shrink by one factor again and again, at the stops too: their supply sags to about "
         "{level:.2f} V. Measured beside them it would show.",
@@ -78,7 +107,7 @@ def supply_sags(pair: Pair, share: float, span: Span) -> tuple[SupplyFault, ...]
     return (
         SupplyFault(
             channels=(pair.first.id, pair.second.id),
-            times_s=(span,),
+            times_s=sag.times_s,
             confidence=_SURE,
             text=text,
             level_v=level,

@@ -12,6 +12,7 @@ from nervus.domain.finding import (
     OffRest,
     OutOfRange,
     SupplyFault,
+    SupplyLine,
 )
 from nervus.language import figures, say
 
@@ -74,8 +75,12 @@ def short(finding: Finding) -> tuple[str, str]:
                 figures("{rest_pct:.1f} %, {usual}", rest_pct=finding.rest_pct, usual=usual),
             )
         case SupplyFault():
+            either = finding.where is SupplyLine.EITHER
+            title = (
+                say("Supply or ground off") if either else say("Sensor {where} off", where=finding.where)
+            )
             lines = (
-                say("Sensor {where} off", where=finding.where),
+                title,
                 say("{level_v:.2f} V, from {when}", level_v=finding.level_v, when=when),
             )
         case OutOfRange():
