@@ -304,7 +304,7 @@ def test_a_supply_that_sags_further_is_told_as_the_supply() -> None:
     assert isinstance(found, SupplyFault)
     assert found.level_v == pytest.approx(4.5, abs=0.05)
     assert found.where is SupplyLine.EITHER
-    # Half of 10 % is the tolerance: so it is from a twelfth of each swing on to five twelfths, in nine swings.
+    # Half of 10 % is the tolerance: it is out of it from a twelfth of each swing to five twelfths.
     assert found.times_s[0] == pytest.approx((7.3 / 12.0, 7.3 * 5.0 / 12.0), abs=0.12)
     assert len(found.times_s) == 9
 
