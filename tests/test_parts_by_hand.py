@@ -9,6 +9,7 @@ import pytest
 from nervus.circuit import explain as circuit_explain
 from nervus.circuit import matching
 from nervus.circuit.signatures import FaultMode
+from nervus.domain.analysis import CircuitExplanation
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.suspect import SuspectId
 from nervus.engine import rest_witness
@@ -115,15 +116,19 @@ def test_a_suspects_chance_is_the_mean_of_its_faults_by_how_they_fail() -> None:
     assert chance[S.SENSOR] == 0.0
 
 
+def _levels(count: int, levels: dict[SuspectId, float]) -> CircuitExplanation:
+    return CircuitExplanation(tuple(range(count)), 2, (), (), 50.0, (), "t", levels)
+
+
 def test_groups_of_interruptions_weigh_as_many_as_they_hold() -> None:
     even = dict.fromkeys(S, 0.1)
     one = {**even, S.WIRING: 0.4}
     other = {**even, S.SENSOR: 0.4}
-    both = circuit_explain._together([(3, one), (1, other)])
+    both = circuit_explain._together([_levels(3, one), _levels(1, other)])
     assert both[S.WIRING] == 1.0
     assert both[S.SENSOR] == pytest.approx((0.1**3 * 0.4) ** 0.25 / (0.4**3 * 0.1) ** 0.25)
     assert circuit_explain._together([]) == {}
-    far = circuit_explain._together([(1, {**dict.fromkeys(S, 1e-12), S.WIRING: 1.0})])
+    far = circuit_explain._together([_levels(1, {**dict.fromkeys(S, 1e-12), S.WIRING: 1.0})])
     assert far[S.SENSOR] == 0.03, "no suspect becomes less likely than that"
 
 

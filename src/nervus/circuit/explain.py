@@ -4,8 +4,8 @@ The circuit is learned from the recording: where each track stands at both ends 
 share of the supply. Findings of a kind on the same tracks are explained together.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -62,17 +62,23 @@ def explain(recording: Recording, examination: Examination) -> CircuitEvidence:
     for number, finding in enumerate(examination.findings):
         if _concerns_levels(finding):
             groups.setdefault((finding.kind, *finding.channels), []).append(number)
-    explanations, interrupted = [], []
+    explanations = []
     for numbers in groups.values():
         findings = [examination.findings[n] for n in numbers]
         state = learned.state(findings, examination)
         if state is None:
             continue
         matches = match(learned.circuit, state)
-        explanations.append(_explanation(learned.circuit, tuple(numbers), state, matches))
-        if isinstance(findings[0], Drop | OutOfRange):
-            interrupted.append((len(numbers), _of_suspects(matches)))
-    return CircuitEvidence(tuple(explanations), _together(interrupted))
+        told = _explanation(learned.circuit, tuple(numbers), state, matches)
+        interrupted = isinstance(findings[0], Drop | OutOfRange)
+        explanations.append(replace(told, levels=_of_suspects(matches) if interrupted else {}))
+    return CircuitEvidence(tuple(explanations), _together(explanations))
+
+
+def of_findings(evidence: CircuitEvidence, numbers: Collection[int]) -> CircuitEvidence:
+    """What the levels of some findings alone say, by their numbers."""
+    own = [e for e in evidence.explanations if not set(numbers).isdisjoint(e.findings)]
+    return CircuitEvidence(tuple(own), _together(own))
 
 
 def _concerns_levels(finding: Finding) -> bool:
@@ -169,8 +175,9 @@ def _of_suspects(matches: tuple[Match, ...]) -> dict[SuspectId, float]:
     return chance
 
 
-def _together(parts: list[tuple[int, dict[SuspectId, float]]]) -> dict[SuspectId, float]:
+def _together(explanations: Sequence[CircuitExplanation]) -> dict[SuspectId, float]:
     """One likelihood for all groups of interruptions, each weighing as many as it holds."""
+    parts = [(len(e.findings), e.levels) for e in explanations if e.levels]
     if not parts:
         return {}
     whole = sum(count for count, _ in parts)

@@ -324,6 +324,7 @@ class CircuitExplanation:
         travel_pct: the place of the travel for which the nodes are given.
         nodes: what the nodes read there, with the fault that fits best.
         text: the same in a sentence.
+        levels: of interruptions, for each suspect the probability of their levels; else empty.
     """
 
     findings: tuple[int, ...]
@@ -333,6 +334,7 @@ class CircuitExplanation:
     travel_pct: float
     nodes: tuple[NodeReading, ...]
     text: str
+    levels: Mapping[SuspectId, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from nervus.circuit.explain import explain
+from nervus.circuit.explain import explain, of_findings
 from nervus.domain.analysis import Analysis, Cause
 from nervus.domain.channel import Recording
 from nervus.domain.profile import ThrottleProfile
@@ -36,6 +36,8 @@ def analyse(
     circuit = explain(recording, examination)
     causes = []
     for part in apart(examination):
-        own = circuit if part is examination else explain(recording, part)
+        own_ids = {id(f) for f in part.findings}
+        numbers = [n for n, f in enumerate(examination.findings) if id(f) in own_ids]
+        own = circuit if part is examination else of_findings(circuit, numbers)
         causes.append(Cause(part, judge(part, own, judging()), own))
     return Analysis(examination, judged_together(causes), circuit, tuple(causes))

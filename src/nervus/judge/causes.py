@@ -29,11 +29,7 @@ class _Sign:
     sensor: Sensor
     worn: bool
     findings: tuple[Finding, ...]
-
-    @property
-    def channels(self) -> frozenset[str]:
-        """Of all its findings."""
-        return frozenset(c for f in self.findings for c in f.channels)
+    channels: frozenset[str]
 
 
 def apart(seen: Examination) -> tuple[Examination, ...]:
@@ -48,9 +44,10 @@ def apart(seen: Examination) -> tuple[Examination, ...]:
     if len(faults) < 2:
         return (seen,)
     found: list[list[Finding]] = [[] for _ in faults]
+    number_of = {id(f): n for n, signs in enumerate(faults) for s in signs for f in s.findings}
     for finding in seen.findings:
         shares = [_shared(finding, signs) for signs in faults]
-        found[shares.index(max(shares))].append(finding)
+        found[number_of.get(id(finding), shares.index(max(shares)))].append(finding)
     return tuple(_only(seen, own, signs) for own, signs in zip(found, faults, strict=True))
 
 
@@ -60,14 +57,18 @@ def _signs(seen: Examination) -> list[_Sign]:
         own = [f for f in seen.findings if f.sensor is sensor]
         worn = tuple(f for f in own if isinstance(f, DeadSpot | Noise))
         if worn:
-            signs.append(_Sign(sensor, worn=True, findings=worn))
+            signs.append(_sign(sensor, worn, worn=True))
         if seen.drops[sensor].verdict is Verdict.POSITION:
             continue  # at one place they are one more sign of wear
         for group in dict.fromkeys(f.group for f in own if isinstance(f, Drop)):
             drops = tuple(f for f in own if f.group == group and isinstance(f, Drop))
             if len(drops) >= _LEAST_DROPS:
-                signs.append(_Sign(sensor, worn=False, findings=drops))
+                signs.append(_sign(sensor, drops, worn=False))
     return signs
+
+
+def _sign(sensor: Sensor, findings: tuple[Finding, ...], *, worn: bool) -> _Sign:
+    return _Sign(sensor, worn, findings, frozenset(c for f in findings for c in f.channels))
 
 
 def _may_be_one(one: _Sign, two: _Sign) -> bool:
@@ -88,9 +89,7 @@ def _may_be_one(one: _Sign, two: _Sign) -> bool:
 
 
 def _shared(finding: Finding, signs: Sequence[_Sign]) -> int:
-    """How much a finding has in common with the signs of a fault: it is one, or shares channels."""
-    if any(finding is f for s in signs for f in s.findings):
-        return 1000
+    """How many channels a finding has in common with the signs of a fault."""
     return max(len(s.channels & set(finding.channels)) for s in signs)
 
 
