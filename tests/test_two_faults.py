@@ -14,12 +14,16 @@ from msgspec.structs import replace
 from nervus.domain.analysis import Analysis, Verdict
 from nervus.domain.channel import FloatArray
 from nervus.domain.job import Findings, Job, Recorded, Source, Vehicle, new_id
+from nervus.domain.judgement import Outcome
 from nervus.domain.profile import ThrottleKind
 from nervus.domain.suspect import SuspectId
 from nervus.files.answer import answer, answer_schema, plain_report
 from nervus.judge.analyse import analyse
+from nervus.judge.job_words import headline_of
 from nervus.judge.of_job import judge_job, kept
+from nervus.judge.weighing import Evidence, Weighed, weigh_faults
 from nervus.knowledge import judging
+from nervus.knowledge.tree import tree_for
 from signals import recording, sweeps, volts
 
 PLACE_PCT = (40.0, 43.0)
@@ -142,3 +146,30 @@ def test_a_job_weighs_each_fault_of_a_recording_by_itself() -> None:
     both = (SuspectId.SENSOR, SuspectId.WIRING)
     assert min(judged(found)[s] for s in both) > 0.3
     assert min(judged(replace(found, causes=()))[s] for s in both) < 0.25
+
+
+def _weighed_by(count: int) -> Weighed:
+    """So many observations each of a worn track 1, and of a broken line of signal 2."""
+    tree = tree_for(ThrottleKind.ELECTRONIC)
+    evidence = []
+    for name in ("worn_track_1", "open_signal_2_harness"):
+        shown = np.where(tree.of(name), 1.0, 0.02)
+        evidence += [Evidence(name, "s", (), shown, 0.02, 0.03)] * count
+    return weigh_faults(tree, evidence)
+
+
+def test_what_is_most_probably_at_fault_together_is_named_together() -> None:
+    """Seldom, not impossible: it takes more than one look at each (3 in 100 vehicles have two)."""
+    seldom, surely = (_weighed_by(n).both for n in (1, 4))
+    assert seldom is not None
+    assert surely is not None
+    assert {*seldom[:2]} == {*surely[:2]} == {SuspectId.SENSOR, SuspectId.WIRING}
+    assert seldom[2] < 0.5 < 0.9 < surely[2]
+    suspects = [(SuspectId.WIRING, 0.5), (SuspectId.SENSOR, 0.48), (SuspectId.NONE, 0.02)]
+    told = {
+        n: headline_of(Outcome.BETWEEN, suspects, (), None, b) for n, b in ((1, seldom), (4, surely))
+    }
+    assert told[1].startswith("It lies between")
+    assert told[4] == "Two faults at once: the wiring of the throttle, and the sensor."
+    cured = headline_of(Outcome.CLEAR, suspects, (), 0.9, surely)
+    assert cured.startswith("It was")

@@ -12,6 +12,8 @@ CLEAR, BETWEEN = LIKELY, 0.75
 # A fault that holds this share of its suspect's probability is named.
 _STANDS_OUT = 0.6
 _CURED = 0.8
+# Two suspects of which both are at fault as probably as that are named together.
+_TOGETHER = 0.5
 
 
 def outcome_of(suspects: Sequence[tuple[SuspectId, float]], observed: int) -> Outcome:
@@ -29,9 +31,13 @@ def headline_of(
     suspects: Sequence[tuple[SuspectId, float]],
     faults: Sequence[FaultSuspicion],
     cured: float | None,
+    both: tuple[SuspectId, SuspectId, float] | None = None,
 ) -> str:
     """One sentence that one would say to a colleague."""
     first, probability = suspects[0]
+    if both is not None and both[2] >= _TOGETHER and (cured is None or cured < _CURED):
+        one, two = (_named(s, faults) for s, _ in suspects if s in both[:2])
+        return say("Two faults at once: {one}, and {two}.", one=one, two=two)
     if outcome is Outcome.BETWEEN:
         second = suspects[1][0]
         told = say(

@@ -164,7 +164,7 @@ def judge_job(job: Job, own: OwnPrices = AS_SHIPPED) -> JobJudgement:
     repair = first_repair(throttle, now, own)
     cured = weighed.cured if gathered.cures else None
     tested = untested_change(job) is None
-    headline = headline_of(outcome, suspects, faults, cured if tested else None)
+    headline = headline_of(outcome, suspects, faults, cured if tested else None, weighed.both)
     if cured is not None and not tested:
         headline += say(" Whether the repair holds is not tested yet.")
     lines = _ledger(tree, gathered, weighed)

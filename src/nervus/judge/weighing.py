@@ -70,6 +70,7 @@ class Weighed:
         cured: probability that all that was there is gone.
         still: of each fault, the chance that it is there now, if it was; 1 where nothing was changed.
         nats: of each observation, its expected log-likelihood for each suspect against the others.
+        both: the two suspects that are most probably at fault together, and how probably.
     """
 
     single: FloatArray
@@ -78,6 +79,7 @@ class Weighed:
     cured: float
     still: FloatArray
     nats: tuple[dict[SuspectId, float], ...] = field(default=())
+    both: tuple[SuspectId, SuspectId, float] | None = None
 
 
 def weigh_faults(tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure] = ()) -> Weighed:
@@ -92,7 +94,18 @@ def weigh_faults(tree: Tree, evidence: Sequence[Evidence], cures: Sequence[Cure]
     cured = (1.0 - TWO_FAULTS) * alone_cured.sum() / total + TWO_FAULTS * two_cured / total
     share = single + of_pairs / 2.0
     nats = _nats(tree, evidence, shown, left, share)
-    return Weighed(single, single + of_pairs, share, float(cured), left[-1], nats)
+    both = _most_probable_two(tree, pairs)
+    return Weighed(single, single + of_pairs, share, float(cured), left[-1], nats, both)
+
+
+def _most_probable_two(tree: Tree, pairs: FloatArray) -> tuple[SuspectId, SuspectId, float]:
+    """The two different suspects whose pairs of faults are the most probable together."""
+    suspects = list(SuspectId)
+    of = np.asarray([[f.suspect is s for s in suspects] for f in tree.faults], dtype=np.float64)
+    together = of.T @ pairs @ of
+    together = np.triu(together + together.T, 1)
+    one, two = np.unravel_index(int(np.argmax(together)), together.shape)
+    return suspects[int(one)], suspects[int(two)], float(together[one, two])
 
 
 def without_each(
