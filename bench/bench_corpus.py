@@ -76,6 +76,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "long events cut": ("explain._Scene", "pieces", lambda _self, event: (event,)),
     "the sister who went along": ("explain._Scene", "_with_sister", lambda _self, event: event),
     "all came back": ("explain._Scene", "_back", lambda *_: 0.0),
+    "who hardly left did not leave": ("explain._Scene", "_aside", lambda *_: 0.0),
     "who is in place did not leave": ("explain._Scene", "_is_in_place", no),
     "what they are apart anyway": ("explain._Scene", "_usually_apart", lambda *_: 0.0),
     "leaps to an end of a scale": ("explain", "_leaps", no),

@@ -28,6 +28,7 @@ from nervus.domain.finding import (
     SupplyLine,
 )
 from nervus.domain.job import AnyEntry, Change, CodeSet, Job, Look, Seen, Source, new_id, new_vehicle
+from nervus.domain.profile import SensorKind
 from nervus.domain.suspect import SuspectId
 from nervus.judge.observations import observe
 from nervus.judge.stretches import Concerned, along_the_way, concerned, shares
@@ -276,6 +277,7 @@ def test_a_change_is_tested_by_what_comes_after_it() -> None:
 def seen(*findings: object, **more: Any) -> list[tuple[str, float]]:
     coverage = more.get("coverage", SimpleNamespace(swept_pct=((0.0, 100.0),)))
     examination = SimpleNamespace(
+        technology=SensorKind.UNKNOWN,
         engine=EngineState(),
         findings=findings,
         drops=dict.fromkeys(
@@ -374,6 +376,7 @@ def explained(*at: str) -> CircuitEvidence:
 
 def test_the_circuits_solution_speaks_for_the_levels_where_there_is_one() -> None:
     examination = SimpleNamespace(
+        technology=SensorKind.UNKNOWN,
         engine=EngineState(),
         findings=(sure(0.9),),
         drops=dict.fromkeys(Sensor, SimpleNamespace(verdict=Verdict.UNDECIDED, p_value=None)),

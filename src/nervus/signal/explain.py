@@ -58,6 +58,9 @@ _SAME_LEVEL = 8.0
 _MOST_CHANCE = 5.0
 # A sister went along where she went this share of the way.
 _ALONG = 0.5
+# What is shared takes both: who goes by less than this share of the other, and to no rail, did not
+# leave with it.
+_ASIDE = 0.4
 # Tracks agree where what they are apart is worth less than this, in nats.
 _AGREE = 2.0
 # A track that left so many times what noise makes, and that is worth no more than this, nats, to its
@@ -199,7 +202,7 @@ class _Scene:
             # Tracks that shrink by one factor, or land where they always land, may agree: no chance.
             usual = self._alike(event) or all(map(self._lands, event.parts))
             chance = 0.0 if usual else self._chance(event)
-            together = self._one_factor(event) - chance
+            together = self._one_factor(event) - chance - self._aside(event)
             ways.append((together - _TOGETHER, Cause.FEED, event.parts))
         if not ways or not (fed or self._agree(event)):
             for part in event.parts:
@@ -392,6 +395,18 @@ class _Scene:
         """Whether all tracks went to one and the same level."""
         same = max(self._tracks[name].tolerance for name, _ in event.parts)
         return float(np.ptp([e.level for _, e in event.parts])) < 2.0 * same
+
+    def _aside(self, event: Event) -> float:
+        """What it costs, in nats, that one track hardly left while the other went far."""
+        name, deepest = event.deepest
+        aside = any(
+            self._in(name, part) < _ASIDE * deepest.depth
+            and self._level(part) == 0.0
+            and (self._quick(part) < _MOST_QUICK or self._apart(part) < _RAIL)
+            for part in event.parts
+            if part[0] != name
+        )
+        return _RAIL if aside and not self._alike(event) else 0.0
 
     def _agree(self, event: Event) -> bool:
         """Whether the tracks went along with each other, further than noise would take them."""
