@@ -154,6 +154,11 @@ def test_amperes_of_the_motor_tell_an_open_line_from_a_plate_that_sticks() -> No
         ("motor", 400.0, "A", "clamp"),
         ("motor", 50.0, "Hz", "no place in the circuit"),
         ("motor", 1.0, "A", "no answer"),
+        # What no line is asked about in that unit: not taken for volts, or ohms.
+        ("supply", 0.02, "A", "no answer"),
+        ("signal 1", 0.02, "A", "no answer"),
+        ("motor", 20.0, "%", "no answer"),
+        ("supply", 98.0, "%", "no answer"),
     ],
 )
 def test_what_a_reading_cannot_tell_is_said(where: str, value: float, unit: str, why: str) -> None:
@@ -442,6 +447,15 @@ def test_a_frame_with_a_low_battery_speaks_of_the_battery() -> None:
 def test_a_cold_frame_may_be_ice() -> None:
     cold, warm = (_frozen({"rpm": 900.0, "ect_c": c}, "P2112") for c in (2.0, 88.0))
     assert fault(cold, "iced") > 3.0 * fault(warm, "iced")
+
+
+def test_a_value_that_can_not_be_is_named_and_the_rest_of_its_frame_weighs() -> None:
+    judged = _frozen({"rpm": 1e6, "batt_v": 12.0, "ect_c": 20.0})
+    assert [line.text for line in judged.ledger if "frozen" in line.text] == [
+        "frozen with P0122: it was cold"
+    ]
+    (remark,) = judged.not_weighed
+    assert "rpm 1e+06 can't be" in remark.text
 
 
 def test_a_frame_of_other_values_is_named_as_not_weighed() -> None:

@@ -321,3 +321,11 @@ def test_without_a_stop_nothing_tells_a_sag_from_a_track_that_is_off() -> None:
     share = 1.0 - 0.08 * np.clip(np.sin(2 * np.pi * time_s / 7.3), 0.0, 1.0)
     one, two = 1.5 + 0.02 * travel, 3.5 - 0.02 * travel
     assert [type(f) for f in _mirrored(one * share, two * share, time_s)] == [Disagreement]
+
+
+def test_a_recorded_supply_that_is_steady_is_not_said_to_sag() -> None:
+    """What was measured beside them counts; both tracks off by one factor is then what it looks like."""
+    time_s, one, two, share = _sagging(0.90)
+    made = recording(time_s, tps1_v=one * share, tps2_v=two * share, vref_v=np.full(time_s.size, 5.0))
+    kinds = [type(f) for f in analyse(made).examination.findings]
+    assert kinds == [Disagreement]

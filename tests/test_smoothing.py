@@ -10,7 +10,9 @@ from scipy.signal import lfilter
 from nervus.domain.channel import FloatArray
 from nervus.judge.analyse import analyse
 from nervus.judge.words import how_measured
-from signals import recording, sweeps, volts
+from nervus.signal.excursions import Excursion
+from nervus.signal.smoothing import smoothed_s
+from signals import recording, sweeps, track, volts
 
 
 def _measured(
@@ -60,3 +62,10 @@ def test_contacts_that_close_slower_and_slower_are_no_filter() -> None:
             away, 0.02, np.where((back > 0) & (back < 1), 0.02 + (values - 0.02) * back, values)
         )
     assert analyse(recording(time_s, tps1_v=values)).examination.channels[0].smoothed_s is None
+
+
+def test_a_track_that_is_behind_where_it_was_away_has_no_return() -> None:
+    """It stays at the level that it fell to, to the last bit: a rail, or a converter that stopped."""
+    time_s = np.arange(0.0, 2.0, 0.001)
+    dead = track(time_s, np.full(time_s.size, 2.0))
+    assert smoothed_s(dead, [Excursion((0.5, 0.6), 40.0, 40.0, 0.0, 100)] * 5) is None

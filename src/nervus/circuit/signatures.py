@@ -61,21 +61,34 @@ def _series(tracks: int, *, contactless: bool = False) -> list[_Series]:
         ("ground_plug", say("the ground's contact in the plug"), _FEED, _ground_plug),
     ]
     for n in range(1, tracks + 1):
-        output = (f"wiper{n}", say("the output of track {n}", n=n), _SENSOR, _of_track(n, "wiper_ohms"))
+        wiper = (
+            say("the output of track {n}", n=n) if contactless else say("the wiper of track {n}", n=n)
+        )
         places += [
-            (f"signal{n}", say("signal line {n}",
-n=n), _WIRING, _of_track(n, "signal_ohms")),
-            (f"plug_signal{n}", say("signal {n}'s contact in the plug",
-n=n), _WIRING, _of_track(n, "plug_ohms")),
-        ]  # fmt: skip
-        places += [output] if contactless else [
-            (f"wiper{n}", say("the wiper of track {n}",
-n=n), _SENSOR, _of_track(n, "wiper_ohms")),
-            (f"above{n}", say("track {n} between wiper and supply",
-n=n), _SENSOR, _of_track(n, "above_ohms")),
-            (f"below{n}", say("track {n} between wiper and ground",
-n=n), _SENSOR, _of_track(n, "below_ohms")),
-        ]  # fmt: skip
+            (f"signal{n}", say("signal line {n}", n=n), _WIRING, _of_track(n, "signal_ohms")),
+            (
+                f"plug_signal{n}",
+                say("signal {n}'s contact in the plug", n=n),
+                _WIRING,
+                _of_track(n, "plug_ohms"),
+            ),
+            (f"wiper{n}", wiper, _SENSOR, _of_track(n, "wiper_ohms")),
+        ]
+        film = [
+            (
+                f"above{n}",
+                say("track {n} between wiper and supply", n=n),
+                _SENSOR,
+                _of_track(n, "above_ohms"),
+            ),
+            (
+                f"below{n}",
+                say("track {n} between wiper and ground", n=n),
+                _SENSOR,
+                _of_track(n, "below_ohms"),
+            ),
+        ]
+        places += [] if contactless else film
     return places
 
 

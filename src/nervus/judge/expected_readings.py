@@ -72,7 +72,9 @@ def _of_line(
         return _of_battery(m, tree, draws)
     if m.line == "motor":
         return _of_motor(m, tree, draws)
-    if m.unit in "V%" and "key_off" in m.states:
+    if m.unit == "A" or (m.unit == "%" and not m.line.startswith("signal")):
+        return None  # only a motor's current, and a signal's share, are asked about
+    if m.unit != "Ω" and "key_off" in m.states:
         return None  # nothing is fed then; a short to the battery is too rare to be asked about
     tracks = 1 if throttle is ThrottleKind.CABLE and not m.pedal else 2
     asked = Asked(_position(m), tracks, m.pedal, draws)
@@ -157,7 +159,7 @@ def _ohms(m: Measured, h: Harness) -> FloatArray:
 
 def _of_motor(m: Measured, tree: Tree, draws: int) -> tuple[FloatArray, FloatArray] | None:
     """Ohms of the motor's winding, with its lines where not at the throttle; volts say little."""
-    if not tree.of("motor").any() or m.unit == "V":
+    if not tree.of("motor").any() or m.unit not in ("Ω", "A"):
         return None
     random = np.random.default_rng(31)
     if m.unit == "A":

@@ -15,7 +15,7 @@ from nervus.codes.notation import read_code
 from nervus.domain.channel import FloatArray
 from nervus.domain.job import CodeSet, CodeState, Moment, SeenCode
 from nervus.domain.profile import ThrottleKind
-from nervus.judge.of_frames import of_frame
+from nervus.judge.of_frames import of_frames
 from nervus.judge.weighing import Evidence
 from nervus.knowledge import known_codes
 from nervus.knowledge.counted import counted_codes
@@ -115,13 +115,9 @@ def of_codes(
                     (told, say("{join}: not known here, not guessed at", join=", ".join(strange)))
                 )
             codes |= {c.code.partition("-")[0]: c for c in told.codes if c.code not in strange}
-        frozen = [told for told in told_sets if any(c.frame for c in told.codes)]
-        frame = of_frame(frozen, tree, after)
-        if frame is not None:
-            evidence.append(frame)
-        elif frozen:
-            why = say("freeze frame: it tells neither how the engine ran nor how it was fed")
-            left += [(told, why) for told in frozen]
+        of_engine, no_frames = of_frames(told_sets, tree, after)
+        evidence += of_engine
+        left += no_frames
         read = _Read(tuple(told_sets), moment, codes)
         if after or (moment is not Moment.FOUND and first):
             evidence.append(_again(read, first, tree, _table(throttle), after))

@@ -9,29 +9,55 @@ from functools import cache
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import CHANNEL_KINDS, FloatArray
 from nervus.domain.job import CodeSet
 from nervus.judge.weighing import Evidence
+from nervus.knowledge.columns import can_be
 from nervus.knowledge.tree import Tree, frame_table
 from nervus.knowledge.tree_shapes import FrameEngine
 from nervus.language import say
 
 
-def of_frame(sets: Sequence[CodeSet], tree: Tree, after: int) -> Evidence | None:
+def of_frames(
+    sets: Sequence[CodeSet], tree: Tree, after: int
+) -> tuple[list[Evidence], list[tuple[CodeSet, str]]]:
     """The first freeze frame of some sets of codes that tells of engine, battery or coolant.
 
     One is enough: read again, or of another code, it was the same moment.
+
+    Returns:
+        The observation, if there is one; and what is not weighed: values that can't be, and frames of
+        which none tells anything.
     """
-    for told, code in [(one, code) for one in sets for code in one.codes]:
-        found = _of_values(code.frame, tree) if code.frame else None
+    evidence: list[Evidence] = []
+    left: list[tuple[CodeSet, str]] = []
+    framed = [(told, code) for told in sets for code in told.codes if code.frame]
+    for told, code in framed:
+        possible = {name: value for name, value in code.frame.items() if _can_be(name, value)}
+        left += [
+            (told, say("freeze frame: {name} {value:g} can't be", name=name, value=value))
+            for name, value in code.frame.items()
+            if name not in possible
+        ]
+        found = _of_values(possible, tree) if not evidence else None
         if found is not None:
             says, shown = found
+            table = frame_table()
             text = say("frozen with {code}: {says}", code=code.code, says=", ".join(says))
             sound = float(shown[tree.sound].mean())
-            return Evidence(
-                text, frame_table().source, (told.id,), shown, sound, frame_table().slip, after
-            )
-    return None
+            evidence.append(Evidence(text, table.source, (told.id,), shown, sound, table.slip, after))
+    if not evidence:
+        why = say("freeze frame: it tells neither how the engine ran nor how it was fed")
+        left += [(told, why) for told in {told.id: told for told, _ in framed}.values()]
+    return evidence, left
+
+
+def _can_be(name: str, value: float) -> bool:
+    """Whether a channel can have had a value; of what is not known here nothing is known."""
+    if name not in CHANNEL_KINDS:
+        return True
+    low, high = can_be(str(CHANNEL_KINDS[name].unit))
+    return low <= value <= high
 
 
 def _of_values(frame: dict[str, float], tree: Tree) -> tuple[list[str], FloatArray] | None:
@@ -59,7 +85,8 @@ def _turning(engine: FrameEngine | None) -> str:
 
 
 def _engine(rpm: float) -> FrameEngine:
-    return next(row for row in frame_table().engine if rpm < row.below_rpm)
+    rows = frame_table().engine
+    return next((row for row in rows if rpm < row.below_rpm), rows[-1])
 
 
 @cache

@@ -122,7 +122,7 @@ def _of_shaft(
     """What the tracks of one shaft show, what of it is worn, and where its drops come."""
     spots, wear, loose = worn_places.find_worn(shaft)
     differ = _disagreements(recording, shaft, profile)
-    differ, sags = unless_supply_sags(shaft, differ)
+    differ, sags = unless_supply_sags(recording, shaft, differ)
     wear = [n for n in wear if not is_bend(n, shaft, differ)]
     loose = without_ends(loose, shaft, differ)
     found = [*spots, *_drops(recording, shaft, loose), *wear, *differ, *sags]

@@ -6,11 +6,12 @@ seems a track that is off, a plate that sticks and leaps free a sensor that drop
 
 import numpy as np
 
+from nervus.domain.channel import Recording
 from nervus.domain.finding import Disagreement, Drop, Finding, Floor, Noise, SupplyFault
 from nervus.signal.events import Event
 from nervus.signal.sagging import find_sag, supply_sags
 from nervus.signal.shaft import Shaft
-from nervus.signal.spans import Union, inside, overlaps
+from nervus.signal.spans import Union, overlaps
 
 # So near to a bend, percent of travel, roughness is the bend's.
 _BEND_PCT = 4.0
@@ -39,12 +40,12 @@ def without_ends(
         left = tuple(
             e
             for e in left
-            if _off_pct(e, shaft) > _AS_LARGE * lasting.worst_pct
-            or e.span_s[1] - e.span_s[0] > _LASTS_S
+            if e.span_s[1] - e.span_s[0] > _LASTS_S
             or not (
                 ends.touches((e.span_s[0], e.span_s[0]), _BESIDE_S)
                 or begins.touches((e.span_s[1], e.span_s[1]), _BESIDE_S)
             )
+            or _off_pct(e, shaft) > _AS_LARGE * lasting.worst_pct
         )
     return left
 
@@ -70,11 +71,14 @@ def _off_pct(event: Event, shaft: Shaft) -> float:
 
 
 def unless_supply_sags(
-    shaft: Shaft, differ: tuple[Disagreement, ...]
+    recording: Recording, shaft: Shaft, differ: tuple[Disagreement, ...]
 ) -> tuple[tuple[Disagreement, ...], tuple[SupplyFault, ...]]:
-    """What tracks differ by, unless the supply that they share explains it; and what that comes to."""
+    """What tracks differ by, unless the supply that they share explains it; and what that comes to.
+
+    A supply that was recorded is known: tracks are taken as shares of it from the start.
+    """
     pair = shaft.pair
-    if not differ or pair is None:
+    if not differ or pair is None or recording.get("vref_v") is not None:
         return differ, ()
     sag = find_sag(pair, (shaft.courses[pair.first.id], shaft.courses[pair.second.id]))
     return ((), supply_sags(pair, sag)) if sag is not None else (differ, ())
@@ -90,12 +94,14 @@ def without_sticking(findings: list[Finding], shaft: Shaft, others: list[Finding
     late = any(isinstance(f, Disagreement) and "throttle_cmd_pct" in f.channels for f in others)
     if pair is None or not late:
         return findings
-    first, sister = pair.first, pair.expected_of(pair.first)
+    first, blur = pair.first, pair.blur(pair.first)
 
     def is_motion(drop: Drop) -> bool:
-        during = inside(first.time_s, drop.times_s)
-        apart = np.abs(first.level - sister)[during]
-        in_range = drop.floor is Floor.INTERMEDIATE and len(drop.channels) == len(shaft.tracks)
-        return in_range and bool(during.any()) and float(np.median(apart)) <= pair.blur(first)
+        if drop.floor is not Floor.INTERMEDIATE or len(drop.channels) < len(shaft.tracks):
+            return False
+        begin = int(np.searchsorted(first.time_s, drop.times_s[0][0]))
+        end = int(np.searchsorted(first.time_s, drop.times_s[-1][1], side="right"))
+        apart = np.abs(first.level[begin:end] - pair.expected_of(first, slice(begin, end)))
+        return bool(apart.size) and float(np.median(apart)) <= blur
 
     return [f for f in findings if not (isinstance(f, Drop) and is_motion(f))]

@@ -81,16 +81,15 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
         if _is_kept_for_a_while(built, stretches) or _began_so(built, first, second, skew_s):
             return built
     chosen, votes = _voted(stretches)
-    known = votes >= _LEAST_VOTES
+    known = chosen if votes >= _LEAST_VOTES else None
     early = first.time_s <= first.time_s[0] + _EARLY * (first.time_s[-1] - first.time_s[0])
     began = replace(first, time_s=first.time_s[early], level=first.level[early])
     at_first = _stretches(began, second, skew_s)
     if len(at_first) < _LEAST_EARLY:
-        return chosen if known else None
+        return known
     line, votes = _voted(at_first)
-    if known and not (_is_kept_for_a_while(line, stretches) and _is_beside(line, chosen)):
-        return chosen
-    return line if votes >= _NEARLY_ALL else (chosen if known else None)
+    left_it = known is None or (_is_kept_for_a_while(line, stretches) and _is_beside(line, known))
+    return line if left_it and votes >= _NEARLY_ALL else known
 
 
 def _is_beside(line: Line, other: Line) -> bool:

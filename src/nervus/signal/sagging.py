@@ -5,12 +5,11 @@ can: there the shaft stands, and a sagging supply takes both tracks along by one
 are high; a track that is off leaves its sister where she is.
 """
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, FloatArray, Span
+from nervus.domain.channel import FloatArray, Span, Unit
 from nervus.domain.finding import SupplyFault, SupplyLine
 from nervus.language import say
 from nervus.signal.course import Course
@@ -59,7 +58,8 @@ def find_sag(pair: Pair, courses: tuple[Course, Course]) -> Sag | None:
         pair: the tracks.
         courses: of both, in the same order.
     """
-    if abs(pair.line.offset) < _PARTED_PCT:
+    volts = all(t.kind.unit is Unit.VOLT for t in (pair.first, pair.second))
+    if not volts or abs(pair.line.offset) < _PARTED_PCT:
         return None
     first, second = courses
     other = np.interp(first.time_s + pair.skew_s, second.time_s, second.level)
@@ -83,15 +83,9 @@ def find_sag(pair: Pair, courses: tuple[Course, Course]) -> Sag | None:
     alone = min(second_off, first_off)
     if alone <= _BEYOND_NOISE or sag >= _BETTER * alone:
         return None
-    spans = ((float(first.time_s[a]), float(first.time_s[b])) for a, b in _runs(shares < _TOLERATED))
-    return Sag(
-        low, tuple((round(a, 4), round(b, 4)) for a, b in merge(spans, _JOIN_S) if b - a > _JOIN_S)
-    )
-
-
-def _runs(mask: BoolArray) -> Iterator[tuple[int, int]]:
-    first, last = runs(mask)
-    return zip(first.tolist(), last.tolist(), strict=True)
+    beyond = zip(*runs(shares < _TOLERATED), strict=True)
+    spans = merge(((float(first.time_s[a]), float(first.time_s[b])) for a, b in beyond), _JOIN_S)
+    return Sag(low, tuple((round(a, 4), round(b, 4)) for a, b in spans if b - a > _JOIN_S))
 
 
 def supply_sags(pair: Pair, sag: Sag) -> tuple[SupplyFault, ...]:

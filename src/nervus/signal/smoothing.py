@@ -58,6 +58,8 @@ def _return_s(track: Instrument, part: Excursion) -> float | None:
     stretch = slice(first, last + 2 + quarter)
     left = np.abs(track.level[stretch] - float(np.median(back[quarter // 2 :])))
     near = np.flatnonzero(left > _TO * left.max())
+    if not near.size:
+        return None  # it is as far behind as it was away
     # Back from the last sample that is far, as long as it was further before.
     top = int(near[-1])
     while top > 0 and left[top - 1] >= left[top] - track.tolerance / 2.0:
