@@ -20,6 +20,8 @@ _JOINT = (0.02, 0.08)
 _NEVER_OHMS = 1e11
 # A contact that is gone is open in this share of all draws, else very poor.
 _OPEN_SHARE = 0.65
+# What a chafed signal touches: ground, the supply, a line of the battery.
+_TOUCHES = (0.6, 0.3, 0.1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,11 +87,12 @@ def _sound(asked: Asked) -> Harness:
     if asked.pedal:
         opened = random.uniform(0.6, 0.9, n)
     first = closed + (opened - closed) * travel
-    # The second track mirrors the first, or has half its range, or is the same.
+    # The second track mirrors the first, or has half its range, or runs beside it.
     kind, mirrored = random.random(n), 0.15 if asked.pedal else 0.6
     low, high = random.uniform(0.05, 0.12, n), random.uniform(0.36, 0.48, n)
     half = low + (high - low) * travel
-    second = np.where(kind < mirrored, 1.0 - first, np.where(kind < 0.9, half, first))
+    beside = np.minimum(first + random.uniform(0.0, 0.16, n), 0.96)
+    second = np.where(kind < mirrored, 1.0 - first, np.where(kind < 0.85, half, beside))
     joint = random.uniform(*_JOINT, (len(LINES), len(PLACES), n))
     wipers = np.exp(random.uniform(np.log(50.0), np.log(1_500.0), (asked.tracks, n)))
     return Harness(
@@ -155,11 +158,9 @@ def _short_supply(h: Harness, fault: _Fault) -> Harness:
 
 def _short_signal(h: Harness, fault: _Fault) -> Harness:
     ohms, signal = fault.between(0.5, 300.0), f"signal{fault.track + 1}"
-    to_ground = fault.random.random(fault.draws) < 0.6
-    shorts = {
-        (signal, "ground"): np.where(to_ground, ohms, _NEVER_OHMS),
-        (signal, "supply"): np.where(to_ground, _NEVER_OHMS, ohms),
-    }
+    to = fault.random.choice(3, fault.draws, p=_TOUCHES)
+    others = ("ground", "supply", "battery")
+    shorts = {(signal, o): np.where(to == i, ohms, _NEVER_OHMS) for i, o in enumerate(others)}
     return replace(h, shorts=shorts)
 
 
@@ -174,8 +175,17 @@ def _lifted_ground(h: Harness, fault: _Fault) -> Harness:
 
 
 def _bad_regulator(h: Harness, fault: _Fault) -> Harness:
-    bad, volts = fault.random.random(fault.draws) < 0.3, fault.random.uniform(0.0, 5.8, fault.draws)
-    return replace(h, regulator_v=np.where(bad, volts, h.regulator_v))
+    low, high = fault.random.uniform(0.0, 4.6, fault.draws), fault.random.uniform(5.3, 8.0, fault.draws)
+    return replace(h, regulator_v=np.where(fault.random.random(fault.draws) < 0.85, low, high))
+
+
+def _poor_contact(h: Harness, fault: _Fault) -> Harness:
+    """So much that the unit's input, of ten thousands of ohms, feels it; at either plug."""
+    ohms, signal = fault.between(3e3, 5e5), f"signal{fault.track + 1}"
+    at_unit = fault.random.random(fault.draws) < 0.3
+    for place, here in (("unit_plug", at_unit), ("sensor_plug", ~at_unit)):
+        h = _in_series(h, signal, place, np.where(here, ohms, h.series[signal, place]))
+    return h
 
 
 def _shifted(h: Harness, fault: _Fault) -> Harness:
@@ -198,13 +208,14 @@ _CHANGES: dict[str, Callable[[Harness, _Fault], Harness]] = {
     "line": _open_line,
     "open_supply": _open_feed,
     "open_ground": _open_feed,
+    "poor_signal": _poor_contact,
     "poor": _poor_feed,
     "pedal_feed": _open_pedal_feed,
     "short_supply": _short_supply,
     "short_signal": _short_signal,
     "leak": _leak,
     "battery_ground": _lifted_ground,
-    "unit_processor": _bad_regulator,
+    "unit_supply": _bad_regulator,
     "unit_input": _bad_input,
     "bent": _shifted,
     "misset": _shifted,

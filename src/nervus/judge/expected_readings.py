@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Final
 
 import numpy as np
 
@@ -13,9 +14,16 @@ from nervus.domain.profile import ThrottleKind
 from nervus.judge.reading_words import Measured
 from nervus.knowledge.tree import Tree, tree_for
 
-# Of what comes and goes, the chance that it shows while the harness is moved, or the plug is wet.
-_MOVED, _WET = 0.75, 0.9
-_OTHER_SIDE, _STICKY = 0.5, 0.3
+# What provokes which faults, and the chance that they show then: of a harness that is moved what is
+# written is the worst that was seen. Source: "from memory".
+_PROVOKES: Final = {
+    "moved": (("line", "feed", "plug_contact", "pedal"), 0.85),
+    "wet": (("leak",), 0.9),
+}
+# A probe at a plug that is on goes in from behind, to the wire; seldom to the other side of the contact.
+_OTHER_SIDE = 0.2
+# How often what comes and goes does so from reading to reading; else it stays while one measures.
+_FLIPS = 0.2
 _NOTHING_OHMS, _LINE_OHMS = 1e11, 0.2
 # Battery volts: usual, its deviation, and between which values a weak one lies.
 # Source: "from memory: 12.4 V and more at rest, 13.5 to 14.7 V running, above 9.6 V cranking".
@@ -38,7 +46,7 @@ class WouldRead:
     Attributes:
         faulty: with each fault, shape (F, draws).
         sound: with a sound vehicle, shape (draws,).
-        there: the chance that the fault shows while one measures, shape (F, draws).
+        there: the chance that the fault shows in this reading, in each way of `ways`, shape (F, 4).
     """
 
     faulty: FloatArray
@@ -53,16 +61,30 @@ def would_read(m: Measured, throttle: ThrottleKind | None, draws: int = DRAWS) -
     read = _of_line(m, tree, throttle, draws)
     if read is None:
         return None
-    there = tree.always
-    if "moved" in m.states:
-        moved = tree.of("line", "feed", "plug_contact", "pedal")
-        there = np.where(moved, np.maximum(there, _MOVED), there)
-    if "wet" in m.states:
-        there = np.where(tree.of("leak"), _WET, there)
-    # What comes and goes is mostly there, or away, for as long as one measures.
-    sticky = (_STICKY * there + 0.03, _STICKY * (1.0 - there) + 0.03)
-    shows = np.random.default_rng(7).beta(*sticky, (draws, there.size)).T
-    return WouldRead(*read, shows)
+    provoked = np.zeros(len(tree.faults))
+    for state in _PROVOKES.keys() & m.states:
+        provoked[tree.of(*_PROVOKES[state][0])] = 1.0
+    at_random = np.where(provoked > 0.0, _provoked(tree), tree.always)
+    there = np.stack((np.ones_like(provoked), provoked, np.zeros_like(provoked), at_random), axis=1)
+    return WouldRead(*read, there)
+
+
+def ways(tree: Tree) -> FloatArray:
+    """How each fault behaves for as long as one measures, with which chance: shape (F, 4).
+
+    It is there; it is there while it is provoked; it is away; it comes and goes from reading to reading.
+    """
+    there, most = tree.always, _provoked(tree)
+    stays = np.stack((there, most - there, 1.0 - most), axis=1)
+    return np.concatenate(((1.0 - _FLIPS) * stays, np.full((len(there), 1), _FLIPS)), axis=1)
+
+
+def _provoked(tree: Tree) -> FloatArray:
+    """The chance that each shows where it is provoked."""
+    most = tree.always
+    for names, chance in _PROVOKES.values():
+        most = np.where(tree.of(*names), np.maximum(most, chance), most)
+    return most
 
 
 def _of_line(
@@ -116,7 +138,7 @@ def _solved(
 def _acts(fault: str, classes: tuple[str, ...], *, pedal: bool) -> bool:
     """Whether a fault changes what this sensor's circuit reads."""
     if pedal:
-        return "pedal" in classes or fault in ("battery_ground", "short_supply", "unit_processor")
+        return "pedal" in classes or fault in ("battery_ground", "short_supply", "unit_supply")
     acting = ("of_track_1", "of_track_2", "feed", "leak", "voltage", "unit", "electronics")
     return any(c in classes for c in acting)
 

@@ -58,7 +58,8 @@ _PLUG_OF: Final = {
 }
 # What a fault must be for the circuit to show it; a worn place shows in a sweep alone.
 _SHOWN: Final = (
-    "gone", "line", "feed", "leak", "bent", "misset", "electronics", "short_signal", "unit", "voltage",
+    "gone", "line", "poor_signal", "feed", "leak", "bent", "misset", "electronics", "short_signal",
+    "unit", "voltage",
 )  # fmt: skip
 _OFF_WORDS: Final = {False: "plug on", True: "plug off"}
 _THROTTLE_WORDS: Final = {"closed": "throttle closed", "wide_open": "throttle wide open"}

@@ -30,7 +30,6 @@ _STATES_NOW = {
     CodeState.PENDING: 0.4,
     CodeState.STORED: 0.75,
     CodeState.PERMANENT: 0.3,
-    CodeState.HISTORY: 0.15,
 }
 _STATES_OLD = {
     CodeState.PENDING: 0.06,
@@ -38,6 +37,11 @@ _STATES_OLD = {
     CodeState.PERMANENT: 0.1,
     CodeState.HISTORY: 0.6,
 }
+# History: of a fault that is always there, and of one that comes and goes and is mostly away.
+_HISTORY_ALWAYS, _HISTORY_SOMETIMES = 0.05, 0.35
+# How often a unit names one code for a fault where others name all that follow: monitors lock each other
+# out, and makers differ. Source: "from memory".
+_TERSE = 0.35
 # That its test fails now: of a code left over, of a fault always there, of one that comes and goes.
 _OLD_FAILED, _ALWAYS_FAILED, _SOMETIMES_FAILED = 0.03, 0.85, 0.3
 # After clearing, a code comes back where its fault is there and is given its moment; one that was left
@@ -156,12 +160,21 @@ def _as_found(read: _Read, tree: Tree, table: _Table) -> Evidence:
         old *= chance * stale + (1.0 - chance) * table.stray * stale
     stray = float(np.prod([table.stray * _of_states(s, tree.always)[1] for s in codes.values()]))
     # What is not there speaks too, but not against what was not all read.
-    absent = np.ones(size)
+    absent, one, all_of = np.ones(size), np.zeros(size), np.full(size, 1e-9)
+    for chance in table.of.values():
+        all_of += chance
+    for code, seen in codes.items():
+        others = np.prod(
+            [table.stray * _of_states(s, tree.always)[1] for c, s in codes.items() if c != code]
+        )
+        chance = table.of.get(code, np.zeros(size))
+        one += chance / all_of * _of_states(seen, tree.always)[0] * _of_type(seen, tree) * others
     if read.is_whole:
         for code, chance in table.of.items():
             if code not in codes:
                 absent *= 1.0 - chance
-    shown = table.any * now * absent + (1.0 - table.any) * stray
+    told = (1.0 - _TERSE) * now * absent + _TERSE * one
+    shown = table.any * told + (1.0 - table.any) * stray
     left = tree.of("left_over")
     before = np.where(tree.sound, 0.0, tree.prior)
     shown[left] = 0.9 * float((before / before.sum()) @ (old * absent)) + 0.1 * stray
@@ -210,11 +223,10 @@ def _text(read: _Read) -> str:
 def _of_states(seen: SeenCode, always: FloatArray) -> tuple[FloatArray, float]:
     """The chance of a code's states where its fault is there now, (F,), and where it is of old."""
     fresh, stale = np.ones(always.size), 1.0
-    if seen.states:
-        now, old = 1.0, 1.0
-        for state in seen.states:
-            now, old = now * _STATES_NOW[state], old * _STATES_OLD[state]
-        fresh, stale = fresh * now, stale * old
+    in_history = _HISTORY_SOMETIMES + (_HISTORY_ALWAYS - _HISTORY_SOMETIMES) * always
+    for state in seen.states:
+        fresh = fresh * (in_history if state is CodeState.HISTORY else _STATES_NOW[state])
+        stale *= _STATES_OLD[state]
     if seen.status is not None:
         fails = _SOMETIMES_FAILED + (_ALWAYS_FAILED - _SOMETIMES_FAILED) * always
         failed = bool(seen.status & _FAILED)

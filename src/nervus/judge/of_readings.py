@@ -18,7 +18,7 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.job import Job, Reading, of_kind
 from nervus.domain.plug import MOTORS, Face, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleKind
-from nervus.judge.expected_readings import WouldRead, would_read
+from nervus.judge.expected_readings import WouldRead, ways, would_read
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.weighing import Evidence
 from nervus.knowledge.tree import Tree
@@ -59,7 +59,7 @@ _STATE_OF: Final = {
     "throttle closed": "closed",
 }
 Chances = tuple[FloatArray, FloatArray]
-"""Density with each fault and draw, shape (F, DRAWS), and with a sound vehicle, (DRAWS,)."""
+"""Density with each fault, way and draw, shape (F, 4 * draws), and with a sound vehicle, (draws,)."""
 
 
 def of_readings(
@@ -89,12 +89,18 @@ def of_readings(
             left.append((reading, say("the circuit has no answer for such a reading")))
             continue
         with_it, without = chances
-        held, sound = weight.get(after, (np.ones((len(tree.faults), DRAWS)), np.ones(DRAWS)))
-        shown = (held * with_it).mean(axis=1) / held.mean(axis=1)
+        held, sound = weight.get(after, (np.repeat(ways(tree), DRAWS, axis=1), np.ones(DRAWS)))
+        shown = (held * with_it).sum(axis=1) / held.sum(axis=1)
         as_sound = float((sound * without).mean() / sound.mean())
         weight[after] = (held * with_it, sound * without)
         where = ", ".join(w for w in (reading.where, reading.conditions) if w) or say("measured")
-        text = figures("{where}: {value:g} {unit}", where=where, value=reading.value, unit=reading.unit)
+        text = (
+            f"{where}: {say('nothing')}"
+            if reading.nothing
+            else figures(
+                "{where}: {value:g} {unit}", where=where, value=reading.value, unit=reading.unit
+            )
+        )
         evidence.append(Evidence(text, SOURCE, (reading.id,), shown, as_sound, _SLIP, after))
     return evidence, left
 
@@ -150,7 +156,7 @@ def faces_of(job: Job) -> dict[PlugEnd, Face]:
 
 @lru_cache(maxsize=256)
 def chances_of(m: Measured, throttle: ThrottleKind | None) -> Chances | None:
-    """The density of a reading with each fault and draw, and with a sound vehicle; or no answer.
+    """The density of a reading with each fault, way and draw, and with a sound vehicle; or no answer.
 
     Kept, as a job is weighed again with each entry that is added to it; nobody may write into them.
     """
@@ -159,7 +165,9 @@ def chances_of(m: Measured, throttle: ThrottleKind | None) -> Chances | None:
     if both is None or would is None:
         return None
     faulty, sound = both
-    chances = would.there * faulty + (1.0 - would.there) * sound[None, :]
+    there = would.there[:, :, None]
+    chances = there * faulty[:, None, :] + (1.0 - there) * sound
+    chances = chances.reshape(len(faulty), -1)
     for array in (chances, sound):
         array.setflags(write=False)
     return chances, sound

@@ -17,6 +17,9 @@ from nervus.language import say
 _TOLD_SLIP, _WORDS_SLIP, _SEEN_SLIP = 0.12, 0.3, 0.05
 # Of what is told again after a change: with the fault still there, and with a sound vehicle.
 _AGAIN, _STILL_TOLD = 0.6, 0.06
+# That all is told to be well after a change: by a sound vehicle, by a fault that is always there, and by
+# one that comes and goes and stayed away that long.
+_WELL, _WELL_ALWAYS, _WELL_SOMETIMES = 0.5, 0.02, 0.22
 # How probable it is that a job goes into a state after a change: with the fault there, and gone.
 _MOVES = {
     JobState.CAME_BACK: (0.5, 0.03),
@@ -56,7 +59,8 @@ def of_complaint(
             if after and name != "check":
                 shown, sound = _AGAIN * np.maximum(chance, 0.05), _STILL_TOLD * 0.3
             elif after:
-                shown, sound = np.full_like(chance, 0.05), 0.5
+                well = _WELL_SOMETIMES + (_WELL_ALWAYS - _WELL_SOMETIMES) * tree.always
+                shown, sound = np.where(tree.sound, _WELL, well), _WELL
             evidence.append(Evidence(text, source, (told.id,), shown, sound, slip, after))
     return evidence, unknown
 

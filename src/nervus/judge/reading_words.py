@@ -102,11 +102,15 @@ class Measured:
 
 def understand(reading: Reading) -> Measured | str:
     """What a reading is of, or in words why it is not weighed."""
-    return _understood(reading.unit, reading.where, reading.conditions, reading.value)
+    return _understood(
+        reading.unit, reading.where, reading.conditions, reading.value, open_line=reading.nothing
+    )
 
 
 @lru_cache(maxsize=2048)
-def _understood(written: str, said_where: str, said_when: str, number: float) -> Measured | str:
+def _understood(
+    written: str, said_where: str, said_when: str, number: float, *, open_line: bool
+) -> Measured | str:
     """The same; a job's readings are understood again with each entry that is added to it."""
     unit = _UNITS.get(written.strip().replace(_OHM_SIGN, _OMEGA))
     if unit is None:
@@ -127,7 +131,8 @@ def _understood(written: str, said_where: str, said_when: str, number: float) ->
         return say(
             "ohms between two lines: of one from “plug to plug”, “pin to pin” or “to battery negative”"
         )
-    value = number * unit[1]
+    # Where an ohmmeter shows that there is no way through, a 0 stands for it.
+    value = math.inf if open_line and unit[0] == "Ω" else number * unit[1]
     wrong = _impossible(value, unit[0])
     if wrong:
         return wrong
