@@ -5,9 +5,11 @@
 A *world* draws every table anew round nothing that the judgement knows but the names: priors, what is
 told, which codes are set and how current they are, what is seen, what recordings show, how often people
 slip, which of all this is done at all and in which order. Jobs are drawn from it, whole, and judged
-twice: by Nervus as it ships, and by the same inference with the world's own tables, which is as good as
-anybody could be who knew that world. The figures are ratios of the two, and how well probabilities are
-kept (expected calibration error in ten bins, of the first suspect).
+thrice: by Nervus as it ships; by the same inference with the world's own tables, which is as good as
+anybody could be who knew that world; and with the mean of all such worlds' tables, which is as good as
+anybody could be who does not (each chance is moved by its own deviate, so the mean of a job's chance over
+all worlds is that of the means). The figures are ratios, and how well probabilities are kept (expected
+calibration error in ten bins, of the first suspect).
 
 --disturb multiplies every chance of Nervus' own tables by two or a half at random beforehand.
 --tests goes on with the proposed tests, three at most, and mends by each school.
@@ -19,6 +21,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -58,6 +61,8 @@ SUSPECTS = list(SuspectId)
 BINS = 10
 BEGAN = datetime(2026, 1, 5, 8, 0, tzinfo=UTC)
 ELECTRONIC_SHARE, MOST_TESTS, SURE = 0.65, 3, 0.9
+# So many worlds are the mean of all.
+_WORLDS = 400
 
 
 def brier(told: Floats, truth: NDArray[np.int_]) -> float:
@@ -141,6 +146,31 @@ def drawn_world(kind: ThrottleKind, random: np.random.Generator, spread: float) 
         own.tree, shares(own.symptoms), shares(own.conditions), codes, moved_all(own.looks),
         {p: moved_all(r) for p, r in own.rows.items()}, moved(random, own.shows, spread),
         {n: c / c.sum(axis=0) for n, c in tests.items()}, moved_all(own.cures), prior / prior.sum(),
+    )  # fmt: skip
+
+
+@cache
+def mean_world(kind: ThrottleKind, spread: float) -> Side:
+    """The tables of many worlds, each chance their mean."""
+    random = np.random.default_rng(77)
+    worlds = [drawn_world(kind, random, spread) for _ in range(_WORLDS)]
+
+    def mean(of: Callable[[Side], Floats]) -> Floats:
+        return np.asarray(np.mean([of(w) for w in worlds], axis=0))
+
+    def means(of: Callable[[Side], dict[str, Floats]]) -> dict[str, Floats]:
+        return {n: mean(lambda w, n=n: of(w)[n]) for n in of(worlds[0])}  # type: ignore[misc] # n is bound
+
+    codes = of_codes._Table(
+        mean(lambda w: w.codes.any),
+        means(lambda w: w.codes.of),
+        float(np.mean([w.codes.stray for w in worlds])),
+    )
+    prior = mean(lambda w: w.prior)
+    return Side(
+        worlds[0].tree, means(lambda w: w.symptoms), means(lambda w: w.conditions), codes,
+        means(lambda w: w.looks), {p: means(lambda w, p=p: w.rows[p]) for p in (False, True)},  # type: ignore[misc]
+        mean(lambda w: w.shows), means(lambda w: w.tests), means(lambda w: w.cures), prior / prior.sum(),
     )  # fmt: skip
 
 
@@ -372,17 +402,18 @@ def by_suspect(tree: Tree, chance: Floats) -> Floats:
 
 @dataclass
 class Score:
-    """What both reasoners said, the truth, and the chances of faults behind it."""
+    """What the reasoners said, the truth, and the chances of faults behind it."""
 
     own: list[Floats]
     best: list[Floats]
+    mean: list[Floats]
     truth: list[int]
     chances: list[tuple[ThrottleKind, Floats, Floats, int]]
 
 
 def play(jobs: int, seed: int, spread: float, disturb: Callable[[Side], Side] | None) -> Score:
-    """Draw jobs of many worlds and judge each twice."""
-    score = Score([], [], [], [])
+    """Draw jobs of many worlds and judge each thrice."""
+    score = Score([], [], [], [], [])
     seeds = np.random.SeedSequence(seed).spawn(max(1, jobs // 250))
     for own_seed in seeds:
         random = np.random.default_rng(own_seed)
@@ -399,6 +430,8 @@ def play(jobs: int, seed: int, spread: float, disturb: Callable[[Side], Side] | 
                     own = judged(job, world.tree)
             with knowing(world, kind):
                 best = judged(job, world.tree)
+            with knowing(mean_world(kind, spread), kind):
+                score.mean.append(by_suspect(world.tree, judged(job, world.tree)))
             score.own.append(by_suspect(world.tree, own))
             score.best.append(by_suspect(world.tree, best))
             score.truth.append(SUSPECTS.index(world.tree.faults[fault].suspect))
@@ -484,14 +517,18 @@ def main() -> None:
     score = play(asked.jobs, asked.seed, asked.spread, by_two if asked.disturb else None)
     took = time.perf_counter() - began
     own, best, truth = np.asarray(score.own), np.asarray(score.best), np.asarray(score.truth)
-    print(f"{len(truth)} jobs, {took / len(truth) * 500:.1f} ms each")
-    for name, told in (("Nervus", own), ("knowing the world", best)):
+    mean = np.asarray(score.mean)
+    print(f"{len(truth)} jobs, {took / len(truth) * 333:.1f} ms each")
+    for name, told in (("Nervus", own), ("knowing the world", best), ("knowing all worlds", mean)):
         right = float((told.argmax(axis=1) == truth).mean())
         print(
             f"{name:<18} first right {right:.3f}  Brier {brier(told, truth):.3f}  "
             f"calibration error {calibration_error(told, truth):.3f}"
         )
-    print(f"Brier {brier(own, truth) / brier(best, truth):.3f} x that of knowing the world")
+    print(
+        f"Brier {brier(own, truth) / brier(best, truth):.3f} x that of knowing the world; "
+        f"{brier(mean, truth) / brier(best, truth):.3f} x is to be had without"
+    )
     if asked.tests:
         mine, others = after_tests(score, random)
         print(

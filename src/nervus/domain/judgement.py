@@ -95,6 +95,26 @@ class RankedTest:
 
 
 @dataclass(frozen=True, slots=True)
+class PartNeeded:
+    """A part that a way of going about it may come to.
+
+    Attributes:
+        id: of the repair that fits it, and `text` in words.
+        fitted: the chance that it is fitted.
+        at_hand: whether having it at hand costs less on average than fetching it when it is needed.
+        returned: what bringing it back unused costs, in money.
+        fetched: what fetching it then costs.
+    """
+
+    id: str
+    text: str
+    fitted: float
+    at_hand: bool
+    returned: float
+    fetched: float
+
+
+@dataclass(frozen=True, slots=True)
 class School:
     """A way of going about it, and what it costs on average in this case.
 
@@ -107,6 +127,7 @@ class School:
         parts_in_vain: parts that are renewed and were sound, expected.
         come_backs: chance that it is taken for mended and is not.
         order: what is done, in this order, in words.
+        parts: those that it may come to, the likeliest first; what they cost besides is in the sums.
     """
 
     id: str
@@ -117,6 +138,7 @@ class School:
     parts_in_vain: float
     come_backs: float
     order: tuple[str, ...]
+    parts: tuple[PartNeeded, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ from typing import Any, Final
 from nervus.domain.job import Job
 from nervus.domain.judgement import JobJudgement, Outcome, RankedTest
 from nervus.domain.suspect import SuspectId
+from nervus.judge.job_words import at_hand_words
 from nervus.judge.words import SCHOOL_NAMES, SUSPECT_NAMES, natural_frequency
 from nervus.language import say
 
@@ -151,6 +152,8 @@ def judgement_report(job: Job, judged: JobJudgement) -> str:
         lines.append(
             f"  {SCHOOL_NAMES[school.id]:<20} {school.minutes:4.0f}  {school.money:5.0f}  {vain}"
         )
+    parts = next((s.parts for s in judged.schools if s.id == "proposed"), ())
+    lines += [f"  {at_hand_words(parts)}"] if parts else []
     lines.append(
         say("Nervus advises; the technician decides. The maker's procedure and local rules come first.")
     )

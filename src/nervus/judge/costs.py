@@ -63,6 +63,7 @@ class Expected:
     Attributes:
         order: rows of the workshop's repairs.
         by_fault: the cost that it comes to with each fault, shape (F,); `cost` is their mean.
+        needs: the chance that each repair is come to, shape (R,).
     """
 
     cost: float
@@ -72,6 +73,7 @@ class Expected:
     come_backs: float
     order: tuple[int, ...]
     by_fault: FloatArray
+    needs: FloatArray
 
 
 @cache
@@ -105,10 +107,10 @@ def expected_cost(chance: FloatArray, shop: Workshop, order: str = "proposed") -
         shop: what can be done.
         order: `proposed` (chance over cost), `cheapest_first` or `likeliest_first`.
     """
-    sums, done = _plans(chance[None, :], shop, order)
+    sums, done, needs = _plans(chance[None, :], shop, order)
     cost, minutes, money, in_vain, backs = (float(s[0]) for s in sums)
     steps = tuple(int(d[0]) for d in done if d[0] >= 0)
-    return Expected(cost, minutes, money, in_vain, backs, steps, _by_fault(steps, shop))
+    return Expected(cost, minutes, money, in_vain, backs, steps, _by_fault(steps, shop), needs[0])
 
 
 def _by_fault(order: tuple[int, ...], shop: Workshop) -> FloatArray:
@@ -141,14 +143,17 @@ def expected_costs(chances: FloatArray, shop: Workshop) -> FloatArray:
 
 def _plans(
     chances: FloatArray, shop: Workshop, order: str
-) -> tuple[tuple[FloatArray, ...], list["np.ndarray[tuple[int], np.dtype[np.int_]]"]]:
-    """Cost, minutes, money, parts in vain, come-backs, each (n,); and at each step the repair, or -1."""
+) -> tuple[tuple[FloatArray, ...], list["np.ndarray[tuple[int], np.dtype[np.int_]]"], FloatArray]:
+    """Cost, minutes, money, parts in vain, come-backs, each (n,); steps; how often each repair, (n, R).
+
+    A step is the repair that is done for each, (n,), or -1.
+    """
     table, (handed, back) = shop.table, _whole_costs(shop)
     rows = np.arange(len(chances))
     left = chances.copy()
     cost, minutes, money, in_vain, backs = np.zeros((5, len(chances)))
     free = np.ones((len(chances), len(shop.repairs)), dtype=bool)
-    done = []
+    done, needs = [], np.zeros(free.shape)
     for _ in range(_MOST_STEPS):
         needed = left.sum(axis=1)
         # The hope of each repair is what it would cure of what is left.
@@ -173,6 +178,7 @@ def _plans(
         money += does * shop.money[choice] - returned
         in_vain += shop.parts[choice] * vain
         backs += quiet
+        needs[rows, choice] += does
         left = uncured
         free[rows, choice] &= ~goes_on
         done.append(np.where(goes_on, choice, -1))
@@ -180,4 +186,4 @@ def _plans(
     rest = left @ (1.0 - shop.sound)
     minutes += rest * table.handed_on_minutes
     money += rest * table.handed_on_money
-    return (cost + rest * handed, minutes, money, in_vain, backs), done
+    return (cost + rest * handed, minutes, money, in_vain, backs), done, needs

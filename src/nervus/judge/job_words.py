@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from nervus.domain.judgement import FaultSuspicion, Outcome, RankedTest
+from nervus.domain.judgement import FaultSuspicion, Outcome, PartNeeded, RankedTest
 from nervus.domain.suspect import SuspectId
 from nervus.judge.words import LIKELY, NEARLY_SURE, SUSPECT_NAMES, natural_frequency
 from nervus.language import say
@@ -14,6 +14,8 @@ _STANDS_OUT = 0.6
 _CURED = 0.8
 # Two suspects of which both are at fault as probably as that are named together.
 _TOGETHER = 0.5
+# So many parts are named of either kind: at hand, and to be fetched.
+_NAMED_PARTS = 3
 
 
 def outcome_of(suspects: Sequence[tuple[SuspectId, float]], observed: int) -> Outcome:
@@ -90,6 +92,30 @@ def _named(suspect: SuspectId, faults: Sequence[FaultSuspicion]) -> str:
         say("{general}, first of all {text}", general=general, text=own[0].text)
         if suspect is SuspectId.ELSEWHERE
         else general
+    )
+
+
+def at_hand_words(parts: Sequence[PartNeeded]) -> str:
+    """Which parts to have at hand and which to fetch when they are needed; "" where there are none."""
+    ahead = _parts_in_words([p for p in parts if p.at_hand])
+    later = _parts_in_words([p for p in parts if not p.at_hand])
+    told = (
+        say("Worth having at hand: {ahead}.", ahead=ahead) if ahead else "",
+        say("To be fetched when it is needed: {later}.", later=later) if later else "",
+    )
+    return " ".join(t for t in told if t)
+
+
+def _parts_in_words(parts: Sequence[PartNeeded]) -> str:
+    return "; ".join(
+        say(
+            "{text} (fitted in {fitted:.0f} of 100; {returned:.0f} to return, {fetched:.0f} to fetch)",
+            text=p.text,
+            fitted=100.0 * p.fitted,
+            returned=p.returned,
+            fetched=p.fetched,
+        )
+        for p in parts[:_NAMED_PARTS]
     )
 
 

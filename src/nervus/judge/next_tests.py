@@ -15,6 +15,7 @@ import numpy as np
 from nervus.domain.channel import FloatArray
 from nervus.domain.judgement import PossibleOutcome, RankedTest, School
 from nervus.domain.profile import ThrottleKind
+from nervus.judge.at_hand import handling
 from nervus.judge.costs import Expected, Workshop, expected_cost, expected_costs, workshop_for
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices, repairs_of, tests_of
 from nervus.knowledge.tree import Tree, fits, tree_for
@@ -164,7 +165,9 @@ def schools(
     proof = _after_tests(tests, chance, shop, _PROOFS, always=True)
     plain = (expected_cost(chance, shop), ())
     one = _after_tests(tests, chance, shop, 1, always=False)
-    best = min((plain, one, proof, cheapest, likeliest), key=lambda way: way[0].cost)
+    best = min(
+        (plain, one, proof, cheapest, likeliest), key=lambda way: way[0].cost + handling(way[0], shop)[0]
+    )
     ways = (
         ("cheapest_first", cheapest),
         ("likeliest_first", likeliest),
@@ -180,8 +183,17 @@ def _school(
     order = (*tests, *(shop.repairs[i].text for i in way.order))
     mean = float(chance @ way.by_fault)
     spread = float(np.sqrt(chance @ (way.by_fault - mean) ** 2))
+    cost, minutes, money, parts = handling(way, shop)
     return School(
-        name, way.minutes, way.money, way.cost, spread, way.parts_in_vain, way.come_backs, order
+        name,
+        way.minutes + minutes,
+        way.money + money,
+        way.cost + cost,
+        spread,
+        way.parts_in_vain,
+        way.come_backs,
+        order,
+        parts,
     )
 
 
@@ -218,5 +230,6 @@ def _after_tests(
         mean(lambda e: e.come_backs),
         likeliest.order,
         best.cost + sum(row * way.by_fault for row, (_, way, _) in zip(best.chance, ways, strict=True)),
+        np.asarray(sum(probability * way.needs for probability, way, _ in ways)),
     )
     return expected, (best.test.text, *texts)

@@ -43,6 +43,8 @@ class OwnPrices(Row, frozen=True, kw_only=True):
         currency: how money is written, "" for nothing.
         minute: what a minute of work costs.
         given_back: the share of its price that comes back for a part that was fitted in vain.
+        unused_back: the same for one that was ordered ahead and goes back unopened.
+        fetch_minutes: what fetching a part takes that is needed and not at hand.
         missing: what is not at hand, by the names in `tests.toml`.
         repair: repairs with times and prices of their own.
         test: tests with the same.
@@ -53,6 +55,8 @@ class OwnPrices(Row, frozen=True, kw_only=True):
     currency: Annotated[str, msgspec.Meta(max_length=8)] = ""
     minute: Amount | None = None
     given_back: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] | None = None
+    unused_back: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] | None = None
+    fetch_minutes: Amount | None = None
     missing: tuple[Name, ...] = USUALLY_MISSING
     repair: tuple[OwnRow, ...] = ()
     test: tuple[OwnRow, ...] = ()
@@ -105,10 +109,10 @@ def _as_toml(own: OwnPrices) -> str:
 
     lines = [f"{k} = {written(v)}" for k, v in (("name", own.name), ("mark", own.mark)) if v]
     lines.append(f"currency = {written(own.currency)}")
-    if own.minute is not None:
-        lines.append(f"minute = {written(own.minute)}")
-    if own.given_back is not None:
-        lines.append(f"given_back = {written(own.given_back)}")
+    for key in ("minute", "given_back", "unused_back", "fetch_minutes"):
+        value = getattr(own, key)
+        if value is not None:
+            lines.append(f"{key} = {written(value)}")
     lines.append(f"missing = [{', '.join(map(written, own.missing))}]")
     for kind, rows in (("repair", own.repair), ("test", own.test)):
         for row in rows:
@@ -165,6 +169,8 @@ def repairs_of(own: OwnPrices) -> Repairs:
         table,
         minute=_or(own.minute, table.minute),
         given_back=_given(own.given_back, table.given_back),
+        unused_back=_given(own.unused_back, table.unused_back),
+        fetch_minutes=_given(own.fetch_minutes, table.fetch_minutes),
         repair=made,
     )
 

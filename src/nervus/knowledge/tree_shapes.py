@@ -220,6 +220,8 @@ class Repairs(Row, frozen=True, kw_only=True):
         minute: what a minute of work costs, in the workshop's own money.
         retest_minutes: after each repair.
         given_back: of a part's price, where it was fitted in vain and is returned, 0 to 1.
+        unused_back: of a part's price, where it was ordered ahead and goes back unopened, 0 to 1.
+        fetch_minutes: to fetch a part that is needed and not at hand, or to come again with it.
         comeback_money: what a come-back costs besides its minutes.
         comeback_minutes: of work, for a come-back.
         handed_on_money: where nothing that can be done here cured it.
@@ -230,6 +232,8 @@ class Repairs(Row, frozen=True, kw_only=True):
     minute: Money
     retest_minutes: Minutes
     given_back: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)]
+    unused_back: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)]
+    fetch_minutes: Minutes
     comeback_money: Money
     comeback_minutes: Minutes
     handed_on_money: Money

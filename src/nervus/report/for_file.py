@@ -20,6 +20,7 @@ from nervus.domain.job import (
     of_kind,
 )
 from nervus.judge.entry_words import conditions_told, done_told, off_told, told
+from nervus.judge.job_words import at_hand_words
 from nervus.judge.of_job import judge_job
 from nervus.judge.timeline import before_and_after
 from nervus.judge.words import SUSPECT_NAMES, how_measured, natural_frequency
@@ -452,6 +453,8 @@ def _costs(known: Known) -> list[Block]:
                 frozenset({1, 2, 3, 4, 5}),
             )
         )
+        parts = at_hand_words(next((s.parts for s in judged.schools if s.id == "proposed"), ()))
+        blocks += [Paragraph(parts)] if parts else []
     return blocks
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidg
 from nervus.domain.job import AnyEntry, Decision, Job
 from nervus.domain.judgement import JobJudgement, LedgerLine, Outcome
 from nervus.domain.suspect import SuspectId
+from nervus.judge.job_words import at_hand_words
 from nervus.judge.what_if import what_if
 from nervus.judge.words import SUSPECT_NAMES, natural_frequency
 from nervus.language import say
@@ -48,6 +49,7 @@ class DecidePage(WrittenPage):
         self._judged: JobJudgement | None = None
         self._suspect: SuspectId | None = None
         self.balance, self.tests, self.ways = BalanceView(self), TestsView(self), WaysView(self)
+        self.at_hand = quiet("", self)
         self.prices = QPushButton(say("Own times, prices and tools …"), self)
         self.prices.clicked.connect(self.prices_wanted)
         self.how_far = quiet("", self)
@@ -90,6 +92,7 @@ class DecidePage(WrittenPage):
         below = QVBoxLayout(costs)
         below.setContentsMargins(0, 0, 0, 0)
         below.addWidget(scrolled(self.ways, costs), 1)
+        below.addWidget(self.at_hand)
         below.addWidget(self.prices, 0, Qt.AlignmentFlag.AlignLeft)
         for view in (why, self.tests, costs):
             self.stack.addWidget(view)
@@ -134,6 +137,9 @@ class DecidePage(WrittenPage):
         self._offer_suspects(judged)
         self.tests.show_tests(judged.tests)
         self.ways.show_ways(judged.schools)
+        proposed = next((s.parts for s in judged.schools if s.id == "proposed"), ())
+        self.at_hand.setText(at_hand_words(proposed))
+        self.at_hand.setVisible(bool(proposed))
         told = [say("Contradiction: {text}.", text=r.text) for r in judged.contradictions]
         told += [say("Not weighed: {text}.", text=r.text) for r in judged.not_weighed]
         more = len(told) - _SHOWN_REMARKS

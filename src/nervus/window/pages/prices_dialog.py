@@ -49,6 +49,16 @@ class PricesDialog(QDialog):
             _written(None if own.given_back is None else 100.0 * own.given_back),
             figures("{given_back:g}", given_back=100.0 * repairs().given_back),
         )
+        self.unused_back = _field(
+            say("Percent that comes back for a part that goes back unopened"),
+            _written(None if own.unused_back is None else 100.0 * own.unused_back),
+            figures("{unused_back:g}", unused_back=100.0 * repairs().unused_back),
+        )
+        self.fetch_minutes = _field(
+            say("Minutes for fetching a part that is needed and not at hand"),
+            _written(own.fetch_minutes),
+            figures("{fetch_minutes:g}", fetch_minutes=repairs().fetch_minutes),
+        )
         self.table = QTableWidget(0, len(_HEADS), self)
         self.table.setAccessibleName(say("Times and prices"))
         self.table.setHorizontalHeaderLabels(list(_HEADS))
@@ -121,6 +131,14 @@ class PricesDialog(QDialog):
             above.addWidget(QLabel(words, self))
             above.addWidget(field)
         above.addStretch(1)
+        ahead = QHBoxLayout()
+        for words, field in (
+            (say("Of a part that goes back unopened comes back, %"), self.unused_back),
+            (say("Minutes to fetch a part that is not at hand"), self.fetch_minutes),
+        ):
+            ahead.addWidget(QLabel(words, self))
+            ahead.addWidget(field)
+        ahead.addStretch(1)
         grid = QGridLayout()
         needed = sorted({t.needs for t in known_tests().test if t.needs})
         for number, tool in enumerate(needed):
@@ -142,6 +160,7 @@ class PricesDialog(QDialog):
         whole = QVBoxLayout(self)
         whole.addWidget(hint)
         whole.addLayout(above)
+        whole.addLayout(ahead)
         whole.addLayout(grid)
         whole.addWidget(self.table, 1)
         whole.addWidget(self.wrong)
@@ -162,6 +181,10 @@ class PricesDialog(QDialog):
                 currency=self.currency.text().strip()[:8],
                 minute=_number(self.minute.text(), say("a minute of work")),
                 given_back=_share(self.given_back.text(), say("what comes back of a part")),
+                unused_back=_share(
+                    self.unused_back.text(), say("what comes back of a part that goes back unopened")
+                ),
+                fetch_minutes=_number(self.fetch_minutes.text(), say("the minutes to fetch a part")),
                 missing=(
                     *(tool for tool, box in self.tools.items() if not box.isChecked()),
                     *(tool for tool in self._own.missing if tool not in self.tools),
