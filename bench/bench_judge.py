@@ -7,9 +7,9 @@ told, which codes are set and how current they are, what is seen, what recording
 slip, which of all this is done at all and in which order. Jobs are drawn from it, whole, and judged
 thrice: by Nervus as it ships; by the same inference with the world's own tables, which is as good as
 anybody could be who knew that world; and with the mean of all such worlds' tables, which is as good as
-anybody could be who does not (each chance is moved by its own deviate, so the mean of a job's chance over
-all worlds is that of the means). The figures are ratios, and how well probabilities are kept (expected
-calibration error in ten bins, of the first suspect).
+anybody could be who does not (each chance is moved by its own deviate, so the mean of a job's chance
+over all worlds is that of the means). The figures are ratios, and how well probabilities are kept
+(expected calibration error in ten bins, of the first suspect).
 
 --disturb multiplies every chance of Nervus' own tables by two or a half at random beforehand.
 --tests goes on with the proposed tests, three at most, and mends by each school.

@@ -19,7 +19,7 @@ from nervus.knowledge.tree import tree_for
 
 @pytest.mark.parametrize("order", ["proposed", "cheapest_first", "likeliest_first"])
 def test_each_repair_is_come_to_as_often_as_in_cases_that_are_played(order: str) -> None:
-    """Checked by playing 40 000 cases step by step: fault by its chance, each repair by what it cures."""
+    """Checked by playing 40 000 cases: a fault by its chance, each repair by what it cures."""
     random = np.random.default_rng(11)
     shop, tree = workshop_for(ELECTRONIC), tree_for(ELECTRONIC)
     chance = random.dirichlet(np.full(len(tree.faults), 0.2))

@@ -109,9 +109,9 @@ def at_hand_words(parts: Sequence[PartNeeded]) -> str:
 def _parts_in_words(parts: Sequence[PartNeeded]) -> str:
     return "; ".join(
         say(
-            "{text} (fitted in {fitted:.0f} of 100; {returned:.0f} to return, {fetched:.0f} to fetch)",
+            "{text} (fitted: {fitted}; {returned:.0f} to return, {fetched:.0f} to fetch)",
             text=p.text,
-            fitted=100.0 * p.fitted,
+            fitted=natural_frequency(p.fitted),
             returned=p.returned,
             fetched=p.fetched,
         )
