@@ -1,4 +1,4 @@
-"""What the analysis says of 117 recordings, in figures: a change of any is seen.
+"""What the analysis says of some 210 recordings, in figures: a change of any is seen.
 
     python tests/analysis_fingerprints.py > tests/data/analysis-fingerprints.json
 
@@ -24,8 +24,8 @@ from nervus.standin.demo import CASES
 from nervus.standin.hard_cases import MAKERS, hard_case
 
 DATA = Path(__file__).parent / "data"
-ZIPPED = DATA / "other-hand.zip"
-"""Recordings by another hand, two of each kind: what wires, sensors, plates, pedals and feeds do."""
+ZIPPED = tuple(DATA / f"{name}.zip" for name in ("other-hand", "slow-by-another-hand", "slow-by-a-third"))
+"""Recordings by two other hands: what wires, sensors, plates, pedals and feeds do, also read slowly."""
 SEEDS = (5, 31, 67)
 """Of each hard case."""
 Told = dict[str, list[float]]
@@ -39,15 +39,16 @@ def recordings() -> dict[str, Callable[[], Recording]]:
     """How each of them is had, by its name."""
     files = sorted((*(DATA / "samples").glob("*.csv"), *(DATA / "other-hand").glob("*.csv")))
     made: dict[str, Callable[[], Recording]] = {p.stem: partial(read_recording, p) for p in files}
-    with zipfile.ZipFile(ZIPPED) as bundle:
-        made |= {name.removesuffix(".csv"): partial(_zipped, name) for name in bundle.namelist()}
+    for path in ZIPPED:
+        with zipfile.ZipFile(path) as bundle:
+            made |= {n.removesuffix(".csv"): partial(_zipped, path, n) for n in bundle.namelist()}
     made |= {f"demo {case.id}": case.make for case in CASES}
     made |= {f"{kind} {seed}": partial(_hard, kind, seed) for kind in MAKERS for seed in SEEDS}
     return made
 
 
-def _zipped(name: str) -> Recording:
-    with tempfile.TemporaryDirectory() as folder, zipfile.ZipFile(ZIPPED) as bundle:
+def _zipped(path: Path, name: str) -> Recording:
+    with tempfile.TemporaryDirectory() as folder, zipfile.ZipFile(path) as bundle:
         return read_recording(Path(bundle.extract(name, folder)))
 
 

@@ -1,4 +1,4 @@
-"""What the analysis says of a hundred recordings stays what it is, unless a change was meant.
+"""What the analysis says of two hundred recordings stays what it is, unless a change was meant.
 
 Source of the figures: the analysis itself (`analysis_fingerprints.py`); whether they are right is
 checked elsewhere, against truths by other hands. Here an unmeant change of any of them is seen.
