@@ -24,7 +24,9 @@ from nervus.standin.demo import CASES
 from nervus.standin.hard_cases import MAKERS, hard_case
 
 DATA = Path(__file__).parent / "data"
-ZIPPED = tuple(DATA / f"{name}.zip" for name in ("other-hand", "slow-by-another-hand", "slow-by-a-third"))
+ZIPPED = tuple(
+    DATA / f"{name}.zip" for name in ("other-hand", "slow-by-another-hand", "slow-by-a-third")
+)
 """Recordings by two other hands: what wires, sensors, plates, pedals and feeds do, also read slowly."""
 SEEDS = (5, 31, 67)
 """Of each hard case."""

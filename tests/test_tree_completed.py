@@ -130,3 +130,44 @@ def test_two_readings_of_one_minute_hang_together() -> None:
     assert chance_of(judged, "wiring") > 2.0 * chance_of(judged, "supply_ground")
     # A probe goes in from behind, to the wire: it would have seen a contact of the plug itself.
     assert fault(judged, "open_signal_1_harness") > fault(judged, "open_signal_1_sensor_plug")
+
+
+@pytest.mark.parametrize(
+    ("words", "volts", "unit", "suspect"),
+    [
+        ("supply wire from plug to plug", 0.02, "V", ""),
+        ("voltage drop, supply wire", 900.0, "mV", "supply_ground"),
+        ("ground wire from plug to plug", -0.4, "V", "supply_ground"),
+        ("signal 1 wire from plug to plug", 0.01, "V", ""),
+        ("signal 1 wire from plug to plug", 0.8, "V", "wiring"),
+        ("voltage drop, sensor ground to battery negative", 0.4, "V", "supply_ground"),
+    ],
+)
+def test_volts_from_plug_to_plug_are_what_the_line_drops(
+    words: str, volts: float, unit: str, suspect: str
+) -> None:
+    """Ohm's law; common practice: a sound line of a sensor drops less than 0.1 V, whatever it carries."""
+    nothing = judge_job(Written(ELECTRONIC).told("lamp").job)
+    told = Written(ELECTRONIC).told("lamp").read(words, volts, unit, "plug on, key on")
+    judged = judge_job(told.job)
+    if suspect:
+        assert judged.standing.suspects[0].id.value == suspect
+        assert chance_of(judged, suspect) > 2.0 * chance_of(nothing, suspect)
+    else:
+        for line in ("supply_ground", "wiring"):
+            assert chance_of(judged, line) < 1.1 * chance_of(nothing, line)
+
+
+def test_a_value_between_those_of_the_drawn_vehicles_is_as_near_as_they_are() -> None:
+    """A poor supply line reads any value below 5 V: no hole between two drawn vehicles is a reason."""
+    told = [
+        fault(
+            judge_job(
+                Written(ELECTRONIC).read("supply at the sensor plug", v, "V", "plug on, key on").job
+            ),
+            "poor_supply",
+        )
+        for v in np.arange(3.7, 4.45, 0.05)
+    ]
+    assert min(told) > 0.3 * max(told)
+    assert min(told) > 0.1

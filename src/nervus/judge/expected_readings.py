@@ -105,6 +105,11 @@ def _of_line(
     return _of_ohms(m, tree, asked) if m.unit == "Ω" else _of_volts(m, asked, throttle)
 
 
+def is_drop(m: Measured) -> bool:
+    """Whether volts are those that a line drops from one plug to the other, not what it carries."""
+    return m.unit == "V" and m.place == "plug_to_plug" and "to_battery" not in m.states and not m.against
+
+
 def _position(m: Measured) -> str:
     return next((p for p in ("wide_open", "half_open", "closed") if p in m.states), "closed")
 
@@ -112,6 +117,15 @@ def _position(m: Measured) -> str:
 def _of_volts(m: Measured, asked: Asked, throttle: ThrottleKind | None) -> tuple[FloatArray, FloatArray]:
     plugged = "plug_off" not in m.states
     volts = _solved(asked, throttle, plugged=plugged)
+    if is_drop(m):
+        # The leads go to wires or pins: what the contacts drop is in it or not, half and half.
+        contacts = np.random.default_rng(3).random(asked.draws) < 0.5
+        drop = np.where(
+            contacts,
+            volts[m.line, "", "unit"] - volts[m.line, "", "sensor"],
+            volts[m.line, "", "unit_plug"] - volts[m.line, "", "sensor_plug"],
+        )
+        return np.abs(drop[:-1]), np.abs(drop[-1])
     place = "unit_plug" if m.place == "unit_plug" or m.unit == "%" else "sensor_plug"
     # A probe at a plug touches the wire's side of the contact or the other, where the plug is on.
     side = {"sensor_plug": "sensor" if plugged else place, "unit_plug": "unit"}[place]

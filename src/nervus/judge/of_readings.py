@@ -18,7 +18,7 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.job import Job, Reading, of_kind
 from nervus.domain.plug import MOTORS, Face, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleKind
-from nervus.judge.expected_readings import WouldRead, ways, would_read
+from nervus.judge.expected_readings import WouldRead, is_drop, ways, would_read
 from nervus.judge.reading_words import Measured, understand
 from nervus.judge.weighing import Evidence
 from nervus.knowledge.tree import Tree
@@ -32,6 +32,8 @@ _SLIP, _GROSS = 0.01, 0.01
 # place in the travel is known by a word only, and for the battery. Of ohms, in the logarithm of (ohms +
 # those of the leads).
 _SHARE, _FEED_V, _SIGNAL_V, _BATTERY_V, _LOG_OHMS, _LEADS_OHMS = 0.02, 0.05, 0.12, 0.3, 0.3, 0.3
+# The same for what a line drops.
+_DROP_V = 0.02
 _MOST_OHMS = 1e7
 _VOLTS_RANGE, _LOG_RANGE = 15.0, 17.0
 # A clamp repeats so well, amperes, and reads up to so much. Source: "from memory".
@@ -219,8 +221,9 @@ def _percentages(
 def _density(m: Measured, would: FloatArray, blur: float) -> FloatArray:
     if m.unit == "V":
         least = {"supply": _FEED_V, "ground": _FEED_V, "battery": _BATTERY_V}.get(m.line, _SIGNAL_V)
-        width = np.hypot(least, _SHARE * would)
-        away = m.value - would if m.signed else abs(m.value) - np.abs(would)
+        least = _DROP_V if is_drop(m) else least
+        width = np.hypot(np.hypot(least, _SHARE * would), _apart(would))
+        away = m.value - would if m.signed and not is_drop(m) else abs(m.value) - np.abs(would)
         flat = 1.0 / _VOLTS_RANGE
     elif m.unit == "A":
         away, width = abs(m.value) - would, np.hypot(_AMPERES, _SHARE * would)
@@ -230,6 +233,20 @@ def _density(m: Measured, would: FloatArray, blur: float) -> FloatArray:
         away = read - np.log(np.minimum(would, _MOST_OHMS) + _LEADS_OHMS)
         width, flat = np.full_like(would, _LOG_OHMS), 1.0 / _LOG_RANGE
     return np.asarray((1.0 - _GROSS) * _bell(away, blur * width) + _GROSS * flat)
+
+
+def _apart(would: FloatArray) -> FloatArray:
+    """How far the drawn values beside each stand apart: what is drawn stands for what is between.
+
+    Source: L. Breiman, W. Meisel, E. Purcell, "Variable kernel estimates of multivariate densities",
+    Technometrics 19 (1977) 135-144; along one axis, between the second neighbours.
+    """
+    order = np.argsort(would, axis=-1)
+    lined = np.take_along_axis(would, order, axis=-1)
+    beside = np.pad(lined, [(0, 0)] * (would.ndim - 1) + [(2, 2)], mode="edge")
+    gaps = np.empty_like(would)
+    np.put_along_axis(gaps, order, 0.5 * (beside[..., 4:] - beside[..., :-4]), axis=-1)
+    return gaps
 
 
 def _bell(away: FloatArray, width: FloatArray) -> FloatArray:

@@ -18,7 +18,10 @@ _TEMPERATURES = ("°C", "° C", "C", "°F")
 _OHM_SIGN, _OMEGA = "\N{OHM SIGN}", "\N{GREEK CAPITAL LETTER OMEGA}"
 # What a reading's words may say, the more particular first; the first that is found counts.
 _PLACES = (
-    ("plug_to_plug", r"(from )?plug to plug|end to end|(von )?stecker zu stecker"),
+    (
+        "plug_to_plug",
+        r"(from )?plug to plug|end to end|voltage drop|(von )?stecker zu stecker|spannungs(ab)?fall",
+    ),
     ("pin_to_pin", r"pin to pin|pin zu pin"),
     ("pedal_plug", r"(at )?the pedal('s)? plug|pedal plug|(am )?pedalstecker"),
     (
