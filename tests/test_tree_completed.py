@@ -146,7 +146,7 @@ def test_two_readings_of_one_minute_hang_together() -> None:
 def test_volts_from_plug_to_plug_are_what_the_line_drops(
     words: str, volts: float, unit: str, suspect: str
 ) -> None:
-    """Ohm's law; common practice: a sound line of a sensor drops less than 0.1 V, whatever it carries."""
+    """Ohm's law; common practice: a sound line of a sensor drops less than 0.1 V, whatever flows."""
     nothing = judge_job(Written(ELECTRONIC).told("lamp").job)
     told = Written(ELECTRONIC).told("lamp").read(words, volts, unit, "plug on, key on")
     judged = judge_job(told.job)

@@ -20,6 +20,8 @@ _JOINT = (0.02, 0.08)
 _NEVER_OHMS = 1e11
 # A contact that is gone is open in this share of all draws, else very poor.
 _OPEN_SHARE = 0.65
+# How often a unit's input pulls to ground, to its own 5 V, to the line of the sensors' supply.
+_PULLS = (0.5, 0.25, 0.25)
 # What a chafed signal touches: ground, the supply, a line of the battery.
 _TOUCHES = (0.6, 0.3, 0.1)
 
@@ -101,7 +103,7 @@ def _sound(asked: Asked) -> Harness:
         track_ohms=np.exp(random.uniform(np.log(1_000.0), np.log(6_000.0), n)),
         wiper_ohms=tuple(wipers),
         pull_ohms=np.exp(random.uniform(np.log(50_000.0), np.log(1e6), n)),
-        pull_up=(random.random(n) < 0.5).astype(float),
+        pull_up=random.choice(3, n, p=_PULLS).astype(float),
         series={
             (line, place): joint[i, j] for i, line in enumerate(LINES) for j, place in enumerate(PLACES)
         },

@@ -35,7 +35,7 @@ class Harness:
         track_ohms: of the whole track.
         wiper_ohms: of each wiper.
         pull_ohms: of the unit's input.
-        pull_up: whether it pulls to the supply.
+        pull_up: 0 where it pulls to ground, 1 to the unit's own 5 V, 2 to the supply's line.
         series: ohms of (line, place): contacts and lines.
         shorts: ohms between two lines at the sensor plug, by their names.
         unit_ground_v: by how much the unit's ground stands over battery negative.
@@ -104,10 +104,10 @@ class Harness:
             Resistor("x_supply", tap, (1.0 - share) * self.track_ohms),
             Resistor(tap, "x_ground", share * self.track_ohms),
             Resistor(tap, f"x_{signal}", self.wiper_ohms[number - 1]),
-            Resistor(
-                f"v_{signal}", "regulator", np.where(self.pull_up > 0, self.pull_ohms, _NEVER_OHMS)
+            *(
+                Resistor(f"v_{signal}", to, np.where(self.pull_up == n, self.pull_ohms, _NEVER_OHMS))
+                for n, to in enumerate(("v_ground", "regulator", "v_supply"))
             ),
-            Resistor(f"v_{signal}", "v_ground", np.where(self.pull_up > 0, _NEVER_OHMS, self.pull_ohms)),
         ]
 
 

@@ -160,7 +160,7 @@ def _as_found(read: _Read, tree: Tree, table: _Table) -> Evidence:
         old *= chance * stale + (1.0 - chance) * table.stray * stale
     stray = float(np.prod([table.stray * _of_states(s, tree.always)[1] for s in codes.values()]))
     # What is not there speaks too, but not against what was not all read.
-    absent, one, all_of = np.ones(size), np.zeros(size), np.full(size, 1e-9)
+    absent, one, one_old, all_of = np.ones(size), np.zeros(size), np.zeros(size), np.full(size, 1e-9)
     for chance in table.of.values():
         all_of += chance
     for code, seen in codes.items():
@@ -168,7 +168,9 @@ def _as_found(read: _Read, tree: Tree, table: _Table) -> Evidence:
             [table.stray * _of_states(s, tree.always)[1] for c, s in codes.items() if c != code]
         )
         chance = table.of.get(code, np.zeros(size))
-        one += chance / all_of * _of_states(seen, tree.always)[0] * _of_type(seen, tree) * others
+        fresh, stale = _of_states(seen, tree.always)
+        one += chance / all_of * fresh * _of_type(seen, tree) * others
+        one_old += chance / all_of * stale * others
     if read.is_whole:
         for code, chance in table.of.items():
             if code not in codes:
@@ -177,7 +179,8 @@ def _as_found(read: _Read, tree: Tree, table: _Table) -> Evidence:
     shown = table.any * told + (1.0 - table.any) * stray
     left = tree.of("left_over")
     before = np.where(tree.sound, 0.0, tree.prior)
-    shown[left] = 0.9 * float((before / before.sum()) @ (old * absent)) + 0.1 * stray
+    of_old = (1.0 - _TERSE) * old * absent + _TERSE * one_old
+    shown[left] = 0.9 * float((before / before.sum()) @ of_old) + 0.1 * stray
     sound = 0.02 * stray + 0.98 * (1.0 if not codes else stray)
     return Evidence(_text(read), code_chances().source, read.entries, shown, sound, _SLIP)
 
