@@ -14,7 +14,7 @@ from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.suspect import SuspectId
 from nervus.engine import rest_witness
 from nervus.engine.air_flow import STANDARD_PA
-from nervus.signal import excursions, feed, pair, rest, stands
+from nervus.signal import excursions, feed, pair, parted, relation, rest, stands
 from nervus.signal.instrument import Instrument
 
 S = SuspectId
@@ -184,3 +184,61 @@ def test_twice_the_air_is_twice_the_opening() -> None:
     assert (
         rest_witness.relative_opening(engine(rpm=np.zeros(40), map_kpa=np.full(40, 100.0)), span) is None
     )
+
+
+@pytest.mark.parametrize(
+    ("slope", "apart", "beside"),
+    [(1.0, 2.5, True), (1.0, 1.9, False), (2.0, 3.0, False), (2.0, 4.5, True), (0.5, 2.5, True)],
+)
+def test_a_track_stepped_aside_where_its_line_is_off_by_more_than_agrees(
+    slope: float, apart: float, *, beside: bool
+) -> None:
+    """By hand: 2 percent of travel; of a track twice as steep twice as much of the supply."""
+    known, other = relation.Line(slope, 10.0), relation.Line(slope, 10.0 + apart)
+    assert relation._is_beside(known, other) is beside
+    assert not relation._is_beside(known, relation.Line(1.2 * slope, 10.0 + apart))
+
+
+def _rests(*percents: float) -> list[rest.Rest]:
+    return [
+        rest.Rest(
+            span_s=(10.0 * n, 10.0 * n + 2.0), percent=p, released=False, low=True, asked=None,
+            witnessed=False, closed_on=False,
+        )
+        for n, p in enumerate(percents)
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("percents", "alike"),
+    [
+        # 2 · 0.15 of 18.5 percent: three of three by chance 3 · 1 · 0.0162² = 0.0008.
+        ((5.0, 5.1, 5.2), 3),
+        # Three of four: 4 · 3 · 0.0162² = 0.0032, more than a thousandth.
+        ((5.0, 5.1, 5.2, 12.0), 0),
+        # Four of six: 6 · 10 · 0.0162³ = 0.0003.
+        ((5.0, 5.1, 5.2, 5.3, 9.0, 14.0), 4),
+        # Four of five, half a percent apart: 5 · 4 · 0.0324³ = 0.0007 within 0.3.
+        ((5.0, 5.2, 5.4, 5.6, 12.0), 4),
+        ((5.0, 8.0, 12.0), 0),
+    ],
+)
+def test_rests_are_alike_where_hands_hardly_hold_so_by_chance(
+    percents: tuple[float, ...], alike: int
+) -> None:
+    """Binomial, by hand: n · C(n - 1, k - 1) · share to the power of k - 1 below a thousandth."""
+    assert len(rest._least_by_chance(_rests(*percents))) == alike
+
+
+def test_the_passes_that_are_off_are_the_strong_ones_by_their_mean() -> None:
+    """By hand: pass 0 is off by 4 in few samples, pass 1 by 1 in many; 0.4 of the strongest is weak."""
+    number = np.asarray([0, 0, 1, 1, 1, 1, 1, 1, 1, 1])
+    points = parted._Points(
+        number,
+        np.full(number.size, 50.0),
+        np.where(number == 0, -4.0, 1.0),
+        np.ones(number.size, dtype=np.bool_),
+    )
+    strong = parted._strong(points, (45.0, 55.0))
+    assert set(strong.number.tolist()) == {0}
+    assert set(parted._strong(points, (70.0, 80.0)).number.tolist()) == {0, 1}
