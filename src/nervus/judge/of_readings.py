@@ -81,6 +81,7 @@ def of_readings(
     evidence: list[Evidence] = []
     left: list[tuple[Reading, str]] = []
     weight: dict[int, Chances] = {}
+    before = np.repeat(ways(tree), DRAWS, axis=1), np.ones(DRAWS)
     for reading, after in readings:
         measured = understand(reading) if reading.red is None else at_pins(reading, faces)
         if isinstance(measured, str):
@@ -91,7 +92,7 @@ def of_readings(
             left.append((reading, say("the circuit has no answer for such a reading")))
             continue
         with_it, without = chances
-        held, sound = weight.get(after, (np.repeat(ways(tree), DRAWS, axis=1), np.ones(DRAWS)))
+        held, sound = weight.get(after, before)
         shown = (held * with_it).sum(axis=1) / held.sum(axis=1)
         as_sound = float((sound * without).mean() / sound.mean())
         weight[after] = (held * with_it, sound * without)
