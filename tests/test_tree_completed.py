@@ -171,3 +171,15 @@ def test_a_value_between_those_of_the_drawn_vehicles_is_as_near_as_they_are() ->
     ]
     assert min(told) > 0.3 * max(told)
     assert min(told) > 0.1
+
+
+@pytest.mark.parametrize("count", [120, 300])
+def test_many_readings_that_nothing_explains_are_still_an_answer(count: int) -> None:
+    random = np.random.default_rng(1)
+    told = Written(ELECTRONIC)
+    for number in range(count):
+        line = ("signal 1 at the sensor plug", "supply at the control unit plug")[number % 2]
+        told = told.read(line, round(float(random.uniform(0.0, 5.0)), 2), "V", "plug on, key on")
+    chances = [s.probability for s in judge_job(told.job).standing.suspects]
+    assert sum(chances) == pytest.approx(1.0)
+    assert all(0.0 <= c <= 1.0 for c in chances)

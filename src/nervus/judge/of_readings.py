@@ -81,7 +81,9 @@ def of_readings(
     evidence: list[Evidence] = []
     left: list[tuple[Reading, str]] = []
     weight: dict[int, Chances] = {}
-    before = np.repeat(ways(tree), DRAWS, axis=1), np.ones(DRAWS)
+    # What fits so far, of each fault and of a sound vehicle, summing to 1: many readings that no draw
+    # fits would come to nothing at all.
+    before = np.repeat(ways(tree), DRAWS, axis=1) / DRAWS, np.full(DRAWS, 1.0 / DRAWS)
     for reading, after in readings:
         measured = understand(reading) if reading.red is None else at_pins(reading, faces)
         if isinstance(measured, str):
@@ -93,9 +95,9 @@ def of_readings(
             continue
         with_it, without = chances
         held, sound = weight.get(after, before)
-        shown = (held * with_it).sum(axis=1) / held.sum(axis=1)
-        as_sound = float((sound * without).mean() / sound.mean())
-        weight[after] = (held * with_it, sound * without)
+        held, sound = held * with_it, sound * without
+        shown, as_sound = held.sum(axis=1), float(sound.sum())
+        weight[after] = (held / shown[:, None], sound / as_sound)
         where = ", ".join(w for w in (reading.where, reading.conditions) if w) or say("measured")
         text = (
             f"{where}: {say('nothing')}"
