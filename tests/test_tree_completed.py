@@ -141,6 +141,8 @@ def test_two_readings_of_one_minute_hang_together() -> None:
         ("signal 1 wire from plug to plug", 0.01, "V", ""),
         ("signal 1 wire from plug to plug", 0.8, "V", "wiring"),
         ("voltage drop, sensor ground to battery negative", 0.4, "V", "supply_ground"),
+        ("voltage drop from the battery to the engine, cranking", 0.9, "V", "supply_ground"),
+        ("voltage drop from the battery to the engine, cranking", 0.1, "V", ""),
     ],
 )
 def test_volts_from_plug_to_plug_are_what_the_line_drops(
@@ -183,3 +185,10 @@ def test_many_readings_that_nothing_explains_are_still_an_answer(count: int) -> 
     chances = [s.probability for s in judge_job(told.job).standing.suspects]
     assert sum(chances) == pytest.approx(1.0)
     assert all(0.0 <= c <= 1.0 for c in chances)
+
+
+def test_what_a_line_of_the_pedal_drops_points_at_its_feed() -> None:
+    """Ohm's law: no sound line between two plugs drops 0.4 V at some milliamperes."""
+    read = Written(ELECTRONIC).read("pedal ground from plug to plug", 0.4, "V", "plug on, key on")
+    sound = Written(ELECTRONIC).read("pedal ground from plug to plug", 0.01, "V", "plug on, key on")
+    assert fault(judge_job(read.job), "pedal_feed") > 6.0 * fault(judge_job(sound.job), "pedal_feed")

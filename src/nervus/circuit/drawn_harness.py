@@ -22,6 +22,8 @@ _NEVER_OHMS = 1e11
 _OPEN_SHARE = 0.65
 # How often a unit's input pulls to ground, to its own 5 V, to the line of the sensors' supply.
 _PULLS = (0.5, 0.25, 0.25)
+# How often a feed of the pedal that fails has too much resistance, not none at all.
+_POOR_SHARE = 0.3
 # What a chafed signal touches: ground, the supply, a line of the battery.
 _TOUCHES = (0.6, 0.3, 0.1)
 
@@ -146,7 +148,8 @@ def _poor_feed(h: Harness, fault: _Fault) -> Harness:
 
 
 def _open_pedal_feed(h: Harness, fault: _Fault) -> Harness:
-    gone, of_supply = fault.gone(), fault.random.random(fault.draws) < 0.5
+    poor, of_supply = fault.random.random((2, fault.draws)) < np.array([[_POOR_SHARE], [0.5]])
+    gone = np.where(poor, fault.between(1.5, 2_000.0), fault.gone())
     for line, here in (("supply", of_supply), ("ground", ~of_supply)):
         h = _in_series(h, line, "sensor_plug", np.where(here, gone, h.series[line, "sensor_plug"]))
     return h

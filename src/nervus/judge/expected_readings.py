@@ -32,6 +32,8 @@ _BATTERY = {
     "cranking": (10.6, 0.4, 6.5, 9.6),
     "": (12.5, 0.2, 9.5, 12.0),
 }
+# Volts between the engine and battery negative: sound, and with a poor ground. Source: common practice.
+_GROUND_DROP_V, _BAD_GROUND_DROP_V = (0.01, 0.2), (0.2, 3.0)
 # Ohms of a sound winding, and of one with poor brushes. Source: "from memory".
 _MOTOR_OHMS, _BAD_MOTOR_OHMS = (1.0, 10.0), (15.0, 500.0)
 # Amperes that hold a free plate against its springs, that turn one which sticks, and of a motor with
@@ -232,9 +234,20 @@ def _spread(random: np.random.Generator, draws: int, low: float, high: float) ->
     return np.asarray(np.exp(random.uniform(np.log(low), np.log(high), draws)))
 
 
+def _of_engine_ground(tree: Tree, draws: int) -> tuple[FloatArray, FloatArray]:
+    """Volts that the battery's ground line drops: under 0.2 V where it is sound, also while cranking."""
+    random = np.random.default_rng(41)
+    sound = random.uniform(*_GROUND_DROP_V, draws)
+    rows = np.tile(sound, (len(tree.faults), 1))
+    rows[tree.of("battery_ground")] = _spread(random, draws, *_BAD_GROUND_DROP_V)
+    return rows, sound
+
+
 def _of_battery(m: Measured, tree: Tree, draws: int) -> tuple[FloatArray, FloatArray] | None:
     if m.unit != "V":
         return None
+    if is_drop(m):
+        return _of_engine_ground(tree, draws)
     state = next((s for s in ("running", "cranking") if s in m.states), "")
     usual, spread, low, high = _BATTERY[state]
     random = np.random.default_rng(37)
