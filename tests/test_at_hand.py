@@ -76,7 +76,7 @@ def test_what_a_workshop_pays_for_it_decides_and_is_kept(tmp_path: Path) -> None
 def test_parts_are_named_with_what_either_way_costs() -> None:
     job = Written(ELECTRONIC).told("stumble", when=("place",)).codes("P0121", "P2135").job
     judged = judge_job(job)
-    words = at_hand_words(_proposed(judged).parts)
+    words = at_hand_words(judged.schools)
     assert words.startswith("Worth having at hand: renew the sensor in the throttle body's cover")
     assert "14 to return, 44 to fetch" in words
     assert words in judgement_report(job, judged)

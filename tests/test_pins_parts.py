@@ -437,7 +437,7 @@ def test_a_spread_pin_is_found_by_the_readings_that_are_proposed() -> None:
     two = weigh_readings([gone, there], throttle)
     named = [f for f in two.fitting if f.id != "nothing"]
     assert named[0].line == "signal 1"
-    assert sum(f.chance for f in two.fitting if f.line == "signal 1") > 0.7
+    assert sum(f.chance for f in two.fitting if f.line == "signal 1") > 0.8
     assert two.proposed is not None
     assert two.proposed.expected[0][0] == "sound"
 

@@ -80,6 +80,11 @@ def drawn(asked: Asked, fault: str, classes: tuple[str, ...]) -> Harness:
     return change(sound, _Fault(fault, classes, np.random.default_rng(23), asked.draws))
 
 
+def is_drawn(fault: str, classes: tuple[str, ...]) -> bool:
+    """Whether a fault, by its name and classes, changes anything in the circuit."""
+    return any(name in _CHANGES for name in (fault, *classes))
+
+
 def _sound(asked: Asked) -> Harness:
     random, n = np.random.default_rng(11 + asked.tracks), asked.draws
     travel = {

@@ -152,8 +152,8 @@ def judgement_report(job: Job, judged: JobJudgement) -> str:
         lines.append(
             f"  {SCHOOL_NAMES[school.id]:<20} {school.minutes:4.0f}  {school.money:5.0f}  {vain}"
         )
-    parts = next((s.parts for s in judged.schools if s.id == "proposed"), ())
-    lines += [f"  {at_hand_words(parts)}"] if parts else []
+    at_hand = at_hand_words(judged.schools)
+    lines += [f"  {at_hand}"] if at_hand else []
     lines.append(
         say("Nervus advises; the technician decides. The maker's procedure and local rules come first.")
     )

@@ -6,7 +6,7 @@ from typing import Final
 
 import numpy as np
 
-from nervus.circuit.drawn_harness import DRAWS, Asked, drawn
+from nervus.circuit.drawn_harness import DRAWS, Asked, drawn, is_drawn
 from nervus.circuit.harness import Harness, contact_ohms, joined, line_ohms
 from nervus.circuit.sensor import OPEN_OHMS
 from nervus.domain.channel import FloatArray
@@ -20,8 +20,9 @@ _PROVOKES: Final = {
     "moved": (("line", "feed", "plug_contact", "pedal"), 0.85),
     "wet": (("leak",), 0.9),
 }
-# A probe at a plug that is on goes in from behind, to the wire; seldom to the other side of the contact.
-_OTHER_SIDE = 0.2
+# A probe at a plug that is on goes in from behind, to the wire, more often than to the other side of the
+# contact. Source: "from memory".
+_OTHER_SIDE = 0.3
 # How often what comes and goes does so from reading to reading; else it stays while one measures.
 _FLIPS = 0.2
 _NOTHING_OHMS, _LINE_OHMS = 1e11, 0.2
@@ -153,10 +154,9 @@ def _solved(
 
 def _acts(fault: str, classes: tuple[str, ...], *, pedal: bool) -> bool:
     """Whether a fault changes what this sensor's circuit reads."""
-    if pedal:
-        return "pedal" in classes or fault in ("battery_ground", "short_supply", "unit_supply")
-    acting = ("of_track_1", "of_track_2", "feed", "leak", "voltage", "unit", "electronics")
-    return any(c in classes for c in acting)
+    own = ("pedal" in classes) is pedal
+    shared = fault in ("battery_ground", "short_supply", "unit_supply")
+    return is_drawn(fault, classes) and (own or shared)
 
 
 # -- ohms, motor, battery ---------------------------------------------------------------------------

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from nervus.domain.judgement import FaultSuspicion, Outcome, PartNeeded, RankedTest
+from nervus.domain.judgement import FaultSuspicion, Outcome, PartNeeded, RankedTest, School
 from nervus.domain.suspect import SuspectId
 from nervus.judge.words import LIKELY, NEARLY_SURE, SUSPECT_NAMES, natural_frequency
 from nervus.language import say
@@ -95,8 +95,9 @@ def _named(suspect: SuspectId, faults: Sequence[FaultSuspicion]) -> str:
     )
 
 
-def at_hand_words(parts: Sequence[PartNeeded]) -> str:
-    """Which parts to have at hand and which to fetch when they are needed; "" where there are none."""
+def at_hand_words(schools: Sequence[School]) -> str:
+    """Which parts of the proposed way to have at hand, which to fetch when needed; "" for none."""
+    parts = next((s.parts for s in schools if s.id == "proposed"), ())
     ahead = _parts_in_words([p for p in parts if p.at_hand])
     later = _parts_in_words([p for p in parts if not p.at_hand])
     told = (

@@ -7,7 +7,7 @@ average without it, less what it costs on average once its outcome is known (H. 
 """
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 
 import numpy as np
@@ -160,21 +160,19 @@ def schools(
     proposed way is the cheapest of all that were looked at.
     """
     shop, tests = workshop_for(throttle, own), _tests_for(throttle, own)
-    cheapest = (expected_cost(chance, shop, "cheapest_first"), ())
-    likeliest = (expected_cost(chance, shop, "likeliest_first"), ())
-    proof = _after_tests(tests, chance, shop, _PROOFS, always=True)
-    plain = (expected_cost(chance, shop), ())
-    one = _after_tests(tests, chance, shop, 1, always=False)
-    best = min(
-        (plain, one, proof, cheapest, likeliest), key=lambda way: way[0].cost + handling(way[0], shop)[0]
+
+    def school(name: str, way: Expected, texts: tuple[str, ...] = ()) -> School:
+        return _school(name, way, texts, shop, chance)
+
+    told = (
+        school("cheapest_first", expected_cost(chance, shop, "cheapest_first")),
+        school("likeliest_first", expected_cost(chance, shop, "likeliest_first")),
+        school("proof_first", *_after_tests(tests, chance, shop, _PROOFS, always=True)),
     )
-    ways = (
-        ("cheapest_first", cheapest),
-        ("likeliest_first", likeliest),
-        ("proof_first", proof),
-        ("proposed", best),
-    )
-    return tuple(_school(name, *way, shop, chance) for name, way in ways)
+    plain = school("proposed", expected_cost(chance, shop))
+    one = school("proposed", *_after_tests(tests, chance, shop, 1, always=False))
+    best = min((plain, one, *reversed(told)), key=lambda s: s.cost)
+    return (*told, replace(best, id="proposed"))
 
 
 def _school(

@@ -6,7 +6,7 @@ rule against counting them three times: each is probable with that wire, and wit
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cache
 
 import numpy as np
@@ -37,7 +37,8 @@ _STATES_OLD = {
     CodeState.PERMANENT: 0.1,
     CodeState.HISTORY: 0.6,
 }
-# History: of a fault that is always there, and of one that comes and goes and is mostly away.
+# History: of a fault that is always there, and of one that comes and goes and is mostly away. Source:
+# "from memory".
 _HISTORY_ALWAYS, _HISTORY_SOMETIMES = 0.05, 0.35
 # How often a unit names one code for a fault where others name all that follow: monitors lock each other
 # out, and makers differ. Source: "from memory".
@@ -69,11 +70,15 @@ _TYPES: dict[int, tuple[tuple[str, ...], float]] = {
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Table:
-    """Chance that any code is set, (F,), and of each code once any is, (F,)."""
+    """Chance that any code is set, (F,), and of each code once any is, (F,), with their sum."""
 
     any: FloatArray
     of: dict[str, FloatArray]
     stray: float
+    all_of: FloatArray = field(init=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "all_of", sum(self.of.values(), np.full(self.any.size, 1e-9)))
 
 
 @cache
@@ -150,30 +155,25 @@ class _Read:
 
 
 def _as_found(read: _Read, tree: Tree, table: _Table) -> Evidence:
-    codes = read.codes
     size = len(tree.faults)
     now, old = np.ones(size), np.ones(size)
-    for code, seen in codes.items():
+    # Of a terse unit: the one code that is of the fault, all others being strays.
+    one, one_old = np.zeros(size), np.zeros(size)
+    states = {code: _of_states(seen, tree.always) for code, seen in read.codes.items()}
+    stray = float(np.prod([table.stray * stale for _, stale in states.values()]))
+    for code, (fresh, stale) in states.items():
         chance = table.of.get(code, np.zeros(size))
-        fresh, stale = _of_states(seen, tree.always)
-        now *= chance * fresh * _of_type(seen, tree) + (1.0 - chance) * table.stray * stale
-        old *= chance * stale + (1.0 - chance) * table.stray * stale
-    stray = float(np.prod([table.stray * _of_states(s, tree.always)[1] for s in codes.values()]))
+        current = fresh * _of_type(read.codes[code], tree)
+        by_itself = table.stray * stale
+        now *= chance * current + (1.0 - chance) * by_itself
+        old *= chance * stale + (1.0 - chance) * by_itself
+        one += chance / table.all_of * current * (stray / by_itself)
+        one_old += chance / table.all_of * stale * (stray / by_itself)
     # What is not there speaks too, but not against what was not all read.
-    absent, one, one_old, all_of = np.ones(size), np.zeros(size), np.zeros(size), np.full(size, 1e-9)
-    for chance in table.of.values():
-        all_of += chance
-    for code, seen in codes.items():
-        others = np.prod(
-            [table.stray * _of_states(s, tree.always)[1] for c, s in codes.items() if c != code]
-        )
-        chance = table.of.get(code, np.zeros(size))
-        fresh, stale = _of_states(seen, tree.always)
-        one += chance / all_of * fresh * _of_type(seen, tree) * others
-        one_old += chance / all_of * stale * others
+    absent = np.ones(size)
     if read.is_whole:
         for code, chance in table.of.items():
-            if code not in codes:
+            if code not in states:
                 absent *= 1.0 - chance
     told = (1.0 - _TERSE) * now * absent + _TERSE * one
     shown = table.any * told + (1.0 - table.any) * stray
@@ -181,7 +181,7 @@ def _as_found(read: _Read, tree: Tree, table: _Table) -> Evidence:
     before = np.where(tree.sound, 0.0, tree.prior)
     of_old = (1.0 - _TERSE) * old * absent + _TERSE * one_old
     shown[left] = 0.9 * float((before / before.sum()) @ of_old) + 0.1 * stray
-    sound = 0.02 * stray + 0.98 * (1.0 if not codes else stray)
+    sound = 0.02 * stray + 0.98 * (1.0 if not states else stray)
     return Evidence(_text(read), code_chances().source, read.entries, shown, sound, _SLIP)
 
 

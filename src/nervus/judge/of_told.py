@@ -18,7 +18,7 @@ _TOLD_SLIP, _WORDS_SLIP, _SEEN_SLIP = 0.12, 0.3, 0.05
 # Of what is told again after a change: with the fault still there, and with a sound vehicle.
 _AGAIN, _STILL_TOLD = 0.6, 0.06
 # That all is told to be well after a change: by a sound vehicle, by a fault that is always there, and by
-# one that comes and goes and stayed away that long.
+# one that comes and goes and stayed away that long. Source: "from memory".
 _WELL, _WELL_ALWAYS, _WELL_SOMETIMES = 0.5, 0.02, 0.22
 # How probable it is that a job goes into a state after a change: with the fault there, and gone.
 _MOVES = {

@@ -453,8 +453,8 @@ def _costs(known: Known) -> list[Block]:
                 frozenset({1, 2, 3, 4, 5}),
             )
         )
-        parts = at_hand_words(next((s.parts for s in judged.schools if s.id == "proposed"), ()))
-        blocks += [Paragraph(parts)] if parts else []
+        at_hand = at_hand_words(judged.schools)
+        blocks += [Paragraph(at_hand)] if at_hand else []
     return blocks
 
 

@@ -137,9 +137,9 @@ class DecidePage(WrittenPage):
         self._offer_suspects(judged)
         self.tests.show_tests(judged.tests)
         self.ways.show_ways(judged.schools)
-        proposed = next((s.parts for s in judged.schools if s.id == "proposed"), ())
-        self.at_hand.setText(at_hand_words(proposed))
-        self.at_hand.setVisible(bool(proposed))
+        at_hand = at_hand_words(judged.schools)
+        self.at_hand.setText(at_hand)
+        self.at_hand.setVisible(bool(at_hand))
         told = [say("Contradiction: {text}.", text=r.text) for r in judged.contradictions]
         told += [say("Not weighed: {text}.", text=r.text) for r in judged.not_weighed]
         more = len(told) - _SHOWN_REMARKS

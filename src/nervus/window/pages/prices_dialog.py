@@ -133,8 +133,8 @@ class PricesDialog(QDialog):
         above.addStretch(1)
         ahead = QHBoxLayout()
         for words, field in (
-            (say("Of a part that goes back unopened comes back, %"), self.unused_back),
-            (say("Minutes to fetch a part that is not at hand"), self.fetch_minutes),
+            (say("Of an unopened part comes back, %"), self.unused_back),
+            (say("Minutes to fetch a part"), self.fetch_minutes),
         ):
             ahead.addWidget(QLabel(words, self))
             ahead.addWidget(field)
