@@ -12,9 +12,9 @@ this process, not by the command, so that a rule can be taken out.
 """
 
 import argparse
-import importlib
 import importlib.util
 import json
+import pkgutil
 import sys
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
@@ -60,51 +60,51 @@ def same(value: Any, *_: object, **__: object) -> Any:
 RULES: dict[str, tuple[str, str, Any]] = {
     "values and stamps as read": ("examine", "as_read", same),
     "key off": ("examine", "key_off_spans", nothing),
-    "a supply that sags": ("instrument", "_sags", lambda *_: None),
-    "a supply that sags unrecorded": ("one_cause", "find_sag", lambda *_: None),
-    "two loggers on one clock": ("shaft", "_on_one_clock", same),
-    "sensors as they are built": ("relation", "_is_kept_for_a_while", no),
-    "how the tracks began": ("relation", "_began_so", no),
-    "spikes that lines share": ("candidates", "spikes_of", lambda *_: set()),
-    "interruptions that fade": ("excursions", "_fades", lambda *_: []),
-    "weak excursions": ("candidates", "find_weak_excursions", nothing),
-    "stands, and levels they share": ("candidates", "find_stands", lambda *_: ((), None)),
-    "jumps that land on one level": ("stands", "_landed_on", lambda *_: None),
-    "tracks that part": ("explain", "_partings", nothing),
-    "quickness of edges": ("explain", "quickness", lambda _, spans: np.zeros((len(spans), 2))),
-    "what the command asked for": ("shaft", "who_asked", lambda *_: None),
-    "long events cut": ("explain._Scene", "pieces", lambda _self, event: (event,)),
-    "the sister who went along": ("explain._Scene", "_with_sister", lambda _self, event: event),
-    "all came back": ("explain._Scene", "_back", lambda *_: 0.0),
-    "who hardly left did not leave": ("explain._Scene", "_aside", lambda *_: 0.0),
-    "who is in place did not leave": ("explain._Scene", "_is_in_place", no),
-    "what they are apart anyway": ("explain._Scene", "_usually_apart", lambda *_: 0.0),
-    "leaps to an end of a scale": ("explain", "_leaps", no),
-    "shrinking by one factor again": ("explain", "joint_of", lambda *_: None),
-    "shrinking together": ("explain", "by_one_factor", lambda *_: 0.0),
-    "throttle and pedal at once": ("drops", "together", same),
+    "a supply that sags": ("instruments.instrument", "_sags", lambda *_: None),
+    "a supply that sags unrecorded": ("told.one_cause", "find_sag", lambda *_: None),
+    "two loggers on one clock": ("explained.shaft", "_on_one_clock", same),
+    "sensors as they are built": ("motion.relation", "_is_kept_for_a_while", no),
+    "how the tracks began": ("motion.relation", "_began_so", no),
+    "spikes that lines share": ("candidates.proposing", "spikes_of", lambda *_: set()),
+    "interruptions that fade": ("candidates.excursions", "_fades", lambda *_: []),
+    "weak excursions": ("candidates.proposing", "find_weak_excursions", nothing),
+    "stands, and levels they share": ("candidates.proposing", "find_stands", lambda *_: ((), None)),
+    "jumps that land on one level": ("candidates.stands", "_landed_on", lambda *_: None),
+    "tracks that part": ("explained.explain", "_partings", nothing),
+    "quickness of edges": ("explained.explain", "quickness", lambda _, spans: np.zeros((len(spans), 2))),
+    "what the command asked for": ("explained.shaft", "who_asked", lambda *_: None),
+    "long events cut": ("explained.explain._Scene", "pieces", lambda _self, event: (event,)),
+    "the sister who went along": ("explained.explain._Scene", "_with_sister", lambda _, event: event),
+    "all came back": ("explained.explain._Scene", "_back", lambda *_: 0.0),
+    "who hardly left did not leave": ("explained.explain._Scene", "_aside", lambda *_: 0.0),
+    "who is in place did not leave": ("explained.explain._Scene", "_is_in_place", no),
+    "what they are apart anyway": ("explained.explain._Scene", "_usually_apart", lambda *_: 0.0),
+    "leaps to an end of a scale": ("explained.explain", "_leaps", no),
+    "shrinking by one factor again": ("explained.explain", "joint_of", lambda *_: None),
+    "shrinking together": ("explained.explain", "by_one_factor", lambda *_: 0.0),
+    "throttle and pedal at once": ("told.drops", "together", same),
     "the end of a lasting difference": ("examine", "without_ends", same),
-    "late all the time": ("following", "_by_lag", lambda *_: None),
-    "stands at either end": ("flats", "_either_way", nothing),
-    "rest as commanded": ("rest", "_as_asked", no),
-    "rests by chance": ("rest", "_least_by_chance", lambda *_: []),
-    "idling cold": ("rest", "_idles_cold", no),
-    "electronics told from feed": ("feed", "_to_one_level", no),
-    "what is held is no feed": ("feed", "_holds", no),
-    "small steps": ("worn_places", "steps_of", nothing),
-    "where the tracks part": ("worn_places", "find_parted", nothing),
-    "levels that are never shown": ("worn_places", "find_holes", nothing),
-    "flats": ("worn_places", "find_flats", nothing),
-    "a flat is quiet": ("worn_places", "is_quiet", yes),
-    "a flat's ends are no drops": ("worn_places.FlatEnds", "explain", no),
-    "rough stretches": ("worn_places", "rough_stretches", nothing),
-    "rough as a whole": ("rough", "_scanned", lambda *_: []),
-    "what flickers is rough first": ("worn_places", "_is_contact", yes),
-    "bends by both directions": ("disagreement", "_bent", lambda pair, *_: pair.time_s < -1e9),
+    "late all the time": ("told.following", "_by_lag", lambda *_: None),
+    "stands at either end": ("worn.flats", "_either_way", nothing),
+    "rest as commanded": ("told.rest", "_as_asked", no),
+    "rests by chance": ("told.rest", "_least_by_chance", lambda *_: []),
+    "idling cold": ("told.rest", "_idles_cold", no),
+    "electronics told from feed": ("explained.feed", "_to_one_level", no),
+    "what is held is no feed": ("explained.feed", "_holds", no),
+    "small steps": ("worn.worn_places", "steps_of", nothing),
+    "where the tracks part": ("worn.worn_places", "find_parted", nothing),
+    "levels that are never shown": ("worn.worn_places", "find_holes", nothing),
+    "flats": ("worn.worn_places", "find_flats", nothing),
+    "a flat is quiet": ("worn.worn_places", "is_quiet", yes),
+    "a flat's ends are no drops": ("worn.worn_places.FlatEnds", "explain", no),
+    "rough stretches": ("worn.worn_places", "rough_stretches", nothing),
+    "rough as a whole": ("worn.rough", "_scanned", lambda *_: []),
+    "what flickers is rough first": ("worn.worn_places", "_is_contact", yes),
+    "bends by both directions": ("told.disagreement", "_bent", lambda pair, *_: pair.time_s < -1e9),
     "a bend is no roughness": ("examine", "is_bend", no),
-    "position against command": ("following", "not_following", nothing),
-    "bent against what is reported": ("linearity", "nonlinear", nothing),
-    "resting places": ("rest", "off_rest", nothing),
+    "position against command": ("told.following", "not_following", nothing),
+    "bent against what is reported": ("told.linearity", "nonlinear", nothing),
+    "resting places": ("told.rest", "off_rest", nothing),
 }  # fmt: skip
 
 
@@ -123,9 +123,7 @@ def take_out(rule: str) -> None:
     """Let something that does nothing stand in for a rule, in this process."""
     if rule:
         where, name, instead = RULES[rule]
-        module, _, inner = where.partition(".")
-        place: Any = importlib.import_module(f"nervus.signal.{module}")
-        setattr(getattr(place, inner) if inner else place, name, instead)
+        setattr(pkgutil.resolve_name(f"nervus.signal.{where}"), name, instead)
 
 
 def answered(path: Path) -> dict[str, Any]:

@@ -19,7 +19,7 @@ import numpy as np
 from nervus.domain.channel import Span
 from nervus.domain.finding import DeadSpot, Disagreement, Finding, Noise
 from nervus.judge.analyse import analyse
-from nervus.signal.spans import overlaps
+from nervus.signal.arithmetic.spans import overlaps
 from nervus.standin.hard_cases import MAKERS, HardCase, TrueFinding, hard_case
 
 # Tuned on the first, reported on the second.

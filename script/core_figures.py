@@ -19,19 +19,18 @@ Every named number that decides what is found in a recording and how it is weigh
 above it in the program: what it is, what it trades, where it comes from. Written by
 `script/core_figures.py`; a test holds it against the program.
 """
+_COLUMNS = "| name | figure | what it is |\n|---|---|---|\n"
 
 
 def page() -> str:
     """The whole page."""
     parts = [_HEAD]
     for room in ROOMS:
-        for path in sorted((ROOT / "src" / "nervus" / room).glob("*.py")):
+        for path in sorted((ROOT / "src" / "nervus" / room).rglob("*.py")):
             rows = [f"| `{name}` | {value} | {says} |" for name, value, says in _numbers(path)]
             if rows:
-                parts.append(
-                    f"## {room}/{path.name}\n\n| name | figure | what it is |\n|---|---|---|\n"
-                    + "\n".join(rows)
-                )
+                name = path.relative_to(ROOT / "src" / "nervus").as_posix()
+                parts.append(f"## {name}\n\n{_COLUMNS}" + "\n".join(rows))
     return "\n\n".join(part.strip() for part in parts) + "\n"
 
 

@@ -3,11 +3,11 @@
 import numpy as np
 
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Sensor
-from nervus.signal.events import Event
-from nervus.signal.instrument import Instrument, prepare
-from nervus.signal.pair import Pair
-from nervus.signal.relation import Line
-from nervus.signal.shaft import follow
+from nervus.signal.explained.events import Event
+from nervus.signal.explained.shaft import follow
+from nervus.signal.instruments.instrument import Instrument, prepare
+from nervus.signal.motion.pair import Pair
+from nervus.signal.motion.relation import Line
 
 RATE_HZ = 200.0
 

@@ -11,8 +11,8 @@ from nervus.domain.finding import Disagreement, Drop, Finding, Floor, Nonlinear,
 from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.knowledge import profile_named
-from nervus.signal.one_cause import without_sticking
-from nervus.signal.shaft import follow
+from nervus.signal.explained.shaft import follow
+from nervus.signal.told.one_cause import without_sticking
 from signals import recording, sweeps, volts
 
 RATE_HZ = 50.0

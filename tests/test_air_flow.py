@@ -18,7 +18,7 @@ from nervus.engine.air_flow import (
     pump_flow,
 )
 from nervus.engine.rest_witness import cause_of_rest, relative_opening
-from nervus.signal.rest import Rest, off_rest
+from nervus.signal.told.rest import Rest, off_rest
 
 AMBIENT = np.asarray([101_325.0])
 CM2 = np.asarray([1e-4])

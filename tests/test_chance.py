@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.stats import poisson
 
-from nervus.signal.chance import (
+from nervus.signal.arithmetic.chance import (
     chance_of_catching,
     chance_of_showing,
     clean_after_repair,

@@ -19,8 +19,8 @@ from nervus.files import answer, read_recording
 from nervus.judge.analyse import analyse
 from nervus.judge.verdict import judge
 from nervus.knowledge import judging
-from nervus.signal.locality import judge_locality
-from nervus.signal.robust import monotone
+from nervus.signal.arithmetic.robust import monotone
+from nervus.signal.worn.locality import judge_locality
 from nervus.standin.demo import CASES
 from nervus.standin.hard_cases import MAKERS, hard_case
 

@@ -5,11 +5,11 @@ import pytest
 
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Floor
-from nervus.signal.course import course_of
-from nervus.signal.edges import is_no_motion, split_at_edges
-from nervus.signal.events import Cause, bursts
-from nervus.signal.excursions import find_excursions, find_weak_excursions
-from nervus.signal.stands import find_stands
+from nervus.signal.candidates.edges import is_no_motion, split_at_edges
+from nervus.signal.candidates.excursions import find_excursions, find_weak_excursions
+from nervus.signal.candidates.stands import find_stands
+from nervus.signal.explained.events import Cause, bursts
+from nervus.signal.motion.course import course_of
 from signals import events, recording, sweep, sweeps, track, volts
 
 

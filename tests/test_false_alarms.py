@@ -10,11 +10,11 @@ from scipy.signal import lfilter
 from nervus.domain.channel import CHANNEL_KINDS, Channel, Recording
 from nervus.domain.finding import DeadSpot, Disagreement, Noise
 from nervus.judge.analyse import analyse
-from nervus.signal.course import plain_course
-from nervus.signal.frames import learn_frame
-from nervus.signal.linearity import nonlinear
-from nervus.signal.sampling import noise, noise_and_hum, speed
-from nervus.signal.travel import find_passes
+from nervus.signal.instruments.sampling import noise, noise_and_hum, speed
+from nervus.signal.motion.course import plain_course
+from nervus.signal.motion.frames import learn_frame
+from nervus.signal.motion.travel import find_passes
+from nervus.signal.told.linearity import nonlinear
 from nervus.standin.motion import Stroke, follow
 from signals import channel, recording, sweeps, volts
 from test_places import course, opened

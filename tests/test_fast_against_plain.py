@@ -11,15 +11,18 @@ from hypothesis.extra.numpy import arrays
 from nervus.circuit import matching
 from nervus.domain.analysis import Direction, Pass
 from nervus.domain.channel import FloatArray, Span
-from nervus.signal import edges, rough, sampling, travel
-from nervus.signal.course import course_of
-from nervus.signal.instants import read_at
-from nervus.signal.instrument import Instrument
-from nervus.signal.pass_cells import sort_into_cells
-from nervus.signal.relation import Line
-from nervus.signal.sampling import block_means
-from nervus.signal.spans import Union, inside, overlaps, runs, runs_of
-from nervus.signal.steps import _passes_within
+from nervus.signal.arithmetic.instants import read_at
+from nervus.signal.arithmetic.spans import Union, inside, overlaps, runs, runs_of
+from nervus.signal.candidates import edges
+from nervus.signal.instruments import sampling
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.instruments.sampling import block_means
+from nervus.signal.motion import travel
+from nervus.signal.motion.course import course_of
+from nervus.signal.motion.relation import Line
+from nervus.signal.worn import rough
+from nervus.signal.worn.pass_cells import sort_into_cells
+from nervus.signal.worn.steps import _passes_within
 from signals import pair_of, track
 
 LEVELS = st.floats(0.0, 100.0, allow_nan=False, width=32)

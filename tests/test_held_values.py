@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Drop
 from nervus.judge.analyse import analyse
-from nervus.signal.held_values import as_read, update_samples
+from nervus.signal.instruments.held_values import as_read, update_samples
 from signals import recording, sweeps, volts
 
 

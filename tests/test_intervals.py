@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from statsmodels.stats.proportion import proportion_confint
 
-from nervus.signal import sampling
-from nervus.signal.intervals import wilson
+from nervus.signal.arithmetic.intervals import wilson
+from nervus.signal.instruments import sampling
 
 
 @pytest.mark.parametrize(("seen", "of"), [(0, 1), (1, 1), (3, 8), (7, 8), (0, 24), (12, 13), (500, 999)])

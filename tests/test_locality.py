@@ -11,8 +11,8 @@ import pytest
 
 from nervus.domain.analysis import Verdict
 from nervus.domain.channel import FloatArray
-from nervus.signal import locality
-from nervus.signal.locality import judge_locality
+from nervus.signal.worn import locality
+from nervus.signal.worn.locality import judge_locality
 
 TIME_S = np.linspace(0.0, 120.0, 24_001)
 EVEN = 50.0 - 50.0 * np.abs(1.0 - (TIME_S / 3.0) % 2.0) * 2.0 + 50.0

@@ -14,8 +14,12 @@ from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.suspect import SuspectId
 from nervus.engine import rest_witness
 from nervus.engine.air_flow import STANDARD_PA
-from nervus.signal import excursions, feed, pair, parted, relation, rest, stands
-from nervus.signal.instrument import Instrument
+from nervus.signal.candidates import excursions, stands
+from nervus.signal.explained import feed
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.motion import pair, relation
+from nervus.signal.told import rest
+from nervus.signal.worn import parted
 
 S = SuspectId
 

@@ -8,9 +8,9 @@ from nervus.domain.analysis import Frame
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.judge.analyse import analyse
-from nervus.signal.course import Course, course_of
-from nervus.signal.frames import ends_shown, related_frame
-from nervus.signal.relation import Line, learn_line
+from nervus.signal.motion.course import Course, course_of
+from nervus.signal.motion.frames import ends_shown, related_frame
+from nervus.signal.motion.relation import Line, learn_line
 from signals import recording, sweeps, track, volts
 
 

@@ -23,10 +23,10 @@ from nervus.domain.finding import (
 )
 from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
-from nervus.signal.feed_signs import Lines
-from nervus.signal.key import key_off_spans
-from nervus.signal.ranges import at_rail
-from nervus.signal.rest import Rest, off_rest
+from nervus.signal.explained.feed_signs import Lines
+from nervus.signal.instruments.key import key_off_spans
+from nervus.signal.told.ranges import at_rail
+from nervus.signal.told.rest import Rest, off_rest
 from signals import channel, recording, sweeps, volts
 from test_line_cases import driven, of, told
 

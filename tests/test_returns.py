@@ -12,9 +12,9 @@ from scipy.signal import lfilter
 from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import Drop, RestCause, Shared
 from nervus.judge.analyse import analyse
-from nervus.signal.excursions import Excursion
-from nervus.signal.rest import Rest, _least_by_chance, find_rests, off_rest
-from nervus.signal.returns import beyond_own, comes_back, find_returns, own_speed
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.explained.returns import beyond_own, comes_back, find_returns, own_speed
+from nervus.signal.told.rest import Rest, _least_by_chance, find_rests, off_rest
 from signals import recording, track, volts
 
 RATE_HZ = 15.0

@@ -10,7 +10,13 @@ from scipy.optimize import isotonic_regression
 from scipy.stats import theilslopes
 
 from nervus.domain.channel import FloatArray
-from nervus.signal.robust import even_median, median_of_five, monotone, running_extremes, theil_sen
+from nervus.signal.arithmetic.robust import (
+    even_median,
+    median_of_five,
+    monotone,
+    running_extremes,
+    theil_sen,
+)
 
 LEVELS = st.floats(-50.0, 150.0, allow_nan=False, width=32)
 

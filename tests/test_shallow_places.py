@@ -12,11 +12,11 @@ from nervus.domain.analysis import Frame
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
-from nervus.signal import holes
-from nervus.signal.parted import find_parted
-from nervus.signal.relation import Line
-from nervus.signal.rough import rough_stretches
-from nervus.signal.travel import find_passes
+from nervus.signal.motion.relation import Line
+from nervus.signal.motion.travel import find_passes
+from nervus.signal.worn import holes
+from nervus.signal.worn.parted import find_parted
+from nervus.signal.worn.rough import rough_stretches
 from signals import pair_of, recording, sweeps, track, volts
 
 FRAME = Frame(0.5, 4.5, "as made")

@@ -16,21 +16,21 @@ from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.finding import RestCause, SupplyLine
 from nervus.engine.rest_witness import cause_of_rest
 from nervus.knowledge import profile_named
-from nervus.signal.asked import who_asked
-from nervus.signal.course import Course, course_of
-from nervus.signal.coverage import describe_coverage
-from nervus.signal.disagreement import find_disagreements, pair_travel
-from nervus.signal.edges import split_at_edges
-from nervus.signal.flats import find_flats
-from nervus.signal.frames import learn_frame
-from nervus.signal.key import key_off_spans
-from nervus.signal.locality import judge_locality
-from nervus.signal.relation import Line, describe, estimate_skew, learn_line
-from nervus.signal.rest import find_rests, off_rest
-from nervus.signal.rough import rough_stretches
-from nervus.signal.spans import inside, merge, overlaps, runs, total
-from nervus.signal.supply import supply_faults
-from nervus.signal.travel import crossings, find_passes
+from nervus.signal.arithmetic.spans import inside, merge, overlaps, runs, total
+from nervus.signal.candidates.asked import who_asked
+from nervus.signal.candidates.edges import split_at_edges
+from nervus.signal.instruments.key import key_off_spans
+from nervus.signal.motion.course import Course, course_of
+from nervus.signal.motion.frames import learn_frame
+from nervus.signal.motion.relation import Line, describe, estimate_skew, learn_line
+from nervus.signal.motion.travel import crossings, find_passes
+from nervus.signal.told.coverage import describe_coverage
+from nervus.signal.told.disagreement import find_disagreements, pair_travel
+from nervus.signal.told.rest import find_rests, off_rest
+from nervus.signal.told.supply import supply_faults
+from nervus.signal.worn.flats import find_flats
+from nervus.signal.worn.locality import judge_locality
+from nervus.signal.worn.rough import rough_stretches
 from signals import channel, pair_of, recording, sweep, sweeps, track, volts
 
 

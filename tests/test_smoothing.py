@@ -10,8 +10,8 @@ from scipy.signal import lfilter
 from nervus.domain.channel import FloatArray
 from nervus.judge.analyse import analyse
 from nervus.judge.words import how_measured
-from nervus.signal.excursions import Excursion
-from nervus.signal.smoothing import smoothed_s
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.told.smoothing import smoothed_s
 from signals import recording, sweeps, track, volts
 
 

@@ -8,12 +8,12 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Noise, Shape
 from nervus.judge.analyse import analyse
 from nervus.judge.stretches import concerned
-from nervus.signal.flats import find_flats
-from nervus.signal.instrument import coarser
-from nervus.signal.relation import Line
-from nervus.signal.sampling import block_means
-from nervus.signal.spans import runs, runs_of
-from nervus.signal.travel import find_passes
+from nervus.signal.arithmetic.spans import runs, runs_of
+from nervus.signal.instruments.instrument import coarser
+from nervus.signal.instruments.sampling import block_means
+from nervus.signal.motion.relation import Line
+from nervus.signal.motion.travel import find_passes
+from nervus.signal.worn.flats import find_flats
 from signals import channel, events, pair_of, recording, sweep, sweeps, track, volts
 
 
@@ -68,7 +68,7 @@ def test_a_bent_track_is_no_flat() -> None:
 
 def test_many_passes_are_looked_at_only_where_a_few_are_suspicious() -> None:
     """The verdict over 300 passes is that of 12, with and without a flat."""
-    from nervus.signal.course import course_of
+    from nervus.signal.motion.course import course_of
 
     time_s, travel = sweeps(150, seconds=2.0, rate_hz=100.0)
     passes = find_passes(time_s, travel)

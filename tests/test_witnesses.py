@@ -7,11 +7,11 @@ from nervus.domain.analysis import Frame
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Disagreement, Drop, Floor
 from nervus.judge.analyse import analyse
-from nervus.signal.course import course_of
-from nervus.signal.disagreement import find_disagreements, pair_travel
-from nervus.signal.excursions import find_excursions
-from nervus.signal.relation import Line
-from nervus.signal.travel import find_passes
+from nervus.signal.candidates.excursions import find_excursions
+from nervus.signal.motion.course import course_of
+from nervus.signal.motion.relation import Line
+from nervus.signal.motion.travel import find_passes
+from nervus.signal.told.disagreement import find_disagreements, pair_travel
 from nervus.standin.hard_cases import MAKERS, hard_case
 from signals import events, recording, sweeps, track, volts
 

@@ -6,10 +6,10 @@ import pytest
 from nervus.domain.channel import FloatArray, Span, Unit
 from nervus.domain.finding import DeadSpot, Noise, Shape
 from nervus.judge.analyse import analyse
-from nervus.signal import dead_spots, worn_places
-from nervus.signal.events import Event
-from nervus.signal.excursions import Excursion
-from nervus.signal.flat_checks import FlatEnds, is_quiet
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.explained.events import Event
+from nervus.signal.worn import dead_spots, worn_places
+from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
 from signals import recording, sweeps, track, volts
 
 

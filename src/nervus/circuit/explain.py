@@ -25,8 +25,8 @@ from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, OutOfRa
 from nervus.domain.profile import SensorKind
 from nervus.domain.suspect import SuspectId
 from nervus.language import say
-from nervus.signal.instants import read_at
-from nervus.signal.instrument import supply_scale
+from nervus.signal.arithmetic.instants import read_at
+from nervus.signal.instruments.instrument import supply_scale
 
 # One reading of a moving track against the learned circuit, percent of supply: its noise, the
 # travel's own error, and how well the ends are known; calm readings of a pair have less of it.

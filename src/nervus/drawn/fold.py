@@ -7,7 +7,7 @@ import numpy as np
 from nervus.domain.analysis import Examination, Pass
 from nervus.domain.channel import Channel, FloatArray, Sensor, Span
 from nervus.domain.finding import DeadSpot, Finding, Noise
-from nervus.signal.spans import overlaps
+from nervus.signal.arithmetic.spans import overlaps
 
 # More points than this for a pass and track say nothing more on a screen; where passes lie on each other
 # by the thousand, fewer of each do, and all of them together stay paintable.

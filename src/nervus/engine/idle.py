@@ -8,7 +8,7 @@ import numpy as np
 
 from nervus.domain.analysis import EngineState
 from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording
-from nervus.signal.spans import runs_of
+from nervus.signal.arithmetic.spans import runs_of
 
 # Turning, and no more than an idle that runs away; the throttle within this share of its movement of
 # its rest, or, where nothing tells of the throttle, a speed that keeps within this range.

@@ -14,8 +14,8 @@ from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shared
 from nervus.domain.suspect import SuspectId
 from nervus.judge.verdict import as_written
 from nervus.language import say
-from nervus.signal.locality import of_worn_and_drops
-from nervus.signal.spans import Union
+from nervus.signal.arithmetic.spans import Union
+from nervus.signal.worn.locality import of_worn_and_drops
 
 # Fewer interruptions are no fault of their own: one or two may belong to anything (common practice, no
 # published source).

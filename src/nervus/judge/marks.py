@@ -8,8 +8,8 @@ import numpy as np
 
 from nervus.domain.channel import Mark
 from nervus.domain.finding import Drop
-from nervus.signal.drops import MARK_NEAR_S
-from nervus.signal.events import BURST_S
+from nervus.signal.explained.events import BURST_S
+from nervus.signal.told.drops import MARK_NEAR_S
 
 # So many times as likely with the work as without it (Kass and Raftery, JASA 90 (1995) 773-795:
 # "strong").

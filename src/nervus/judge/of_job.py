@@ -61,7 +61,7 @@ from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.knowledge.tree import Tree, repairs, tree_for
 from nervus.knowledge.tree_shapes import Repair
 from nervus.language import figures, say
-from nervus.signal.coverage import bouts
+from nervus.signal.told.coverage import bouts
 
 # So many pairs that contradict each other are told.
 _MOST_CONTRADICTIONS = 3

@@ -9,7 +9,7 @@ from nervus.domain.profile import ThrottleKind
 from nervus.knowledge.tree import known_shaking
 from nervus.knowledge.tree_shapes import ShakePlace
 from nervus.language import say
-from nervus.signal.chance import chance_of_catching
+from nervus.signal.arithmetic.chance import chance_of_catching
 
 SURE = 0.9
 """So probable it must be that a loose contact would have shown before a place is left."""

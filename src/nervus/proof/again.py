@@ -25,8 +25,8 @@ from nervus.domain.repair import Exposure
 from nervus.judge.how_long import chance_of_clean, clean_needed
 from nervus.language import figures, say
 from nervus.proof.watching import SAME_PLACE_PCT
-from nervus.signal.chance import SURE
-from nervus.signal.coverage import bouts
+from nervus.signal.arithmetic.chance import SURE
+from nervus.signal.told.coverage import bouts
 
 # Coolant nearer than this is as warm as then. Source: from memory, no published source.
 _AS_WARM_C = 15.0

@@ -17,30 +17,22 @@ from nervus.domain.finding import (
 from nervus.domain.profile import SensorKind, ThrottleProfile
 from nervus.domain.progress import Progress, no_progress
 from nervus.language import say
-from nervus.signal import (
-    disagreement,
-    drops,
-    following,
-    linearity,
-    ranges,
-    rest,
-    sampling,
-    supply,
-    worn_places,
-)
-from nervus.signal.course import Course, plain_course
-from nervus.signal.coverage import describe_coverage, of_contactless
-from nervus.signal.events import Event, bursts
-from nervus.signal.groups import in_groups
-from nervus.signal.held_values import as_read
-from nervus.signal.instants import read_at
-from nervus.signal.instrument import supply_scale
-from nervus.signal.key import is_witnessed, key_off_spans
-from nervus.signal.locality import judge_locality, no_events, of_worn_and_drops
-from nervus.signal.one_cause import is_bend, unless_supply_sags, without_ends, without_sticking
-from nervus.signal.shaft import Shaft, follow
-from nervus.signal.smoothing import smoothed_s
-from nervus.signal.spans import Union, inside
+from nervus.signal.arithmetic.instants import read_at
+from nervus.signal.arithmetic.spans import Union, inside
+from nervus.signal.explained.events import Event, bursts
+from nervus.signal.explained.shaft import Shaft, follow
+from nervus.signal.instruments import sampling
+from nervus.signal.instruments.held_values import as_read
+from nervus.signal.instruments.instrument import supply_scale
+from nervus.signal.instruments.key import is_witnessed, key_off_spans
+from nervus.signal.motion.course import Course, plain_course
+from nervus.signal.told import disagreement, drops, following, linearity, ranges, rest, supply
+from nervus.signal.told.coverage import describe_coverage, of_contactless
+from nervus.signal.told.groups import in_groups
+from nervus.signal.told.one_cause import is_bend, unless_supply_sags, without_ends, without_sticking
+from nervus.signal.told.smoothing import smoothed_s
+from nervus.signal.worn import worn_places
+from nervus.signal.worn.locality import judge_locality, no_events, of_worn_and_drops
 
 # Events of one burst closer than this, percent of travel, count once where places are compared.
 _SAME_PLACE_PCT = 5.0

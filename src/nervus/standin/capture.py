@@ -11,7 +11,7 @@ import numpy as np
 from nervus.circuit.sensor import SensorCircuit, TrackCircuit
 from nervus.domain.channel import CHANNEL_KINDS, BoolArray, Channel, FloatArray, Mark, Recording, Span
 from nervus.domain.finding import Shape
-from nervus.signal.spans import merge, runs
+from nervus.signal.arithmetic.spans import merge, runs
 from nervus.standin.faults import (
     BentTrack,
     Fault,

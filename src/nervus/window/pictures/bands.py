@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QStyleOptionGraphicsItem, QWidget
 
 from nervus.domain.channel import Span
-from nervus.signal.spans import merge
+from nervus.signal.arithmetic.spans import merge
 
 # However short a stretch is, it is shown this wide, in pixels.
 _LEAST_PX = 2.0

@@ -1,0 +1,1 @@
+"""Spans, intervals, robust figures and chances: arithmetic that knows nothing of sensors."""

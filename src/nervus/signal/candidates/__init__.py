@@ -1,0 +1,1 @@
+"""What left its course and came back, proposed generously: healthy recordings have many."""

@@ -1,0 +1,224 @@
+"""Edges: steps that no neighbouring motion prepares, and the segments between them.
+
+A plate has mass and a spring: it can be fast, but it can't start and stop between two samples. So a
+step whose neighbours move by much less the same way is electrical, as far as the sampling allows that
+to be said; `least_step` is the smallest that does.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import ceil
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
+from nervus.signal.instruments.instrument import Instrument
+
+# Acceleration of a plate in percent of travel per second squared: a foot or a hand that moves it by
+# a little, 8 % in 45 ms, needs 4 * 8 / 0.045^2 = 15 800; a spring that snaps it through its whole
+# travel in 67 ms as smoothly as can be (peak 5.77 D / T^2) needs 128 500. Common practice gives the
+# times, no published source.
+_SNAP_ACCELERATION = 130_000.0
+_NUDGE_ACCELERATION = 15_000.0
+_NUDGE_PCT = 15.0
+# An edge is unprepared when it is this many times what its neighbours move the same way.
+_UNPREPARED = 4.0
+# An edge may pass through so many samples more than it was found over.
+_MOST_TRIMMED = 2
+# Edges are also looked for over this time, where samples are closer: input filters round them.
+ROUNDED_S = 0.004
+# Samples looked at together.
+_PIECE = 1 << 15
+# The slope at the end of a segment is taken over so many samples and at least this time.
+_SLOPE_SAMPLES, _SLOPE_S = 5, 0.03
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Segments:
+    """The stretches between edges, each of shape (m,).
+
+    Attributes:
+        first: index of the first sample.
+        last: index of the last sample.
+        entry: level at the beginning, the middle one of the first three samples.
+        exit: level at the end, the middle one of the last three.
+        entry_s: when the level was `entry`.
+        exit_s: when it was `exit`.
+        slope_in: percent of supply per second at the beginning; NaN for a single sample.
+        slope_out: the same at the end.
+    """
+
+    first: IntArray
+    last: IntArray
+    entry: FloatArray
+    exit: FloatArray
+    entry_s: FloatArray
+    exit_s: FloatArray
+    slope_in: FloatArray
+    slope_out: FloatArray
+
+
+def is_no_motion(
+    step: FloatArray, took_s: FloatArray, samples: int = 1, leniency: float = 1.0
+) -> BoolArray:
+    """Whether steps (percent of supply) that took so long (both shape (n,)) are beyond any plate.
+
+    What looks unprepared over n intervals may have taken n + 1 of them. To go by D from rest to rest
+    within T takes an acceleration of 4 D / T^2 at least. A `leniency` above 1 lowers the bar.
+    """
+    squared = ((samples + 1) / samples * took_s / 2.0) ** 2 / leniency
+    size = np.abs(step)
+    small = size < _NUDGE_PCT
+    enough = np.where(small, _NUDGE_ACCELERATION * squared, _SNAP_ACCELERATION * squared)
+    return np.asarray(size > enough, dtype=np.bool_)
+
+
+def quickness(track: Instrument, spans: Sequence[Span]) -> FloatArray:
+    """How quickly a track leaves its course at the beginning of spans, and comes back at their ends.
+
+    As a multiple of the quickest that a plate can be (`is_no_motion`), over one sample, two, or the time
+    that input filters take; what the track moves the same way just before, or behind, is no part of it.
+    Shape (n, 2) for n spans: all in one go, for there may be a thousand of them.
+    """
+    if not spans:
+        return np.zeros((0, 2))
+    ends = track.time_s.searchsorted(np.asarray(spans) + np.asarray((-1e-9, 1e-9))).ravel()
+    rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
+    widths = {1, 2, rounded} if rounded < track.level.size // 8 else {1, 2}
+    quickest = np.max([_quickest(track, ends, width) for width in widths], axis=0)
+    return np.asarray(quickest.reshape(-1, 2))
+
+
+def _quickest(track: Instrument, ends: IntArray, width: int) -> FloatArray:
+    """The quickest step over `width` samples from beside each index to it or beyond, shape (n,)."""
+    level, size = track.level, track.level.size
+    if size <= width:
+        return np.zeros(ends.size)
+    starts = np.add.outer(ends, np.arange(-width - 1, 2)).clip(0, size - width - 1)
+    here, there = level[starts], level[starts + width]
+    step = there - here
+    sign = np.sign(step)
+    before = sign * (here - level[np.maximum(starts - width, 0)])
+    behind = sign * (level[np.minimum(starts + 2 * width, size - 1)] - there)
+    step = np.abs(step)
+    own = step - np.maximum(np.maximum(before, behind), 0.0) - track.tolerance / 2.0
+    took_s = np.maximum(track.time_s[starts + width] - track.time_s[starts], 1e-9)
+    most = np.where(step < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
+    return np.asarray((own / (most * ((width + 1) / width * took_s / 2.0) ** 2)).max(axis=1))
+
+
+def split_at_edges(track: Instrument, leniency: float = 1.0) -> Segments:
+    """The segments of a track between its edges; one segment where there is no edge.
+
+    With a `leniency` above 1, steps that a quick hand could just make count as edges too.
+    """
+    starts, ends, first = [0], [], 0
+    for index, width in _edges(track, leniency):
+        if index >= first:
+            ends.append(index)
+            starts.append(index + width)
+        else:
+            starts[-1] = max(starts[-1], index + width)
+        first = starts[-1]
+    ends.append(track.level.size - 1)
+    bounds = np.asarray([(s, e) for s, e in zip(starts, ends, strict=True) if s <= e], dtype=np.intp)
+    return _measure(track, *_trimmed(track, bounds[:, 0], bounds[:, 1]))
+
+
+def _trimmed(track: Instrument, first: IntArray, last: IntArray) -> tuple[IntArray, IntArray]:
+    """Segments without the samples at their ends that the edge still passes through."""
+    level, end = track.level, track.level.size - 1
+    least = track.step_tolerance
+    for _ in range(_MOST_TRIMMED):
+        long = last - first >= 2
+        step = np.abs(level[np.minimum(first + 1, end)] - level[first])
+        beyond = np.abs(level[np.minimum(first + 2, end)] - level[np.minimum(first + 1, end)])
+        first = first + (long & (first > 0) & (step > least) & (step > _UNPREPARED * beyond))
+        long = last - first >= 2
+        step = np.abs(level[last] - level[np.maximum(last - 1, 0)])
+        beyond = np.abs(level[np.maximum(last - 1, 0)] - level[np.maximum(last - 2, 0)])
+        last = last - (long & (last < end) & (step > least) & (step > _UNPREPARED * beyond))
+    return first, last
+
+
+def _edges(track: Instrument, leniency: float) -> list[tuple[int, int]]:
+    """Index of the last sample before each edge and over how many samples it goes, sorted."""
+    widths = [1, 2]
+    rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
+    if 2 < rounded < track.level.size // 8:
+        widths.append(rounded)
+    taken, over = np.empty(0, dtype=np.intp), np.empty(0, dtype=np.intp)
+    for width in widths:
+        indices = _edges_over(track, width, leniency)
+        if taken.size and indices.size:
+            # A step over one sample shows over more too, but less exactly.
+            within = np.searchsorted(taken, indices + width) - np.searchsorted(taken, indices)
+            indices = indices[within == 0]
+        taken, over = np.append(taken, indices), np.append(over, np.full(indices.size, width))
+        order = np.argsort(taken, kind="stable")
+        taken, over = taken[order], over[order]
+    return list(zip(taken.tolist(), over.tolist(), strict=True))
+
+
+def _edges_over(track: Instrument, width: int, leniency: float) -> IntArray:
+    level, size = track.level, track.level.size
+    if size <= width:
+        return np.empty(0, dtype=np.intp)
+    candidates = large_steps(level, width, track.step_tolerance, _UNPREPARED)
+    here, there = level[candidates], level[candidates + width]
+    step = there - here
+    took_s = track.time_s[candidates + width] - track.time_s[candidates]
+    electrical = is_no_motion(step, took_s, width, leniency)
+    electrical |= track.beyond_range(here) | track.beyond_range(there)
+    return candidates[electrical]
+
+
+def large_steps(level: FloatArray, width: int, least: float, unprepared: float = 0.0) -> IntArray:
+    """Where the level goes by more than `least` over `width` samples.
+
+    And, if asked for, by more than `unprepared` times what it goes the same way over the `width` samples
+    before or behind. Piece by piece, so that what is computed stays in the processor's cache.
+    """
+    found = [np.empty(0, dtype=np.intp)]
+    for first in range(0, level.size - width, _PIECE):
+        last = min(first + _PIECE, level.size - width)
+        far = level[first + width : last + width] - level[first:last]
+        at = np.flatnonzero(np.abs(far, out=far) > least)
+        if at.size and unprepared > 0.0:
+            step = level[at + (first + width)] - level[at + first]
+            at = at[_goes_by_times(level, at + first, step, width, unprepared)]
+        if at.size:
+            found.append(at + first)
+    return np.concatenate(found)
+
+
+def _goes_by_times(
+    level: FloatArray, at: IntArray, step: FloatArray, width: int, times: float
+) -> BoolArray:
+    """Which steps are so many times what their neighbours go the same way; steady motion is not."""
+    sign = np.sign(step)
+    before = sign * (level[at] - level[np.maximum(at - width, 0)])
+    behind = sign * (level[np.minimum(at + 2 * width, level.size - 1)] - level[at + width])
+    return np.asarray(sign * step > times * np.maximum(before, behind), dtype=np.bool_)
+
+
+def _measure(track: Instrument, first: IntArray, last: IntArray) -> Segments:
+    level, time_s = track.level, track.time_s
+    length = last - first
+    reach = max(_SLOPE_SAMPLES, ceil(_SLOPE_S / max(track.interval_s, 1e-7)))
+    back = np.minimum(length, reach)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        slope_in = (level[first + back] - level[first]) / (time_s[first + back] - time_s[first])
+        slope_out = (level[last] - level[last - back]) / (time_s[last] - time_s[last - back])
+    entry = _middle_of_three(level, first, np.minimum(first + 1, last), np.minimum(first + 2, last))
+    exit_ = _middle_of_three(level, last, np.maximum(last - 1, first), np.maximum(last - 2, first))
+    return Segments(
+        first, last, level[entry], level[exit_], time_s[entry], time_s[exit_], slope_in, slope_out
+    )
+
+
+def _middle_of_three(level: FloatArray, at: IntArray, one: IntArray, two: IntArray) -> IntArray:
+    """Index of the sample whose level is the middle one: a stray sample at the end is no end."""
+    three = np.stack((at, one, two))
+    order = np.argsort(level[three], axis=0, kind="stable")
+    return np.asarray(np.take_along_axis(three, order[1:2], axis=0)[0], dtype=np.intp)

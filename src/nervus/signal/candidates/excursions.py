@@ -1,0 +1,311 @@
+"""Excursions: stretches off the course, because they leave it and come back by edges.
+
+Between two edges the signal is one segment. From a segment on the course, the first later segment
+that begins where the course would be by then is on the course again; what lies between is off it. An
+interruption that fades in or out has one edge only: it is followed to where it meets the course.
+Where the sampling is too slow for a plate to be told from a fault, only levels at the rails count.
+"""
+
+from dataclasses import dataclass, replace
+from math import ceil
+
+import numpy as np
+
+from nervus.domain.channel import FloatArray, Span
+from nervus.domain.finding import Floor
+from nervus.signal.arithmetic.spans import Union, runs_of
+from nervus.signal.candidates.edges import ROUNDED_S, Segments, split_at_edges
+from nervus.signal.instruments.instrument import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, Instrument, floor_of
+
+# Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
+BURST_GAP_S = 0.06
+# An excursion to a level within the sensor's range must return within this time; a real hold of
+# the throttle lasts longer, and one can't be told from the other afterwards.
+_LONGEST_WITHIN_RANGE_S = 1.5
+# While away, a hand may have changed its speed by this much, in percent of supply per second; but
+# what is nearer to where the signal went than this share of the way is no return.
+_CHANGE_OF_SPEED = 25.0
+_NEAR = 0.35
+_MOST_SLACK = 10.0
+# An interruption with one edge only must meet the course within this time of it.
+_FADE_S = 0.25
+# It has met it where it is no further from it than this share of the edge.
+_MEETS = 0.3
+# Within so many samples of its ends, and the time that input filters take, an excursion goes this
+# share of the way.
+_AT_ONCE_SAMPLES, _AT_ONCE = 3, 0.5
+# Steps this many times smaller than what is beyond any plate are weak edges; they are looked for where
+# samples are at least so far apart, and their excursions must not be longer than this.
+_LENIENCY, _WEAK_FROM_S, _WEAK_LONGEST_S = 5.0, 0.004, 0.6
+# With a witness every step is an edge, but the excursion must be this deep, percent of supply: a
+# shallower one may be a bend of the track, which is found as a disagreement.
+_ANY_STEP, _DEEP_PCT, _DEEP_SHARE = 1e6, 15.0, 0.2
+# A segment shorter than this many samples is no place to go on from; one this long that goes on where
+# the track was before is its course.
+_LEAST_COURSE, _GOES_ON = 3, 10
+# Where samples are close, an edge this many times what noise may do leads nowhere.
+_SMALL_EDGE = 1.25
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Excursion:
+    """One stretch off the course.
+
+    Attributes:
+        span_s: first and last instant off the course.
+        before: level on the course just before, percent of supply.
+        after: level on the course just after.
+        level: the level it went to (furthest from the course, the odd sample left out).
+        samples: how many samples it lasted.
+        weak: whether it counts only where it comes back at a place in the travel.
+        merged: how many interruptions of one burst it stands for.
+        local: the course where it went furthest, if it stands for several: the shaft moves meanwhile.
+        deepest_s: when that was.
+    """
+
+    span_s: Span
+    before: float
+    after: float
+    level: float
+    samples: int
+    weak: bool = False
+    merged: int = 1
+    local: float | None = None
+    deepest_s: Span | None = None
+
+    @property
+    def course(self) -> float:
+        """Where the course was in the middle of it, or where it went furthest."""
+        return (self.before + self.after) / 2 if self.local is None else self.local
+
+    @property
+    def depth(self) -> float:
+        """How far it left the course, percent of supply, always positive."""
+        return abs(self.level - self.course)
+
+    @property
+    def floor(self) -> Floor:
+        """Which rail it went to."""
+        return floor_of(self.level)
+
+
+def find_excursions(track: Instrument) -> tuple[Excursion, ...]:
+    """All stretches in which the track is off a course that a plate could have taken, in order."""
+    off = _off_course(track, split_at_edges(track)) + _at_rail(track)
+    found = (describe(track, first, last) for first, last in joined(off))
+    return tuple(e for e in found if e is not None)
+
+
+def find_weak_excursions(
+    track: Instrument, known: tuple[Excursion, ...], *, witnessed: bool = False
+) -> tuple[Excursion, ...]:
+    """Stretches that a quick hand could just have made: worth a claim only where they come back.
+
+    Between samples that are far apart a small step is within what a hand can do; but no hand does it
+    at the same place of the travel again and again. What is known already is left out. With a witness,
+    who is asked afterwards, any deep excursion is put forward.
+    """
+    if track.interval_s < _WEAK_FROM_S:
+        return ()
+    found = list(known)
+    for leniency, least in ((_LENIENCY, 0.0), (_ANY_STEP, deep_enough(track)))[: 2 if witnessed else 1]:
+        off = joined(_off_course(track, split_at_edges(track, leniency)))
+        described = (describe(track, first, last) for first, last in off)
+        short = [e for e in described if e is not None and _lasts(e) <= _WEAK_LONGEST_S]
+        known_s = Union(e.span_s for e in found)
+        new = [e for e in short if e.depth >= least and not known_s.touches(e.span_s)]
+        found += (replace(e, weak=True) for e in new)
+    return tuple(found[len(known) :])
+
+
+def deep_enough(track: Instrument) -> float:
+    """How deep an excursion must be for a witness to speak of it, percent of supply."""
+    low, high = track.usual
+    return min(_DEEP_PCT, max(_DEEP_SHARE * (high - low), 3.0 * track.tolerance))
+
+
+def _lasts(excursion: Excursion) -> float:
+    return excursion.span_s[1] - excursion.span_s[0]
+
+
+def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
+    """Index pairs (last on the course before, first on the course after) of each excursion.
+
+    The course is drawn on from the last segment that is long enough to be trusted; a sample or two
+    that happen to lie on it in a burst are let be, but nothing is drawn on from them.
+    """
+    found: list[tuple[int, int]] = []
+    count, slope = segments.first.size, 0.0
+    scan = _Scan(track, segments)
+    trusted = current = _next_long(segments, -1)
+    # Seen slowly, what a recording begins with may be the end of a motion.
+    if 0 < current < count and (
+        track.interval_s < _WEAK_FROM_S or track.is_unusual(float(track.level[0]))
+    ):
+        found.append((-1, int(segments.first[current])))
+    while current < count - 1:
+        known = float(segments.slope_out[trusted])
+        slope = known if np.isfinite(known) else slope
+        back = scan.next_on_course(trusted, current, slope)
+        if back is None:
+            found += _fades(track, segments, current)
+            trusted = current = _next_long(segments, current)
+            continue
+        if back > current + 1:
+            found.append((int(segments.last[current]), int(segments.first[back])))
+        current = back
+        if segments.last[back] - segments.first[back] >= _LEAST_COURSE - 1:
+            trusted = back
+    return found
+
+
+def _next_long(segments: Segments, current: int) -> int:
+    count = int(segments.first.size)
+    return next(
+        (
+            i
+            for i in range(current + 1, count)
+            if segments.last[i] - segments.first[i] >= _LEAST_COURSE - 1
+        ),
+        count,
+    )
+
+
+class _Scan:
+    """The search for segments on the course, over plain lists: there may be many thousand of them."""
+
+    def __init__(self, track: Instrument, segments: Segments) -> None:
+        self._begins: list[float] = segments.entry_s.tolist()
+        self._ends: list[float] = segments.exit_s.tolist()
+        self._entry: list[float] = segments.entry.tolist()
+        self._exit: list[float] = segments.exit.tolist()
+        self._samples: list[int] = (segments.last - segments.first + 1).tolist()
+        self._lost: list[bool] = track.are_unusual(segments.entry).tolist()
+        small = _SMALL_EDGE * track.step_tolerance if track.interval_s < _WEAK_FROM_S else 0.0
+        self._tolerance = max(track.tolerance, small)
+
+    def next_on_course(self, trusted: int, current: int, slope: float) -> int | None:
+        """The first segment behind `current` that begins where the course of `trusted` would be."""
+        start, left_s = self._exit[trusted], self._ends[trusted]
+        touched, touched_s = self._exit[current], self._ends[current]
+        away, only_rails = 0.0, True
+        for j in range(current + 1, len(self._entry)):
+            entry, elapsed = self._entry[j], self._begins[j] - left_s
+            if elapsed > _LONGEST_WITHIN_RANGE_S and not only_rails:
+                return None
+            if self._lost[j] and not self._lost[trusted]:
+                # Nothing takes a track to a rail where it never is, from where it is, but a fault.
+                away = max(away, abs(self._exit[j] - start))
+                continue
+            moved = 1.2 * slope * elapsed
+            slack = self._tolerance + min(_CHANGE_OF_SPEED * elapsed, _NEAR * away, _MOST_SLACK)
+            if start + min(0.0, moved) - slack < entry < start + max(0.0, moved) + slack:
+                return j
+            # A contact that touches while the throttle is moved tells where the course is by then.
+            since = self._begins[j] - touched_s
+            if since < BURST_GAP_S and self._samples[j] >= _GOES_ON:
+                near = self._tolerance + _CHANGE_OF_SPEED * since
+                if abs(entry - touched) < near:
+                    return j
+            away = max(away, abs(self._exit[j] - start))
+            only_rails = only_rails and not GROUND_BELOW_PCT <= entry <= SUPPLY_ABOVE_PCT
+        return None
+
+
+def _fades(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:
+    """An interruption that fades in before the edge after `current`, or out behind it."""
+    after = current + 1
+    edge_from, edge_to = int(segments.last[current]), int(segments.first[after])
+    faded_in = _meets(
+        track, (edge_from, int(segments.first[current])), edge_to, float(segments.slope_in[after])
+    )
+    if faded_in is not None:
+        return [(faded_in, edge_to)]
+    faded_out = _meets(
+        track, (edge_to, int(segments.last[after])), edge_from, float(segments.slope_out[current])
+    )
+    return [(edge_from, faded_out)] if faded_out is not None else []
+
+
+def _meets(track: Instrument, away: tuple[int, int], anchor: int, slope: float) -> int | None:
+    """Where a segment that an edge cut off meets the course drawn from the edge's other side.
+
+    Args:
+        track: the track.
+        away: index at the edge, and how far the segment reaches from there.
+        anchor: index on the course, at the edge's other side.
+        slope: of the course there.
+    """
+    if not np.isfinite(slope):
+        return None
+    step = 1 if away[1] >= away[0] else -1
+    reach = int(np.ceil(_FADE_S / max(track.interval_s, 1e-7)))
+    indices = np.arange(away[0], away[0] + step * min(abs(away[1] - away[0]), reach), step)
+    if indices.size < 2:
+        return None
+    course = track.level[anchor] + slope * (track.time_s[indices] - track.time_s[anchor])
+    apart = track.level[indices] - course
+    edge = abs(float(track.level[away[0]] - track.level[anchor]))
+    met = np.flatnonzero(np.abs(apart) < max(track.tolerance, _MEETS * edge))
+    if not met.size or met[0] < 2 or abs(slope) < 1e-9:
+        return None
+    # What stays off by as much as the edge itself is a hold, not an interruption that fades.
+    return int(indices[met[0]])
+
+
+def _at_rail(track: Instrument) -> list[tuple[int, int]]:
+    """Stretches at a rail, for a track that usually stays well away from it."""
+    beyond = np.flatnonzero(track.beyond_range(track.level))
+    return [(int(a) - 1, int(b) + 1) for a, b in zip(*runs_of(beyond), strict=True)]
+
+
+def joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Overlapping excursions as one."""
+    joined: list[tuple[int, int]] = []
+    for first, last in sorted(pairs):
+        if joined and first < joined[-1][1]:
+            joined[-1] = (joined[-1][0], max(joined[-1][1], last))
+        else:
+            joined.append((first, last))
+    return joined
+
+
+def describe(track: Instrument, before: int, after: int) -> Excursion | None:
+    """Measure what lies between two samples on the course; `None` where nothing is off it."""
+    end = track.level.size - 1
+    if before < 0 and after > end:
+        return None
+    left, right = max(before, 0), min(after, end)
+    anchor = track.level[left] if before >= 0 else track.level[right]
+    other = track.level[right] if after <= end else anchor
+    inner = slice(before + 1, after)
+    values, times = track.level[inner], track.time_s[inner]
+    course = _line(times, (track.time_s[left], anchor), (track.time_s[right], other))
+    away = values - course
+    off = np.flatnonzero(np.abs(away) > track.tolerance)
+    if not off.size:
+        return None
+    side = 1.0 if np.sum(away[off]) >= 0 else -1.0
+    odd = min(int(0.9 * off.size), off.size - 1)
+    furthest = float(np.sort(side * away[off])[odd])
+    level = side * float(np.sort(side * values[off])[odd])
+    # A contact that opens goes most of the way at once, and comes back so, at one end at least;
+    # a throttle that is moved away goes gently.
+    reach = max(_AT_ONCE_SAMPLES, ceil(ROUNDED_S / max(track.interval_s, 1e-7)))
+    at_once = max(float(np.abs(away[:reach]).max()), float(np.abs(away[-reach:]).max()))
+    if at_once < _AT_ONCE * furthest:
+        return None
+    found = Excursion(
+        (float(times[off[0]]), float(times[off[-1]])),
+        float(anchor),
+        float(other),
+        level,
+        int(off[-1] - off[0] + 1),
+    )
+    return found if furthest > track.tolerance else None
+
+
+def _line(x: FloatArray, a: tuple[float, float], b: tuple[float, float]) -> FloatArray:
+    if b[0] <= a[0]:
+        return np.full(x.shape, (a[1] + b[1]) / 2)
+    return a[1] + (b[1] - a[1]) * (x - a[0]) / (b[0] - a[0])

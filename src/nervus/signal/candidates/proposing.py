@@ -1,0 +1,101 @@
+"""Where a track may have left its course: proposed generously, to be explained afterwards."""
+
+from dataclasses import dataclass, replace
+
+from nervus.domain.channel import Recording, Span
+from nervus.signal.arithmetic.spans import Union
+from nervus.signal.candidates.asked import Asked
+from nervus.signal.candidates.excursions import (
+    Excursion,
+    describe,
+    find_excursions,
+    find_weak_excursions,
+)
+from nervus.signal.candidates.spikes import spikes_of
+from nervus.signal.candidates.stands import find_stands
+from nervus.signal.instruments.instrument import Instrument, coarser
+
+# An input's low-pass rounds what is quicker than this; what lasts for fewer blocks is sought in samples.
+_ROUNDED_OVER_S, _SHORT_BLOCKS = 0.001, 3.0
+# Samples further apart than this share of it are no fast capture.
+_FAST_SHARE = 0.25
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Candidates:
+    """What one track shows by itself.
+
+    Attributes:
+        track: with the spikes that the supply shows too bridged.
+        excursions: in the order of time; weak are those that a quick hand could have made.
+        spikes: spans of what other lines share, volt for volt.
+        level: the level that jumps land on and leave from wherever the track was, if there is one.
+    """
+
+    track: Instrument
+    excursions: tuple[Excursion, ...]
+    spikes: tuple[Span, ...]
+    level: float | None
+
+
+def propose(
+    recording: Recording, track: Instrument, asked: Asked | None, *, witnessed: bool
+) -> Candidates:
+    """The stretches off its course of one track.
+
+    Args:
+        recording: what else was captured, for the spikes that lines share.
+        track: the track.
+        asked: what asked the shaft to move, if that is known.
+        witnessed: whether a sister tells motion from a fault, so that slow steps are worth asking about.
+    """
+    sure = _sure_excursions(track)
+    if asked is not None:
+        sure = _with_parted(sure, track, asked)
+    held, level = find_stands(track, sure)
+    held_s = Union(e.span_s for e in held)
+    weak = (
+        e for e in find_weak_excursions(track, sure, witnessed=witnessed) if not held_s.touches(e.span_s)
+    )
+    found = tuple(sorted((*sure, *held, *weak), key=lambda e: e.span_s[0]))
+    spikes = spikes_of(recording, track, found)
+    kept = tuple(e for e in found if id(e) not in spikes)
+    spans = tuple(e.span_s for e in found if id(e) in spikes)
+    return Candidates(track, kept, spans, level)
+
+
+def _with_parted(known: tuple[Excursion, ...], track: Instrument, asked: Asked) -> tuple[Excursion, ...]:
+    """Excursions with those that the command tells, cut more finely, for what they overlap."""
+    parted = [e for pair in asked.partings(track) if (e := describe(track, *pair)) is not None]
+    taken = Union(e.span_s for e in parted)
+    return (*parted, *(e for e in known if not taken.touches(e.span_s)))
+
+
+def _sure_excursions(track: Instrument) -> tuple[Excursion, ...]:
+    """Excursions that need no witness.
+
+    On a fast capture the filter of an input rounds their edges over many samples: they are sought in
+    means over a millisecond, and only what those can't show on the samples themselves.
+    """
+    fine = find_excursions(track)
+    fast = track.interval_s <= _FAST_SHARE * _ROUNDED_OVER_S
+    coarse = coarser(track, _ROUNDED_OVER_S) if fast else None
+    if coarse is None:
+        return fine
+    refined = (_refined(track, e, coarse.interval_s) for e in find_excursions(coarse))
+    found = tuple(e for e in refined if e is not None)
+    found_s = Union(e.span_s for e in found)
+    short = (e for e in fine if e.span_s[1] - e.span_s[0] < _SHORT_BLOCKS * coarse.interval_s)
+    alone = (e for e in short if not found_s.touches(e.span_s, coarse.interval_s))
+    return tuple(sorted((*found, *alone), key=lambda e: e.span_s[0]))
+
+
+def _refined(track: Instrument, found: Excursion, block_s: float) -> Excursion | None:
+    """An excursion of block means as the samples show it; `None` for a short one that they do not."""
+    start, end = found.span_s
+    before = int(track.time_s.searchsorted(start - block_s)) - 1
+    after = int(track.time_s.searchsorted(end + block_s))
+    fine = describe(track, before, after)
+    if fine is None and end - start < _SHORT_BLOCKS * block_s:
+        return None
+    return fine or replace(found, samples=max(after - before - 1, 1))

@@ -1,0 +1,140 @@
+"""Levels that a track jumps to, stands at, and jumps away from: what an open line or a lost field reads.
+
+Between samples that are far apart a shaft can go anywhere, so a single jump proves nothing. But a shaft
+that arrives within one sample does not stand still with the next, and no hand lands on one and the same
+level again and again from different openings; an input that is left to its resistors does, and so does a
+contactless sensor that has lost its magnet.
+"""
+
+import math
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, FloatArray, IntArray
+from nervus.signal.arithmetic.spans import Union, runs
+from nervus.signal.candidates.excursions import Excursion, describe
+from nervus.signal.instruments.instrument import Instrument
+
+# A jump between two samples, or three, percent of supply; what stands does so for so many samples.
+_JUMP_PCT, _LEAST_SAMPLES = 5.0, 3
+# What stands for longer is a hold.
+_LONGEST_S = 1.5
+# Samples further apart than this hide how a shaft arrives (from memory: 0.1 s over the whole travel).
+_SLOWEST_S = 0.12
+# Only where samples are closer than this does a shaft not arrive, and stand, from one to the next (from
+# memory: the quickest snap takes so long).
+_ARRIVES_S = 0.067
+# So many stands at one level, come to from openings that differ by so much ...
+_LEAST, _APART_PCT = 3, 8.0
+# ... no nearer than this to either end of what the track shows: there a shaft comes to its stops.
+_END_PCT = 4.0
+# So many single jumps, of this size, land on one level and leave it; if they landed anywhere that would
+# happen this seldom in a recording.
+_LEAST_JUMPS, _FAR_PCT, _CHANCE = 4, 8.0, 1e-4
+
+
+def find_stands(
+    track: Instrument, known: tuple[Excursion, ...]
+) -> tuple[tuple[Excursion, ...], float | None]:
+    """Stands of a slowly sampled track, and the level that several of them share, if there is one.
+
+    What is known already is left out; at a level that is shared, also what is shorter than a stand
+    counts.
+    """
+    if not track.is_slow or track.interval_s > _SLOWEST_S or track.level.size < _LEAST_SAMPLES + 2:
+        return (), None
+    first, last = _runs(track, np.abs(np.diff(track.level)) <= 2.0 * track.same_level)
+    long = last - first + 1 >= _LEAST_SAMPLES
+    level = _shared(track, first[long], last[long])
+    level = _landed_on(track) if level is None else level
+    if level is not None:
+        at = np.abs(track.level - level) <= track.same_level
+        more = np.stack(runs(at))
+        short = more[1] - more[0] + 1 < _LEAST_SAMPLES
+        into, away = _jumps(track.level, more[0], more[1])
+        chosen = more[:, short & (into | away) & ~_passes(track.level, more[0], more[1])]
+        first, last = np.append(first[long], chosen[0]), np.append(last[long], chosen[1])
+    else:
+        first, last = first[long], last[long]
+    taken = Union(e.span_s for e in known)
+    found = (describe(track, int(a) - 1, int(b) + 1) for a, b in zip(first, last, strict=True))
+    fresh = (e for e in found if e is not None and not taken.touches(e.span_s))
+    return tuple(sorted(fresh, key=lambda e: e.span_s[0])), level
+
+
+def _runs(track: Instrument, still: BoolArray) -> tuple[IntArray, IntArray]:
+    """First and last samples of the stretches that stand between two jumps, not as long as a hold."""
+    first, last = runs(still)
+    last = last + 1
+    short = track.time_s[last] - track.time_s[first] <= _LONGEST_S
+    into, away = _jumps(track.level, first, last)
+    chosen = short & into & away & ~_passes(track.level, first, last)
+    first, last = first[chosen], last[chosen]
+    ranges = [float(np.ptp(track.level[a : b + 1])) for a, b in zip(first, last, strict=True)]
+    stands = np.asarray(ranges, dtype=np.float64) <= 2.0 * track.same_level + track.resolution
+    return first[stands], last[stands]
+
+
+def _jumps(level: FloatArray, first: IntArray, last: IntArray) -> tuple[BoolArray, BoolArray]:
+    """Which stretches begin, and which end, with a jump, with no more than one sample on the way."""
+    end = level.size - 1
+    into = np.abs(level[first] - level[np.maximum(first - 2, 0)])
+    away = np.abs(level[last] - level[np.minimum(last + 2, end)])
+    return (first > 0) & (into > _JUMP_PCT), (last < end) & (away > _JUMP_PCT)
+
+
+def _passes(level: FloatArray, first: IntArray, last: IntArray) -> BoolArray:
+    """Which stretches a shaft goes through in one direction: it does not land there."""
+    into = level[first] - level[np.maximum(first - 1, 0)]
+    away = level[np.minimum(last + 1, level.size - 1)] - level[last]
+    return np.asarray(
+        (into * away > 0.0) & (np.minimum(np.abs(into), np.abs(away)) > _JUMP_PCT), dtype=np.bool_
+    )
+
+
+def _shared(track: Instrument, first: IntArray, last: IntArray) -> float | None:
+    """The level that most stands share, come to from apart; `None` where they share none."""
+    if first.size < _LEAST or track.interval_s > _ARRIVES_S:
+        return None
+    levels = np.asarray([np.median(track.level[a : b + 1]) for a, b in zip(first, last, strict=True)])
+    origins = track.level[np.maximum(first - 2, 0)]
+    low, high = track.usual
+    ends = max(low, float(track.level.min())) + _END_PCT, min(high, float(track.level.max())) - _END_PCT
+    best, most = None, _LEAST - 1
+    for level in levels[(levels > ends[0]) & (levels < ends[1])]:
+        same = np.abs(levels - level) <= track.same_level
+        if np.count_nonzero(same) > most and np.ptp(origins[same]) >= _APART_PCT:
+            best, most = float(np.median(levels[same])), int(np.count_nonzero(same))
+    return best
+
+
+def _landed_on(track: Instrument) -> float | None:
+    """The level that single jumps land on and leave too often for chance; `None` where there is none."""
+    steps = np.diff(track.level)
+    jumps = np.flatnonzero(np.abs(steps) > _FAR_PCT)
+    if jumps.size < 2 * _LEAST_JUMPS:
+        return None
+    lands = jumps[~_passes(track.level, jumps + 1, jumps + 1)]
+    leaves = jumps[~_passes(track.level, jumps, jumps)]
+    origins, landings, left = track.level[lands], track.level[lands + 1], track.level[leaves]
+    low, high = track.usual
+    best, most = None, 0
+    for candidate in landings[(landings > low + _END_PCT) & (landings < high - _END_PCT)]:
+        arrive: BoolArray = np.abs(landings - candidate) <= track.same_level
+        leave: BoolArray = np.abs(left - candidate) <= track.same_level
+        count = min(int(arrive.sum()), int(leave.sum()))
+        if count > most and float(np.ptp(origins[arrive])) >= _APART_PCT:
+            best, most = float(np.median(landings[arrive])), count
+    windows = max(high - low, 1.0) / (2.0 * track.same_level)
+    if best is None or most < _LEAST_JUMPS:
+        return None
+    return best if windows * _at_least(most, jumps.size / windows) < _CHANCE else None
+
+
+def _at_least(count: int, expected: float) -> float:
+    """Probability of so many or more, where so many are expected (Poisson)."""
+    term = below = math.exp(-expected)
+    for number in range(1, count):
+        term *= expected / number
+        below += term
+    return max(0.0, 1.0 - below)

@@ -1,0 +1,499 @@
+"""What happened where a track left its course: the best of a few physical explanations, with its margin.
+
+For each candidate stretch the explanations below are weighed by what they would make of every channel
+then; each weight is a log-likelihood in nats, so a margin of 3 is odds of 20 to 1.
+
+- The shaft moved: all its tracks follow it, no quicker than a plate can, and what asked for it
+  moved too.
+- A track left alone: its sister stayed, or moved on as before. Where it went is free, which costs.
+- All tracks left: what they share failed. They leave quicker than any plate, or to a rail, or to a level
+  that comes back from wherever they were.
+"""
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import replace
+from math import hypot, log, sqrt
+
+import numpy as np
+
+from nervus.domain.channel import FloatArray, Span, Unit
+from nervus.signal.arithmetic.spans import Union, merge, runs
+from nervus.signal.candidates.asked import Asked
+from nervus.signal.candidates.edges import quickness
+from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion, deep_enough
+from nervus.signal.candidates.proposing import Candidates
+from nervus.signal.explained.events import Cause, Event, event_of, gathered
+from nervus.signal.explained.feed_signs import Lines, by_one_factor, joint_of, shrank
+from nervus.signal.explained.returns import beyond_own, comes_back, find_returns, own_speed
+from nervus.signal.instruments import sampling
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.motion.pair import Pair
+
+# How much seldomer, in nats, than motion of the shaft a track alone leaves its course, and all together.
+_ALONE, _TOGETHER = 3.0, 4.0
+# Where it was so once it is so again with so many nats less against it; what single events leave open
+# must be sure together by so many.
+_AGAIN, _SURE_TOGETHER = 1.0, 1.5
+# All came back, to be believed because of others, where that is worth so many nats.
+_BACK = 1.0
+# At the quickest that a plate can be motion is as likely as a fault; beyond it loses so many nats for
+# each e-fold: who moves a plate by hand or spring seldom comes near it.
+_PER_FOLD, _MOST_QUICK = 4.0, 14.0
+# The line between two tracks is known to this share of what one of them moves (gain, lag, filters); so
+# many deviations of noise make a tolerance; no more than so many nats come from one difference.
+_GAIN, _DEVIATIONS, _MOST_APART = 0.13, 4.0, 30.0
+_MOST_DEVIATIONS, _LITTLE = sqrt(2.0 * _MOST_APART), 0.5
+# A supply's ripple moves tracks that mirror each other apart, percent (common practice: some ten
+# millivolts).
+_RIPPLE_PCT = 0.15
+# A level near a rail at which a track never is: only a fault takes it there.
+_RAIL = 8.0
+# What goes this share of its way between two samples has leapt, if it went no more than that share of
+# the leap the same way just before.
+_LEAP, _PREPARED = 0.6, 0.25
+# It landed on the level that others landed on, from elsewhere.
+_SAME_LEVEL = 8.0
+# Both tracks landed where the line between them says, by chance.
+_MOST_CHANCE = 5.0
+# A sister went along where she went this share of the way.
+_ALONG = 0.5
+# What is shared takes both: who goes by less than this share of the other, and to no rail, did not
+# leave with it.
+_ASIDE = 0.4
+# Tracks agree where what they are apart is worth less than this, in nats.
+_AGREE = 2.0
+# A track that left so many times what noise makes, and that is worth no more than this, nats, to its
+# sister, is where she is.
+_FAR_OFF, _HARDLY = 1.5, 0.5
+# An event longer than this is looked into: where the tracks differ by more than this share of the
+# deepest for most of it, it is one lasting fault; else only the stretches at which they do are.
+_LONG_S, _APART_SHARE, _MOSTLY = 0.4, 0.3, 0.5
+# The bottom of an excursion: no further from its level than this share of its depth; a sister that is
+# further off there than that share of it contradicts it.
+_BOTTOM, _CONTRADICTS = 0.3, 0.5
+# So many samples on either side tell what tracks are apart anyway.
+_BESIDE = 20
+# What lasts longer than this within the range is no interruption; what parts by less than this, percent
+# of supply, is a bend or roughness.
+_LONGEST_APART_S, _APART_PCT = 1.5, 4.0
+# An excursion is compared at so many instants at most.
+_MANY_LEVELS = 200
+
+
+def explain(
+    tracks: tuple[Instrument, ...],
+    pair: Pair | None,
+    candidates: dict[str, Candidates],
+    asked: Asked | None = None,
+    feed: Lines | None = None,
+) -> tuple[Event, ...]:
+    """The events that are faults, or, seen on one track alone, may be: those come with a margin below 0.
+
+    Args:
+        tracks: one or two tracks of a sensor.
+        pair: both, where it is known how they relate.
+        candidates: for each track where it may have left its course.
+        asked: what asked the shaft to move, where that was recorded.
+        feed: supply and ground, where they were recorded.
+    """
+    scene = _Scene(tracks, pair, asked, candidates, feed or Lines(()))
+    pieces = [piece for event in gathered(tracks, candidates) for piece in scene.pieces(event)]
+    scene.prepare(pieces)
+    told = [event for piece in pieces if (event := scene.told(piece)) is not None]
+    if pair is not None:
+        told_s = Union(e.span_s for e in told)
+        back = (e for e in _returned(tracks) if not told_s.touches(e.span_s))
+        told += [event for piece in back if (event := scene.told(piece)) is not None]
+    kept = _together(told)
+    if pair is not None:
+        known = tuple(e.span_s for e in kept)
+        kept += (e for e in map(scene.parted, _partings(pair, known, candidates)) if e is not None)
+    return tuple(sorted(kept, key=lambda e: e.span_s[0]))
+
+
+def _returned(tracks: tuple[Instrument, ...]) -> tuple[Event, ...]:
+    """What lies between two holds at one level on both tracks at once."""
+    one, two = (find_returns(t) for t in tracks)
+    starts = [e.span_s[0] for e in two]
+    events = []
+    for excursion in one:
+        # Of one track they follow one another: the last that began before this one's end.
+        near = bisect_right(starts, excursion.span_s[1]) - 1
+        if near >= 0 and two[near].span_s[1] >= excursion.span_s[0]:
+            events.append(event_of([(tracks[0].id, excursion), (tracks[1].id, two[near])]))
+    return tuple(events)
+
+
+def _together(told: list[Event]) -> list[Event]:
+    """The events that hold; those that all tracks share hold for each other, for what came comes again.
+
+    Each alone must outweigh how seldom such a fault is; together they need to do so once.
+    """
+    rebate = _TOGETHER - _AGAIN
+    kept: list[Event] = []
+    speak: list[Event] = []
+    first = rebate
+    for event in told:
+        shared = event.cause is Cause.FEED and len(event.parts) > 1
+        if not shared or event.margin > 0.0:
+            kept.append(event)
+            first = 0.0 if event.cause is Cause.FEED and event.margin > 0.0 else first
+        elif event.margin + rebate > 0.0:
+            sure = tuple((n, replace(e, weak=False)) for n, e in event.parts)
+            speak.append(replace(event, parts=sure, margin=event.margin + rebate))
+    enough = sum(e.margin for e in speak) - first > _SURE_TOGETHER
+    return kept + speak if enough else kept
+
+
+def _partings(
+    pair: Pair, known: tuple[Span, ...], candidates: dict[str, Candidates]
+) -> tuple[Span, ...]:
+    spikes = tuple(s for c in candidates.values() for s in c.spikes)
+    found = pair.partings(_APART_PCT, (*known, *spikes), BURST_GAP_S)
+    taken = Union(known)
+    return tuple(s for s in found if s[1] - s[0] <= _LONGEST_APART_S and not taken.touches(s))
+
+
+class _Scene:
+    """All that was recorded of one shaft, to ask what it says of an event."""
+
+    def __init__(
+        self,
+        tracks: tuple[Instrument, ...],
+        pair: Pair | None,
+        asked: Asked | None,
+        candidates: dict[str, Candidates],
+        feed: Lines,
+    ) -> None:
+        self._feed = feed
+        self._tracks = {t.id: t for t in tracks}
+        self._pair, self._asked = pair, asked
+        self._levels = {t: c.level for t, c in candidates.items()}
+        self._joints = {t.id: joint_of(t, candidates[t.id].excursions) for t in tracks}
+        away = tuple(e.span_s for c in candidates.values() for e in c.excursions)
+        self._own_speed = {t.id: own_speed(t, away) for t in tracks if t.is_slow}
+        self._quick_ends: dict[tuple[str, Span], FloatArray] = {}
+        self._apart_of: dict[int, float] = {}
+        self._sister_decides = False
+        self._blur = {t.id: pair.blur(t) for t in tracks} if pair is not None else {}
+
+    def prepare(self, events: Sequence[Event]) -> None:
+        """Measure how quick the edges of all parts are, track by track."""
+        for name, track in self._tracks.items():
+            spans = [e.span_s for event in events for n, e in event.parts if n == name]
+            for span, ends in zip(spans, quickness(track, spans), strict=True):
+                self._quick_ends[name, span] = ends
+
+    def told(self, event: Event) -> Event | None:
+        """The event by its best explanation; `None` where that is motion of the shaft."""
+        self._apart_of = {}
+        event = self._with_sister(event)
+        # Where the sister says all that she can, and nothing else is concerned, quickness adds nothing.
+        self._sister_decides = len(event.parts) == 1 and self._apart(event.parts[0]) >= _MOST_APART
+        if self._is_in_place(event):
+            return None
+        moved = self._moved(event)
+        ways: list[tuple[float, Cause, tuple[tuple[str, Excursion], ...]]] = []
+        fed = self._feed.left(event.span_s)
+        if fed:
+            ways.append((_RAIL - _TOGETHER, Cause.FEED, event.parts))
+        elif len(event.parts) > 1:
+            # Tracks that shrink by one factor, or land where they always land, may agree: no chance.
+            usual = self._alike(event) or all(map(self._lands, event.parts))
+            chance = 0.0 if usual else self._chance(event)
+            together = self._one_factor(event) - chance - self._aside(event)
+            ways.append((together - _TOGETHER, Cause.FEED, event.parts))
+        if not ways or not (fed or self._agree(event)):
+            for part in event.parts:
+                others = [p for p in event.parts if p[0] != part[0]]
+                rest = min(sum(map(self._no_motion, others)), _RAIL)
+                ways.append((-_ALONE - rest, Cause.ALONE, (part,)))
+        weight, cause, parts = max(ways, key=lambda way: way[0])
+        margin = weight - moved
+        spoke = self._pair is not None or self._asked is not None
+        if margin <= 0.0 and (spoke or not all(e.weak for _, e in parts)):
+            # What all share may be believed because it came again.
+            again = cause is Cause.FEED and len(parts) > 1 and self._agree(event)
+            if not again or self._back(event) <= _BACK:
+                return None
+        kept = event_of(list(parts))
+        return Event(
+            tuple((n, replace(e, weak=margin <= 0.0)) for n, e in parts), kept.span_s, cause, margin
+        )
+
+    def parted(self, span: Span) -> Event | None:
+        """A stretch at which the tracks contradict each other, as an event of the one that left."""
+        pair, parts = (
+            self._pair,
+            [p for t in self._tracks.values() if (p := _measured(t, span)) is not None],
+        )
+        if pair is None or not parts:
+            return None
+        unusual = [p for p in parts if self._tracks[p[0]].is_unusual(p[1].level)]
+        if len(unusual) == len(self._tracks):
+            return Event(tuple(unusual), span, Cause.FEED, _RAIL)
+        chosen = max(unusual or parts, key=lambda part: part[1].depth)
+        others = [e.depth for name, e in parts if name != chosen[0]]
+        track = self._tracks[chosen[0]]
+        samples = _samples(track, span)
+        apart = np.abs(track.level[samples] - pair.expected_of(track, samples))
+        deep = float(np.max(apart, initial=0.0)) >= deep_enough(track)
+        if not deep or (others and max(others) >= 0.5 * chosen[1].depth):
+            return None
+        return Event((chosen,), span, Cause.ALONE, self._sister_says(chosen) - _ALONE)
+
+    def pieces(self, event: Event) -> tuple[Event, ...]:
+        """A long event cut down to where the tracks contradict each other.
+
+        A control unit that is lied to moves the plate for real, and both tracks show it: what begins as
+        an interruption of one goes on as motion of both.
+        """
+        pair, (start, end) = self._pair, event.span_s
+        if pair is None or end - start < _LONG_S:
+            return (event,)
+        name, deepest = event.deepest
+        one = self._tracks[name]
+        near = slice(*np.searchsorted(one.time_s, (start - 1e-9, end + 1e-9)).tolist())
+        time_s, own = one.time_s[near], one.level[near]
+        apart = np.abs(own - pair.expected(one, time_s))
+        off = apart > max(2.0 * self._blur[name], _APART_SHARE * deepest.depth)
+        bottom = np.abs(own - deepest.level) <= _BOTTOM * deepest.depth
+        contradicted = bottom.any() and float(np.median(apart[bottom])) > _CONTRADICTS * deepest.depth
+        if time_s.size < 3 or not contradicted or float(np.mean(off)) > _MOSTLY:
+            return (event,)
+        ends = zip(*runs(off), strict=True)
+        spans = merge(((float(time_s[a]), float(time_s[b])) for a, b in ends), BURST_GAP_S)
+        cut = [
+            [part for t in self._tracks.values() if (part := _measured(t, s)) is not None] for s in spans
+        ]
+        return tuple(event_of([max(parts, key=lambda p: p[1].depth)]) for parts in cut if parts)
+
+    def _moved(self, event: Event) -> float:
+        """How well motion of the shaft explains an event, in nats."""
+        if self._agree(event) and len(event.parts) > 1:
+            # Who goes along gently shows that the shaft could: the other may leap over a worn place
+            # meanwhile.
+            against = min(map(self._quick, event.parts)) + max(map(self._level, event.parts))
+            against += self._back(event)
+        else:
+            against = max(map(self._no_motion, event.parts))
+        apart = max(map(self._apart, event.parts))
+        name, deepest = event.deepest
+        deepest = replace(deepest, span_s=deepest.deepest_s or deepest.span_s)
+        asked = self._asked.says(self._tracks[name], deepest) if self._asked else 0.0
+        return -against - apart + asked
+
+    def _back(self, event: Event) -> float:
+        """What it says against motion, in nats, that all came back to where they were, and how."""
+        back = min(comes_back(self._tracks[n], e) for n, e in event.parts)
+        if back <= _LITTLE:
+            return 0.0
+        return back + min(
+            beyond_own(self._tracks[n], e, self._own_speed.get(n, 0.0)) for n, e in event.parts
+        )
+
+    def _no_motion(self, part: tuple[str, Excursion]) -> float:
+        """What speaks, in nats, against an excursion being motion, by the track alone."""
+        return self._quick(part) + self._level(part)
+
+    def _quick(self, part: tuple[str, Excursion]) -> float:
+        """What the quickness of its edges says against motion, in nats."""
+        name, excursion = part
+        if self._sister_decides:
+            return 0.0
+        ends = self._quick_ends.get((name, excursion.span_s))
+        if ends is None:
+            (ends,) = quickness(self._tracks[name], (excursion.span_s,))
+        told = sum(max(0.0, _ALONE + _PER_FOLD * log(max(q, 1e-3))) for q in ends.tolist())
+        return min(told, _MOST_QUICK)
+
+    def _apart(self, part: tuple[str, Excursion]) -> float:
+        """What the sister says against an excursion being motion, in nats; asked for more than once."""
+        known = self._apart_of.get(id(part[1]))
+        if known is None:
+            known = self._apart_of[id(part[1])] = self._sister_says(part)
+        return known
+
+    def _level(self, part: tuple[str, Excursion]) -> float:
+        """What the level that it went to says against motion, in nats."""
+        name, excursion = part
+        track = self._tracks[name]
+        # A unit's percentage has no rail, its ends are where a shaft comes to its stops: there only what
+        # leaps to the end and back, with nothing on the way, speaks against motion.
+        rail = track.is_unusual(excursion.level)
+        rail = rail and (track.kind.unit is Unit.VOLT or _leaps(track, excursion))
+        against = _RAIL if rail else 0.0
+        return against + (_SAME_LEVEL if self._lands(part) else 0.0)
+
+    def _lands(self, part: tuple[str, Excursion]) -> bool:
+        """Whether a track went where it goes again and again: to one level, or by one factor."""
+        (name, excursion), level = part, self._levels[part[0]]
+        same = self._tracks[name].same_level + self._tracks[name].resolution
+        return (level is not None and abs(excursion.level - level) <= same) or self._by_joint(part)
+
+    def _by_joint(self, part: tuple[str, Excursion]) -> bool:
+        """Whether a track shrank by the factor by which it shrinks again and again."""
+        joint = self._joints[part[0]]
+        return joint is not None and shrank(self._tracks[part[0]], part[1], joint)
+
+    def _one_factor(self, event: Event) -> float:
+        """What it is worth, in nats, that tracks that contradict each other shrank by one factor."""
+        if self._agree(event):
+            return 0.0
+        return by_one_factor((self._tracks[name], e) for name, e in event.parts)
+
+    def _sister_says(self, part: tuple[str, Excursion]) -> float:
+        """What the sister says against an excursion being motion, in nats."""
+        pair, (name, excursion) = self._pair, part
+        if pair is None:
+            return 0.0
+        track = self._tracks[name]
+        # Of a burst, its deepest part: the shaft may go to its level later, or may have come from there.
+        samples = _samples(track, excursion.deepest_s or excursion.span_s)
+        seen = track.level[samples]
+        if not seen.size:
+            return 0.0
+        expected = pair.expected_of(track, samples)
+        bottom = np.abs(seen - excursion.level) <= _BOTTOM * excursion.depth
+        if bottom.any():
+            seen, expected = seen[bottom], expected[bottom]
+        apart = seen - expected
+        timing = pair.timing(track, excursion.span_s)
+        blur = self._blur[name] / _DEVIATIONS
+        spread = hypot(blur, _GAIN * excursion.depth, timing / 2.0, _RIPPLE_PCT)
+        # What they are apart anyway is asked for only where it could matter.
+        now = abs(sampling.middle(apart))
+        if _LITTLE * spread < now < self._blur[name] + _MOST_DEVIATIONS * spread:
+            apart = apart - self._usually_apart(pair, track, samples)
+        off = sampling.middle(np.abs(apart))
+        return min((off / spread) ** 2 / 2.0, _MOST_APART)
+
+    def _usually_apart(self, pair: Pair, track: Instrument, during: slice) -> float:
+        """What a track and its sister are apart just before and behind, percent of supply.
+
+        As far as noise and a line that is not quite theirs explain it.
+        """
+        first, last = int(during.start), int(during.stop)
+        sides = slice(max(first - _BESIDE, 0), first), slice(last, last + _BESIDE)
+        gaps = (track.level[s] - pair.expected_of(track, s) for s in sides)
+        # What is off on one side only, and lasts, is the fault itself.
+        least = min((sampling.middle(g) for g in gaps if g.size), key=abs, default=0.0)
+        return float(np.clip(least, -self._blur[track.id], self._blur[track.id]))
+
+    def _chance(self, event: Event) -> float:
+        """What it costs, in nats, that two tracks left and landed where the line between them says."""
+        pair = self._pair
+        if pair is None:
+            return 0.0
+        deepest = event.deepest
+        if not self._agree(event):
+            return 0.0
+        return min(_MOST_CHANCE, log(deepest[1].depth / self._blur[deepest[0]]))
+
+    def _alike(self, event: Event) -> bool:
+        """Whether all tracks went to one and the same level."""
+        same = max(self._tracks[name].tolerance for name, _ in event.parts)
+        return float(np.ptp([e.level for _, e in event.parts])) < 2.0 * same
+
+    def _aside(self, event: Event) -> float:
+        """What it costs, in nats, that one track hardly left while the other went far."""
+        name, deepest = event.deepest
+        aside = any(
+            self._in(name, part) < _ASIDE * deepest.depth
+            and self._level(part) == 0.0
+            and (self._quick(part) < _MOST_QUICK or self._apart(part) < _RAIL)
+            for part in event.parts
+            if part[0] != name
+        )
+        return _RAIL if aside and not self._alike(event) else 0.0
+
+    def _agree(self, event: Event) -> bool:
+        """Whether the tracks went along with each other, further than noise would take them."""
+        pair, deepest = self._pair, event.deepest
+        if pair is None or deepest[1].depth < 2.0 * self._blur[deepest[0]]:
+            return False
+        return self._apart(deepest) < _AGREE
+
+    def _is_in_place(self, event: Event) -> bool:
+        """Whether a track alone is, during an event, where its sister is, though she did not go along.
+
+        Then it was off before it, or behind, and what looks like the event is the way between.
+        """
+        pair = self._pair
+        if pair is None or len(event.parts) > 1:
+            return False
+        name, excursion = event.parts[0]
+        track = self._tracks[name]
+        if excursion.depth < _FAR_OFF * self._blur[name] or self._apart(event.parts[0]) > _HARDLY:
+            return False
+        # What speed and a line that is not known well hide is no place.
+        return pair.timing(track, event.span_s) < self._blur[name]
+
+    def _in(self, name: str, part: tuple[str, Excursion]) -> float:
+        """How deep an excursion of the sister is, in percent of a track's supply."""
+        slope = abs(self._pair.line.slope) if self._pair is not None else 1.0
+        first = self._pair is not None and name == self._pair.first.id
+        return part[1].depth / slope if first else part[1].depth * slope
+
+    def _with_sister(self, event: Event) -> Event:
+        """An event of one track with what the other showed then, where that went along."""
+        if len(event.parts) > 1:
+            return event
+        name, excursion = event.parts[0]
+        if self._by_joint(event.parts[0]):
+            return event_of([*event.parts, *self._shrank_too(name, event.span_s)])
+        if not self._agree(event):
+            return event
+        span = excursion.deepest_s or event.span_s
+        others = (_measured(t, span) for t in self._tracks.values() if t.id != name)
+        least = _ALONG * excursion.depth
+        along = [p for p in others if p is not None and self._in(name, p) > least]
+        return event_of([*event.parts, *along])
+
+    def _shrank_too(self, name: str, span: Span) -> list[tuple[str, Excursion]]:
+        """The other tracks, read in turn with one that shrank, where they shrank by the joint too."""
+        found, joint = [], self._joints[name]
+        for track in self._tracks.values():
+            near = (span[0] - 0.5 * track.interval_s, span[1] + 0.5 * track.interval_s)
+            part = _measured(track, near) if track.id != name else None
+            if joint is None or part is None or part[1].depth <= track.tolerance:
+                continue
+            if shrank(track, part[1], joint):
+                found.append(part)
+        return found
+
+
+def _samples(track: Instrument, span: Span) -> slice:
+    """The samples of a track during an event, or so many of them as are enough."""
+    first, last = track.time_s.searchsorted((span[0] - 1e-9, span[1] + 1e-9)).tolist()
+    return slice(first, last, max(1, (last - first) // _MANY_LEVELS))
+
+
+def _leaps(track: Instrument, excursion: Excursion) -> bool:
+    """Whether an excursion goes most of its way between two samples, there and back.
+
+    And with hardly any motion the same way before it, or behind.
+    """
+    level, (start, end) = track.level, excursion.span_s
+    first, last = np.searchsorted(track.time_s, (start - 1e-9, end + 1e-9)).tolist()
+    if first < 2 or last > level.size - 2:
+        return False
+    for far, beside, inside in ((first - 2, first - 1, first), (last + 1, last, last - 1)):
+        way = float(level[inside] - level[beside])
+        on_the_way = float(level[beside] - level[far]) * (1.0 if way > 0.0 else -1.0)
+        if abs(way) < _LEAP * excursion.depth or on_the_way > _PREPARED * abs(way):
+            return False
+    return True
+
+
+def _measured(track: Instrument, span: Span) -> tuple[str, Excursion] | None:
+    """What a track shows between two instants, against straight on from before to behind."""
+    first, last = np.searchsorted(track.time_s, (span[0] - 1e-9, span[1] + 1e-9)).tolist()
+    if last <= first:
+        return None
+    before = float(track.level[max(first - 1, 0)])
+    after = float(track.level[min(last, track.level.size - 1)])
+    values = track.level[first:last]
+    level = float(values[np.argmax(np.abs(values - (before + after) / 2.0))])
+    return track.id, Excursion(span, before, after, level, last - first)

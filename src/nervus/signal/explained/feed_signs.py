@@ -1,0 +1,131 @@
+"""Signs that the supply or ground that all tracks share has failed: one factor, and its own lines.
+
+A potentiometer divides what it is fed with. If a joint in its supply leaves it a share k of that, every
+track reads k times what it would read, wherever the shaft is; in the ground every track comes so much
+nearer to the supply. (The divider, textbook; a percentage of a unit has an offset of its own and is not
+looked at.) So two tracks that shrink by one factor at one instant,
+or one that shrinks by the same factor from different openings, did not follow a shaft.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from math import log
+
+import numpy as np
+
+from nervus.domain.channel import Channel, Role, Span, Unit
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.instruments.instrument import Instrument
+
+# A supply that leaves its usual value by this share, or a ground by so many volts, has left.
+_SUPPLY_SHARE, _GROUND_V = 0.08, 0.25
+# The lines are looked at over the event, or so much around it; for this share of it they must be off.
+_AROUND_S, _GOOD_PART = 0.002, 0.25
+# What is usual is told by so many samples.
+_MANY = 2_000
+# What is left must be less than this for something to have left; a factor is not known better than this.
+_LEFT_OVER, _LEAST_SPREAD = 0.92, 0.015
+# Factors that match by chance: they may lie anywhere between nothing and a little more than all.
+_RANGE = 1.2
+# So many excursions by one factor, from openings of which the levels show it, make a joint of it; if
+# factors came as they like that would happen this seldom.
+_LEAST, _CHANCE = 3, 1e-3
+# Of very many so many tell the factor: each is held against all.
+_MOST_LOOKED_AT = 300
+# Further apart than this, percent of supply, levels are those of different openings.
+_APART_PCT = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Shrunk:
+    """By which factor, and whether toward the ground (the supply is poor) or toward the supply."""
+
+    factor: float
+    to_ground: bool
+
+
+class Lines:
+    """The recorded lines of the feed, and what each usually is."""
+
+    def __init__(self, lines: Iterable[Channel]) -> None:
+        self._lines = [
+            (line, float(np.median(line.values[:: max(1, line.samples // _MANY)]))) for line in lines
+        ]
+
+    def left(self, span: Span) -> bool:
+        """Whether one of them left its usual value during a span."""
+        return any(_left(line, usual, span) for line, usual in self._lines)
+
+
+def _left(line: Channel, usual: float, span: Span) -> bool:
+    """Whether a line was off for a good part of a span: a spike within it is none."""
+    first, last = line.time_s.searchsorted((span[0] - 1e-9, span[1] + 1e-9)).tolist()
+    if first == last:
+        around = (span[0] - _AROUND_S, span[1] + _AROUND_S)
+        first, last = line.time_s.searchsorted(around).tolist()
+    if first == last:
+        return False
+    limit = _GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual
+    return bool(np.mean(np.abs(line.values[first:last] - usual) > limit) >= _GOOD_PART)
+
+
+def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | None:
+    """The factor by which most excursions of a track shrink, from different openings, if any."""
+    if track.kind.unit is not Unit.VOLT:
+        return None
+    deep = [e for e in excursions if e.depth > 2.0 * track.tolerance]
+    deep = deep[:: max(1, len(deep) // _MOST_LOOKED_AT)]
+    if len(deep) < _LEAST:
+        return None
+    levels = np.asarray([e.level for e in deep])
+    best: tuple[int, Shrunk] | None = None
+    for to_ground in (True, False):
+        factors = np.asarray([_factor(e, to_ground=to_ground) for e in deep])
+        spreads = np.asarray([_spread(track, e, to_ground=to_ground) for e in deep])
+        for factor, spread in zip(factors.tolist(), spreads.tolist(), strict=True):
+            if not 0.0 <= factor < _LEFT_OVER:
+                continue
+            same = np.abs(factors - factor) <= np.maximum(spreads, spread)
+            count = int(same.sum())
+            by_chance = (2.0 * spread / _RANGE) ** (count - 1) * len(deep)
+            apart = float(np.ptp(levels[same])) > max(_APART_PCT, 2.0 * track.same_level)
+            if count < _LEAST or 2 * count <= len(deep) or not apart or by_chance > _CHANCE:
+                continue
+            if best is None or count > best[0]:
+                best = count, Shrunk(float(np.median(factors[same])), to_ground)
+    return best[1] if best is not None else None
+
+
+def shrank(track: Instrument, excursion: Excursion, by: Shrunk) -> bool:
+    """Whether an excursion is one of those of a joint."""
+    off = abs(_factor(excursion, to_ground=by.to_ground) - by.factor)
+    return off <= _spread(track, excursion, to_ground=by.to_ground)
+
+
+def by_one_factor(parts: Iterable[tuple[Instrument, Excursion]]) -> float:
+    """What it is worth, in nats, that tracks shrank by one factor at once; 0 where they did not."""
+    parts = tuple(parts)
+    worth = 0.0
+    if any(t.kind.unit is not Unit.VOLT for t, _ in parts):
+        return worth
+    for to_ground in (True, False):
+        factors = [_factor(e, to_ground=to_ground) for _, e in parts]
+        spread = sum(_spread(t, e, to_ground=to_ground) for t, e in parts)
+        low, high = min(factors), max(factors)
+        if -spread < low and high < _LEFT_OVER and high - low <= spread:
+            worth = max(worth, log(_RANGE / (2.0 * spread)))
+    return worth
+
+
+def _factor(excursion: Excursion, *, to_ground: bool) -> float:
+    if to_ground:
+        return excursion.level / max(excursion.course, 1.0)
+    return (100.0 - excursion.level) / max(100.0 - excursion.course, 1.0)
+
+
+def _spread(track: Instrument, excursion: Excursion, *, to_ground: bool) -> float:
+    """How well a factor is known: the noise, and what the shaft moved meanwhile."""
+    course = max(excursion.course if to_ground else 100.0 - excursion.course, 1.0)
+    moved = abs(excursion.after - excursion.before) / 2.0
+    factor = abs(_factor(excursion, to_ground=to_ground))
+    return max(_LEAST_SPREAD, (track.same_level + factor * moved) / course)

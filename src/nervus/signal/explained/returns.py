@@ -1,0 +1,116 @@
+"""What comes back to exactly where it was: an interruption does, and a shaft that was moved seldom.
+
+Read slowly, both tracks of a sensor whose supply fails for a moment agree with a shaft that was shut and
+opened again. But who lets a throttle go and takes it again comes back to about where it was, or to a
+stop; a wire that makes contact again shows the very position, or the very way, that was being gone.
+"""
+
+from math import log
+
+import numpy as np
+
+from nervus.domain.channel import Span
+from nervus.signal.arithmetic.spans import inside, runs
+from nervus.signal.candidates.excursions import Excursion, deep_enough
+from nervus.signal.instruments.instrument import Instrument
+
+# A hold is so long at least, and what lies between two of them no longer than this.
+_HOLD_S, _HOLD_SAMPLES, _LONGEST_S = 0.3, 4, 2.0
+# No more than so many nats come from one return, or from how quick it was: so many for each e-fold.
+_MOST, _PER_FOLD = 4.0, 2.0
+# How quick a shaft usually moves is told where it went so many times its range, in so many steps.
+_MOVED, _LEAST_RANGE_PCT, _MANY = 3.0, 20.0, 30
+# Within this of the lowest that a track usually shows, percent of supply, it may be at a stop, also one
+# that holds it part open; within it of the highest, if that is high enough for wide open (common
+# practice: 3.9 to 4.7 V of 5 V), or is where a throttle that moves is limited to.
+_STOP_PCT, _OPEN_AT_LEAST, _MOVED_PCT = 3.0, 76.0, 10.0
+
+
+def find_returns(track: Instrument) -> tuple[Excursion, ...]:
+    """What lies between two holds at one and the same level, for a track that is read slowly."""
+    if not track.is_slow or track.level.size < 2 * _HOLD_SAMPLES:
+        return ()
+    level, time_s = track.level, track.time_s
+    first, last = runs(np.abs(np.diff(level)) <= track.same_level)
+    last = last + 1
+    held = (last - first + 1 >= _HOLD_SAMPLES) & (time_s[last] - time_s[first] >= _HOLD_S)
+    first, last = first[held], last[held]
+    begins = first.tolist()
+    near = np.searchsorted(time_s[first], time_s[last] + _LONGEST_S, side="right").tolist()
+    found = []
+    for number, left in enumerate(last.tolist()):
+        before = float(np.median(level[left - _HOLD_SAMPLES + 1 : left + 1]))
+        for right in begins[number + 1 : near[number]]:
+            after = float(np.median(level[right : right + _HOLD_SAMPLES]))
+            inner = level[left + 1 : right]
+            if inner.size and abs(after - before) <= track.same_level + track.resolution:
+                furthest = float(inner[np.argmax(np.abs(inner - before))])
+                span = (float(time_s[left + 1]), float(time_s[right - 1]))
+                found.append(Excursion(span, before, after, furthest, inner.size, weak=True))
+                break
+    deep = deep_enough(track)
+    return tuple(e for e in found if e.depth >= deep and not _may_be_a_stop(track, e))
+
+
+def comes_back(track: Instrument, excursion: Excursion) -> float:
+    """What it says against motion, in nats, that a track goes on where, and as, it was going.
+
+    By chance it comes back anywhere within as far as it went.
+    """
+    level, time_s = track.level, track.time_s
+    first = int(np.searchsorted(time_s, excursion.span_s[0] - 1e-9))
+    last = int(np.searchsorted(time_s, excursion.span_s[1] + 1e-9))
+    if first < 2 or last > level.size - 2 or _may_be_a_stop(track, excursion):
+        return 0.0
+    took_s = float(time_s[last] - time_s[first - 1])
+    slopes = [
+        float((level[b] - level[a]) / (time_s[b] - time_s[a]))
+        for a, b in ((first - 2, first - 1), (last, last + 1))
+    ]
+    expected = float(level[first - 1]) + sum(slopes) / 2.0 * took_s
+    unknown = _known_to(track) + abs(slopes[1] - slopes[0]) * took_s / 4.0
+    near = max(abs(float(level[last]) - expected), unknown)
+    return min(_MOST, max(0.0, log(excursion.depth / (2.0 * near))))
+
+
+def _known_to(track: Instrument) -> float:
+    """To what a level is known by one sample, percent of supply."""
+    return 2.0 * track.noise + track.resolution / 2.0
+
+
+def own_speed(track: Instrument, away_s: tuple[Span, ...]) -> float:
+    """The quickest that a shaft usually moved between two samples, percent of supply a second.
+
+    What may have been off its course is left out; infinite where it hardly moved.
+    """
+    step, took_s = np.abs(np.diff(track.level)), np.diff(track.time_s)
+    known = ~inside(track.time_s[1:], away_s, 2.1 * track.interval_s)
+    step, took_s = step[known], took_s[known]
+    low, high = track.usual
+    if not step.size or float(step.sum()) < _MOVED * max(high - low, _LEAST_RANGE_PCT):
+        return float("inf")
+    moving = (step / took_s)[step > track.tolerance]
+    return float(np.quantile(moving, 0.98)) if moving.size >= _MANY else float("inf")
+
+
+def beyond_own(track: Instrument, excursion: Excursion, speed: float) -> float:
+    """What it says against motion, in nats, to be quicker both ways than the shaft usually is."""
+    level, time_s = track.level, track.time_s
+    first = int(np.searchsorted(time_s, excursion.span_s[0] - 1e-9))
+    last = int(np.searchsorted(time_s, excursion.span_s[1] + 1e-9))
+    if first < 1 or last > level.size - 1 or not np.isfinite(speed) or speed <= 0.0:
+        return 0.0
+    around = slice(first - 1, last + 1)
+    step = np.abs(np.diff(level[around])) / np.diff(time_s[around])
+    leaves, back = float(step[:2].max()), float(step[-2:].max())
+    return min(_MOST, max(0.0, _PER_FOLD * log(max(min(leaves, back) / speed, 1.0))))
+
+
+def _may_be_a_stop(track: Instrument, excursion: Excursion) -> bool:
+    """Whether it left and came back to where a shaft comes to rest by itself, the way that one can."""
+    low, high = track.usual
+    course, away = excursion.course, excursion.level - excursion.course
+    closed = course <= low + _STOP_PCT and away > 0.0
+    limit = course >= _OPEN_AT_LEAST or high - low > _MOVED_PCT
+    opened = course >= high - _STOP_PCT and limit and away < 0.0
+    return bool(closed or opened)

@@ -1,0 +1,231 @@
+"""One shaft, the throttle's or the pedal's: its tracks, what explains their events, and where it was."""
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from nervus.domain.analysis import Frame, Pass, Relation, TrackRelation, Travel
+from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span, Unit
+from nervus.domain.profile import SensorKind, ThrottleProfile, TrackProfile
+from nervus.language import say
+from nervus.signal.arithmetic.spans import inside
+from nervus.signal.candidates.asked import who_asked
+from nervus.signal.candidates.proposing import Candidates, propose
+from nervus.signal.explained.events import Event
+from nervus.signal.explained.explain import explain
+from nervus.signal.explained.feed import what_is_shared
+from nervus.signal.explained.feed_signs import Lines
+from nervus.signal.instruments.instrument import Instrument, prepare
+from nervus.signal.motion import relation
+from nervus.signal.motion.course import Course, course_of
+from nervus.signal.motion.frames import frame_from_profile, learn_frame, related_frame
+from nervus.signal.motion.pair import Pair
+from nervus.signal.motion.travel import find_passes
+
+# A track that stands still over a short stretch is never further off than this, percent of supply.
+FLAT_DEPTH_PCT = 8.0
+# A bridge longer than this is no course any more; fewer points than this are none either.
+_LONG_S, _LEAST_SEEN = 0.4, 20
+# Tracks that share so much of so many stamps are sampled together, not polled one after the other.
+_STAMPS, _TOGETHER = 400, 0.5
+# A slow logger may stamp alike what it read in turn.
+_SURELY_TOGETHER_S = 0.01
+
+
+_NOT_RELATED = TrackRelation(Relation.UNKNOWN, None, None, learned=True)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Shaft:
+    """What the tracks of one sensor show of the shaft that they sit on.
+
+    Attributes:
+        sensor: whose shaft.
+        tracks: one or two, in their order; none where none was recorded.
+        pair: both, where it is known how they relate.
+        related: the same in the words of the answer.
+        events: of all tracks, in the order of time, motion left out.
+        courses: for each track its course without them.
+        spikes: for each track the spans of its ignition spikes.
+        travel: where the shaft was; `None` where no track was recorded.
+        passes: of the travel.
+    """
+
+    sensor: Sensor
+    tracks: tuple[Instrument, ...] = ()
+    pair: Pair | None = None
+    related: TrackRelation = _NOT_RELATED
+    events: tuple[Event, ...] = ()
+    courses: dict[str, Course] = field(default_factory=dict)
+    spikes: dict[str, tuple[Span, ...]] = field(default_factory=dict)
+    travel: Travel | None = None
+    passes: tuple[Pass, ...] = ()
+
+    def faulty(self, track: Instrument) -> tuple[Span, ...]:
+        """The spans of a track's events."""
+        return tuple(x.span_s for e in self.events for name, x in e.parts if name == track.id)
+
+    def expected_of(self, track: Instrument) -> FloatArray | None:
+        """What the other track says of each of a track's samples, percent of supply, shape (n,)."""
+        return self.pair.expected_of(track) if self.pair is not None else None
+
+    def course_with_shallow(self, track: Instrument) -> Course:
+        """A track's course with only its deep events bridged.
+
+        A track that stands still and then catches up may look as if it had left its course.
+        """
+        parts = [x for e in self.events for name, x in e.parts if name == track.id]
+        deep = tuple(x.span_s for x in parts if x.depth > FLAT_DEPTH_PCT)
+        if len(deep) == len(parts):
+            return self.courses[track.id]
+        return course_of(track, deep + self.spikes[track.id])
+
+    def sister_at(self, course: Course) -> FloatArray | None:
+        """What the other track tells at a course's instants, as this track's level, shape (n,)."""
+        if self.pair is None:
+            return None
+        own = self.pair.first if course.id == self.pair.first.id else self.pair.second
+        sign = 1.0 if own is self.pair.first else -1.0
+        other = self.courses[self.pair.other(own).id]
+        level = np.interp(course.time_s + sign * self.pair.skew_s, other.time_s, other.level)
+        return self.pair.as_track(own, level)
+
+
+def follow(
+    recording: Recording,
+    sensor: Sensor,
+    supply_v: float,
+    key_off: tuple[Span, ...],
+    profile: ThrottleProfile | None,
+) -> Shaft:
+    """What a recording shows of one shaft.
+
+    Args:
+        recording: what was captured, repeats left out.
+        sensor: whose shaft.
+        supply_v: volts that are 100 % for tracks in volts.
+        key_off: when nothing is to be judged.
+        profile: what the throttle should do; it says nothing of the pedal.
+    """
+    prepared = (
+        prepare(c, supply_v, key_off, recording.get("vref_v")) for c in _channels(recording, sensor)
+    )
+    tracks = tuple(t for t in prepared if t is not None)
+    if not tracks:
+        return Shaft(sensor)
+    profile = profile if sensor is Sensor.THROTTLE else None
+    asked = who_asked(recording, tracks)
+    tracks = _on_one_clock(tracks)
+    found = [propose(recording, t, asked, witnessed=len(tracks) == 2) for t in tracks]
+    candidates = {c.track.id: c for c in found}
+    tracks = tuple(c.track for c in found)
+    spikes = {t.id: candidates[t.id].spikes for t in tracks}
+    pair, related = _pair(tracks, candidates, profile)
+    feed = Lines((*recording.with_role(Role.SUPPLY), *recording.with_role(Role.GROUND)))
+    events = explain(tracks, pair, candidates, asked, feed)
+    wipers = profile is not None and profile.sensor is SensorKind.CONTACT
+    events = what_is_shared(events, {t.id: t for t in tracks}, feed, wipers=wipers)
+    shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes)
+    courses = {t.id: course_of(t, shaft.faulty(t) + spikes[t.id]) for t in tracks}
+    return _moved(recording, replace(shaft, courses=courses), profile)
+
+
+def _channels(recording: Recording, sensor: Sensor) -> tuple[Channel, ...]:
+    found = recording.tracks(sensor)
+    if found or sensor is Sensor.PEDAL:
+        return found
+    return recording.with_role(Role.POSITION)[:1]
+
+
+def _pair(
+    tracks: tuple[Instrument, ...], candidates: dict[str, Candidates], profile: ThrottleProfile | None
+) -> tuple[Pair | None, TrackRelation]:
+    """Both tracks with the line that relates them, learned from what is no candidate."""
+    if len(tracks) < 2:
+        return None, TrackRelation(Relation.SINGLE, None, None, learned=True)
+    one, two = tracks
+    first, second = (_as_seen(t, candidates[t.id]) for t in tracks)
+    told = profile is not None and len(profile.tracks) == 2
+    if profile is not None and told:
+        line: relation.Line | None = _line_of_profile(profile.tracks, profile.supply_v)
+        related = relation.describe(line, profile.supply_v, learned=False)
+    else:
+        line = relation.learn_line(first, second)
+        related = relation.describe(line, first.supply_v)
+    if line is None:
+        return None, related
+    skew_s = 0.0
+    if not _share_stamps(one, two):
+        skew_s = _skew(first, second, line, (one, two))
+    together = one.interval_s <= _SURELY_TOGETHER_S and np.array_equal(one.time_s, two.time_s)
+    return Pair(one, two, line, skew_s, together), related
+
+
+def _on_one_clock(tracks: tuple[Instrument, ...]) -> tuple[Instrument, ...]:
+    """Two tracks by the clock of the first, where they were written by two loggers."""
+    if len(tracks) < 2:
+        return tracks
+    one, two = tracks
+    first, second = (course_of(t, ()) for t in tracks)
+    clock = relation.estimate_clock(first, second, max(t.interval_s for t in tracks))
+    if clock == (0.0, 0.0):
+        return tracks
+    offset, drift = clock
+    return one, replace(two, time_s=(two.time_s - offset) / (1.0 + drift), clock=clock)
+
+
+def _as_seen(track: Instrument, found: Candidates) -> Course:
+    """A course without its candidates, and without what would be bridged for long."""
+    spans = tuple(e.span_s for e in found.excursions)
+    course = course_of(track, spans + found.spikes)
+    long = tuple(s for s in spans if s[1] - s[0] > _LONG_S)
+    seen = ~inside(course.time_s, long)
+    if seen.all() or seen.sum() < _LEAST_SEEN:
+        return course
+    return replace(course, time_s=course.time_s[seen], level=course.level[seen])
+
+
+def _line_of_profile(tracks: tuple[TrackProfile, ...], supply_v: float) -> relation.Line:
+    one, two = tracks
+    slope = (two.open_v - two.closed_v) / (one.open_v - one.closed_v)
+    return relation.Line(slope, 100.0 * (two.closed_v - slope * one.closed_v) / supply_v)
+
+
+def _share_stamps(one: Instrument, two: Instrument) -> bool:
+    some = two.time_s[:: max(1, two.time_s.size // _STAMPS)]
+    at = np.minimum(np.searchsorted(one.time_s, some), one.time_s.size - 1)
+    return bool(np.mean(one.time_s[at] == some) > _TOGETHER)
+
+
+def _skew(
+    first: Course, second: Course, line: relation.Line, tracks: tuple[Instrument, Instrument]
+) -> float:
+    """By how much the second track lags behind the first."""
+    return relation.estimate_skew(first, second, line, max(t.interval_s for t in tracks))
+
+
+def _moved(recording: Recording, shaft: Shaft, profile: ThrottleProfile | None) -> Shaft:
+    """The shaft with where it was, by the track with the fewest events, and its passes."""
+    tracks, pair = shaft.tracks, shaft.pair
+    frames = {t.id: _frame(recording, shaft, t, profile, n) for n, t in enumerate(tracks)}
+    told = profile is not None and len(profile.tracks) == 2
+    if pair is not None and not told:
+        first, second = tracks
+        one, two = shaft.courses[first.id], shaft.courses[second.id]
+        frames[second.id] = related_frame(frames[first.id], one, two, pair.line, pair.skew_s)
+    witness = min(tracks, key=lambda t: len(shaft.faulty(t)))
+    course = shaft.courses[witness.id]
+    travel = Travel(course.time_s, frames[witness.id].percent(course.own()), witness.id, frames)
+    return replace(shaft, travel=travel, passes=find_passes(travel.time_s, travel.percent))
+
+
+def _frame(
+    recording: Recording, shaft: Shaft, track: Instrument, profile: ThrottleProfile | None, index: int
+) -> Frame:
+    if profile is not None and index < len(profile.tracks) and track.kind.unit is Unit.VOLT:
+        return frame_from_profile(profile.tracks[index], track.supply_v, profile.supply_v)
+    if track.kind.role is Role.POSITION:
+        return Frame(0.0, 100.0, say("as the control unit reports it"))
+    names = ("pedal_pct",) if shaft.sensor is Sensor.PEDAL else ("throttle_pct", "throttle_cmd_pct")
+    reported = next((c for n in names if (c := recording.get(n)) is not None), None)
+    return learn_frame(shaft.courses[track.id], reported, pedal=shaft.sensor is Sensor.PEDAL)

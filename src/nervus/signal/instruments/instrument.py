@@ -1,0 +1,250 @@
+"""Track signals as percent of their supply, so that one set of rules fits volts and percent alike.
+
+A potentiometer is ratiometric: with a supply of 4.80 V a healthy 0.50 V reads 0.48 V (common
+practice). So what counts is the share of the supply, not the volts.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, Recording, Span, Unit
+from nervus.domain.finding import Floor
+from nervus.language import figures
+from nervus.signal.arithmetic.spans import inside
+from nervus.signal.instruments import sampling
+
+# Below a tenth and above nine tenths of the supply no sensor of the common windows (0.5 to 4.6 V
+# of 5 V) rests; a level there is the rail itself, less what pull-ups and pull-downs add.
+GROUND_BELOW_PCT = 8.0
+SUPPLY_ABOVE_PCT = 92.0
+# Nearer than this to a rail no sensor of the common windows comes at all.
+_AT_GROUND_PCT, _AT_SUPPLY_PCT = 2.0, 97.5
+# The levels beside a rail, and how many samples must lie there for each one at the rail, if the
+# track reaches the rail by moving.
+_BESIDE_PCT, _BESIDE_SHARE = 4.0, 0.1
+NOMINAL_SUPPLY_V = 5.0
+# Samples further apart than this show no edges, and the ends of a dead spot or a bend as roughness.
+_SLOW_S = 0.015
+# A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
+_SUPPLY_IN_USE_V = 4.0
+# A supply that wanders by less than this share is steady; it is followed in steps of this time, at
+# least so many, as far as it stays within its tolerance (common practice: 5 V within 10 % at the most).
+_STEADY, _SLOWLY_S, _LEAST_BLOCKS, _SOME, _TOLERANCE = 0.01, 0.1, 8, 9, 0.1
+# What an open input reads wanders by less than this, percent of supply.
+_SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
+# A meter shows this as zero, not as minus zero.
+_NOTHING = 0.0005
+# Enough samples for a distribution.
+_SKETCH = 20_000
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Instrument:
+    """One track as it was measured: what it can show, and what of it is noise or rounding.
+
+    Attributes:
+        kind: of its channel.
+        time_s: instants, shape (n,), strictly rising.
+        level: percent of the supply, shape (n,).
+        noise: deviation of its quick noise and hum, percent of supply.
+        resolution: smallest step, percent of supply.
+        interval_s: usual time between samples.
+        supply_v: volts (or percent) that 100 stands for.
+        usual: levels that 5 and 95 % of its samples stay below, interruptions left out.
+        clock: by how many seconds its logger's clock is ahead of the other track's at instant 0, and
+            how many more each second; `time_s` is by the other track's clock.
+    """
+
+    kind: ChannelKind
+    time_s: FloatArray
+    level: FloatArray
+    noise: float
+    resolution: float
+    interval_s: float
+    supply_v: float
+    usual: tuple[float, float]
+    clock: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def id(self) -> str:
+        """The identifier of its channel."""
+        return self.kind.id
+
+    @property
+    def tolerance(self) -> float:
+        """What may be noise or rounding, in percent of supply: five deviations, two steps."""
+        return max(5.0 * self.noise, 2.0 * self.resolution, 0.2)
+
+    @property
+    def is_slow(self) -> bool:
+        """Whether a hand crosses more than a worn place is wide from one sample to the next but one."""
+        return self.interval_s >= _SLOW_S
+
+    @property
+    def step_tolerance(self) -> float:
+        """What a step between two samples may be by noise: eight deviations, for it has two of them."""
+        return max(8.0 * self.noise, 2.5 * self.resolution, 0.3)
+
+    @property
+    def same_level(self) -> float:
+        """Within this, percent of supply, two levels are one and the same."""
+        return max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), self.resolution)
+
+    def on_its_clock(self, span_s: Span) -> Span:
+        """A span by the clock of the track's own logger: as the recording has it."""
+        offset, drift = self.clock
+        return span_s[0] + offset + drift * span_s[0], span_s[1] + offset + drift * span_s[1]
+
+    def beyond_range(self, level: FloatArray) -> BoolArray:
+        """Levels at a rail, for a track that usually stays well away from it, shape (n,) to (n,)."""
+        low, high = self.usual
+        at_ground = level < _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else np.zeros(level.shape, bool)
+        return np.asarray(at_ground | (level > max(_AT_SUPPLY_PCT, high + 2.5)), dtype=np.bool_)
+
+    def are_unusual(self, level: FloatArray) -> BoolArray:
+        """Levels near a rail and outside of what the track usually shows, shape (n,) to (n,)."""
+        low, high = self.usual
+        near_rail = (level < GROUND_BELOW_PCT) | (level > SUPPLY_ABOVE_PCT)
+        outside = (level < low - 2.0) | (level > high + 2.0)
+        return np.asarray(self.beyond_range(level) | (near_rail & outside), dtype=np.bool_)
+
+    def is_unusual(self, level: float) -> bool:
+        """The same for one level."""
+        return bool(self.are_unusual(np.asarray([level]))[0])
+
+    def own_value(self, level: float) -> float:
+        """A level in the channel's own unit, to as many digits as a meter shows."""
+        value = round(level * self.supply_v / 100.0, 3)
+        return 0.0 if abs(value) < _NOTHING else value
+
+    def small(self, value: float) -> str:
+        """A small amount of the channel's own unit, as text."""
+        return (
+            figures("{value:.0f} mV", value=1000.0 * value)
+            if self.kind.unit is Unit.VOLT
+            else figures("{value:.1f} %", value=value)
+        )
+
+    def told(self, value: float) -> str:
+        """A value of the channel, with its unit, as text."""
+        return (
+            figures("{value:.2f} V", value=value)
+            if self.kind.unit is Unit.VOLT
+            else figures("{value:.1f} %", value=value)
+        )
+
+    def own(self, level: FloatArray) -> FloatArray:
+        """Levels in the channel's own unit."""
+        return level * (self.supply_v / 100.0)
+
+
+def supply_scale(recording: Recording, nominal_v: float = NOMINAL_SUPPLY_V) -> float:
+    """The supply that track voltages are a share of: as recorded, else the nominal one."""
+    supply = recording.get("vref_v")
+    if supply is None:
+        return nominal_v
+    in_use = supply.values[:: max(1, supply.samples // _SKETCH)]
+    in_use = in_use[in_use > _SUPPLY_IN_USE_V]
+    return float(np.median(in_use)) if in_use.size else nominal_v
+
+
+def prepare(
+    channel: Channel, supply_v: float, ignore: tuple[Span, ...] = (), supply: Channel | None = None
+) -> Instrument | None:
+    """A track ready for the detectors; `None` where fewer than five samples remain.
+
+    Args:
+        channel: the track.
+        supply_v: volts that are 100 % for it, where it is in volts.
+        ignore: stretches in which nothing is to be judged.
+        supply: the supply as recorded: where it sags slowly, the tracks sag with it.
+    """
+    time_s, values = channel.time_s, channel.values
+    keep = ~inside(time_s, ignore) if ignore else np.ones(time_s.shape, dtype=bool)
+    keep[1:] &= time_s[1:] > time_s[:-1]
+    if not keep.all():
+        time_s, values = time_s[keep], values[keep]
+    if time_s.size < 5:
+        return None
+    is_volts = channel.kind.unit is Unit.VOLT
+    scale = supply_v if is_volts else 100.0
+    shown = values * (100.0 / scale)
+    sags = _sags(supply, supply_v) if supply is not None and is_volts else None
+    level = shown if sags is None else shown / np.interp(time_s, *sags)
+    interval_s = sampling.interval_s(time_s)
+    return Instrument(
+        kind=channel.kind,
+        time_s=time_s,
+        level=level,
+        noise=sampling.noise_and_hum(level, interval_s),
+        resolution=sampling.resolution(shown),
+        interval_s=interval_s,
+        supply_v=scale,
+        usual=_usual(level[:: max(1, level.size // _SKETCH)]),
+    )
+
+
+def _sags(supply: Channel, supply_v: float) -> tuple[FloatArray, FloatArray] | None:
+    """Instants, and the supply then as a share of what it usually is, slowly; `None` where it is steady.
+
+    What is quick, or leaves its tolerance, is an interruption or a spike: the tracks are looked at for
+    those.
+    """
+    size = max(1, round(_SLOWLY_S / max(sampling.interval_s(supply.time_s), 1e-7)))
+    if supply.samples < _LEAST_BLOCKS * size:
+        return None
+    whole = supply.samples // size * size
+    some = supply.values[:whole].reshape(-1, size)[:, :: max(1, size // _SOME)]
+    share = np.median(some, axis=1) / supply_v
+    time_s = sampling.block_means(supply.time_s, size)
+    in_use = np.abs(share - 1.0) < _TOLERANCE
+    if (
+        np.count_nonzero(in_use) < _LEAST_BLOCKS
+        or np.ptp(np.percentile(share[in_use], [2.0, 98.0])) < _STEADY
+    ):
+        return None
+    return time_s[in_use], np.asarray(share[in_use], dtype=np.float64)
+
+
+def coarser(track: Instrument, interval_s: float) -> Instrument | None:
+    """The same track as means over blocks of about so many seconds; `None` where it is slow enough."""
+    size = round(interval_s / max(track.interval_s, 1e-7))
+    if size < 2 or track.level.size < 5 * size:
+        return None
+    time_s, level = (sampling.block_means(x, size) for x in (track.time_s, track.level))
+    return replace(
+        track,
+        time_s=time_s,
+        level=level,
+        noise=sampling.noise_and_hum(level, track.interval_s * size),
+        interval_s=track.interval_s * size,
+    )
+
+
+def _usual(level: FloatArray) -> tuple[float, float]:
+    """Levels that 5 and 95 % of the samples stay below, without those that jumped to a rail.
+
+    A throttle that is opened wide moves through the levels just below its end; an open wire does not.
+    So a rail with hardly anything beside it is not part of the track's own range.
+    """
+    own = np.ones(level.shape, dtype=bool)
+    for at_rail, beside in (
+        (level < _AT_GROUND_PCT, level < _AT_GROUND_PCT + _BESIDE_PCT),
+        (level > _AT_SUPPLY_PCT, level > _AT_SUPPLY_PCT - _BESIDE_PCT),
+    ):
+        if np.count_nonzero(beside & ~at_rail) < _BESIDE_SHARE * np.count_nonzero(at_rail):
+            own &= ~at_rail
+    if not own.any():
+        own[:] = True
+    low, high = np.percentile(level[own], [5.0, 95.0])
+    return float(low), float(high)
+
+
+def floor_of(level: float) -> Floor:
+    """Which rail a level in percent of supply belongs to."""
+    if level < GROUND_BELOW_PCT:
+        return Floor.GROUND
+    if level > SUPPLY_ABOVE_PCT:
+        return Floor.SUPPLY
+    return Floor.INTERMEDIATE

@@ -1,0 +1,1 @@
+"""Where the shaft was: courses, how two tracks belong together, travel and its passes."""

@@ -1,0 +1,156 @@
+"""Two tracks on one shaft: what each says of the other.
+
+Two tracks on one shaft can't be at different places. Where they are, one of them was off, however gently
+it left; where they agree, the shaft moved, or what both share failed.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
+from nervus.signal.arithmetic.instants import read_at
+from nervus.signal.arithmetic.spans import inside, merge, runs_of
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.motion.relation import Line
+
+# Motion between two samples of tracks that are read in turn hides this many intervals.
+UNKNOWN_INTERVALS = 1.5
+# Samples looked at together.
+_PIECE = 1 << 15
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pair:
+    """Two tracks with what relates them.
+
+    Attributes:
+        first: track 1.
+        second: track 2.
+        line: what relates them.
+        skew_s: by how much the second lags.
+        together: whether every sample of one was taken with one of the other, not read in turn.
+    """
+
+    first: Instrument
+    second: Instrument
+    line: Line
+    skew_s: float
+    together: bool
+
+    def other(self, track: Instrument) -> Instrument:
+        """The sister of a track."""
+        return self.second if track.id == self.first.id else self.first
+
+    def as_track(self, of: Instrument, level: FloatArray) -> FloatArray:
+        """Levels of a track's sister as that track's own, shape (n,) to (n,)."""
+        if of.id == self.first.id:
+            return (level - self.line.offset) / self.line.slope
+        return self.line.at(level)
+
+    def expected(self, of: Instrument, at_s: FloatArray) -> FloatArray:
+        """What a track should read by its sister at some instants, percent of supply, shape (n,)."""
+        sister, sign = self.other(of), 1.0 if of.id == self.first.id else -1.0
+        return self.as_track(of, read_at(at_s + sign * self.skew_s, sister.time_s, sister.level))
+
+    def expected_of(self, of: Instrument, samples: slice = slice(None)) -> FloatArray:
+        """What the sister says of a track's own samples, percent of supply, shape (n,)."""
+        if self.together:
+            return self.as_track(of, self.other(of).level[samples])
+        if samples == slice(None):
+            sister, sign = self.other(of), 1.0 if of.id == self.first.id else -1.0
+            return self.as_track(
+                of, np.interp(of.time_s + sign * self.skew_s, sister.time_s, sister.level)
+            )
+        return self.expected(of, of.time_s[samples])
+
+    def resolution(self, of: Instrument) -> float:
+        """The coarser of both tracks' steps, in percent of a track's supply."""
+        slope = abs(self.line.slope)
+        scale = 1.0 / slope if of.id == self.first.id else slope
+        return max(of.resolution, self.other(of).resolution * scale)
+
+    def blur(self, of: Instrument) -> float:
+        """How far both may be apart by noise and rounding, in percent of a track's supply."""
+        slope = abs(self.line.slope)
+        scale = 1.0 / slope if of.id == self.first.id else slope
+        return of.tolerance + self.other(of).tolerance * scale
+
+    def timing(self, of: Instrument, span_s: Span) -> float:
+        """How far both may be apart because they were read in turn while the shaft moved, percent.
+
+        The slower of the two tells how fast the shaft was: what left may have leapt.
+        """
+        if self.together:
+            return 0.0
+        interval_s = max(self.first.interval_s, self.second.interval_s)
+        slope = abs(self.line.slope)
+        speeds = []
+        for track in (self.first, self.second):
+            scale = 1.0 if track.id == of.id else (1.0 / slope if of.id == self.first.id else slope)
+            speeds.append(_fastest(track, span_s) * scale)
+        return min(speeds) * UNKNOWN_INTERVALS * interval_s
+
+    def partings(self, least: float, known_s: tuple[Span, ...], gap_s: float) -> tuple[Span, ...]:
+        """Where the tracks are further apart than noise, timing and `least` explain.
+
+        Joined over `gap_s`; what is near to known spans is left out.
+        """
+        off, gap = self._gaps(self.blur(self.first) + least)
+        fresh = ~self._may_be_timing(off, gap)
+        fresh &= ~inside(self.first.time_s[off], known_s, 2.0 * self.first.interval_s)
+        off = off[fresh]
+        ends = ((float(self.first.time_s[a]), float(self.first.time_s[b])) for a, b in _ends(off))
+        return merge(ends, gap_s)
+
+    def _gaps(self, least: float) -> tuple[IntArray, FloatArray]:
+        """Where the tracks are further apart than `least`, and by how much, shape (k,) both.
+
+        Indices into the first track; piece by piece, so that what is computed stays in the cache.
+        """
+        one = self.first
+        found, gaps = [np.empty(0, dtype=np.intp)], [np.empty(0)]
+        for first in range(0, one.level.size, _PIECE):
+            piece = slice(first, first + _PIECE)
+            gap = np.abs(one.level[piece] - self.expected_of(one, piece))
+            at = np.flatnonzero(gap > least)
+            if at.size:
+                found.append(at + first)
+                gaps.append(gap[at])
+        return np.concatenate(found), np.concatenate(gaps)
+
+    def _may_be_timing(self, at: IntArray, gap: FloatArray) -> BoolArray:
+        """Where motion between two samples of tracks read in turn explains a gap, shape of `at`."""
+        if self.together or not at.size:
+            return np.zeros(at.shape, dtype=np.bool_)
+        other = self.expected_of(self.first)
+        own, theirs = (_speed_around(x, self.first.time_s, at) for x in (self.first.level, other))
+        unknown = UNKNOWN_INTERVALS * max(self.first.interval_s, self.second.interval_s)
+        explained = np.minimum(own, theirs) * unknown + self.blur(self.first)
+        return np.asarray(gap < explained, dtype=np.bool_)
+
+
+def _ends(indices: IntArray) -> list[tuple[int, int]]:
+    first, last = runs_of(indices)
+    return list(zip(first.tolist(), last.tolist(), strict=True))
+
+
+def _fastest(track: Instrument, span_s: Span) -> float:
+    """The highest speed of a track from two samples before a span to two behind it, percent a second."""
+    around = 2.0 * track.interval_s
+    near = slice(*np.searchsorted(track.time_s, (span_s[0] - around, span_s[1] + around)).tolist())
+    level, time_s = track.level[near], track.time_s[near]
+    if level.size < 2:
+        return 0.0
+    return float(np.max(np.abs(np.diff(level) / np.diff(time_s))))
+
+
+def _speed_around(level: FloatArray, time_s: FloatArray, at: IntArray) -> FloatArray:
+    """The highest speed from sample to sample within two of each, shape of `at`."""
+    end = level.size - 1
+    speed = np.zeros(at.shape)
+    for shift in (-2, -1, 0, 1):
+        one, two = np.clip(at + shift, 0, end), np.clip(at + shift + 1, 0, end)
+        took_s = np.maximum(time_s[two] - time_s[one], 1e-9)
+        speed = np.maximum(speed, np.abs(level[two] - level[one]) / took_s)
+    return speed

@@ -1,0 +1,286 @@
+"""How the second track follows the first: learned by the widest agreement, not by the most samples.
+
+A throttle spends most of its time at a few positions. If a track is bent just there, a fit over
+samples would follow the bend. So each stretch of travel has one vote, and the line with most votes
+wins; a plain relation (same, inverse, half) wins against a freely fitted one that is hardly better.
+"""
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from nervus.domain.analysis import Relation, TrackRelation
+from nervus.domain.channel import FloatArray, IntArray
+from nervus.signal.arithmetic.instants import read_at
+from nervus.signal.instruments import sampling
+from nervus.signal.motion.course import Course
+
+# Votes: stretches of 2 % of the supply.
+_STRETCH_PCT = 2.0
+# A stretch votes for a line that passes within this much of it, percent of supply.
+_AGREES_PCT = 0.8
+# A plain relation may have this share of votes less than the best free line and still be taken.
+_PLAIN_BONUS = 0.15
+# Below this share of votes no line is worth the name of a relation.
+_LEAST_VOTES = 0.35
+_LEAST_STRETCHES = 4
+# What counts as at first, as a share of the recording, and how much of the supply must be swept then,
+# percent.
+_AT_FIRST, _SWEPT_PCT = 0.2, 15.0
+# Where no line holds for the whole, one that held for so much of the beginning over so many stretches.
+_EARLY, _LEAST_EARLY = 0.35, 10
+# Lines go the same way within so much; one is beside another from so far on, percent of supply.
+_SAME_WAY, _ASIDE_PCT = 0.03, 2.0
+# A track moves where it is faster than this, percent of supply a second; so many such points tell a
+# lag, which must make them agree better by this factor.
+_MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
+# Clocks of two loggers are set by hand, this far apart at most; searched in such steps,
+# then in finer ones, in so many
+# parts of the recording, most of which must say so, and agree far better.
+_APART_S, _COARSE_S, _LAG_S = 0.6, 0.05, 0.01
+_PARTS, _LEAST_PARTS, _FAR_BETTER = 5, 3, 0.5
+# Points enough to tell how far the clocks of a part are apart.
+_MANY_MOVING, _ENOUGH_IN_PART = 1_500, 12_000
+# Points enough to learn a line from, spread over the recording.
+_ENOUGH = 60_000
+
+
+# Sensors are built so that one track is the other, its mirror, its half or its double, without an
+# offset. Where nearly all stretches were so for this share of their time, the tracks are, whatever they
+# were at other times.
+_FOR_A_WHILE, _NEARLY_ALL = 0.1, 0.65
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """Track 2 = slope x track 1 + offset, both in percent of supply."""
+
+    slope: float
+    offset: float
+
+    def at(self, level: FloatArray) -> FloatArray:
+        """What track 2 should be for levels of track 1, shape (n,) to (n,)."""
+        return self.slope * level + self.offset
+
+
+_AS_BUILT = (Line(1.0, 0.0), Line(-1.0, 100.0), Line(0.5, 0.0), Line(2.0, 0.0))
+
+
+def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | None:
+    """The line that most stretches of travel agree on; `None` where too little was swept.
+
+    Where they agree on none, the one that most agreed on at first: one track may drift away. So it is
+    where one was beside another for the longer part: a sensor is sound first, and fails then.
+    """
+    stretches = _stretches(first, second, skew_s)
+    if len(stretches) < _LEAST_STRETCHES:
+        return None
+    for built in _AS_BUILT:
+        # One track may have left the other during the recording, and stayed off for the longer part.
+        if _is_kept_for_a_while(built, stretches) or _began_so(built, first, second, skew_s):
+            return built
+    chosen, votes = _voted(stretches)
+    known = chosen if votes >= _LEAST_VOTES else None
+    early = first.time_s <= first.time_s[0] + _EARLY * (first.time_s[-1] - first.time_s[0])
+    began = replace(first, time_s=first.time_s[early], level=first.level[early])
+    at_first = _stretches(began, second, skew_s)
+    if len(at_first) < _LEAST_EARLY:
+        return known
+    line, votes = _voted(at_first)
+    left_it = known is None or (_is_kept_for_a_while(line, stretches) and _is_beside(line, known))
+    return line if left_it and votes >= _NEARLY_ALL else known
+
+
+def _is_beside(line: Line, other: Line) -> bool:
+    """Whether it goes the same way, but further off than agrees: one track stepped aside."""
+    alike = abs(line.slope / other.slope - 1.0) < _SAME_WAY
+    middle = np.asarray(50.0)
+    return alike and bool(
+        abs(line.at(middle) - other.at(middle)) > _ASIDE_PCT * max(1.0, abs(line.slope))
+    )
+
+
+def _voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line, float]:
+    """The line with most votes, a plain one if it has hardly fewer, and its share of the votes."""
+    x, y = (np.asarray([float(np.median(s[n])) for s in stretches]) for n in (0, 1))
+    plain = [*_AS_BUILT, Line(1.0, _mode(y - x)), Line(-1.0, _mode(y + x)), Line(0.5, _mode(y - x / 2))]
+    free = _lines_through_pairs(x, y)
+    best_plain = max(plain, key=lambda line: _votes(line, x, y))
+    best_free = max(free, key=lambda line: _votes(line, x, y), default=best_plain)
+    best_free = _refined(best_free, x, y)
+    chosen = best_free
+    if _votes(best_plain, x, y) >= _votes(best_free, x, y) - _PLAIN_BONUS:
+        chosen = best_plain
+    return chosen, _votes(chosen, x, y)
+
+
+def describe(line: Line | None, supply_v: float, *, learned: bool = True) -> TrackRelation:
+    """The relation in the words of the contract."""
+    if line is None:
+        return TrackRelation(Relation.UNKNOWN, None, None, learned)
+    offset_v = round(line.offset * supply_v / 100.0, 3)
+    if abs(line.slope - 1.0) < 0.03:
+        name = Relation.SAME if abs(line.offset) < 2.0 else Relation.OFFSET
+    elif abs(line.slope + 1.0) < 0.03:
+        name = Relation.INVERSE
+    else:
+        name = Relation.SCALED
+    return TrackRelation(name, round(line.slope, 4), offset_v, learned)
+
+
+def estimate_skew(first: Course, second: Course, line: Line, interval_s: float) -> float:
+    """By how many seconds the second track's samples lag behind their stamps, against the first.
+
+    Channels polled one after the other carry the time of the answer, not of the measurement. The
+    lag that makes the two agree best over all motion is searched within three intervals of the samples.
+    """
+    lags = np.linspace(-3.0 * interval_s, 3.0 * interval_s, 25)
+    costs = _costs(first, second, line, lags)
+    if costs is None:
+        return 0.0
+    best = int(np.argmin(costs))
+    return float(lags[best]) if costs[best] < _BETTER * costs[12] else 0.0
+
+
+def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[float, float]:
+    """By how many seconds the second track's clock is ahead at instant 0, and how many more each second.
+
+    Two loggers have two clocks, apart by tenths of a second and drifting. Looked for only where the
+    tracks agree far better so than with all that reading in turn explains; (0, 0) where they don't. No
+    line between them is asked for: one that was learned with clocks apart is bent by them.
+    """
+    if 3.0 * interval_s >= _APART_S:
+        return 0.0, 0.0
+    coarse = np.arange(-_APART_S, _APART_S + _COARSE_S / 2, _COARSE_S)
+    edges = np.linspace(first.time_s[0], first.time_s[-1], _PARTS + 1)
+    found = []
+    for start, end in pairwise(edges.tolist()):
+        begin, stop = np.searchsorted(first.time_s, (start, end)).tolist()
+        part = slice(begin, stop, max(1, (stop - begin) // _ENOUGH_IN_PART))
+        piece = replace(first, time_s=first.time_s[part], level=first.level[part])
+        off = _scatter(piece, second, coarse)
+        if off is None:
+            continue
+        near = np.abs(coarse) <= max(3.0 * interval_s, _LAG_S)
+        best = int(np.argmin(off))
+        if not near[best] and off[best] < _FAR_BETTER * off[near].min():
+            found.append(((start + end) / 2.0, _refined_lag(piece, second, float(coarse[best]))))
+    if len(found) < _LEAST_PARTS:
+        return 0.0, 0.0
+    at, ahead = np.asarray(found).T
+    drift, offset = np.polyfit(at, ahead, 1)
+    if np.max(np.abs(offset + drift * at - ahead)) > 2.0 * _LAG_S:
+        return 0.0, 0.0
+    return float(offset), float(drift)
+
+
+def _costs(first: Course, second: Course, line: Line, lags: FloatArray) -> FloatArray | None:
+    """How far the tracks are apart while they move, for each lag; `None` where they hardly move."""
+    expected = line.at(first.level)
+    moving = _moving(first)
+    if moving.size < _LEAST_MOVING:
+        return None
+    at_s, expected = first.time_s[moving], expected[moving]
+    apart = [
+        np.median(np.abs(read_at(at_s + lag, second.time_s, second.level) - expected)) for lag in lags
+    ]
+    return np.asarray(apart, dtype=np.float64)
+
+
+def _moving(course: Course) -> IntArray:
+    """Which samples the shaft moves at, shape (k,)."""
+    if course.level.size < 2:
+        return np.empty(0, dtype=np.intp)
+    return np.flatnonzero(course.speed() > _MOVES_PCT_PER_S)
+
+
+def _refined_lag(first: Course, second: Course, near: float) -> float:
+    """The lag within a coarse step of one at which the tracks are nearest to a line."""
+    lags = np.arange(near - _COARSE_S, near + _COARSE_S + _LAG_S / 2, _LAG_S)
+    off = _scatter(first, second, lags)
+    return near if off is None else float(lags[int(np.argmin(off))])
+
+
+def _scatter(first: Course, second: Course, lags: FloatArray) -> FloatArray | None:
+    """How far the tracks, while they move, are off the straight line that fits best, for each lag."""
+    moving = _moving(first)
+    if moving.size < _LEAST_MOVING:
+        return None
+    some = moving[:: max(1, moving.size // _MANY_MOVING)]
+    x = first.level[some] - first.level[some].mean()
+    y = read_at(first.time_s[some] + lags[:, None], second.time_s, second.level)
+    y -= y.mean(axis=1, keepdims=True)
+    # Least squares of all lags at once; the library's own fit of each takes ten times as long.
+    off = np.abs(y - (y @ x / max(float(x @ x), 1e-12))[:, None] * x)
+    half = x.size // 2
+    return np.asarray(np.partition(off, half, axis=1)[:, half], dtype=np.float64)
+
+
+def _stretches(first: Course, second: Course, skew_s: float) -> list[tuple[FloatArray, FloatArray]]:
+    """Levels of both tracks, shape (n,) both, for each stretch, while little moved."""
+    inside_both = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
+    time_s, x = first.time_s[inside_both], first.level[inside_both]
+    every = max(1, x.size // _ENOUGH)
+    time_s, x = time_s[::every], x[::every]
+    if x.size < 5:
+        return []
+    y = np.interp(time_s + skew_s, second.time_s, second.level)
+    speed = sampling.speed(x, time_s)
+    stretch = np.floor(x / _STRETCH_PCT).astype(np.int64)
+    found = []
+    for number in np.unique(stretch):
+        here = np.flatnonzero(stretch == number)
+        calm = here[speed[here] <= np.percentile(speed[here], 50.0)]
+        found.append((x[calm], y[calm]))
+    return found
+
+
+def _is_kept_for_a_while(line: Line, stretches: list[tuple[FloatArray, FloatArray]]) -> bool:
+    """Whether nearly every stretch was on a line for a good part of its time."""
+    near = _AGREES_PCT * max(1.0, abs(line.slope))
+    kept = [float(np.mean(np.abs(line.at(x) - y) < near)) > _FOR_A_WHILE for x, y in stretches]
+    return float(np.mean(kept)) > _NEARLY_ALL
+
+
+def _began_so(line: Line, first: Course, second: Course, skew_s: float) -> bool:
+    """Whether the tracks were on a line at first, over a good part of the travel: one may drift away."""
+    early = first.time_s <= first.time_s[0] + _AT_FIRST * (first.time_s[-1] - first.time_s[0])
+    x = first.level[early]
+    if x.size < _LEAST_MOVING or np.ptp(x) < _SWEPT_PCT:
+        return False
+    y = np.interp(first.time_s[early] + skew_s, second.time_s, second.level)
+    return float(np.median(np.abs(line.at(x) - y))) < _AGREES_PCT * max(1.0, abs(line.slope))
+
+
+def _lines_through_pairs(x: FloatArray, y: FloatArray) -> list[Line]:
+    lines = []
+    for i in range(x.size):
+        for j in range(i + max(2, x.size // 4), x.size):
+            slope = (y[j] - y[i]) / (x[j] - x[i])
+            if 0.1 <= abs(slope) <= 10.0:
+                lines.append(Line(float(slope), float(y[i] - slope * x[i])))
+    return lines
+
+
+def _refined(line: Line, x: FloatArray, y: FloatArray) -> Line:
+    """The least-squares line through the points that vote for a line, if it is no worse."""
+    agree = np.abs(line.at(x) - y) < _AGREES_PCT * max(1.0, abs(line.slope))
+    if agree.sum() < _LEAST_STRETCHES:
+        return line
+    slope, offset = np.polyfit(x[agree], y[agree], 1)
+    better = Line(float(slope), float(offset))
+    return better if _votes(better, x, y) >= _votes(line, x, y) else line
+
+
+def _mode(values: FloatArray) -> float:
+    """The densest value: the middle of the narrowest interval that holds 40 % of the values."""
+    ordered = np.sort(values)
+    held = max(2, int(np.ceil(0.4 * ordered.size)))
+    widths = ordered[held - 1 :] - ordered[: ordered.size - held + 1]
+    first = int(np.argmin(widths))
+    return float(np.median(ordered[first : first + held]))
+
+
+def _votes(line: Line, x: FloatArray, y: FloatArray) -> float:
+    return float(np.mean(np.abs(line.at(x) - y) < _AGREES_PCT * max(1.0, abs(line.slope))))

@@ -1,0 +1,237 @@
+"""Disagreement: two tracks that tell different positions, and which one a witness contradicts."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.analysis import Direction, Frame, Pass
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Span
+from nervus.domain.finding import Disagreement
+from nervus.domain.profile import ThrottleProfile
+from nervus.language import say
+from nervus.signal.arithmetic.spans import inside, merge, runs, total
+from nervus.signal.instruments import sampling
+from nervus.signal.motion.course import Course
+from nervus.signal.motion.relation import Line
+from nervus.signal.worn.pass_cells import sort_into_cells
+
+# Tracks in good order differ by up to 2 % of travel without anyone calling it a fault (common
+# practice: mirrored tracks add up to within half a percent when adapted; a meter and aging double
+# that twice). A profile's own limit is used where there is one.
+_LIMIT_PCT = 2.5
+# Cells of travel and passes in each direction for what is pooled over passes.
+_CELL_PCT, _LEAST_PASSES = 4.0, 3
+# An instant belongs to a bend where the tracks differ by this share of what they do there on the whole.
+_SO_NOW = 0.4
+# Differences shorter than this are motion between two polls, or drops, which are found elsewhere.
+_LEAST_S = 0.15
+# Two channels polled one after the other may be this many intervals apart after all.
+_UNKNOWN_SKEW, _UNKNOWN_IN_SNAP = 0.3, 0.7
+# Above this, percent of travel per second, it is a snap, and between two polls anything happens.
+_SNAP_PCT_PER_S = 80.0
+# Of so many instants the furthest two in a hundred are left out of how far the tracks differ.
+_MANY = 20
+# Samples further apart than this: a course is smoothed over so many that a snap looks like a difference,
+# unless it lasts for so many; further apart than a snap takes, for more.
+_SLOW_S, _LEAST_SLOW, _SLOWER_S, _LEAST_SLOWER = 0.05, 4, 0.1, 6
+# Stretches of disagreement closer than this are one.
+_JOIN_S = 0.6
+# A witness blames a track when that track is off it by so many times what the other is.
+_BLAME = 2.0
+# While the witness moves by more than this between two samples, percent, and by more than this share of
+# what the tracks are apart, it is no witness.
+_BLUR_PCT, _BLUR_SHARE = 1.0, 0.5
+# Below this share of the time in disagreement the witness was itself moving too fast to tell.
+_LEAST_WITNESSED, _LEAST_CALM = 0.1, 4
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PairTravel:
+    """Both tracks as percent of travel at the instants of the first one.
+
+    Attributes:
+        time_s: shape (n,).
+        first: travel by track 1.
+        second: travel by track 2, through the relation, so that sound tracks give equal numbers.
+        allowance: what timing, noise and rounding can explain at each instant, percent of travel.
+        blur: what of that is noise and rounding.
+    """
+
+    time_s: FloatArray
+    first: FloatArray
+    second: FloatArray
+    allowance: FloatArray
+    blur: float
+
+
+def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s: float) -> PairTravel:
+    """Both tracks in one frame: the first by its own frame, the second through the relation."""
+    first, second = courses
+    within = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
+    time_s = first.time_s[within]
+    level = np.interp(time_s + skew_s, second.time_s, second.level)
+    as_first = (level - line.offset) / line.slope
+    one = frame.percent(first.own()[within])
+    two = frame.percent(as_first * (first.supply_v / 100.0))
+    speed = np.maximum(sampling.speed(one, time_s), sampling.speed(two, time_s))
+    widest = _widest(speed)
+    share = np.where(widest > _SNAP_PCT_PER_S, _UNKNOWN_IN_SNAP, _UNKNOWN_SKEW)
+    unknown = widest * share * max(first.interval_s, second.interval_s)
+    blur = (first.tolerance + second.tolerance / abs(line.slope)) * first.supply_v
+    blur = float(0.5 * blur / abs(frame.open - frame.closed))
+    return PairTravel(time_s, one, two, unknown + blur, blur)
+
+
+def _widest(speed: FloatArray) -> FloatArray:
+    """The highest speed among an instant and its three neighbours on each side."""
+    widest = speed.copy()
+    for shift in (1, 2, 3):
+        widest[shift:] = np.maximum(widest[shift:], speed[:-shift])
+        widest[:-shift] = np.maximum(widest[:-shift], speed[shift:])
+    return widest
+
+
+def find_disagreements(
+    pair: PairTravel,
+    channels: tuple[str, str],
+    witness: Channel | None,
+    faulty: tuple[Span, ...],
+    profile: ThrottleProfile | None,
+    passes: tuple[Pass, ...] = (),
+) -> tuple[Disagreement, ...]:
+    """At most one finding, with all its times: two tracks that differ beyond the limit."""
+    limit = profile.disagreement_pct if profile is not None else _LIMIT_PCT
+    apart = np.abs(pair.first - pair.second)
+    sound = ~inside(pair.time_s, faulty, 0.1)
+    now = (apart - pair.allowance > limit) & sound
+    always = _bent(pair, passes, limit) & sound
+    interval_s = sampling.interval_s(pair.time_s)
+    slow = interval_s >= _SLOW_S
+    least = (_LEAST_SLOWER if interval_s >= _SLOWER_S else _LEAST_SLOW) if slow else 2
+    # What timing does turns round with the direction: one sign at a time, where samples are far apart.
+    signs = (now & (pair.first > pair.second), now & (pair.first < pair.second)) if slow else (now,)
+    differs = [s for one in signs for s in _spans(pair.time_s, one, least)]
+    lasting = (s for s in merge(differs, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
+    joined = merge((*lasting, *_spans(pair.time_s, always, 2)), _JOIN_S)
+    off = now | always
+    if not joined:
+        return ()
+    during = inside(pair.time_s, joined) & off
+    return (_finding(pair, channels, witness, (joined, during), profile),)
+
+
+def _spans(time_s: FloatArray, mask: BoolArray, least: int) -> tuple[Span, ...]:
+    """Runs of at least so many samples as spans of time."""
+    found = zip(*runs(mask), strict=True)
+    return tuple((float(time_s[a]), float(time_s[b])) for a, b in found if b - a + 1 >= least)
+
+
+def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray:
+    """Instants on stretches of travel that differ whichever way they are crossed, shape (n,).
+
+    What timing does to two tracks turns round with the direction; what a bent track does, does not.
+    So the mean of the opening and the closing passes is free of timing, and needs no allowance.
+    """
+    cells = int(100.0 / _CELL_PCT)
+    cell = np.clip((pair.first / _CELL_PCT).astype(np.int64), 0, cells - 1)
+    difference = pair.second - pair.first
+    slow = tuple(
+        p for p in passes if abs(p.to_pct - p.from_pct) <= _SNAP_PCT_PER_S * (p.end_s - p.start_s)
+    )
+    ways = [np.asarray([p.direction is way for p in slow], dtype=np.bool_) for way in Direction]
+    if min(int(way.sum()) for way in ways) < _LEAST_PASSES:
+        return np.zeros(pair.time_s.shape, dtype=bool)
+    sorted_in = sort_into_cells(pair.time_s, cell, slow, cells)
+    count = sorted_in.counts()
+    mean = np.where(count > 0, sorted_in.sums(difference) / np.maximum(count, 1.0), np.nan)
+    both = np.stack([_pooled(mean[way]) for way in ways])
+    bend = both.mean(axis=0)
+    worn = (np.abs(bend) > limit + pair.blur) & (np.sign(both[0]) == np.sign(both[1]))
+    # A track that left its sister later did not differ before, whatever most of the passes show.
+    so_now = difference * np.sign(bend[cell]) > _SO_NOW * np.abs(bend[cell])
+    return np.asarray(worn[cell] & so_now, dtype=np.bool_)
+
+
+def _pooled(rows: FloatArray) -> FloatArray:
+    """The median over passes for each cell, 0 where too few passes saw it, shape (cells,)."""
+    seen = np.isfinite(rows).sum(axis=0) >= _LEAST_PASSES
+    pooled = np.zeros(rows.shape[1])
+    pooled[seen] = np.nanmedian(rows[:, seen], axis=0)
+    return pooled
+
+
+def _finding(
+    pair: PairTravel,
+    channels: tuple[str, str],
+    witness: Channel | None,
+    when: tuple[tuple[Span, ...], BoolArray],
+    profile: ThrottleProfile | None,
+) -> Disagreement:
+    spans, during = when
+    apart = np.abs(pair.first - pair.second)
+    # One odd reading of many is not how far they differ.
+    worst = round(float(np.percentile(apart[during], 98.0 if during.sum() >= _MANY else 100.0)), 1)
+    suspect = _blame(pair, channels, witness, during) if witness is not None else None
+    place = pair.first if suspect != channels[0] else pair.second
+    low, high = (round(float(q), 1) for q in np.percentile(place[during], [1.0, 99.0]))
+    low, high = max(0.0, low), max(0.0, high)
+    would_set = None
+    if profile is not None:
+        would_set = any(end - start >= profile.disagreement_s for start, end in spans)
+    blame = {None: say("no witness tells which lies"), channels[0]: say("track 1 is the one that lies")}
+    told = blame.get(suspect) or say("track 2 is the one that lies")
+    return Disagreement(
+        channels=channels,
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+        confidence=_confidence(worst, total(spans), len(spans)),
+        text=(
+            say(
+                "The tracks differ by up to {worst:.1f} % of travel between {low:.0f} and "
+                "{high:.0f} %; {told}.",
+                worst=worst,
+                low=low,
+                high=high,
+                told=told,
+            )
+        ),
+        travel_pct=(low, high),
+        worst_pct=worst,
+        suspect=suspect,
+        would_set_code=would_set,
+    )
+
+
+def _confidence(worst: float, seconds: float, times: int) -> float:
+    size = min(1.0, (worst - _LIMIT_PCT) / 4.0)
+    return round(min(0.98, 0.85 + 0.08 * size + 0.04 * min(1.0, seconds) + 0.01 * min(times, 3)), 3)
+
+
+def _blame(
+    pair: PairTravel, channels: tuple[str, str], witness: Channel, during: BoolArray
+) -> str | None:
+    """The track that leaves the witness while the tracks disagree.
+
+    The witness has a scale of its own; a line through the moments of agreement gives it. The track
+    that is further off that line during the disagreement is the one that lies.
+    """
+    told = np.interp(pair.time_s, witness.time_s, witness.values)
+    step_s = max(sampling.interval_s(pair.time_s), sampling.interval_s(witness.time_s))
+    apart = float(np.median(np.abs(pair.first - pair.second)[during]))
+    blur = np.abs(np.gradient(told, pair.time_s)) * step_s / 2
+    calm = blur < max(_BLUR_PCT, _BLUR_SHARE * apart)
+    agree = ~during & calm & (np.abs(pair.first - pair.second) < _LIMIT_PCT / 2)
+    disagree = during & calm
+    if disagree.sum() < max(_LEAST_WITNESSED * during.sum(), _LEAST_CALM) or agree.sum() < 10:
+        return None
+    if np.ptp(told[agree]) > 5.0:
+        slope, offset = np.polyfit(told[agree], pair.first[agree], 1)
+    else:
+        slope, offset = 1.0, float(np.median(pair.first[agree] - told[agree]))
+    expected = slope * told[disagree] + offset
+    off_first = float(np.median(np.abs(pair.first[disagree] - expected)))
+    off_second = float(np.median(np.abs(pair.second[disagree] - expected)))
+    if off_first > _BLAME * off_second:
+        return channels[0]
+    if off_second > _BLAME * off_first:
+        return channels[1]
+    return None

@@ -1,0 +1,271 @@
+"""Whether the throttle does what it is told: position against command, held, limited or late.
+
+The two have scales of their own (wide open is often told as 70 to 85 %), so the line between them is
+learned from the recording by the widest agreement, as between two tracks. Only where the command has
+stood still for longer than a sound throttle needs is a difference held against the throttle.
+"""
+
+from dataclasses import replace
+from math import ceil
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Span
+from nervus.domain.finding import Disagreement
+from nervus.domain.profile import ThrottleProfile
+from nervus.language import say
+from nervus.signal.arithmetic.robust import running_extremes, theil_sen
+from nervus.signal.arithmetic.spans import inside, merge, runs
+from nervus.signal.instruments.sampling import interval_s
+from nervus.signal.motion.course import Course, plain_course
+from nervus.signal.motion.relation import Line, learn_line
+from nervus.signal.told.phrases import times_told
+
+# A sound throttle is there within this time (from memory: 0.1 to 0.2 s over the whole travel).
+_SETTLED_S = 0.5
+# The command stands still within this much, percent, while scales are learned.
+_STILL_PCT = 1.0
+# Off by more than this for this long (from memory: usual limits of the unit's own monitor).
+_LIMIT_PCT, _LEAST_S = 5.0, 0.3
+_JOIN_S, _LEAST_SAMPLES = 1.0, 10
+# Where the scales could not be learned (from memory: the same throttle told by two scales differs by
+# up to a third), only this much is held against the throttle; the low end is this share.
+_UNKNOWN_SCALE_PCT, _LOW_END = 25.0, 0.25
+# Off places of one level, while the command asked for different ones, are a throttle that is held.
+_HELD_BAND_PCT, _ASKED_PCT = 4.0, 8.0
+# So many times at the furthest it ever goes, within this, while asked for more, make a stop of it.
+_LEAST_STOPS, _STOPPED_BAND_PCT, _FURTHEST = 3, 1.0, 99.0
+# A step of the command, and what counts as late at the median of them.
+_STEP_PCT, _LATE_S, _LEAST_STEPS = 10.0, 0.6, 4
+_LEAST_RATE_HZ = 8.0
+# A throttle that is late all the time is tried with these time constants, on so many points at most.
+_LAGS_S, _MOST_LAGGED = (0.3, 0.5, 0.8, 1.2), 20_000
+# A line flatter than this relates nothing. One through settled moments needs them so far apart, percent,
+# and no more than so many, and is not so much steeper or flatter than the one learned in motion.
+_LEAST_SLOPE, _LEAST_SPAN_PCT, _MOST_SETTLED, _ALIKE = 0.2, 20.0, 400, 0.35
+
+
+def not_following(
+    command: Channel,
+    position: Course,
+    name: str,
+    profile: ThrottleProfile | None = None,
+    faulty: tuple[Span, ...] = (),
+) -> tuple[Disagreement, ...]:
+    """At most one finding: position against command.
+
+    Args:
+        command: percent, as commanded.
+        position: percent of travel or as reported, bridged over its faults.
+        name: the channel that the position was read from.
+        profile: its limits tell whether the control unit would have set a code.
+        faulty: spans at which the position is not known, for its tracks had left.
+    """
+    asked = plain_course(command)
+    if asked.time_s.size < _LEAST_SAMPLES:
+        return ()
+    line, limit = learn_line(asked, position) or _by_lag(asked, position), _limit(profile)
+    if line is None or abs(line.slope) < _LEAST_SLOPE:
+        line, limit = _from_the_low_end(asked, position), max(limit, _UNKNOWN_SCALE_PCT)
+    within = (asked.time_s >= position.time_s[0]) & (asked.time_s <= position.time_s[-1])
+    time_s, wanted = asked.time_s[within], asked.level[within]
+    level = np.interp(time_s, position.time_s, position.level)
+    if time_s.size < _LEAST_SAMPLES:
+        return ()
+    least, most = _asked_of_late(time_s, wanted)
+    settled = (most - least <= _STILL_PCT) & (time_s - time_s[0] >= _SETTLED_S)
+    line = _by_settled(line, wanted[settled], level[settled], limit)
+    is_at = (level - line.offset) / line.slope
+    # Wherever a sound throttle is, it was asked to be there, or on the way, just before.
+    wrong = (is_at > most + limit) | (is_at < least - limit)
+    wrong &= (time_s - time_s[0] >= _SETTLED_S) & ~inside(time_s, faulty, _SETTLED_S)
+    lasting = merge((s for s in _spans(time_s, wrong) if s[1] - s[0] >= _LEAST_S), _JOIN_S)
+    channels = (name, command.id)
+    stopped = _stopped(is_at, wanted, limit)
+    stops = tuple(s for s in _spans(time_s, stopped) if s[1] - s[0] >= _LEAST_S)
+    if len(stops) >= _LEAST_STOPS:
+        return (_held(channels, stops, (wanted, is_at, inside(time_s, stops) & stopped), profile),)
+    if lasting:
+        during = inside(time_s, lasting) & wrong
+        return (_held(channels, lasting, (wanted, is_at, during), profile),)
+    late = _late(time_s, wanted, is_at)
+    return (_slow(channels, late),) if late is not None else ()
+
+
+def _by_lag(asked: Course, position: Course) -> Line | None:
+    """The line between a command that is followed late all the time and the position.
+
+    What lags behind by a time constant is where the command, smoothed by it, was; the first of a few
+    that brings the two together tells their scales.
+    """
+    every = max(1, asked.time_s.size // _MOST_LAGGED)
+    asked = replace(asked, time_s=asked.time_s[::every], level=asked.level[::every])
+    step_s = np.diff(asked.time_s, prepend=asked.time_s[0])
+    for tau_s in _LAGS_S:
+        smooth = np.empty_like(asked.level)
+        now = float(asked.level[0])
+        for i, share in enumerate(np.exp(-step_s / tau_s).tolist()):
+            now = share * now + (1.0 - share) * float(asked.level[i])
+            smooth[i] = now
+        line = learn_line(replace(asked, level=smooth), position)
+        if line is not None and abs(line.slope) >= _LEAST_SLOPE:
+            return line
+    return None
+
+
+def _by_settled(line: Line, wanted: FloatArray, level: FloatArray, limit: float) -> Line:
+    """The line through the settled moments, where more of them lie on it than on the one learned before.
+
+    A throttle lags behind its command, so what was learned while it moved may be off; a straight line by
+    the median of all slopes (Theil-Sen) is not bent by moments at which it does not follow.
+    """
+    if wanted.size < _LEAST_SAMPLES or np.ptp(wanted) < _LEAST_SPAN_PCT:
+        return line
+    chosen = np.linspace(0, wanted.size - 1, min(wanted.size, _MOST_SETTLED)).astype(np.intp)
+    other = Line(*theil_sen(level[chosen], wanted[chosen]))
+    # A much flatter one is that of a throttle that opens no further.
+    if not np.isfinite(other.offset) or not abs(other.slope / line.slope - 1.0) < _ALIKE:
+        return line
+    agree = [
+        int(np.count_nonzero(np.abs((level - each.offset) / each.slope - wanted) <= limit))
+        for each in (line, other)
+    ]
+    return other if agree[1] > agree[0] else line
+
+
+def _limit(profile: ThrottleProfile | None) -> float:
+    return max(_LIMIT_PCT, profile.disagreement_pct) if profile is not None else _LIMIT_PCT
+
+
+def _from_the_low_end(asked: Course, position: Course) -> Line:
+    """Percent for percent, level with the command where that asks for little.
+
+    For recordings in which the two nowhere run together for long: a throttle that is held all the time.
+    """
+    at = np.interp(asked.time_s, position.time_s, position.level)
+    low = asked.level <= asked.level.min() + _LOW_END * np.ptp(asked.level)
+    return Line(1.0, float(np.median((at - asked.level)[low])))
+
+
+def _stopped(is_at: FloatArray, wanted: FloatArray, limit: float) -> BoolArray:
+    """Where the throttle is at the furthest it ever goes, and asked for more, shape (n,).
+
+    One that only lags comes to another place each time; one that is stopped, to the same.
+    """
+    furthest = float(np.percentile(is_at, _FURTHEST))
+    stopped = (np.abs(is_at - furthest) <= _STOPPED_BAND_PCT) & (wanted > furthest + limit)
+    return np.asarray(stopped, dtype=np.bool_)
+
+
+def _spans(time_s: FloatArray, mask: BoolArray) -> list[Span]:
+    return [(float(time_s[a]), float(time_s[b])) for a, b in zip(*runs(mask), strict=True)]
+
+
+def _asked_of_late(time_s: FloatArray, wanted: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """The least and the most that was commanded within a throttle's own time, shape (n,) each.
+
+    What is told next counts too: between two tellings it may have changed at once.
+    """
+    steps = max(2, ceil(_SETTLED_S / max(interval_s(time_s), 1e-6)) + 2)
+    padded = np.concatenate((np.full(steps - 2, wanted[0]), wanted, wanted[-1:]))
+    return running_extremes(padded, steps)
+
+
+def _held(
+    channels: tuple[str, str],
+    spans: tuple[Span, ...],
+    seen: tuple[FloatArray, FloatArray, BoolArray],
+    profile: ThrottleProfile | None,
+) -> Disagreement:
+    wanted, is_at, during = seen
+    worst = round(float(np.abs(is_at - wanted)[during].max()), 1)
+    places = is_at[during]
+    low, high = (round(float(q), 1) for q in np.percentile(places, [1.0, 99.0]))
+    level, asked = float(np.median(places)), float(np.median(wanted[during]))
+    # Most of the time: it may still be on the way there at first.
+    held = np.ptp(np.percentile(places, [15.0, 85.0])) <= _HELD_BAND_PCT and (
+        np.ptp(wanted[during]) >= _ASKED_PCT or len(spans) > 2
+    )
+    lowest, highest = float(wanted[during].min()), float(wanted[during].max())
+    if held and asked > level:
+        told = say(
+            "The throttle opens no further than {level:.0f} % while up to {highest:.0f} %",
+            level=level,
+            highest=highest,
+        )
+    elif held and asked < level:
+        told = say(
+            "The throttle stays at {level:.0f} % while down to {lowest:.0f} %",
+            level=level,
+            lowest=lowest,
+        )
+    else:
+        told = say(
+            "The throttle is at {level:.0f} % of travel where {asked:.0f} %", level=level, asked=asked
+        )
+    would_set = None
+    if profile is not None:
+        would_set = any(end - start >= profile.disagreement_s for start, end in spans)
+    return Disagreement(
+        channels=channels,
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+        confidence=round(min(0.97, 0.75 + 0.02 * (worst - _LIMIT_PCT) + 0.05 * min(len(spans), 2)), 2),
+        text=say("{told} is commanded; seen {times}.", told=told, times=times_told(len(spans))),
+        travel_pct=(max(0.0, low), max(0.0, high)),
+        worst_pct=worst,
+        suspect=None,
+        would_set_code=would_set,
+    )
+
+
+def _late(
+    time_s: FloatArray, wanted: FloatArray, is_at: FloatArray
+) -> tuple[float, float, tuple[Span, ...]] | None:
+    """Median seconds and percent behind after steps of the command, with the spans of them."""
+    if interval_s(time_s) > 1.0 / _LEAST_RATE_HZ:
+        return None
+    waits, behind, spans = [], [], []
+    for start, end in _steps(time_s, wanted):
+        later = np.flatnonzero((time_s >= time_s[end]) & (time_s <= time_s[end] + 3.0))
+        target, size = wanted[end], wanted[end] - wanted[start]
+        moved_on = np.abs(wanted[later] - target) > 0.1 * abs(size)
+        later = later[: int(np.argmax(moved_on))] if moved_on.any() else later
+        near = np.abs(is_at[later] - target) <= 0.15 * abs(size)
+        if later.size < 3 or not near.any():
+            continue
+        first = later[int(np.argmax(near))]
+        waits.append(float(time_s[first] - time_s[end]))
+        behind.append(float(np.abs(is_at[later[0]] - target)))
+        spans.append((float(time_s[start]), float(time_s[first])))
+    if len(waits) < _LEAST_STEPS or float(np.median(waits)) < _LATE_S:
+        return None
+    return float(np.median(waits)), float(np.median(behind)), tuple(spans)
+
+
+def _steps(time_s: FloatArray, wanted: FloatArray) -> list[tuple[int, int]]:
+    """Quick moves of the command: first and last sample of each."""
+    moving = np.abs(np.diff(wanted, append=wanted[-1])) > _STILL_PCT / 2
+    found = []
+    for a, b in zip(*runs(moving), strict=True):
+        end = min(int(b) + 1, time_s.size - 1)
+        if abs(wanted[end] - wanted[a]) >= _STEP_PCT and time_s[end] - time_s[a] < 0.4:
+            found.append((int(a), end))
+    return found
+
+
+def _slow(channels: tuple[str, str], late: tuple[float, float, tuple[Span, ...]]) -> Disagreement:
+    seconds, behind, spans = late
+    return Disagreement(
+        channels=channels,
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+        confidence=round(min(0.95, 0.7 + 0.02 * len(spans)), 2),
+        text=say(
+            "The throttle follows its command late: {seconds:.1f} s after {len} quick moves.",
+            seconds=seconds,
+            len=len(spans),
+        ),
+        travel_pct=(0.0, 100.0),
+        worst_pct=round(behind, 1),
+        suspect=None,
+        would_set_code=None,
+    )

@@ -1,0 +1,107 @@
+"""One cause, one finding: what belongs to something else that is told, or is explained by it.
+
+A track that bends seems rough, the ends of a lasting difference seem interruptions, a supply that sags
+seems a track that is off, a plate that sticks and leaps free a sensor that drops out.
+"""
+
+import numpy as np
+
+from nervus.domain.channel import Recording
+from nervus.domain.finding import Disagreement, Drop, Finding, Floor, Noise, SupplyFault
+from nervus.signal.arithmetic.spans import Union, overlaps
+from nervus.signal.explained.events import Event
+from nervus.signal.explained.shaft import Shaft
+from nervus.signal.told.sagging import find_sag, supply_sags
+
+# So near to a bend, percent of travel, roughness is the bend's.
+_BEND_PCT = 4.0
+# A difference of two tracks lasts from so long on; what lies so near to its end, and is no larger than
+# this many times it, is its end.
+_LASTS_S, _BESIDE_S, _AS_LARGE = 1.0, 0.25, 1.4
+
+
+def is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> bool:
+    """Seen slowly, a track seems rough where it bends: samples lie far from their neighbours' middle."""
+    slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
+    return slow and any(overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT) for d in differ)
+
+
+def without_ends(
+    events: tuple[Event, ...], shaft: Shaft, differ: tuple[Disagreement, ...]
+) -> tuple[Event, ...]:
+    """Events, but for those of one track that begin or end a difference that lasts, as large as it.
+
+    A track that is off by so much for long may come near a rail, or come back at once: one cause.
+    """
+    left = events
+    for lasting in differ:
+        spans = [s for s in lasting.times_s if s[1] - s[0] >= _LASTS_S]
+        begins, ends = (Union((s[n], s[n]) for s in spans) for n in (0, 1))
+        left = tuple(
+            e
+            for e in left
+            if e.span_s[1] - e.span_s[0] > _LASTS_S
+            or not (
+                ends.touches((e.span_s[0], e.span_s[0]), _BESIDE_S)
+                or begins.touches((e.span_s[1], e.span_s[1]), _BESIDE_S)
+            )
+            or _off_pct(e, shaft) > _AS_LARGE * lasting.worst_pct
+        )
+    return left
+
+
+def _off_pct(event: Event, shaft: Shaft) -> float:
+    """How far the tracks were apart during an event, percent of travel.
+
+    Without end where nothing tells, and for several that went to a rail.
+    """
+    rail = any(part.floor is not Floor.INTERMEDIATE for _, part in event.parts)
+    if shaft.travel is None or shaft.pair is None or (rail and len(event.parts) > 1):
+        return float("inf")
+    off = []
+    for name, excursion in event.parts:
+        frame = shaft.travel.frames[name]
+        track = next(t for t in shaft.tracks if t.id == name)
+        first, last = np.searchsorted(track.time_s, excursion.span_s).tolist()
+        during = slice(first, last + 1)
+        apart = np.abs(track.level[during] - shaft.pair.expected_of(track, during))
+        deep = float(np.median(apart)) if apart.size else excursion.depth
+        off.append(deep * track.supply_v / abs(frame.open - frame.closed))
+    return max(off)
+
+
+def unless_supply_sags(
+    recording: Recording, shaft: Shaft, differ: tuple[Disagreement, ...]
+) -> tuple[tuple[Disagreement, ...], tuple[SupplyFault, ...]]:
+    """What tracks differ by, unless the supply that they share explains it; and what that comes to.
+
+    A supply that was recorded is known: tracks are taken as shares of it from the start.
+    """
+    pair = shaft.pair
+    if not differ or pair is None or recording.get("vref_v") is not None:
+        return differ, ()
+    sag = find_sag(pair, (shaft.courses[pair.first.id], shaft.courses[pair.second.id]))
+    return ((), supply_sags(pair, sag)) if sag is not None else (differ, ())
+
+
+def without_sticking(findings: list[Finding], shaft: Shaft, others: list[Finding]) -> list[Finding]:
+    """Findings without what all tracks show where the plate, too, does not follow its command.
+
+    A plate that sticks and leaps free looks like a sensor that holds its value; that it is elsewhere
+    behind its command tells it. Both tracks must agree on where it was.
+    """
+    pair = shaft.pair
+    late = any(isinstance(f, Disagreement) and "throttle_cmd_pct" in f.channels for f in others)
+    if pair is None or not late:
+        return findings
+    first, blur = pair.first, pair.blur(pair.first)
+
+    def is_motion(drop: Drop) -> bool:
+        if drop.floor is not Floor.INTERMEDIATE or len(drop.channels) < len(shaft.tracks):
+            return False
+        begin = int(np.searchsorted(first.time_s, drop.times_s[0][0]))
+        end = int(np.searchsorted(first.time_s, drop.times_s[-1][1], side="right"))
+        apart = np.abs(first.level[begin:end] - pair.expected_of(first, slice(begin, end)))
+        return bool(apart.size) and float(np.median(apart)) <= blur
+
+    return [f for f in findings if not (isinstance(f, Drop) and is_motion(f))]

@@ -1,0 +1,317 @@
+"""Rest: where each release comes to rest, and whether that is where it usually rests.
+
+Only a release counts: a foot that holds the throttle part open is no fault. Where the command or
+the pedal was recorded it says when the throttle was let go, and a plate that rests where the command
+has it rests well. Else a closing counts that ends at one and the same level again and again: a stop
+repeats to a fraction of a percent, a foot or a hand does not. Air that did not rise says as much: no
+foot holds a plate open that the engine breathes through as if it were closed.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from math import comb
+
+import numpy as np
+
+from nervus.domain.analysis import Travel
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Span, Unit
+from nervus.domain.finding import OffRest, RestCause
+from nervus.language import say
+from nervus.signal.arithmetic.robust import running_extremes
+from nervus.signal.arithmetic.spans import runs
+from nervus.signal.instruments import sampling
+
+# A rest: within this band for at least this long.
+_BAND_PCT, _LEAST_S = 1.0, 0.8
+# Fewer readings than a course is smoothed over may look like a rest that was none.
+_LEAST_SAMPLES = 5
+# Rests are told from at most so many points a second.
+_POINTS_PER_S = 50.0
+# Rests above the usual one by more than this are off; above the highest, somebody holds it open.
+_OFF_PCT, _HELD_PCT = 1.5, 20.0
+# A closing faster than this is a release, not a guided motion.
+_RELEASE_PCT_PER_S = 40.0
+_LEAST_RESTS, _MOST_OF = 2, 0.6
+# Where nothing tells that the throttle was let go, a hand may hold it: then it takes so many rests
+# within so much of one level, percent of travel, that chance brings as seldom as this, and no further
+# open.
+_LEAST_UNASKED, _SAME_UNASKED_PCT, _CHANCE, _HAND_PCT = 3, (0.15, 0.3, 0.5), 1e-3, 10.0
+# A closing ends at a rest that lies so far below what came before it, percent of travel.
+_CLOSED_BY_PCT = 3.0
+# Colder than this an engine is made to idle faster, by a cam or by the unit (common practice, no
+# published source): a plate that is further open then is no fault that a recording shows.
+_COLD_C = 60.0
+# A level is usual where at least this share of the rests is.
+_NOW_AND_THEN = 0.2
+# Rests of one cause agree within this.
+_SAME_PCT = 1.5
+# Coolant this much apart is worth a word.
+_WARMTH_C = 15.0
+# Pedal and command count as let go below this above their own least value.
+_LET_GO_PCT = 1.0
+
+CauseOf = Callable[[Recording, tuple[Span, ...], tuple[Span, ...]], RestCause]
+"""Tells plate from signal, given the rests that are off and the usual ones."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rest:
+    """One rest, in percent of travel.
+
+    Attributes:
+        span_s: when.
+        percent: where.
+        released: whether the throttle was let go, or closed as quickly as if it were.
+        low: whether a closing ended here.
+        asked: where the command had the plate meanwhile, percent; `None` where that is not known.
+        witnessed: whether pedal or command tell that it was let go, not the closing itself.
+        closed_on: whether it closed further from here without having been opened: what held it was
+            let go only then.
+    """
+
+    span_s: Span
+    percent: float
+    released: bool
+    low: bool = False
+    asked: float | None = None
+    witnessed: bool = False
+    closed_on: bool = False
+
+
+def find_rests(
+    time_s: FloatArray, percent: FloatArray, recording: Recording, pedal: Travel | None = None
+) -> tuple[Rest, ...]:
+    """All stands of the shaft, in the order of time.
+
+    Args:
+        time_s: instants, shape (n,).
+        percent: of travel, shape (n,).
+        recording: what else was captured.
+        pedal: where the pedal was, by tracks of its own.
+    """
+    every = max(1, round(1.0 / (_POINTS_PER_S * max(float(np.median(np.diff(time_s))), 1e-6))))
+    time_s, percent = time_s[::every], percent[::every]
+    if time_s.size < 2:
+        return ()
+    steps = max(_LEAST_SAMPLES, round(_LEAST_S / max(float(np.median(np.diff(time_s))), 1e-6)))
+    if percent.size <= steps:
+        return ()
+    let_go = _let_go(recording, pedal, time_s)
+    command = next(iter(recording.with_role(Role.COMMAND)), None)
+    still = _still(percent, steps)
+    falls = np.diff(percent) / np.diff(time_s)
+    rests: list[Rest] = []
+    last_end = 0
+    for first, last in zip(*runs(still), strict=True):
+        end = min(last + steps - 1, time_s.size - 1)
+        level = sampling.middle(percent[first : end + 1])
+        if let_go is not None:
+            released = bool(np.mean(let_go[first : end + 1]) > 0.5)
+        else:
+            released = _quick_close(time_s, percent, falls, int(first), level)
+        span = (float(time_s[first]), float(time_s[end]))
+        way = percent[last_end:first]
+        came_from = max([float(np.max(way, initial=level)), *(r.percent for r in rests[-1:])])
+        low = came_from > level + _CLOSED_BY_PCT
+        asked = _asked_for(command, span)
+        if rests and _goes_down(rests[-1].percent, way, level):
+            rests[-1] = replace(rests[-1], closed_on=True)
+        rests.append(Rest(span, level, released, low, asked, witnessed=let_go is not None))
+        last_end = int(end)
+    return tuple(rests)
+
+
+def _goes_down(start: float, way: FloatArray, end: float) -> bool:
+    """Whether it only closed from one rest to the next."""
+    return end < start - _OFF_PCT and float(np.max(way, initial=end)) <= start + 2 * _BAND_PCT
+
+
+def off_rest(
+    rests: tuple[Rest, ...],
+    channels: tuple[str, ...],
+    recording: Recording,
+    cause_of: CauseOf,
+) -> tuple[OffRest, ...]:
+    """At most one finding: releases that end above the usual rest, at the same level repeatedly."""
+    if not rests:
+        return ()
+    # Where a hand paused on the way is no rest to compare with, but for what it began with.
+    ended = [r.percent for r in rests if r.released or r.low or r is rests[0]]
+    usual = _usual(ended)
+    sound = [r for r in rests if r.percent <= usual + _SAME_PCT]
+    told = any(r.witnessed for r in rests)
+    high = [
+        r
+        for r in rests
+        if (r.released or (r.low and not told))
+        and not (r.closed_on and not told)
+        and _OFF_PCT < r.percent - usual < _HELD_PCT
+    ]
+    high = [r for r in high if not _as_asked(r, sound)]
+    if not high or not sound:
+        return ()
+    sound_s = tuple(r.span_s for r in sound)
+    same = _alike(high, _SAME_PCT)
+    cause = cause_of(recording, tuple(r.span_s for r in same), sound_s)
+    if told or cause is RestCause.SIGNAL or (cause is RestCause.PLATE and _was_let_go(same)):
+        if len(same) < max(_LEAST_RESTS, _MOST_OF * len(high)):
+            return ()
+    else:
+        # A hand may have held it: then only its repeating speaks, wherever it came from.
+        held = [r for r in rests if not r.closed_on and _OFF_PCT < r.percent - usual < _HELD_PCT]
+        same = _least_by_chance(held)
+        if not any(r in high for r in same) or _middle(same) >= _HAND_PCT:
+            return ()
+        cause = cause_of(recording, tuple(r.span_s for r in same), sound_s)
+    spans = tuple(r.span_s for r in same)
+    if cause is not RestCause.SIGNAL and _idles_cold(recording, spans, sound_s):
+        return ()
+    rest = round(_middle(same), 1)
+    return (
+        OffRest(
+            channels=channels,
+            times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+            confidence=0.92 if cause is not RestCause.UNKNOWN else 0.75,
+            text=_text(len(same), rest, usual, cause) + _warmth(recording, spans, sound_s),
+            rest_pct=rest,
+            usual_rest_pct=round(usual, 1),
+            cause=cause,
+            ect_c=_coolant(recording, spans),
+        ),
+    )
+
+
+def _middle(rests: list[Rest]) -> float:
+    return float(np.median([r.percent for r in rests]))
+
+
+def _was_let_go(rests: list[Rest]) -> bool:
+    """Whether they were closed to as quickly as a throttle that is let go, so often as to tell."""
+    return sum(r.released for r in rests) >= _LEAST_UNASKED and _middle(rests) < _HAND_PCT
+
+
+def _alike(rests: list[Rest], within_pct: float) -> list[Rest]:
+    """The most rests that lie within so much of one level, in the order of time."""
+    levels = np.sort([r.percent for r in rests])
+    up_to = np.searchsorted(levels, levels + 2.0 * within_pct, side="right")
+    best = int(np.argmax(up_to - np.arange(levels.size)))
+    low, high = float(levels[best]), float(levels[int(up_to[best]) - 1])
+    return [r for r in rests if low <= r.percent <= high]
+
+
+def _least_by_chance(rests: list[Rest]) -> list[Rest]:
+    """The rests so alike that hands would hold so by chance hardly ever; none where they may have.
+
+    Of n rests anywhere in a range, so many within a window of it: n times the binomial's chance that
+    as many others lie within it of one of them, at most.
+    """
+    best: tuple[float, list[Rest]] = (_CHANCE, [])
+    for within in _SAME_UNASKED_PCT if rests else ():
+        same = _alike(rests, within)
+        share = 2.0 * within / (_HELD_PCT - _OFF_PCT)
+        chance = len(rests) * comb(len(rests) - 1, len(same) - 1) * share ** (len(same) - 1)
+        if len(same) >= _LEAST_UNASKED and chance < best[0]:
+            best = (chance, same)
+    return best[1]
+
+
+def _as_asked(rest: Rest, sound: list[Rest]) -> bool:
+    """Whether the command had the plate that much further open than at the usual rests."""
+    usual = [r.asked for r in sound if r.asked is not None]
+    if rest.asked is None or not usual:
+        return False
+    more = rest.asked - float(np.median(usual))
+    return abs(rest.percent - float(np.median([r.percent for r in sound])) - more) < _OFF_PCT
+
+
+def _asked_for(command: Channel | None, span: Span) -> float | None:
+    """The middle of what a percent command asked for during a span."""
+    if command is None or command.kind.unit is not Unit.PERCENT:
+        return None
+    within = (command.time_s >= span[0]) & (command.time_s <= span[1])
+    return float(np.median(command.values[within])) if within.any() else None
+
+
+def _idles_cold(recording: Recording, off: tuple[Span, ...], sound: tuple[Span, ...]) -> bool:
+    """Whether it was cold at the rests that are off, and warmer at the usual ones."""
+    then, later = _coolant(recording, off), _coolant(recording, sound)
+    if then is None or later is None:
+        return False
+    return then < _COLD_C and later > then + _WARMTH_C
+
+
+def _usual(levels: list[float]) -> float:
+    """The lowest level at which it came to rest more than now and then."""
+    least = max(1.0, _NOW_AND_THEN * len(levels))
+    often = (x for x in sorted(levels) if sum(1 for y in levels if 0.0 <= y - x <= _SAME_PCT) >= least)
+    return next(often, min(levels))
+
+
+def _still(percent: FloatArray, steps: int) -> BoolArray:
+    """Where the next `steps` samples stay within the band, shape (n - steps + 1,)."""
+    lowest, highest = running_extremes(percent, steps)
+    return np.asarray(highest - lowest <= 2 * _BAND_PCT, dtype=np.bool_)
+
+
+def _asks(recording: Recording) -> Channel | None:
+    """What tells whether the throttle was let go: the pedal, or the command."""
+    told = (c for role in (Role.PEDAL, Role.COMMAND) for c in recording.with_role(role))
+    return next((c for c in told if c.kind.unit is Unit.PERCENT), None)
+
+
+def _let_go(recording: Recording, pedal: Travel | None, time_s: FloatArray) -> BoolArray | None:
+    channel = _asks(recording)
+    if channel is not None:
+        when, values = channel.time_s, channel.values
+    elif pedal is not None:
+        when, values = pedal.time_s, pedal.percent
+    else:
+        return None
+    least = float(np.percentile(values, 1.0))
+    return np.asarray(np.interp(time_s, when, values) <= least + _LET_GO_PCT, dtype=np.bool_)
+
+
+def _quick_close(
+    time_s: FloatArray, percent: FloatArray, falls: FloatArray, first: int, level: float
+) -> bool:
+    """Did it fall to this rest quickly from well above; `falls` is how it goes on from each point."""
+    start = int(np.searchsorted(time_s, time_s[first] - 0.6))
+    if start >= first or float(percent[start : first + 1].max()) <= level + 3.0:
+        return False
+    return bool(falls[start:first].min() < -_RELEASE_PCT_PER_S)
+
+
+def _coolant(recording: Recording, spans: tuple[Span, ...]) -> float | None:
+    coolant = recording.get("ect_c")
+    if coolant is None:
+        return None
+    middles = [(start + end) / 2 for start, end in spans]
+    return round(float(np.median(np.interp(middles, coolant.time_s, coolant.values))), 1)
+
+
+def _warmth(recording: Recording, off: tuple[Span, ...], sound: tuple[Span, ...]) -> str:
+    """Cold fine, hot not, or the other way round: expansion or a sticking plate (common practice)."""
+    now, then = _coolant(recording, off), _coolant(recording, sound)
+    if now is None or then is None or abs(now - then) < _WARMTH_C:
+        return ""
+    return say(
+        " That was at {now:.0f} °C of the coolant; at {then:.0f} °C it rested where it should.",
+        now=now,
+        then=then,
+    )
+
+
+def _text(times: int, rest: float, usual: float, cause: RestCause) -> str:
+    told = {
+        RestCause.PLATE: say("engine speed and air say that the plate really is open"),
+        RestCause.SIGNAL: say("engine speed and air say that the plate is closed: the signal lies"),
+        RestCause.UNKNOWN: say("nothing recorded tells whether the plate or the signal stays up"),
+    }[cause]
+    return say(
+        "After {times} releases the signal rests at {rest:.1f} % of travel instead of "
+        "{usual:.1f} %; {told}.",
+        times=times,
+        rest=rest,
+        usual=usual,
+        told=told,
+    )

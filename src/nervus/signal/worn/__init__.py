@@ -1,0 +1,1 @@
+"""Worn places: what repeats where the shaft is, pooled over its passes."""

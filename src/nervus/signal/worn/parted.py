@@ -1,0 +1,427 @@
+"""Places at which two tracks part, pass after pass: dead spots too shallow for any single pass.
+
+What two tracks on one shaft are apart by holds no motion. Sorted by where the shaft was, opening
+and closing passes for themselves, it is what the tracks are apart anyway, smooth over the travel, and
+what is worn: a step is off by one amount from edge to edge; a track that stands still falls behind by
+as much as the shaft goes on, and leaps at the end. Which of the two it is shows in how each goes through
+the place by itself.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.analysis import Direction, Frame, Pass
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
+from nervus.domain.finding import DeadSpot, Shape
+from nervus.signal.arithmetic.robust import OF_MEDIAN, even_median
+from nervus.signal.arithmetic.spans import inside, merge
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.motion.travel import crossings
+from nervus.signal.worn.pass_cells import PassCells, samples_in, sort_into_cells
+from nervus.signal.worn.spot import pooled_confidence, spot_text
+
+# Closer samples are averaged.
+_FINEST_S = 0.002
+# Cells of travel are as wide as this, and as a step of either track.
+_CELL_PCT = 0.5
+# What the tracks are apart anyway is told over so much to each side, percent of travel.
+_AROUND_PCT = 14.0
+# A cell stands out by so many deviations, and by this much of a cell's width; what is beside it belongs
+# to it while it is off by this share of the most.
+_DEVIATIONS, _LEAST_OF_CELL, _BELONGS = 6.0, 1.0, 0.2
+# A place is so wide, percent of travel, and is looked at with so much around it.
+_NARROWEST_PCT, _WIDEST_PCT, _BESIDE_PCT = 0.7, 12.0, 2.0
+# What lies no further apart is of one place.
+_ONE_PCT = 1.6
+# Beside it the tracks are apart by no more than this share of what they are inside.
+_BESIDE_SHARE = 0.35
+# Nearer than this to its stops a plate lands and bounces.
+_STOP_PCT = 1.5
+# A pass shows a place where it is off along with what is told by this share.
+_ALIKE, _STRONG = 0.5, 0.4
+_LEAST_PASSES, _LEAST_SHARE = 3, 0.4
+# Of very many passes so many are looked at first.
+_FIRST_LOOK = 64
+# An explanation leaves this share of what the tracks are apart by at most; it is looked for in steps of
+# this, percent of travel, or so many of a wide place, with so many points at most.
+_LEFT, _STEP_PCT, _MOST_STEPS, _MOST_POINTS = 0.4, 0.25, 24, 1000
+# A track that falls behind by less than this share of what the shaft goes on is bent: it does not stand.
+_GENTLE = 0.5
+# A step is as high, and a stand as long, as so many steps of the tracks; what is off by more is a drop.
+_LEAST_STEPS, _MOST_PCT = 1.2, 15.0
+# It is told from so many points.
+_LEAST_POINTS = 10
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Fold:
+    """What the tracks are apart by over travel, of the passes of one direction.
+
+    Attributes:
+        passes: those of the direction.
+        base: what they are apart anyway, shape (cells,).
+        mean: over passes, besides that, shape (cells,); NaN where not known.
+        sure: by how many deviations it stands out, shape (cells,).
+    """
+
+    passes: tuple[Pass, ...]
+    base: FloatArray
+    mean: FloatArray
+    sure: FloatArray
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Points:
+    """Samples near a place, of the passes that cross it, shape (n,) each.
+
+    Attributes:
+        number: of the pass, among all.
+        at: where the shaft was, percent of travel.
+        off: what the tracks are apart besides what they are anyway, percent of travel.
+        opens: whether the pass opens.
+    """
+
+    number: IntArray
+    at: FloatArray
+    off: FloatArray
+    opens: BoolArray
+
+
+@dataclass(frozen=True, slots=True)
+class _Told:
+    """What explains a place.
+
+    Attributes:
+        explain: the explanation.
+        shape: what it looks like; `None` where it is only bent.
+        place: its ends, percent of travel.
+        height: by how much the track is off inside, percent of travel.
+        left: the share of what the tracks are apart by that it leaves.
+    """
+
+    explain: "_Explanation"
+    shape: Shape | None
+    place: Span
+    height: float
+    left: float
+
+
+_Explanation = Callable[[_Points, float, float], FloatArray]
+
+
+def find_parted(
+    track: Instrument,
+    sister: FloatArray,
+    resolution: float,
+    frame: Frame,
+    passes: tuple[Pass, ...],
+    masked: tuple[Span, ...],
+) -> tuple[DeadSpot, ...]:
+    """Dead spots of a track that show in what it and its sister are apart by.
+
+    Args:
+        track: the track.
+        sister: what the other one says of each of its samples, percent of supply, shape (n,).
+        resolution: the coarser of both tracks' steps, in percent of the track's supply.
+        frame: what the track's levels are of the travel.
+        passes: of the travel.
+        masked: spans that are told already.
+    """
+    if len(passes) < _LEAST_PASSES:
+        return ()
+    step = 100.0 * resolution / max(abs(frame.open - frame.closed) * 100.0 / track.supply_v, 1e-6)
+    width = max(_CELL_PCT, step)
+    if len(passes) > 2 * _FIRST_LOOK:
+        # Both directions of every so many: what is worn shows in most passes.
+        every = len(passes) // _FIRST_LOOK
+        some = tuple(p for n, p in enumerate(passes) if n // 2 % every == 0)
+        if not _places(_folds(_during(track, sister, frame, some, masked), some, width), width):
+            return ()
+    seen = _during(track, sister, frame, passes, masked)
+    folds = _folds(seen, passes, width)
+    spots = (_spot((track, frame), folds, (p, width, step), seen) for p in _places(folds, width))
+    return tuple(s for s in spots if s is not None)
+
+
+def _during(
+    track: Instrument,
+    sister: FloatArray,
+    frame: Frame,
+    passes: tuple[Pass, ...],
+    masked: tuple[Span, ...],
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Instants during passes, and where both tracks then were, percent of travel, shape (n,) each."""
+    size = max(1, round(_FINEST_S / max(track.interval_s, 1e-7)))
+    at, _ = samples_in(track.time_s, passes, size)
+    time_s, level, other = (
+        x[at].reshape(-1, size).mean(axis=1) for x in (track.time_s, track.level, sister)
+    )
+    known = ~inside(time_s, masked, 2.0 * track.interval_s)
+    own, other = (frame.percent(track.own(x[known])) for x in (level, other))
+    return time_s[known], own, other
+
+
+def _folds(
+    seen: tuple[FloatArray, FloatArray, FloatArray], passes: tuple[Pass, ...], width: float
+) -> list[_Fold]:
+    time_s, own, other = seen
+    folds = []
+    for direction in Direction:
+        some = tuple(p for p in passes if p.direction is direction)
+        if len(some) > 1:
+            folds.append(_folded((time_s, other, own - other), some, width))
+    return folds
+
+
+def _folded(
+    seen: tuple[FloatArray, FloatArray, FloatArray], passes: tuple[Pass, ...], width: float
+) -> _Fold:
+    time_s, percent, apart = seen
+    cells = int(100.0 / width) + 1
+    cell = np.clip((percent / width).astype(np.int64), 0, cells - 1)
+    table: PassCells = sort_into_cells(time_s, cell, passes, cells)
+    counts = table.counts()
+    with np.errstate(invalid="ignore", divide="ignore"):
+        of_pass = np.where(counts > 0, table.sums(apart) / counts, np.nan)
+    known = np.isfinite(of_pass)
+    passes_there = known.sum(axis=0)
+    enough = passes_there >= 2
+    mean = np.full(cells, np.nan)
+    spread = np.full(cells, np.nan)
+    mean[enough] = np.nanmedian(of_pass[:, enough], axis=0)
+    base = _smooth(mean, max(2, round(_AROUND_PCT / width)))
+    mean = mean - base
+    spread[enough] = OF_MEDIAN * np.nanmedian(np.abs(of_pass[:, enough] - (mean + base)[enough]), axis=0)
+    within = np.maximum(spread, np.nanmedian(spread)) if enough.any() else spread
+    between = OF_MEDIAN * float(np.nanmedian(np.abs(mean))) if enough.any() else np.inf
+    sure = np.abs(mean) / np.sqrt(within**2 / np.maximum(passes_there, 1) + between**2 + 1e-6)
+    middle = (np.arange(cells) + 0.5) * width
+    sure[(middle < _STOP_PCT) | (middle > 100.0 - _STOP_PCT)] = 0.0
+    return _Fold(passes, base, mean, np.nan_to_num(sure))
+
+
+def _smooth(mean: FloatArray, reach: int) -> FloatArray:
+    """What the tracks are apart anyway, over more than is worn, shape (cells,)."""
+    seen = np.flatnonzero(np.isfinite(mean))
+    if not seen.size:
+        return np.zeros(mean.shape)
+    smooth = even_median(mean[seen], reach)
+    return np.asarray(np.interp(np.arange(mean.size), seen, smooth), dtype=np.float64)
+
+
+def _places(folds: list[_Fold], width: float) -> list[Span]:
+    """Where it stands out in either direction, percent of travel."""
+    found: list[Span] = []
+    for fold in folds:
+        seen = np.flatnonzero(np.isfinite(fold.mean))
+        off, sure = np.abs(fold.mean[seen]), fold.sure[seen]
+        for peak in np.flatnonzero((sure > _DEVIATIONS) & (off > _LEAST_OF_CELL * width)).tolist():
+            beside = off > _BELONGS * off[peak]
+            low, high = peak, peak
+            while low > 0 and beside[low - 1]:
+                low -= 1
+            while high < off.size - 1 and beside[high + 1]:
+                high += 1
+            found.append((float(seen[low]) * width, float(seen[high] + 1) * width))
+    return [p for p in merge(sorted(found), _ONE_PCT) if p[1] - p[0] <= _WIDEST_PCT]
+
+
+def _spot(
+    whose: tuple[Instrument, Frame],
+    folds: list[_Fold],
+    where: tuple[Span, float, float],
+    seen: tuple[FloatArray, FloatArray, FloatArray],
+) -> DeadSpot | None:
+    (track, frame), (near, width, step) = whose, where
+    passes = tuple(sorted((p for f in folds for p in f.passes), key=lambda p: p.start_s))
+    points = _points(folds, passes, near, width, seen)
+    told = _explained(_strong(points, near), near)
+    if told is None or told.shape is None or _inside(points, told.place) < _LEAST_POINTS:
+        return None
+    size = told.height if told.shape is Shape.STEP else told.place[1] - told.place[0]
+    if not _LEAST_STEPS * step < size < _MOST_PCT:
+        return None
+    showing = _showing(points, told)
+    spans = [s for n in showing if (s := _when(seen, passes[n], told.place)) is not None]
+    crossed = max(len(crossings(passes, told.place)), len(spans))
+    enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * crossed)
+    if not enough or not _is_own(seen, spans):
+        return None
+    depth = abs(frame.open - frame.closed) * told.height / 100.0
+    return DeadSpot(
+        channels=(track.id,),
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+        confidence=pooled_confidence(len(spans), crossed),
+        text=spot_text(track.id, told.place, told.shape, (len(spans), crossed), depth),
+        travel_pct=told.place,
+        shape=told.shape,
+        seen_in=len(spans),
+        crossed=crossed,
+    )
+
+
+def _points(
+    folds: list[_Fold],
+    passes: tuple[Pass, ...],
+    near: Span,
+    width: float,
+    seen: tuple[FloatArray, FloatArray, FloatArray],
+) -> _Points:
+    time_s, own, other = seen
+    base = {f.passes[0].direction: f.base for f in folds}
+    parts = []
+    for number, a_pass in enumerate(passes):
+        first, last = np.searchsorted(time_s, (a_pass.start_s, a_pass.end_s)).tolist()
+        at = other[first : last + 1]
+        around = (at > near[0] - _BESIDE_PCT) & (at < near[1] + _BESIDE_PCT)
+        at = at[around]
+        apart = own[first : last + 1][around] - at
+        usual = base[a_pass.direction]
+        off = apart - np.interp(at / width - 0.5, np.arange(usual.size), usual)
+        opens = np.full(at.shape, a_pass.direction is Direction.OPENING)
+        parts.append((np.full(at.shape, number), at, off, opens))
+    of_pass, place, off, opens = (np.concatenate(x) for x in zip(*parts, strict=True))
+    every = slice(None, None, max(1, of_pass.size // _MOST_POINTS))
+    return _Points(of_pass[every], place[every], off[every], opens[every])
+
+
+def _strong(points: _Points, near: Span) -> _Points:
+    """The points of the passes that are off at a place: a contact does not fail every time."""
+    within = (points.at >= near[0]) & (points.at <= near[1])
+    counts = np.bincount(points.number, weights=within)
+    off = np.bincount(points.number, weights=within * np.abs(points.off)) / np.maximum(counts, 1.0)
+    if not np.any(counts > 0):
+        return points
+    strong = (off > _STRONG * np.quantile(off[counts > 0], 0.9))[points.number]
+    return _Points(
+        points.number[strong],
+        points.at[strong],
+        points.off[strong],
+        points.opens[strong],
+    )
+
+
+def _inside(points: _Points, place: Span) -> int:
+    return int(np.count_nonzero((points.at >= place[0]) & (points.at <= place[1])))
+
+
+def _steps(points: _Points, low: float, high: float) -> FloatArray:
+    """Off by one amount from edge to edge."""
+    within = (points.at >= low) & (points.at <= high)
+    return np.where(within, np.median(points.off[within]) if within.any() else 0.0, 0.0)
+
+
+def _holds(points: _Points, low: float, high: float) -> FloatArray:
+    """Stands at the last level that was good, whichever way it came, and leaps at the other end."""
+    within = (points.at >= low) & (points.at <= high)
+    entered = np.where(points.opens, low, high)
+    return np.where(within, entered - points.at, 0.0)
+
+
+def _rests(points: _Points, low: float, high: float) -> FloatArray:
+    """Stands at one level both ways."""
+    within = (points.at >= low) & (points.at <= high)
+    level = np.median((points.off + points.at)[within]) if within.any() else 0.0
+    return np.where(within, level - points.at, 0.0)
+
+
+def _bends(points: _Points, low: float, high: float) -> FloatArray:
+    """Comes and goes gently, as a track that is bent or a sensor that is no straight line."""
+    share = np.clip((points.at - low) / max(high - low, 1e-6), 0.0, 1.0)
+    shape = np.sin(np.pi * share) ** 2
+    weight = float(np.sum(shape**2))
+    return np.asarray(shape * (float(np.sum(shape * points.off)) / max(weight, 1e-9)))
+
+
+def _leans(points: _Points, low: float, high: float) -> FloatArray:
+    """Grows from nothing at one end to the most at the other, gently: bent there, or beside a bridge."""
+    share = np.clip((points.at - low) / max(high - low, 1e-6), 0.0, 1.0)
+    within = (points.at >= low) & (points.at <= high)
+    most = _GENTLE * (high - low)
+    ways = []
+    for shape in (np.where(within, share, 0.0), np.where(within, 1.0 - share, 0.0)):
+        height = float(np.sum(shape * points.off)) / max(float(np.sum(shape**2)), 1e-9)
+        ways.append(shape * np.clip(height, -most, most))
+    return np.asarray(min(ways, key=lambda says: float(np.sum(np.abs(points.off - says)))))
+
+
+_EXPLANATIONS: tuple[tuple[_Explanation, Shape | None], ...] = (
+    (_steps, Shape.STEP),
+    (_holds, Shape.FLAT),
+    (_rests, Shape.FLAT),
+    (_bends, None),
+    (_leans, None),
+)
+
+
+def _explained(points: _Points, near: Span) -> _Told | None:
+    """The explanation that leaves least of what the tracks are apart by; `None` if it is too much.
+
+    What they are apart by beside the place is noise and rounding, and leaves as much inside.
+    """
+    beside = (points.at < near[0]) | (points.at > near[1])
+    usual_each = float(np.median(np.abs(points.off[beside]))) if beside.any() else 0.0
+    usual = usual_each * points.off.size
+    whole = float(np.sum(np.abs(points.off))) - usual
+    best: _Told | None = None
+    if whole <= 0.0:
+        return None
+    lows, highs = _ends(near)
+    for explain, shape in _EXPLANATIONS:
+        for low in lows.tolist():
+            for high in highs[highs >= low + _NARROWEST_PCT].tolist():
+                says = explain(points, low, high)
+                left = (float(np.sum(np.abs(points.off - says))) - usual) / whole
+                if best is None or left < best.left:
+                    height = float(np.median(np.abs(says[says != 0.0]))) if np.any(says) else 0.0
+                    best = _Told(explain, shape, (round(low, 2), round(high, 2)), height, left)
+    if best is None or best.left > _LEFT or usual_each > _BESIDE_SHARE * best.height:
+        return None
+    return best
+
+
+def _ends(near: Span) -> tuple[FloatArray, FloatArray]:
+    """Where a place near to another may begin and end, percent of travel."""
+    reach = _BESIDE_PCT * 0.75
+    step = max(_STEP_PCT, (near[1] - near[0]) / _MOST_STEPS)
+    lows = np.arange(near[0] - reach, near[1], step)
+    return lows, np.arange(near[0], near[1] + reach + step, step)
+
+
+def _showing(points: _Points, told: _Told) -> list[int]:
+    """The numbers of the passes that are off as told."""
+    says = told.explain(points, *told.place)
+    along = np.bincount(points.number, weights=says * points.off)
+    of = np.bincount(points.number, weights=says**2)
+    return np.flatnonzero((of > 0.0) & (along > _ALIKE * of)).tolist()
+
+
+def _when(seen: tuple[FloatArray, FloatArray, FloatArray], a_pass: Pass, place: Span) -> Span | None:
+    """When the shaft was at a place in a pass."""
+    time_s, _, percent = seen
+    first, last = np.searchsorted(time_s, (a_pass.start_s, a_pass.end_s)).tolist()
+    at = first + np.flatnonzero((percent[first:last] >= place[0]) & (percent[first:last] <= place[1]))
+    return (float(time_s[at[0]]), float(time_s[at[-1]])) if at.size else None
+
+
+def _is_own(seen: tuple[FloatArray, FloatArray, FloatArray], spans: list[Span]) -> bool:
+    """Whether it is the track that goes through the place unlike a shaft, and not its sister.
+
+    Held against the straight way from before it to behind it: what the shaft did is in both.
+    """
+    time_s, own, other = seen
+    interval_s, more = float(np.median(np.diff(time_s))), 0.0
+    for start, end in spans:
+        around = max(0.5 * (end - start), 2.0 * interval_s)
+        first, last = np.searchsorted(time_s, (start - around, end + around)).tolist()
+        if last - first < 4:
+            continue
+        share = (time_s[first:last] - time_s[first]) / (time_s[last - 1] - time_s[first])
+        of_own, of_other = (
+            float(np.sum((x[first:last] - x[first] - share * (x[last - 1] - x[first])) ** 2))
+            for x in (own, other)
+        )
+        more += (of_own - of_other) / max(of_own + of_other, 1e-9)
+    return more > 0.0

@@ -1,0 +1,391 @@
+"""Rough stretches: worn places where the signal stays connected but is noisy, pass after pass.
+
+Each sample is held against the middle of its neighbours; what a hand does, it does anywhere, and a bend
+of its motion is the same whether the track is worn or not. So the roughness of every cell of the travel,
+in every pass, is compared, in logarithms, with that of all other cells of the same recording: what
+counts is that a stretch stands out of them, not a limit in millivolts.
+"""
+
+from dataclasses import dataclass, replace
+from math import exp, log, sqrt
+
+import numpy as np
+
+from nervus.domain.analysis import Pass
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span, Unit
+from nervus.domain.finding import Noise
+from nervus.language import say
+from nervus.signal.arithmetic.intervals import wilson
+from nervus.signal.arithmetic.robust import OF_MEDIAN, even_median, running_extremes
+from nervus.signal.arithmetic.spans import inside, merge, runs
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.instruments.sampling import block_means
+from nervus.signal.worn.pass_cells import samples_in, sort_into_cells
+
+# Closer samples are averaged: a contact that flickers does so for longer.
+_FINEST_S = 0.002
+# Cells of travel where a pass has so many samples in each; wider ones where it has fewer.
+_CELL_PCT, _WIDE_CELL_PCT, _SAMPLES_IN_CELL = 1.0, 2.0, 2.0
+# What two tracks are apart anyway is told over so many wide cells to each side; faster than this,
+# percent of supply a second, the shaft moves.
+_AROUND, _MOVING_PCT_PER_S = 6, 10.0
+# A cell stands out by so many deviations of what the others show, and is so many times as rough.
+_DEVIATIONS, _TIMES = 4.5, 1.8
+# As a whole it stands out by so many: hundreds of stretches are looked at.
+_OF_ALL = 5.5
+_REACH, _REACH_TIMES = 2.0, 1.5
+# Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
+# what the plate does, sample by sample, only the fastest are.
+_SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 250.0
+_LEAST_PASSES, _LEAST_SHARE, _LEAST_PCT = 3, 0.5, 2.5
+# Nor is a worn stretch wider, and it takes so many crossings of cells to see it.
+_MOST_PCT, _LEAST_SEEN = 30.0, 8
+# A worn stretch may lose contact in a smaller share of the passes, if these are so many, and so many
+# deviations more than passes over other stretches that are as rough by chance.
+_MANY_PASSES, _SELDOM_SHARE, _BY_CHANCE = 5, 0.3, 3.0
+# A sample is rough itself where it is off by so many times what is usual.
+_SAMPLE_TIMES = 3.0
+# Of very many passes so many are looked at first; where no cell is so many times as rough, that is all.
+_FIRST_LOOK, _SUSPICIOUS_TIMES = 64, 1.3
+# It flickers where it turns so often in a pass, and so large a share of all samples is rough: what
+# leaves its course and comes back turns three times.
+_TURNS, _BUSY_SHARE = 5, 0.35
+# The middle of two neighbours varies too: what a sample is off it has 1.5 times its own variance.
+_OWN_SHARE = 1.5
+# Samples looked at together.
+_PIECE = 1 << 15
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Table:
+    """Roughness of each slow pass and cell: mean squares, percent of supply squared; NaN: not seen."""
+
+    power: FloatArray
+    counts: FloatArray
+    cell_pct: float
+    floor: float
+
+    def log(self) -> FloatArray:
+        """Half the logarithm, so that a difference is a ratio of deviations."""
+        return np.asarray(0.5 * np.log(self.power + self.floor), dtype=np.float64)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Look:
+    """How rough a track is.
+
+    Attributes:
+        track: as it was looked at, close samples averaged, shape (n,).
+        bend: what each sample but first and last is off, percent of supply, shape (n - 2,).
+        good: which of them count.
+        table: the same over passes and travel.
+    """
+
+    track: Instrument
+    bend: FloatArray
+    good: BoolArray
+    table: _Table
+
+
+@dataclass(frozen=True, slots=True)
+class Rough:
+    """A rough stretch, and whether it flickers all over: then nothing but roughness explains it."""
+
+    noise: Noise
+    flickers: bool
+
+
+def rough_stretches(
+    track: Instrument,
+    travel: tuple[FloatArray, FloatArray],
+    passes: tuple[Pass, ...],
+    masked: tuple[Span, ...],
+    sister: FloatArray | None = None,
+) -> tuple[Rough, ...]:
+    """Stretches of travel over which a track is rough in most passes.
+
+    Args:
+        track: the track.
+        travel: instants and percent of travel, shape (n,) each.
+        passes: of the travel.
+        masked: spans that other findings explain.
+        sister: what the other track says this one should read at its instants, percent of supply, shape
+            (m,): against it the motion of the hand falls away.
+    """
+    seen_fast = sister is not None and not track.is_slow
+    most = _SNAP_BY_SISTER_PCT_PER_S if seen_fast else _SNAP_PCT_PER_S
+    slow = tuple(p for p in passes if abs(p.to_pct - p.from_pct) <= most * (p.end_s - p.start_s))
+    if track.level.size < 5 or len(slow) < _LEAST_PASSES:
+        return ()
+    if len(slow) > 2 * _FIRST_LOOK and not track.is_slow:
+        every = len(slow) // _FIRST_LOOK
+        some = tuple(p for n, p in enumerate(slow) if n // 2 % every == 0)
+        seen = samples_in(track.time_s, some)[0]
+        part = replace(track, time_s=track.time_s[seen], level=track.level[seen])
+        table = _looked(part, None if sister is None else sister[seen], travel, some, masked).table
+        if not _above(table).max(initial=0.0) > log(_SUSPICIOUS_TIMES):
+            return ()
+    if sister is not None and track.is_slow:
+        slow = _visits(passes, float(track.time_s[-1]))
+    look = _looked(track, sister, travel, slow, masked)
+    found = []
+    for stretch in _stand_out(look.table, pooled=sister is not None, slow=track.is_slow):
+        place, turns, share = _refined(stretch, look, travel)
+        noise = _finding(look.track, look.table, place)
+        if noise is not None:
+            found.append(Rough(noise, turns >= _TURNS * len(slow) and share >= _BUSY_SHARE))
+    return tuple(found)
+
+
+def _looked(
+    track: Instrument,
+    sister: FloatArray | None,
+    travel: tuple[FloatArray, FloatArray],
+    passes: tuple[Pass, ...],
+    masked: tuple[Span, ...],
+) -> _Look:
+    """A track's roughness over passes and travel."""
+    size = round(_FINEST_S / max(track.interval_s, 1e-7))
+    if size > 1:
+        sister = block_means(sister, size) if sister is not None else None
+        time_s, level = (block_means(x, size) for x in (track.time_s, track.level))
+        track = replace(track, time_s=time_s, level=level, interval_s=track.interval_s * size)
+    bend = _bend(track.level)
+    if sister is not None and track.is_slow:
+        bend = _apart(track, sister, travel) * sqrt(_OWN_SHARE)
+    elif sister is not None:
+        # Motion is in both tracks, what the sister does alone is in her: neither is roughness here.
+        apart = _bend(track.level - sister)
+        bend = np.where(np.abs(apart) < np.abs(bend), apart, bend)
+    good = _good(track, masked)
+    table = _table(track, bend, good, travel, passes)
+    if sister is not None and track.is_slow:
+        table = replace(table, floor=max(table.floor, track.resolution**2 / 6.0))
+    return _Look(track, bend, good, table)
+
+
+def own_roughness(track: Instrument, travel: tuple[FloatArray, FloatArray], place: Span) -> float:
+    """How rough a track is by itself over a stretch, its motion included: percent of supply squared."""
+    percent = np.interp(track.time_s[1:-1], *travel)
+    there = _bend(track.level)[(percent >= place[0]) & (percent <= place[1])]
+    return float(np.mean(there**2)) if there.size else 0.0
+
+
+def _visits(passes: tuple[Pass, ...], end_s: float) -> tuple[Pass, ...]:
+    """Passes with the rests behind them, up to where the next one begins."""
+    ends = [p.start_s for p in passes[1:]] + [end_s]
+    return tuple(replace(p, end_s=max(e, p.end_s)) for p, e in zip(passes, ends, strict=True))
+
+
+def _apart(track: Instrument, sister: FloatArray, travel: tuple[FloatArray, FloatArray]) -> FloatArray:
+    """How far a track is off what the sister tells, as if both had been read at one instant at rest.
+
+    Against what they are apart there anyway; and the further motion between the readings may have put
+    them apart, the less it says. Shape (n,) to (n - 2,), percent of supply.
+    """
+    percent = np.interp(track.time_s, *travel)
+    off = track.level - sister - _usually_apart(percent, track.level - sister)
+    speed = np.abs(np.gradient(sister, track.time_s))
+    speed = running_extremes(np.pad(speed, 2, mode="edge"), 5)[1]
+    moving = speed > _MOVING_PCT_PER_S
+    still = np.abs(off[~moving]) if not moving.all() else np.zeros(1)
+    at_rest = max(OF_MEDIAN * float(np.median(still)), track.resolution / 2.0, track.noise)
+    timing_s = 0.0
+    if moving.any():
+        besides = np.maximum(np.abs(off[moving]) - at_rest, 0.0)
+        timing_s = OF_MEDIAN * float(np.median(besides / speed[moving]))
+    return np.asarray(off * at_rest / np.hypot(at_rest, speed * timing_s), dtype=np.float64)[1:-1]
+
+
+def _usually_apart(percent: FloatArray, apart: FloatArray) -> FloatArray:
+    """What two tracks are apart around each sample's place, over more than is worn, shape (n,)."""
+    cells = int(100.0 / _WIDE_CELL_PCT)
+    cell = np.clip((percent / _WIDE_CELL_PCT).astype(np.int64), 0, cells - 1)
+    order = np.argsort(cell, kind="stable")
+    parts = np.split(apart[order], np.searchsorted(cell[order], np.arange(1, cells)))
+    seen = np.flatnonzero([p.size > 0 for p in parts])
+    middle = np.asarray([np.median(parts[k]) for k in seen])
+    smooth = even_median(middle, _AROUND)
+    return np.asarray(np.interp(cell, seen, smooth), dtype=np.float64)
+
+
+def _bend(values: FloatArray) -> FloatArray:
+    """What each value is off the middle of its neighbours, shape (n,) to (n - 2,), piece by piece."""
+    bend = np.empty(max(values.size - 2, 0))
+    for first in range(0, bend.size, _PIECE):
+        around = values[first : first + _PIECE + 2]
+        bend[first : first + around.size - 2] = around[1:-1] - (around[:-2] + around[2:]) / 2.0
+    return bend
+
+
+def _good(track: Instrument, masked: tuple[Span, ...]) -> BoolArray:
+    """Which samples, but the first and last, have both neighbours beside them and nothing told there."""
+    time_s = track.time_s
+    good = ~inside(time_s[1:-1], masked, 2.5 * track.interval_s)
+    good &= time_s[2:] - time_s[:-2] <= 3.2 * track.interval_s
+    return np.asarray(good, dtype=np.bool_)
+
+
+def _table(
+    track: Instrument,
+    bend: FloatArray,
+    good: BoolArray,
+    travel: tuple[FloatArray, FloatArray],
+    passes: tuple[Pass, ...],
+) -> _Table:
+    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in passes]
+    per_cell = _CELL_PCT / max(float(np.median(speeds)) * track.interval_s, 1e-9)
+    cell_pct = _CELL_PCT if per_cell >= _SAMPLES_IN_CELL else _WIDE_CELL_PCT
+    cells = int(100.0 / cell_pct)
+    time_s = track.time_s[1:-1][good]
+    percent = np.interp(time_s, *travel)
+    cell = np.clip((percent / cell_pct).astype(np.int64), 0, cells - 1)
+    sorted_in = sort_into_cells(time_s, cell, passes, cells)
+    counts = sorted_in.counts()
+    with np.errstate(invalid="ignore", divide="ignore"):
+        power = np.where(counts > 0, sorted_in.sums(bend[good] ** 2) / counts, np.nan) / _OWN_SHARE
+    floor = max(track.resolution**2 / 12.0, 1e-4) / 4.0
+    return _Table(power, counts, cell_pct, floor)
+
+
+def _above(table: _Table) -> FloatArray:
+    """By how much each cell is rougher than usual, a logarithm, 0 where too few passes tell."""
+    log = table.log()
+    enough = np.isfinite(log).sum(axis=0) >= _LEAST_PASSES
+    above = np.zeros(log.shape[1])
+    if enough.any():
+        mean = np.nanmean(log[:, enough], axis=0)
+        above[enough] = mean - np.median(mean)
+    return above
+
+
+def _stand_out(table: _Table, *, pooled: bool, slow: bool) -> list[Span]:
+    """The stretches whose roughness stands out of all others, cell by cell or, pooled, as a whole."""
+    log, above = table.log(), _above(table)
+    seen = np.isfinite(log).sum(axis=0)
+    enough = seen >= _LEAST_PASSES
+    if np.count_nonzero(enough) < 5:
+        return []
+    within = float(np.median(np.nanstd(log[:, enough], axis=0)))
+    between = OF_MEDIAN * float(np.median(np.abs(above[enough])))
+    deviation = np.sqrt(within**2 / np.maximum(seen, 1) + between**2)
+    core = above > np.maximum(_DEVIATIONS * deviation, np.log(_TIMES))
+    # Where it is rough for sure it is as far as it is rougher than usual.
+    wide = above > np.maximum(_REACH * deviation, np.log(_REACH_TIMES))
+    # What cells differ by besides what so few crossings of each leave to chance.
+    by_chance = within**2 * float(np.mean(1.0 / seen[enough]))
+    besides = sqrt(max(between**2 - by_chance, 0.0)) if slow else between
+    found = [] if not pooled else _scanned(above, seen, (within, besides), table.cell_pct)
+    for first, last in zip(*runs(wide), strict=True):
+        place = (float(first * table.cell_pct), float((last + 1) * table.cell_pct))
+        cells = slice(first, last + 1)
+        if core[cells].any() and place[1] - place[0] >= 2.0 * table.cell_pct - 1e-9:
+            found.append(place)
+    return list(merge(sorted(found), table.cell_pct + 1e-9))
+
+
+def _scanned(
+    above: FloatArray, seen: IntArray, spread: tuple[float, float], cell_pct: float
+) -> list[Span]:
+    """Stretches that stand out as a whole, though no cell of them need do so alone.
+
+    Of all stretches the one that stands out most; then of what is left. What differs from cell to cell
+    is taken to be alike in two of them.
+    """
+    total = np.concatenate(([0.0], np.cumsum(above * seen)))
+    held = np.concatenate(([0.0], np.cumsum(seen)))
+    found: list[Span] = []
+    free = np.ones(above.size, dtype=np.bool_)
+    least, most = int(np.ceil(_LEAST_PCT / cell_pct)), int(_MOST_PCT / cell_pct)
+    while True:
+        best: tuple[float, int, int] = (_OF_ALL, 0, 0)
+        taken = np.concatenate(([0], np.cumsum(~free)))
+        for width in range(least, most + 1):
+            n = held[width:] - held[:-width]
+            mean = (total[width:] - total[:-width]) / np.maximum(n, 1.0)
+            deviation = np.sqrt(spread[0] ** 2 / np.maximum(n, 1.0) + spread[1] ** 2 / (width / 2.0))
+            stands = mean / np.maximum(deviation, 1e-9)
+            stands[(mean < log(_TIMES)) | (n < _LEAST_SEEN) | (taken[width:] > taken[:-width])] = 0.0
+            at = int(np.argmax(stands))
+            if stands[at] > best[0]:
+                best = (float(stands[at]), at, at + width)
+        if best[2] == 0:
+            return found
+        found.append((best[1] * cell_pct, best[2] * cell_pct))
+        free[max(best[1] - 1, 0) : best[2] + 1] = False
+
+
+def _refined(place: Span, look: _Look, travel: tuple[FloatArray, FloatArray]) -> tuple[Span, int, float]:
+    """The stretch from the first to the last rough sample, those furthest out left out.
+
+    And how often it turns from one rough sample to the next, and their share of all that moved there.
+    """
+    track, bend, good, table = look.track, look.bend, look.good, look.table
+    usual = exp(float(np.nanmedian(table.log())))
+    rough = np.flatnonzero(good & (np.abs(bend) > _SAMPLE_TIMES * sqrt(_OWN_SHARE) * usual))
+    percent = np.interp(track.time_s[1:-1][rough], *travel)
+    near = percent[(percent > place[0] - table.cell_pct) & (percent < place[1] + table.cell_pct)]
+    if near.size < 2 * _LEAST_PASSES:
+        return place, int(near.size), 0.0
+    low, high = (round(float(q), 2) for q in np.percentile(near, [2.0, 98.0]))
+    first, last = round(low / table.cell_pct), max(round(high / table.cell_pct), 1)
+    there = max(float(table.counts[:, first:last].sum()), 1.0)
+    signs = np.sign(bend[rough[(percent >= low) & (percent <= high)]])
+    return (low, high), int(np.count_nonzero(np.diff(signs))), near.size / there
+
+
+def _share_elsewhere(table: _Table, there: slice, limit: float) -> float:
+    """The share of passes that are rougher than a limit over another stretch as long, on the average."""
+    power, width = table.power, there.stop - there.start
+    starts = [a for a in range(0, power.shape[1] - width + 1, width) if abs(a - there.start) >= width]
+    rough = crossed = 0
+    for start in starts:
+        cells = power[:, start : start + width]
+        known = np.isfinite(cells).any(axis=1)
+        crossed += int(known.sum())
+        rough += int(np.count_nonzero(np.nanmean(cells[known], axis=1) > limit**2)) if known.any() else 0
+    return rough / crossed if crossed else 1.0
+
+
+def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
+    first = int(place[0] / table.cell_pct)
+    last = max(int(np.ceil(place[1] / table.cell_pct)), first + 1)
+    if place[1] - place[0] < _LEAST_PCT:
+        return None
+    rows = table.power[:, first:last]
+    rows = rows[np.isfinite(rows).any(axis=1)]
+    of = rows.shape[0]
+    usual = exp(float(np.nanmedian(table.log())))
+    by_pass = np.sqrt(np.nanmean(rows, axis=1))
+    seen = int(np.count_nonzero(by_pass > _TIMES * usual))
+    elsewhere = _share_elsewhere(table, slice(first, last), _TIMES * usual)
+    now_and_then = seen >= _MANY_PASSES and seen > of * elsewhere + _BY_CHANCE * sqrt(
+        of * elsewhere + 1.0
+    )
+    if seen < _LEAST_PASSES or seen < (_SELDOM_SHARE if now_and_then else _LEAST_SHARE) * of:
+        return None
+    rough = by_pass[by_pass > _TIMES * usual] if now_and_then else by_pass
+    rms, usual_own = track.own_value(float(np.median(rough))), track.own_value(usual)
+    low, _ = wilson(seen, of)
+    return Noise(
+        channels=(track.id,),
+        times_s=(),
+        confidence=round(min(0.98, 0.88 + 0.07 * low + 0.01 * min(seen, 5)), 3),
+        text=(
+            say(
+                "{capitalize} is rough between {place:.0f} and {place_:.0f} % of the travel: "
+                "{small} against {small_} elsewhere, in {seen} of {of} passes.",
+                capitalize=track.kind.track.capitalize(),
+                place=place[0],
+                place_=place[1],
+                small=track.small(rms),
+                small_=track.small(usual_own),
+                seen=seen,
+                of=of,
+            )
+        ),
+        travel_pct=place,
+        rms=rms,
+        usual_rms=usual_own,
+        unit=Unit(track.kind.unit),
+    )

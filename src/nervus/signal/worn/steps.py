@@ -1,0 +1,260 @@
+"""Small steps: places at which a track goes on a little lower or higher, too little for one pass.
+
+A step of one percent lies within what a hand can do; but it comes back at one place of the travel, down
+where it is entered and up where it is left, whichever way it is crossed, and no hand does that. So every
+pass gives its edges, however small, and only places at which most passes have the same one count.
+"""
+
+from collections import Counter
+from dataclasses import dataclass
+from math import exp, log
+
+import numpy as np
+
+from nervus.domain.analysis import Direction, Frame, Pass
+from nervus.domain.channel import FloatArray, IntArray
+from nervus.domain.finding import DeadSpot, Shape
+from nervus.signal.arithmetic.robust import OF_MEDIAN
+from nervus.signal.arithmetic.spans import Union, overlaps
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.instruments.sampling import block_means
+from nervus.signal.motion.travel import crossings
+from nervus.signal.worn.spot import pooled_confidence, spot_text
+
+# Means over so long lose nothing of a step and most of the noise; slower samples than that show motion
+# only.
+_BLOCK_S, _SLOWEST_S = 0.006, 0.03
+# The slope beside an edge is told by so many intervals.
+_BESIDE = 3
+# An edge is this many deviations of what passes usually show, and of this size, percent of travel, at
+# most.
+_EDGE, _MOST_PCT = 4.0, 15.0
+# Two samples beside it nothing goes on the same way by more than this share.
+_GOES_ON = 0.25
+# Edges of one place lie within this, percent of travel; a pass has no more than so many at a step.
+_WINDOW_PCT, _MOST_EDGES = 1.5, 3.0
+# They come in so many passes, this share of those that cross, and by chance so seldom.
+_LEAST_PASSES, _LEAST_SHARE, _CHANCE = 3, 0.4, 1e-4
+# A step is entered and left this far apart, by edges alike within this factor.
+_NARROWEST_PCT, _WIDEST_PCT, _ALIKE = 0.3, 12.0, 2.5
+# Nearer than this to its stops a plate lands and bounces.
+_STOP_PCT = 1.5
+# So near to one another in travel or in time two spots are one.
+_NEAR_PCT, _NEAR_S = 2.0, 0.02
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Edges:
+    """Edges of all passes, each of shape (n,).
+
+    Attributes:
+        number: of the pass.
+        at_s: when.
+        low: travel on the closed side of it, percent.
+        high: travel on the open side.
+        size: by how much the track jumps towards open, the motion left out, percent of travel.
+    """
+
+    number: IntArray
+    at_s: FloatArray
+    low: FloatArray
+    high: FloatArray
+    size: FloatArray
+
+
+def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tuple[DeadSpot, ...]:
+    """Dead spots of the shape of a step on one track.
+
+    Args:
+        track: with its samples as they are.
+        frame: what its levels are of the travel.
+        passes: of the travel.
+    """
+    if track.interval_s > _SLOWEST_S or len(passes) < _LEAST_PASSES:
+        return ()
+    size = max(1, round(_BLOCK_S / max(track.interval_s, 1e-7)))
+    time_s, level = track.time_s, track.level
+    if size > 1:
+        time_s, level = (block_means(x, size) for x in (time_s, level))
+    own = frame.percent(track.own(level))
+    if time_s.size < 4 * _BESIDE:
+        return ()
+    edges = _edges(time_s, own, passes)
+    steps = _paired(edges, passes)
+    return tuple(s for pair in steps if (s := _spot(track, frame, passes, pair)) is not None)
+
+
+def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Edges:
+    """All edges of all passes that stand out of what the passes show."""
+    jump = _jumps(own)
+    first = np.searchsorted(time_s, [p.start_s for p in passes])
+    last = np.searchsorted(time_s, [p.end_s for p in passes])
+    at = np.concatenate([np.arange(a, b, dtype=np.intp) for a, b in zip(first, last, strict=True)])
+    number = np.repeat(np.arange(len(passes)), np.maximum(last - first, 0))
+    inside = (at >= _BESIDE) & (at < time_s.size - _BESIDE - 1)
+    at, number = at[inside], number[inside]
+    if not at.size:
+        return _Edges(number, *(np.empty(0) for _ in range(4)))
+    spread = max(OF_MEDIAN * float(np.median(np.abs(jump[at]))), 1e-3)
+    size = np.abs(jump)
+    peak = (size[at] >= size[at - 1]) & (size[at] > size[at + 1])
+    # Beside a step the slope on one side holds the step: there it seems to turn back. A bend goes on.
+    turn = np.maximum(jump[at - 2] * np.sign(jump[at]), jump[at + 2] * np.sign(jump[at]))
+    peak &= turn < _GOES_ON * size[at]
+    chosen = peak & (size[at] > _EDGE * spread) & (size[at] < _MOST_PCT)
+    at, number = at[chosen], number[chosen]
+    opening = np.asarray([p.direction is Direction.OPENING for p in passes])[number]
+    before, behind = own[at], own[at + 1]
+    return _Edges(
+        number,
+        (time_s[at] + time_s[at + 1]) / 2.0,
+        np.where(opening, before, behind),
+        np.where(opening, behind, before),
+        np.where(opening, jump[at], -jump[at]),
+    )
+
+
+def _jumps(values: FloatArray) -> FloatArray:
+    """By how much values jump to the next sample, besides what they rise on both sides, shape (n,)."""
+    jump = np.zeros(values.shape)
+    n = _BESIDE
+    step = values[n + 1 : -n] - values[n : -n - 1]
+    before = values[n : -n - 1] - values[: -2 * n - 1]
+    behind = values[2 * n + 1 :] - values[n + 1 : -n]
+    jump[n : -n - 1] = step - (before + behind) / (2.0 * n)
+    return jump
+
+
+def _clusters(edges: _Edges, sign: float, side: FloatArray, passes: tuple[Pass, ...]) -> list[IntArray]:
+    """Indices of the edges of one sign that come back at one place, for each such place."""
+    own = np.flatnonzero(np.sign(edges.size) == sign)
+    own = own[(side[own] > _STOP_PCT) & (side[own] < 100.0 - _STOP_PCT)]
+    found: list[IntArray] = []
+    for _ in range(4):
+        if own.size < _LEAST_PASSES:
+            break
+        ordered = own[np.argsort(side[own])]
+        places = side[ordered]
+        ends = np.searchsorted(places, places + _WINDOW_PCT, side="right")
+        held = ends - np.arange(ends.size)
+        passes_there = _passes_within(edges.number[ordered], ends)
+        # Of those with as many passes the one with most edges.
+        best = int(np.lexsort((-np.arange(held.size), held, passes_there))[-1])
+        most = int(passes_there[best])
+        members = ordered[best : ends[best]]
+        seen = most
+        # How many passes chance alone would give there, by what edges as large do elsewhere.
+        large = np.abs(edges.size) > np.median(np.abs(edges.size[members])) / _ALIKE
+        elsewhere = (np.count_nonzero(large) - members.size) * _WINDOW_PCT / 100.0 / len(passes)
+        crossed = max(seen, len(crossings(passes, (places[best], places[best]))))
+        chance = _at_least(seen, crossed, max(elsewhere, 0.0))
+        if seen < _LEAST_PASSES or 100.0 / _WINDOW_PCT * chance > _CHANCE:
+            break
+        found.append(members)
+        own = np.setdiff1d(own, members)
+    return found
+
+
+def _passes_within(number: IntArray, ends: IntArray) -> IntArray:
+    """How many passes lie from each edge to where its window ends, shape (n,): both move on, never back.
+
+    Args:
+        number: of each edge's pass, shape (n,).
+        ends: where each edge's window ends, shape (n,), rising.
+    """
+    inside: Counter[int] = Counter()
+    passes, counted, end = number.tolist(), [], 0
+    for first, stop in enumerate(ends.tolist()):
+        inside.update(passes[end:stop])
+        end = stop
+        counted.append(len(inside))
+        inside[passes[first]] -= 1
+        if not inside[passes[first]]:
+            del inside[passes[first]]
+    return np.asarray(counted, dtype=np.intp)
+
+
+def _at_least(seen: int, of: int, each: float) -> float:
+    """A bound of the probability of so many passes or more with an edge there (Chernoff, binomial)."""
+    chance, share = 1.0 - exp(-each), seen / of
+    if share <= chance:
+        return 1.0
+    if chance <= 0.0:
+        return 0.0
+    rest = (1.0 - share) * log((1.0 - share) / (1.0 - chance)) if share < 1.0 else 0.0
+    return exp(-of * (share * log(share / chance) + rest))
+
+
+def _paired(edges: _Edges, passes: tuple[Pass, ...]) -> list[tuple[_Edges, _Edges]]:
+    """Edges at which a step begins and ends, seen from the closed side."""
+    found = []
+    for sign in (-1.0, 1.0):
+        begins = _clusters(edges, sign, edges.low, passes)
+        ends = _clusters(edges, -sign, edges.high, passes)
+        for a in begins:
+            for b in ends:
+                width = float(np.median(edges.high[b]) - np.median(edges.low[a]))
+                ratio = abs(float(np.median(edges.size[b]) / np.median(edges.size[a])))
+                fits = _NARROWEST_PCT < width < _WIDEST_PCT and 1.0 / _ALIKE < ratio < _ALIKE
+                if fits and not _is_rough(edges, (a, b)):
+                    found.append((_part(edges, a), _part(edges, b)))
+    return found
+
+
+def _is_rough(edges: _Edges, pair: tuple[IntArray, IntArray]) -> bool:
+    """Whether passes have more edges there than the two of a step: it is roughness."""
+    a, b = pair
+    low, high = (
+        float(np.median(edges.low[a])) - _WINDOW_PCT,
+        float(np.median(edges.high[b])) + _WINDOW_PCT,
+    )
+    middle = (edges.low + edges.high) / 2.0
+    number = edges.number[(middle > low) & (middle < high)]
+    return bool(number.size > _MOST_EDGES * np.unique(number).size)
+
+
+def _part(edges: _Edges, at: IntArray) -> _Edges:
+    return _Edges(edges.number[at], edges.at_s[at], edges.low[at], edges.high[at], edges.size[at])
+
+
+def _spot(
+    track: Instrument, frame: Frame, passes: tuple[Pass, ...], pair: tuple[_Edges, _Edges]
+) -> DeadSpot | None:
+    begin, end = pair
+    low, high = float(np.median(begin.low)), float(np.median(end.high))
+    place = (round(low, 2), round(max(high, low + 0.1), 2))
+    crossed = len(crossings(passes, place))
+    both = np.intersect1d(begin.number, end.number)
+    seen = np.union1d(begin.number, end.number).size
+    if both.size < _LEAST_PASSES or seen < _LEAST_SHARE * crossed:
+        return None
+    times = []
+    for n in both.tolist():
+        ends = [*begin.at_s[begin.number == n].tolist(), *end.at_s[end.number == n].tolist()]
+        times.append((round(min(ends), 4), round(max(ends), 4)))
+    height = float(np.median(np.abs(np.append(begin.size, end.size))))
+    depth = abs(frame.open - frame.closed) * height / 100.0
+    return DeadSpot(
+        channels=(track.id,),
+        times_s=tuple(times),
+        confidence=pooled_confidence(min(seen, crossed), crossed),
+        text=spot_text(track.id, place, Shape.STEP, (min(seen, crossed), crossed), depth),
+        travel_pct=place,
+        shape=Shape.STEP,
+        seen_in=min(seen, crossed),
+        crossed=crossed,
+    )
+
+
+def is_told(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
+    """Whether another spot of the same track lies there, or shows at the same instants."""
+    return any(
+        set(step.channels) <= set(o.channels)
+        and (overlaps(step.travel_pct, o.travel_pct, _NEAR_PCT) or _shows_with(step, Union(o.times_s)))
+        for o in others
+    )
+
+
+def _shows_with(step: DeadSpot, others: Union) -> bool:
+    """Whether a step shows at any of some instants."""
+    return any(others.touches(t, _NEAR_S) for t in step.times_s)

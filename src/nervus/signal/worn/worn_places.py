@@ -1,0 +1,238 @@
+"""What is worn: dead spots and rough stretches of all tracks, and which of them explains the other."""
+
+import numpy as np
+
+from nervus.domain.analysis import Travel
+from nervus.domain.channel import FloatArray, Span
+from nervus.domain.finding import DeadSpot, Floor, Noise, Shape
+from nervus.signal.arithmetic.instants import read_at
+from nervus.signal.arithmetic.spans import overlaps
+from nervus.signal.explained.events import Event
+from nervus.signal.explained.shaft import FLAT_DEPTH_PCT, Shaft
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.worn import dead_spots
+from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
+from nervus.signal.worn.flats import find_flats
+from nervus.signal.worn.holes import find_holes
+from nervus.signal.worn.parted import find_parted
+from nervus.signal.worn.rough import Rough, own_roughness, rough_stretches
+from nervus.signal.worn.steps import find_steps as steps_of
+from nervus.signal.worn.steps import is_told
+
+# What is as far from a step as this, percent of travel, is one of its passes.
+_AT_STEP_PCT = 2.0
+# A contact opens so often, so deep, and always to one level, percent of supply.
+_LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
+# Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
+_SLACK_PCT = 4.0
+
+
+def find_worn(shaft: Shaft) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Event, ...]]:
+    """Dead spots and rough stretches of all tracks, and the events that no place explains."""
+    rough = _rough(shaft)
+    sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, r.noise)]
+    left = tuple(e for e in shaft.events if not _is_worn(e, sure, shaft.travel))
+    spots, loose = _dead_spots(shaft, left)
+    spots = tuple(s for s in spots if not _is_rough(s, sure))
+    doubtful = [r.noise for r in rough if r.noise not in sure]
+    wear = sure + [n for n in doubtful if not _explained(shaft, n, spots)]
+    spots = tuple(
+        s for s in spots if s.shape is not Shape.FLAT or not (_is_rough(s, wear) or _by_rough(s, wear))
+    )
+    return (
+        spots,
+        wear,
+        tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, shaft.travel)),
+    )
+
+
+def _dead_spots(
+    shaft: Shaft, events: tuple[Event, ...]
+) -> tuple[tuple[DeadSpot, ...], tuple[Event, ...]]:
+    travel, passes = shaft.travel, shaft.passes
+    if travel is None:
+        return (), events
+    spots: list[DeadSpot] = []
+    loose = events
+    way = (travel.time_s, travel.percent)
+    if len(shaft.tracks) > 1:
+        # A place that is common to both tracks is a place first, whatever they share besides.
+        both = tuple(sorted(t.id for t in shaft.tracks))
+        found, explained = dead_spots.from_events(shaft.tracks[0], loose, passes, way, both)
+        taken = {id(e) for e in explained}
+        loose = tuple(e for e in loose if id(e) not in taken)
+        spots += found
+    parted = {t.id: _parted(shaft, t) for t in shaft.tracks}
+    for track in shaft.tracks:
+        found, explained = dead_spots.from_events(track, loose, passes, way)
+        taken = {id(e) for e in explained}
+        loose = tuple(e for e in loose if id(e) not in taken)
+        # Where the tracks part tells more than time does.
+        flats = () if any(parted.values()) else _flats(shaft, track, found)
+        shallow = parted[track.id]
+        if shaft.pair is None:
+            shallow = steps_of(track, travel.frames[track.id], passes)
+        spots += (s for s in found if s.shape is not Shape.FLAT or not _same_place(s, flats))
+        spots += flats
+        closed, opened = travel.frames[track.id].closed, travel.frames[track.id].open
+        ends = FlatEnds(track, flats, way, abs(opened - closed) * 100.0 / track.supply_v)
+        loose = tuple(e for e in loose if not ends.explain(e))
+        shallow = tuple(s for s in shallow if not is_told(s, tuple(spots)))
+        spots += shallow
+        loose = tuple(e for e in loose if not _at_step(e, shallow, way))
+    return tuple(spots), loose
+
+
+def _flats(shaft: Shaft, track: Instrument, found: tuple[DeadSpot, ...]) -> tuple[DeadSpot, ...]:
+    """Where a track stands still, by time, by its sister or by what it never shows, besides events."""
+    if shaft.travel is None:
+        return ()
+    frame, course = shaft.travel.frames[track.id], shaft.course_with_shallow(track)
+    ends = (100.0 * frame.closed / track.supply_v, 100.0 * frame.open / track.supply_v)
+    flats = find_flats(course, shaft.passes, ends, shaft.sister_at(course))
+    flats = tuple(f for f in flats if all(is_quiet(signal, f) for signal in shaft.tracks))
+    if shaft.pair is None:
+        holes = find_holes(track, frame, shaft.passes, shaft.spikes[track.id])
+        flats += tuple(h for h in holes if not _same_place(h, flats))
+    # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
+    told = tuple(s for s in found if s.shape is Shape.FLAT)
+    sure = tuple(s for s in found if s.shape is not Shape.FLAT)
+    flats = tuple(f for f in flats if not any(_is_told_better(f, s) for s in told))
+    return tuple(f for f in flats if not _same_place(f, sure))
+
+
+def _parted(shaft: Shaft, track: Instrument) -> tuple[DeadSpot, ...]:
+    """Where a track and its sister part, pass after pass, what goes to a rail or is on both left out."""
+    sister = shaft.expected_of(track)
+    if sister is None or shaft.travel is None or shaft.pair is None:
+        return ()
+    masked = _told_of(shaft, track) + shaft.spikes[track.id]
+    frame, resolution = shaft.travel.frames[track.id], shaft.pair.resolution(track)
+    return find_parted(track, sister, resolution, frame, shaft.passes, masked)
+
+
+def _told_of(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
+    """When a track was at a rail, or off together with others."""
+    return tuple(
+        part.span_s
+        for e in shaft.events
+        for name, part in e.parts
+        if name == track.id and (len(e.parts) > 1 or track.is_unusual(part.level))
+    )
+
+
+def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, FloatArray]) -> bool:
+    """Whether an event is one of the passes over a step, seen by itself."""
+    (_, excursion), place = event.deepest, float(read_at(np.mean(event.span_s), *way))
+    return any(
+        s.channels == event.channels
+        and excursion.depth <= FLAT_DEPTH_PCT
+        and _within((place, place), s.travel_pct, _AT_STEP_PCT)
+        for s in steps
+    )
+
+
+def _is_told_better(flat: DeadSpot, other: DeadSpot) -> bool:
+    """Whether a place just beside a stand was seen in more passes: they are one place."""
+    beside = overlaps(flat.travel_pct, other.travel_pct, _SLACK_PCT)
+    beside = beside and not overlaps(flat.travel_pct, other.travel_pct)
+    return beside and other.seen_in > flat.seen_in
+
+
+def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
+    return any(
+        flat.travel_pct[0] <= o.travel_pct[1] + 2.0 and o.travel_pct[0] <= flat.travel_pct[1] + 2.0
+        for o in others
+    )
+
+
+def _rough(shaft: Shaft) -> list[Rough]:
+    """What is rough on any track; what goes to a rail, or is on both tracks, is no roughness."""
+    travel = shaft.travel
+    if travel is None:
+        return []
+    found: list[Rough] = []
+    way = (travel.time_s, travel.percent)
+    for track in shaft.tracks:
+        sister = shaft.expected_of(track)
+        masked = _told_of(shaft, track) + shaft.spikes[track.id] + _at_one_level(shaft, track)
+        found += rough_stretches(track, way, shaft.passes, masked, sister)
+    return [r for r in found if not _is_sisters(shaft, r.noise)]
+
+
+def _at_one_level(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
+    """When a track that is read slowly left for one and the same level: an open line is no roughness."""
+    own = [e for e in shaft.events if e.channels == (track.id,) and e.deepest[1].depth >= _DEEP_PCT]
+    levels = np.asarray([e.deepest[1].level for e in own])
+    if not track.is_slow or shaft.pair is None or levels.size < _LEAST_CONTACTS:
+        return ()
+    same = np.abs(levels - np.median(levels)) <= max(_SAME_LEVEL_PCT, track.resolution)
+    return (
+        tuple(e.span_s for e, s in zip(own, same.tolist(), strict=True) if s)
+        if 2 * same.sum() > same.size
+        else ()
+    )
+
+
+def _is_sisters(shaft: Shaft, noise: Noise) -> bool:
+    """Whether it is the other track that is rough: read slowly, what they are apart tells of both."""
+    if shaft.pair is None or shaft.travel is None or not any(t.is_slow for t in shaft.tracks):
+        return False
+    way = (shaft.travel.time_s, shaft.travel.percent)
+    one, two = (own_roughness(t, way, noise.travel_pct) for t in shaft.tracks)
+    two /= shaft.pair.line.slope**2
+    return two > one if shaft.tracks[0].id in noise.channels else one > two
+
+
+def _is_contact(shaft: Shaft, noise: Noise) -> bool:
+    """Whether what flickers there goes to one and the same level each time: a contact that opens."""
+    own = [e for e in shaft.events if _is_worn(e, [noise], shaft.travel)]
+    levels = np.asarray([e.deepest[1].level for e in own])
+    if levels.size < _LEAST_CONTACTS or np.median([e.deepest[1].depth for e in own]) < _DEEP_PCT:
+        return False
+    return float(np.median(np.abs(levels - np.median(levels)))) <= _SAME_LEVEL_PCT
+
+
+def _explained(shaft: Shaft, noise: Noise, spots: tuple[DeadSpot, ...]) -> bool:
+    """Whether a dead spot, with how far its edges reach, is all that makes it rough there.
+
+    What leaves its course makes all rough that a sample beside it stands for.
+    """
+    step_s = max(track.interval_s for track in shaft.tracks)
+    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
+    slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
+    slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
+    # Read slowly, what both are apart by tells of either.
+    own = [s for s in spots if s.channels == noise.channels or (slow and shaft.pair is not None)]
+    return any(
+        _within(noise.travel_pct, s.travel_pct, slack)
+        or (slow and overlaps(noise.travel_pct, s.travel_pct, slack))
+        for s in own
+    )
+
+
+def _is_rough(spot: DeadSpot, wear: list[Noise]) -> bool:
+    """Whether a spot lies on a rough stretch: there a track may seem to step, or to stand."""
+    return any(
+        n.channels == spot.channels and overlaps(n.travel_pct, spot.travel_pct, 1.0) for n in wear
+    )
+
+
+def _by_rough(flat: DeadSpot, wear: list[Noise]) -> bool:
+    """Whether the sister, who says that the shaft moved on, is rough there herself."""
+    return any(
+        n.channels != flat.channels and overlaps(n.travel_pct, flat.travel_pct, _SLACK_PCT) for n in wear
+    )
+
+
+def _is_worn(event: Event, wear: list[Noise], travel: Travel | None) -> bool:
+    """An event on a rough stretch of its track is part of the roughness, if it goes to no rail."""
+    channel, excursion = event.deepest
+    if travel is None or len(event.parts) > 1 or excursion.floor is not Floor.INTERMEDIATE:
+        return False
+    place = float(read_at(np.mean(event.span_s), travel.time_s, travel.percent))
+    return any(n.channels == (channel,) and _within((place, place), n.travel_pct) for n in wear)
+
+
+def _within(inner: Span, outer: Span, slack: float = _SLACK_PCT) -> bool:
+    return outer[0] - slack <= inner[0] and inner[1] <= outer[1] + slack
