@@ -183,7 +183,7 @@ def test_marks_and_remarks_are_added_moved_renamed_and_the_file_stays(
     assert of_kind(kept.job.entries, Noted)[0].from_s == kept.opened.recording.end_s
     assert path.read_bytes() == before
     # Judged anew with the marks of now, in place of what was found before.
-    qtbot.waitUntil(lambda: kept.beside._task is not None)
+    qtbot.waitUntil(lambda: kept.beside.anew.is_busy)
     again(kept, qtbot)
     assert kept.opened.recording.marks[-1].text in {m.text for m in right.marks}
     assert len(kept.opened.recording.marks) == marks + 1

@@ -103,7 +103,7 @@ def test_the_published_schema_is_the_programs_and_refuses_what_it_refuses() -> N
     job = json.loads(msgspec.json.encode(Job(id=new_id(), vehicle=new_vehicle("v"), opened=now())))
     told = {"format": "nervus-job", "version": 1, "written_by": "x", "job": job}
     jsonschema.validate(told, published)
-    for wrong in ({**told, "version": 2}, {**told, "more": 1}, {**told, "job": {**job, "id": "../x"}}):
+    for wrong in ({**told, "version": 3}, {**told, "more": 1}, {**told, "job": {**job, "id": "../x"}}):
         with pytest.raises(jsonschema.ValidationError):
             jsonschema.validate(wrong, published)
 
@@ -180,7 +180,7 @@ TRAPS = {
     "absolute": (packed({"job.json": job_text(), "/etc/x": b"x"}), "has no place"),
     "bomb": (packed({"job.json": job_text(), FILE: b"0" * (64 << 20)}), "size that no recording has"),
     "newer": (
-        packed({"job.json": job_text(version=2, more=3)}),
+        packed({"job.json": job_text(version=3, more=3)}),
         "by a newer Nervus",
     ),
     "no json": (packed({"job.json": b"{"}), "job.json is no job"),

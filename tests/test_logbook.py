@@ -248,6 +248,7 @@ def older(path: Path) -> str:
     raw.execute("DROP TABLE own_code")
     raw.execute("DROP TABLE kept_plug")
     raw.execute("ALTER TABLE job DROP COLUMN headline")
+    raw.execute("ALTER TABLE vehicle DROP COLUMN profile")
     raw.execute("UPDATE alembic_version SET version_num = '0001'")
     raw.commit()
     raw.close()

@@ -16,6 +16,7 @@ from nervus.world import USED
 
 if TYPE_CHECKING:
     from nervus.domain.job import Findings, Job, Recorded
+    from nervus.domain.profile import ThrottleProfile
 
 _FILES = "files"
 
@@ -87,16 +88,28 @@ def with_findings(job: "Job", where: "Callable[[str], Path]") -> "Job":
 
     from nervus.domain.job import Findings, Recorded, of_kind  # noqa: PLC0415 - start-up
 
+    profile = _profile(job.vehicle.profile)
     known = {f.recording for f in of_kind(job.entries, Findings)}
     made = [
-        _found(recording, where(recording.file))
+        _found(recording, where(recording.file), profile)
         for recording in of_kind(job.entries, Recorded)
         if recording.id not in known and where(recording.file).is_file()
     ]
     return replace(job, entries=(*job.entries, *(f for f in made if f is not None)))
 
 
-def _found(recording: "Recorded", path: Path) -> "Findings | None":
+def _profile(name: str) -> "ThrottleProfile | None":
+    """The profile of the vehicle's throttle; where it is not known here, that is told."""
+    from nervus.judge.profiles import chosen_profile  # noqa: PLC0415
+
+    profile = chosen_profile(name)
+    if name and profile is None:
+        words = say("the profile {name} is not known here: recordings are judged without it.", name=name)
+        print(f"nervus: {words}", file=sys.stderr)
+    return profile
+
+
+def _found(recording: "Recorded", path: Path, profile: "ThrottleProfile | None") -> "Findings | None":
     """What a recording shows; `None`, and a remark, where it can't be read."""
     from nervus.judge.analyse import analyse  # noqa: PLC0415
     from nervus.judge.of_job import kept  # noqa: PLC0415
@@ -104,7 +117,7 @@ def _found(recording: "Recorded", path: Path) -> "Findings | None":
     from nervus.link.reading import kept_recording  # noqa: PLC0415
 
     try:
-        return kept(analyse(kept_recording(path)), recording, judging())
+        return kept(analyse(kept_recording(path), profile), recording, judging())
     except OutsideError as wrong:
         print(say("nervus: {wrong} The job is judged without it.", wrong=wrong), file=sys.stderr)
         return None

@@ -68,13 +68,22 @@ class Seen(StrEnum):
     NOT_SEEN = "not seen"
 
 
-class Vehicle(Record, frozen=True, kw_only=True):
-    """A vehicle as its keeper calls it; no make, no number plate is needed to judge a throttle."""
+class Vehicle(Record, frozen=True, kw_only=True, omit_defaults=True):
+    """A vehicle as its keeper calls it; no make, no number plate is needed to judge a throttle.
+
+    Attributes:
+        id: the same in every job that is about it.
+        name: what it is called.
+        description: what it is.
+        throttle: how its plate is moved, where that is known.
+        profile: the throttle profile that its recordings are held against; "" where nobody chose one.
+    """
 
     id: Identifier
     name: Name
     description: Name = ""
     throttle: ThrottleKind | None = None
+    profile: Name = ""
 
 
 class Complaint(Entry, frozen=True, kw_only=True, tag="complaint"):

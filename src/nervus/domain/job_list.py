@@ -68,9 +68,11 @@ class HeldRecording:
         recorded: its entry.
         marks: the entry that put its marks right, if one did.
         known_good: what it is good for, "" for nothing in particular; `None` for no known good one.
+        profile: of the vehicle's throttle, by name; "" where nobody chose one.
     """
 
     vehicle: str
     recorded: Recorded
     marks: Marked | None = None
     known_good: str | None = None
+    profile: str = ""

@@ -26,7 +26,8 @@ from nervus.files.recording_csv import read_recording
 from nervus.files.recording_writer import write_recording
 from nervus.language import say
 
-VERSION = 1
+VERSION = 2
+"""Since 2 a vehicle may name its profile; one without is written as 1, which older programs read."""
 _JOB, _FOLDER = "job.json", "files/"
 _FILE = re.compile(r"^files/[0-9a-f]{16}-[A-Za-z0-9._-]{1,120}$")
 _MOST_FILES, _JOB_BYTES, _ALL_BYTES = 500, 32 << 20, 2 << 30
@@ -111,7 +112,7 @@ def write_bundle(
             open_job, written = _as_csv(job, kept, Path(folder), read)
             envelope = Envelope(
                 format="nervus-job",
-                version=VERSION,
+                version=VERSION if job.vehicle.profile else 1,
                 written_by=say("nervus {version}", version=__version__),
                 job=open_job,
             )

@@ -160,10 +160,16 @@ def _check_codes(table: tuple[KnownCode, ...], known: dict[Code, KnownCode]) -> 
         raise ValueError(f"groups that no code has: {strange}")
 
 
+@cache
 def profile_ids() -> tuple[str, ...]:
     """Identifiers of the profiles that ship, sorted."""
     names = (entry.name for entry in _HERE.joinpath("profiles").iterdir())
     return tuple(sorted(n.removesuffix(_SUFFIX) for n in names if n.endswith(_SUFFIX)))
+
+
+@cache
+def _shipped(name: str) -> ThrottleProfile:
+    return read_profile(_HERE.joinpath("profiles", name + _SUFFIX).read_text(encoding="utf-8"), name)
 
 
 def profile_named(name_or_path: str) -> ThrottleProfile:
@@ -173,8 +179,7 @@ def profile_named(name_or_path: str) -> ThrottleProfile:
         ProfileUnusable: there is none of that name, or it does not describe a throttle.
     """
     if name_or_path in profile_ids():
-        text = _HERE.joinpath("profiles", name_or_path + _SUFFIX).read_text(encoding="utf-8")
-        return read_profile(text, name_or_path)
+        return _shipped(name_or_path)
     path = Path(name_or_path)
     if not path.is_file():
         known = ", ".join(profile_ids())
@@ -212,7 +217,7 @@ def read_profile(text: str, name: str) -> ThrottleProfile:
     )
     return ThrottleProfile(
         id=row.id,
-        title=row.title,
+        title=say(row.title),
         kind=kind,
         supply_v=row.supply_v,
         tracks=tracks,

@@ -117,22 +117,24 @@ class Logbook:
     def recordings(self) -> list[HeldRecording]:
         """The recordings of all jobs, known good ones first, then the newest."""
         kinds = [str(kind.__struct_config__.tag) for kind in (Recorded, Marked, KnownGood)]
-        wanted = select(t.vehicle.c.name, t.vehicle.c.description, t.entry.c.body)
+        whose = (t.vehicle.c.name, t.vehicle.c.description, t.vehicle.c.profile)
+        wanted = select(*whose, t.entry.c.body)
         wanted = wanted.select_from(t.entry).join(t.job).join(t.vehicle)
         wanted = wanted.where(t.entry.c.kind.in_(kinds), t.entry.c.gone == 0)
         wanted = wanted.order_by(t.entry.c.at.desc())
         with self._reading() as connection:
-            rows = [(name, words, _read(body)) for name, words, body in connection.execute(wanted)]
-        marks = {e.recording: e for _, _, e in rows if isinstance(e, Marked)}
-        good = {e.recording: e.name for _, _, e in rows if isinstance(e, KnownGood)}
+            rows = [(*whose, _read(body)) for *whose, body in connection.execute(wanted)]
+        marks = {e.recording: e for *_, e in rows if isinstance(e, Marked)}
+        good = {e.recording: e.name for *_, e in rows if isinstance(e, KnownGood)}
         found = [
             HeldRecording(
                 " · ".join(part for part in (name, words) if part),
                 entry,
                 marks.get(entry.id),
                 good.get(entry.id),
+                profile,
             )
-            for name, words, entry in rows
+            for name, words, profile, entry in rows
             if isinstance(entry, Recorded) and entry.digest != UNFINISHED
         ]
         return sorted(found, key=lambda held: held.known_good is None)
@@ -287,7 +289,12 @@ class Logbook:
 
 def _put_vehicle(connection: Connection, vehicle: Vehicle) -> None:
     throttle = vehicle.throttle.value if vehicle.throttle is not None else None
-    values = {"name": vehicle.name, "description": vehicle.description, "throttle": throttle}
+    values = {
+        "name": vehicle.name,
+        "description": vehicle.description,
+        "throttle": throttle,
+        "profile": vehicle.profile,
+    }
     changed = connection.execute(update(t.vehicle).where(t.vehicle.c.id == vehicle.id).values(values))
     if changed.rowcount == 0:
         connection.execute(insert(t.vehicle).values(id=vehicle.id, **values))
@@ -358,9 +365,11 @@ def _instant(written: str) -> datetime:
     return datetime.fromisoformat(written)
 
 
-def _vehicle(vehicle_id: str, name: str, description: str, throttle: str | None) -> Vehicle:
+def _vehicle(
+    vehicle_id: str, name: str, description: str, throttle: str | None, profile: str
+) -> Vehicle:
     kind = ThrottleKind(throttle) if throttle is not None else None
-    return Vehicle(id=vehicle_id, name=name, description=description, throttle=kind)
+    return Vehicle(id=vehicle_id, name=name, description=description, throttle=kind, profile=profile)
 
 
 def _row(  # noqa: PLR0913, PLR0917 - one argument for each column

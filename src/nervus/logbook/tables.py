@@ -4,7 +4,7 @@ from typing import Final
 
 from sqlalchemy import Column, Float, ForeignKey, Index, Integer, MetaData, Table, Text
 
-HEAD: Final = "0003"
+HEAD: Final = "0004"
 """The newest migration; a test holds it against the migrations that are there."""
 
 metadata = MetaData()
@@ -16,6 +16,7 @@ vehicle = Table(
     Column("name", Text, nullable=False),
     Column("description", Text, nullable=False),
     Column("throttle", Text),
+    Column("profile", Text, nullable=False, server_default=""),
 )
 
 job = Table(

@@ -22,6 +22,7 @@ from nervus.domain.job import (
 from nervus.judge.entry_words import conditions_told, done_told, off_told, told
 from nervus.judge.job_words import at_hand_words
 from nervus.judge.of_job import judge_job
+from nervus.judge.profiles import chosen_profile
 from nervus.judge.timeline import before_and_after
 from nervus.judge.words import SUSPECT_NAMES, how_measured, natural_frequency
 from nervus.knowledge import look_items, told_in_words
@@ -52,6 +53,14 @@ _WORTH_LISTING = 0.005
 _MOST_FAULTS, _MOST_ASIDE = 12, 30
 
 
+def _held_against(profile: str) -> list[str]:
+    if not profile:
+        return []
+    chosen = chosen_profile(profile)
+    title = chosen.title if chosen is not None else say("{name} (not known here)", name=profile)
+    return [say("Recordings were held against: {title}", title=title)]
+
+
 def for_file(known: Known, words: str, missing: list[str]) -> list[Block]:
     """All chapters; what can't be shown is added to `missing`."""
     job = known.job
@@ -68,6 +77,7 @@ def for_file(known: Known, words: str, missing: list[str]) -> list[Block]:
     )
     lines += [
         say("Throttle: {kind}", kind=kind),
+        *_held_against(job.vehicle.profile),
         say(
             "Opened {astimezone:%d %b %Y %H:%M}, {len} entries, number {id}",
             astimezone=job.opened.astimezone(),

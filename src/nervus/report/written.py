@@ -8,6 +8,7 @@ from nervus.domain.channel import Recording
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import Job, Recorded
 from nervus.judge.analyse import analyse
+from nervus.judge.profiles import chosen_profile
 from nervus.knowledge.own_prices import AS_SHIPPED, OwnPrices
 from nervus.language import say
 from nervus.report.charts import Drawn
@@ -47,7 +48,7 @@ def make_report(
 
     def drawn(recorded: Recorded, word: str) -> Drawn:
         recording = read(path_of(recorded.file))
-        return Drawn(word, recording, analyse(recording))
+        return Drawn(word, recording, analyse(recording, chosen_profile(job.vehicle.profile)))
 
     def photo(name: str) -> bytes:
         return scaled_photo(path_of(name))

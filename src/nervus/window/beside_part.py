@@ -4,35 +4,29 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from msgspec.structs import replace as with_
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.beside import KeptMark
-from nervus.domain.channel import Mark, Recording
+from nervus.domain.channel import Mark
 from nervus.domain.job import (
-    Findings,
     Job,
     KnownGood,
     Marked,
     Noted,
-    Recorded,
     Source,
     new_id,
     now,
     of_kind,
 )
-from nervus.domain.progress import Progress
 from nervus.language import say
-from nervus.window.jobs.attaching import findings_of
 from nervus.window.jobs.job_part import JobPart
+from nervus.window.jobs.judged_anew import JudgedAnew
 from nervus.window.jobs.kept_file import marks_now
 from nervus.window.pictures.marks_dialog import WordsAt
 from nervus.window.pictures.recording_panel import RecordingPanel
-from nervus.window.tasks import Task
 
 if TYPE_CHECKING:
-    from nervus.domain.analysis import Analysis
     from nervus.window.jobs.opening import Opened
     from nervus.window.pictures.marks_dialog import MarksDialog
 
@@ -70,7 +64,8 @@ class BesidePart(QObject):
         super().__init__(parent)
         self._jobs, self._panel, self._window = jobs, panel, parent
         self._opened, self._shown_id = opened, shown
-        self._task: Task | None = None
+        self.anew = JudgedAnew(jobs, self)
+        self.anew.told.connect(self.told)
         panel.word_clicked.connect(self.ask)
         panel.word_moved.connect(self._moved)
         jobs.shown.connect(lambda _job: self.show())
@@ -193,33 +188,7 @@ class BesidePart(QObject):
             marks=marks,
         )
         self._jobs.put(entry)
-        self._judge_again(shown, tuple(Mark(m.time_s, m.text) for m in marks))
-
-    def _judge_again(self, shown: str, marks: tuple[Mark, ...]) -> None:
-        """Marks weigh in what a recording says: it is judged with those of now, in the background."""
-        opened, job = self._opened(), self._jobs.job
-        if opened is None or job is None:
-            return
-        recording = replace(opened.recording, marks=marks)
-        if self._task is not None:
-            self._task.stop()
-        task = Task(lambda progress: _analysed(recording, progress), self)
-        task.succeeded.connect(lambda analysis: self._found_anew(job.id, shown, analysis))
-        task.failed.connect(self.told)
-        self._task = task
-        task.start()
-
-    def _found_anew(self, job_id: str, shown: str, analysis: "Analysis") -> None:
-        def entry(job: Job) -> Findings | None:
-            recorded = next((r for r in of_kind(job.entries, Recorded) if r.id == shown), None)
-            if recorded is None:
-                self.told.emit(say("The recording was taken out of the job: it is not judged anew."))
-                return None
-            found = findings_of(analysis, recorded)
-            known = [f for f in of_kind(job.entries, Findings) if f.recording == shown]
-            return with_(found, id=known[-1].id, at=known[-1].at) if known else found
-
-        self._jobs.change_elsewhere(job_id, entry)
+        self.anew.again(shown)  # marks weigh in what a recording says
 
     # -- known good ----------------------------------------------------------------------------------
 
@@ -250,9 +219,3 @@ def _start(row: WordsAt) -> float:
 def _short(text: str) -> str:
     line = text.splitlines()[0] if text else ""
     return line if len(line) <= _SHOWN else f"{line[:_SHOWN]} …"
-
-
-def _analysed(recording: Recording, progress: Progress) -> "Analysis":
-    from nervus.judge.analyse import analyse  # noqa: PLC0415 - loads the core, in the background
-
-    return analyse(recording, progress=progress)

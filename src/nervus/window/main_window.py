@@ -95,7 +95,9 @@ class MainWindow(FrameWindow):
         self.notice = Notice(self)
         self.job_part = JobPart(logbook or logbook_path(settings), self)
         self.live_part = LivePart(settings, recordings_folder(settings), self.middle, self)
-        self.opening = OpeningPart(settings, self, lambda: self.theme)
+        self.opening = OpeningPart(
+            settings, self, lambda: self.theme, lambda: self.job.vehicle.profile if self.job else ""
+        )
         self.recordings = RecordingsPart(self.job_part, self.live_part, self.opening, self)
         self.stations = Stations(self.job_part, self.home, self.record, self)
         self.stations.recent = self.live_part.recent
@@ -293,6 +295,7 @@ class MainWindow(FrameWindow):
         self.stations.supposed.connect(self._suppose)
         self.stations.laid_over.connect(self._lay_over)
         self.under.told.connect(self.notice.tell)
+        self.beside.anew.judged.connect(self._judged_anew)
         self.beside.told.connect(lambda words: self.notice.tell(words, calm=True, of_job=True))
         self.stations.meter_wanted.connect(self._toggle_meter)
         self.stations.meter = lambda: self.pins_meter.link if self.pins_meter is not None else None
@@ -343,6 +346,7 @@ class MainWindow(FrameWindow):
         vehicle = opened.vehicle or vehicle_of(opened.recording)
         job = self.job_part.begin_job(vehicle=vehicle)
         self.recordings.keep(job, opened)
+        self.record.show_open(self.recordings.shown_id, can_keep=False, is_open=True)
         if opened.codes:
             self.stations.add_codes(opened.codes, Source.FILE)
         self.go("complaint")
@@ -568,9 +572,8 @@ class MainWindow(FrameWindow):
     def _open_kept(self, recording_id: str) -> None:
         """Open a recording of the job again."""
         found = self.record.recorded(recording_id)
-        if found is not None:
-            entries = self.job.entries if self.job is not None else ()
-            self.opening.kept(kept_file(self.job_part.files, found, entries), recording_id)
+        if found is not None and self.job is not None:
+            self.opening.kept(kept_file(self.job_part.files, found, self.job), recording_id)
 
     @property
     def is_busy(self) -> bool:
@@ -603,7 +606,7 @@ class MainWindow(FrameWindow):
         self.panel.show_recording(opened.title, opened.recording, opened.analysis, opened.pictures)
         self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
         self.foot.show_keys(FOOT, self.foot.source.whole if self.job else opened.recording.name)
-        self.record.show_open(self.opening.from_job, can_keep=self.job is None, is_open=True)
+        self.record.show_open(self.recordings.shown_id, can_keep=self.job is None, is_open=True)
         self._keep(opened)
         self.beside.show()
         self._enable()
@@ -612,6 +615,19 @@ class MainWindow(FrameWindow):
         self.under.leave()
         if opened.analysis.examination.findings:
             self.findings.choose(most_telling(opened.analysis))
+
+    def _judged_anew(self, recording_id: str, judged: "Opened") -> None:
+        """What is open is told as it is judged now, where one is looking."""
+        if self.opened is None or self.recordings.shown_id != recording_id:
+            return
+        from nervus.window.jobs.judged_anew import shown_anew  # noqa: PLC0415 - with a recording
+
+        self.opened = opened = shown_anew(self.opened, judged)
+        self.panel.show_anew(opened.title, opened.recording, opened.analysis, opened.pictures)
+        self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
+        self.beside.show()
+        self.under.leave()
+        self._stand()
 
     def _tell_how_read(self, opened: "Opened") -> None:
         """What was taken for what, left out or missing; what was agreed to can be changed."""

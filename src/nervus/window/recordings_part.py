@@ -128,7 +128,8 @@ class RecordingsPart(QObject):
         """A recording that is open becomes the first of a new job."""
         read = opened.as_read()
         if read is not None:
-            self._jobs.attaching.found(self._jobs.attaching.keep(job, read), opened.analysis)
+            self._opening_for, self._attached = job, self._jobs.attaching.keep(job, read)
+            self._jobs.attaching.found(self._attached, opened.analysis)
 
     # -- what is recorded here -------------------------------------------------------------------------
 
@@ -166,7 +167,8 @@ class RecordingsPart(QObject):
             mine = of_kind(self._jobs.job.entries, Recorded)
             name = next((e.name for e in mine if e.id == recorded_id), "")
             right = marks_now(recorded_id, self._jobs.job.entries)
-            self._opening.kept(KeptFile(path, name, right), recorded_id)
+            profile = self._jobs.job.vehicle.profile
+            self._opening.kept(KeptFile(path, name, right, profile), recorded_id)
         else:
             self.told.emit(
                 say(

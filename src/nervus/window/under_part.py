@@ -71,7 +71,7 @@ class UnderPart(QObject):
         if found is None or self._part.job is None:
             self._record.panel.lay_under(None)
             return
-        self.lay_file(kept_file(self._part.files, found, self._part.job.entries))
+        self.lay_file(kept_file(self._part.files, found, self._part.job))
 
     def lay_file(self, kept: KeptFile) -> None:
         """Lay any recording below the one that is open."""

@@ -1,21 +1,22 @@
-"""A recording of a job as it is read again: its file, its name, its marks as they were put right."""
+"""A recording of a job as it is read again: file, name, marks as they were put right, profile."""
 
 from pathlib import Path
 
 from nervus.domain.channel import Mark
-from nervus.domain.job import AnyEntry, Marked, Recorded, of_kind
+from nervus.domain.job import AnyEntry, Job, Marked, Recorded, of_kind
 from nervus.window.jobs.opening import KeptFile
 
 
-def kept_file(files: Path, recorded: Recorded, entries: tuple[AnyEntry, ...]) -> KeptFile:
+def kept_file(files: Path, recorded: Recorded, job: Job) -> KeptFile:
     """How a recording is opened again.
 
     Args:
         files: the folder where a logbook keeps its files.
         recorded: which recording.
-        entries: of its job.
+        job: whose it is.
     """
-    return KeptFile(files / recorded.file, recorded.name, marks_now(recorded.id, entries))
+    right = marks_now(recorded.id, job.entries)
+    return KeptFile(files / recorded.file, recorded.name, right, job.vehicle.profile)
 
 
 def marks_now(recording: str, entries: tuple[AnyEntry, ...]) -> tuple[Mark, ...] | None:

@@ -104,8 +104,11 @@ def open_file(
     progress: Progress,
     announce: Announce = lambda _read: None,
     marks: tuple[Mark, ...] | None = None,
+    profile: str = "",
 ) -> Opened:
     """Read and judge a file; with marks that were put right, instead of its own.
+
+    A profile is that of the vehicle's throttle, by name.
 
     Raises:
         OutsideError: it can't be read as a recording.
@@ -118,7 +121,7 @@ def open_file(
         raise RecordingUnusable.only_codes(path.name, [code.code for code in read.codes])
     announce(_read_of(read.recording, path, path.name))
     recording = read.recording if marks is None else replace(read.recording, marks=marks)
-    analysis, pictures = _judge(recording, progress)
+    analysis, pictures = _judge(recording, progress, profile)
     return Opened(
         recording, analysis, path.name, None, "", "", path, read.codes, pictures, None, read.remarks
     )
@@ -137,11 +140,13 @@ class KeptFile:
         path: its file.
         name: what it is called there.
         marks: its marks where they were put right; `None` for those in the file.
+        profile: of its vehicle's throttle, by name; "" where nobody chose one.
     """
 
     path: Path
     name: str
     marks: tuple[Mark, ...] | None = None
+    profile: str = ""
 
 
 def open_kept(kept: KeptFile, progress: Progress) -> Opened:
@@ -150,10 +155,14 @@ def open_kept(kept: KeptFile, progress: Progress) -> Opened:
     Raises:
         OutsideError: it can't be read any more.
     """
-    return replace(open_file(kept.path, progress, marks=kept.marks), title=kept.name)
+    return replace(
+        open_file(kept.path, progress, marks=kept.marks, profile=kept.profile), title=kept.name
+    )
 
 
-def open_or_propose(path: Path, progress: Progress, announce: Announce) -> "Opened | MappingWanted":
+def open_or_propose(
+    path: Path, progress: Progress, announce: Announce, profile: str = ""
+) -> "Opened | MappingWanted":
     """The same; but a table of another program's comes back as a proposal of what it may be.
 
     Raises:
@@ -163,7 +172,7 @@ def open_or_propose(path: Path, progress: Progress, announce: Announce) -> "Open
 
     try:
         foreign = _foreign(path, progress)
-        return foreign if foreign is not None else open_file(path, progress, announce)
+        return foreign if foreign is not None else open_file(path, progress, announce, None, profile)
     except RecordingQuestioned as asked:
         if asked.proposal is None or asked.proposal.mapping.is_long:
             raise
@@ -197,7 +206,12 @@ def _foreign(path: Path, progress: Progress) -> MappingWanted | None:
 
 
 def open_mapped(
-    path: Path, mapping: "CsvMapping", scratch: Path, progress: Progress, announce: Announce
+    path: Path,
+    mapping: "CsvMapping",
+    scratch: Path,
+    progress: Progress,
+    announce: Announce,
+    profile: str = "",
 ) -> Opened:
     """Read a table as a mapping says, write it as ours into a scratch folder, and judge it.
 
@@ -218,7 +232,7 @@ def open_mapped(
     ours = scratch / f"{path.stem}.csv"
     write_recording(recording, ours)
     announce(_read_of(recording, ours, path.name, path))
-    analysis, pictures = _judge(recording, progress)
+    analysis, pictures = _judge(recording, progress, profile)
     return Opened(
         recording, analysis, path.name, None, "", "", ours, (), pictures, path, read.remarks, mapped=True
     )
@@ -248,14 +262,15 @@ def open_demo(case_id: str, scratch: Path, progress: Progress, announce: Announc
     )
 
 
-def _judge(recording: Recording, progress: Progress) -> "tuple[Analysis, Pictures]":
+def _judge(recording: Recording, progress: Progress, profile: str = "") -> "tuple[Analysis, Pictures]":
     """The analysis, and what the pictures are drawn from: both are long for a long recording."""
     from nervus.judge.analyse import analyse  # noqa: PLC0415 - loads the core, in the background
+    from nervus.judge.profiles import chosen_profile  # noqa: PLC0415
 
     def onward(doing: str, share: float) -> None:
         progress(doing, _READ_SHARE + (1.0 - _READ_SHARE) * share)
 
-    analysis = analyse(recording, progress=onward)
+    analysis = analyse(recording, chosen_profile(profile), progress=onward)
     from nervus.drawn.pictures import Pictures  # noqa: PLC0415 - with what the core needs
 
     return analysis, Pictures(recording, analysis.examination).prepare()

@@ -49,9 +49,22 @@ class OpeningPart(QObject):
     ended = pyqtSignal()
 
     def __init__(
-        self, settings: QSettings, window: QWidget, theme: Callable[[], Theme] = lambda: BRIGHT
+        self,
+        settings: QSettings,
+        window: QWidget,
+        theme: Callable[[], Theme] = lambda: BRIGHT,
+        profile: Callable[[], str] = lambda: "",
     ) -> None:
+        """Open nothing yet.
+
+        Args:
+            settings: where mappings are remembered that were agreed to.
+            window: what dialogs lie over.
+            theme: what it looks like now.
+            profile: of the throttle that the job in hand is about, by name; "" for none.
+        """
         super().__init__(window)
+        self._profile = profile
         self._theme = theme
         self._settings, self._window = settings, window
         self.agreed = AgreedMappings(settings)
@@ -82,9 +95,10 @@ class OpeningPart(QObject):
     def file(self, path: Path) -> None:
         """Open a recording from a file."""
         self._settings.setValue("folder", str(path.parent))
+        profile = self._profile()
         self._begin(
             say("Reading {name}", name=path.name),
-            lambda progress: open_or_propose(path, progress, self.was_read.emit),
+            lambda progress: open_or_propose(path, progress, self.was_read.emit, profile),
         )
 
     def demo(self, case_id: str) -> None:
@@ -105,10 +119,10 @@ class OpeningPart(QObject):
 
     def mapped(self, path: Path, mapping: "CsvMapping") -> None:
         """Open another program's table as a mapping says."""
-        scratch = self.scratch
+        scratch, profile = self.scratch, self._profile()
 
         def work(progress: Progress) -> Opened:
-            return open_mapped(path, mapping, scratch, progress, self.was_read.emit)
+            return open_mapped(path, mapping, scratch, progress, self.was_read.emit, profile)
 
         self._begin(say("Reading {name}", name=path.name), work)
 
@@ -162,11 +176,11 @@ class OpeningPart(QObject):
 
     def _mapped_before(self, wanted: MappingWanted, known: "CsvMapping") -> None:
         """Read as was agreed before; where that fails or can't be, it is asked anew."""
-        path, scratch = wanted.path, self.scratch
+        path, scratch, profile = wanted.path, self.scratch, self._profile()
 
         def work(progress: Progress) -> "Opened | MappingWanted":
             try:
-                return open_mapped(path, known, scratch, progress, self.was_read.emit)
+                return open_mapped(path, known, scratch, progress, self.was_read.emit, profile)
             except RecordingUnusable as wrong:
                 said = say("As it was agreed before it can't be read: {why}", why=_why(wrong))
                 return replace(wanted, doubts=(said, *wanted.doubts), known=True)

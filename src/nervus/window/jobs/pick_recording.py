@@ -98,7 +98,7 @@ class PickRecording(QDialog):
         if row.marks is not None:
             marks = tuple(Mark(m.time_s, m.text) for m in row.marks.marks)
         name = f"{row.recorded.name} · {row.vehicle}" if row.vehicle else row.recorded.name
-        self.chosen.emit(KeptFile(self._files / row.recorded.file, name, marks))
+        self.chosen.emit(KeptFile(self._files / row.recorded.file, name, marks, row.profile))
         self.close()
 
     def _ask_for_file(self) -> None:

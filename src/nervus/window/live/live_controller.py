@@ -93,6 +93,8 @@ class LiveController(QObject):
         self._look_timer.timeout.connect(self._look)
         self.place: Callable[[str], tuple[Path, str]] = self._in_folder
         """Where a recording of this name is to be written, and whose it is; a job says another."""
+        self.profile: Callable[[], str] = lambda: ""
+        """Of the throttle that is looked at, by name; "" where nobody chose one."""
         self.identity: dict[int, dict[str, str]] = {}
         self.identified.connect(self._keep_identity)
         panel.record_wanted.connect(self.toggle_record)
@@ -324,7 +326,8 @@ class LiveController(QObject):
         recording = self.recent()
         if recording is None:
             return
-        task = Task(lambda progress: (recording, _analysed(recording, progress)), self)
+        profile = self.profile()
+        task = Task(lambda progress: (recording, _analysed(recording, profile, progress)), self)
         task.succeeded.connect(self._looked)
         task.failed.connect(self._look_failed)
         self._task = task
@@ -436,7 +439,8 @@ class LiveController(QObject):
         self.panel.hands.boxes[hands.SHAKEN].setChecked(on)
 
 
-def _analysed(recording: Recording, progress: Progress) -> Analysis:
+def _analysed(recording: Recording, profile: str, progress: Progress) -> Analysis:
     from nervus.judge.analyse import analyse  # noqa: PLC0415 - loads the core, in the background
+    from nervus.judge.profiles import chosen_profile  # noqa: PLC0415
 
-    return analyse(recording, progress=progress)
+    return analyse(recording, chosen_profile(profile), progress=progress)

@@ -85,6 +85,7 @@ class LivePart(QObject):
         from nervus.window.live.live_controller import LiveController  # noqa: PLC0415 - when first wanted
 
         live = LiveController(self.panel, self.folder, self)
+        live.profile = self._profile
         in_folder = live.place
         live.place = lambda name: self.place(name) or in_folder(name)
         live.entered.connect(self.entered)
@@ -110,6 +111,10 @@ class LivePart(QObject):
         part.told.connect(self.told)
         part.running.connect(self.shaking)
         return part
+
+    def _profile(self) -> str:
+        job = self.context()[0]
+        return job.vehicle.profile if job is not None else ""
 
     @property
     def is_choosing(self) -> bool:

@@ -12,6 +12,8 @@ _STEPS = {
     Qt.Key.Key_Up: (-1, 0),
     Qt.Key.Key_Down: (1, 0),
 }
+# So wide is a page where the window is 1280 wide and the judgement is beside it.
+_ROOM_PX, _GAP_PX = 750, 6
 
 
 class ChoiceGrid(QWidget):
@@ -25,12 +27,12 @@ class ChoiceGrid(QWidget):
 
     def __init__(self, columns: int, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._columns = columns
+        self._most = self._columns = columns
         self.setAccessibleName(name)
         self.buttons: dict[str, QPushButton] = {}
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setSpacing(6)
+        self._grid.setSpacing(_GAP_PX)
 
     def offer(self, rows: Iterable[tuple[str, str]]) -> None:
         """Show these: identifier and words."""
@@ -43,7 +45,7 @@ class ChoiceGrid(QWidget):
             button.hide()
             button.deleteLater()
         self.buttons = {}
-        for number, (name, words) in enumerate(wanted.items()):
+        for name, words in wanted.items():
             button = QPushButton(words, self)
             button.setObjectName("choice")
             button.setCheckable(True)
@@ -51,7 +53,18 @@ class ChoiceGrid(QWidget):
             button.clicked.connect(lambda _on: self.changed.emit(self.chosen()))
             button.installEventFilter(self)
             self.buttons[name] = button
-            self._grid.addWidget(button, number // self._columns, number % self._columns)
+            button.ensurePolished()
+        self._columns = self._fitting([b.minimumSizeHint().width() for b in self.buttons.values()])
+        for number, button in enumerate(self.buttons.values()):
+            self._grid.addWidget(button, *divmod(number, self._columns))
+
+    def _fitting(self, widths: list[int]) -> int:
+        """How many columns: long words, as some languages have them, get fewer."""
+        for columns in range(self._most, 1, -1):
+            each = [max(widths[n::columns], default=0) for n in range(columns)]
+            if sum(each) + _GAP_PX * (columns - 1) <= _ROOM_PX:
+                return columns
+        return 1
 
     def choose(self, names: Iterable[str]) -> None:
         """Press exactly these, without telling anybody."""

@@ -146,8 +146,8 @@ class CompareView(QWidget):
             return
         self.state.setText(say("Reading both …"))
         files, beside = self._files, self._ready_beside()
-        marks = self._job.entries if self._job is not None else ()
-        one, other = (kept_file(files, r, marks) for r in (first, second))
+        assert self._job is not None  # noqa: S101 - whose recordings these are
+        one, other = (kept_file(files, r, self._job) for r in (first, second))
         task = Task(lambda progress: beside.open_both(one, other, progress), self)
         task.succeeded.connect(lambda result: self._show(chosen, result))
         task.failed.connect(self.state.setText)

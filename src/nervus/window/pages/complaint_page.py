@@ -7,8 +7,10 @@ from PyQt6.QtCore import QEvent, QObject, QStringListModel, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QComboBox,
     QCompleter,
     QHBoxLayout,
+    QLabel,
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
@@ -18,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.job import LONGEST_WORDS, Complaint, Job, Source, Vehicle, new_id, now
 from nervus.domain.profile import ThrottleKind
-from nervus.knowledge import complaints, fitting
+from nervus.knowledge import complaints, fitting, profile_ids, profile_named
 from nervus.language import say
 from nervus.window.pages.choice_grid import ChoiceGrid
 from nervus.window.station_page import StationPage, quiet, scrolled
@@ -46,6 +48,7 @@ class ComplaintPage(StationPage):
         self._known: dict[str, Vehicle] = {}
         self.name, self.description = QLineEdit(self), QLineEdit(self)
         self.kinds: dict[ThrottleKind | None, QPushButton] = {}
+        self.profile = QComboBox(self)
         self.symptoms = ChoiceGrid(4, say("What it does"), self)
         self.conditions = ChoiceGrid(4, say("When it does it"), self)
         self.words = QPlainTextEdit(self)
@@ -74,11 +77,12 @@ class ComplaintPage(StationPage):
             button = QPushButton(words, self)
             button.setCheckable(True)
             button.setAccessibleName(say("The throttle is moved by: {words}", words=words))
-            button.clicked.connect(lambda _on, kind=kind: self._put_vehicle(throttle=kind))
+            button.clicked.connect(lambda _on, kind=kind: self._put_kind(kind))
             group.addButton(button)
             vehicle.addWidget(button)
             self.kinds[kind] = button
         column.addLayout(vehicle)
+        column.addLayout(self._held_against())
         for heading, grid in ((say("What it does"), self.symptoms), (say("When"), self.conditions)):
             column.addWidget(quiet(heading, self))
             column.addWidget(grid)
@@ -89,6 +93,19 @@ class ComplaintPage(StationPage):
         self.words.setMinimumHeight(64)
         column.addWidget(self.words, 1)
         self.column.addWidget(scrolled(inner, self), 1)
+
+    def _held_against(self) -> QHBoxLayout:
+        """What recordings and readings are held against: a profile, or what each shows itself."""
+        row = QHBoxLayout()
+        words = say("Recordings are held against")
+        self.profile.setAccessibleName(words)
+        self.profile.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
+        self.profile.activated.connect(lambda _row: self._put_profile(self.profile.currentData()))
+        row.addWidget(QLabel(words, self))
+        row.addWidget(self.profile, 1)
+        return row
 
     def _connect(self) -> None:
         self._completer = QCompleter(QStringListModel(self), self)
@@ -116,6 +133,7 @@ class ComplaintPage(StationPage):
         _fill(self.name, job.vehicle.name, even_if_typing=other)
         _fill(self.description, job.vehicle.description, even_if_typing=other)
         self.kinds[job.vehicle.throttle].setChecked(True)
+        self._offer_profiles(job.vehicle)
         told, table = job.complaint, complaints()
         symptoms, conditions = (told.symptoms, told.conditions) if told is not None else ((), ())
         fit = fitting(table.symptom, job.vehicle.throttle)
@@ -134,9 +152,33 @@ class ComplaintPage(StationPage):
             self.words.setPlainText(words)
             self.words.blockSignals(False)  # noqa: FBT003
 
+    def _offer_profiles(self, vehicle: Vehicle) -> None:
+        """All of them, so that keys can step through; one that is not known here is named."""
+        known = map(profile_named, profile_ids())
+        rows = [("", say("what they show themselves")), *((p.id, p.title) for p in known)]
+        if vehicle.profile not in dict(rows):
+            rows.append((vehicle.profile, say("{name} (not known here)", name=vehicle.profile)))
+        self.profile.clear()
+        for name, words in rows:
+            self.profile.addItem(words, name)
+        self.profile.setCurrentIndex([name for name, _ in rows].index(vehicle.profile))
+
+    def _put_profile(self, name: str) -> None:
+        """A profile says how the plate is moved, too."""
+        kind = profile_named(name).kind if name in profile_ids() else None
+        self._put_vehicle(profile=name, **({"throttle": kind} if kind is not None else {}))
+
+    def _put_kind(self, kind: ThrottleKind | None) -> None:
+        """Another kind of throttle has other profiles."""
+        if self.job is None:
+            return
+        name = self.job.vehicle.profile
+        fits = name not in profile_ids() or kind in (None, profile_named(name).kind)
+        self._put_vehicle(throttle=kind, profile=name if fits else "")
+
     def _order(self) -> None:
         """Tab goes as the eye does; the buttons of the grids were made last."""
-        way: list[QWidget] = [self.name, self.description, *self.kinds.values()]
+        way: list[QWidget] = [self.name, self.description, *self.kinds.values(), self.profile]
         way += [*self.symptoms.buttons.values(), *self.conditions.buttons.values(), self.words]
         for before, after in pairwise(way):
             QWidget.setTabOrder(before, after)

@@ -69,7 +69,7 @@ class RecordPage(QWidget):
     def show_job(self, job: Job | None) -> None:
         """Offer the recordings of a job."""
         self._job = job
-        chosen = self.recordings.currentData()
+        chosen = self.shown or self.recordings.currentData()
         self.recordings.clear()
         for found in self._all():
             text = figures(

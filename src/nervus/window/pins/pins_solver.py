@@ -94,7 +94,9 @@ def _answered(job: Job, plug: PlugEnd, situation: Situation, known_good: Sequenc
     from nervus.judge.plug_state import plug_state  # noqa: PLC0415 - loads the core, beside
     from nervus.judge.profiles import profile_for  # noqa: PLC0415 - as above
 
-    state = plug_state(job, plug, situation, profile_for(job.vehicle.throttle), known_good)
+    state = plug_state(
+        job, plug, situation, profile_for(job.vehicle.throttle, job.vehicle.profile), known_good
+    )
     return Answer(job, plug, situation, state, None, None)
 
 

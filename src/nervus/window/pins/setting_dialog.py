@@ -146,7 +146,8 @@ class SettingDialog(QDialog):
             self.old.setText("")
             self.bar.show_value(self.live_v, 0.48, 0.52)
             return
-        profile = profile_for(self._part.job.vehicle.throttle if self._part.job is not None else None)
+        job = self._part.job
+        profile = profile_for(job.vehicle.throttle, job.vehicle.profile) if job is not None else None
         plan = plan_setting(setting, profile.tracks[0] if profile is not None else None)
         asked = question(setting)
         left = still_to_do(setting, plan)
