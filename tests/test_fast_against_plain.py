@@ -76,14 +76,14 @@ def test_the_turns_of_a_long_slow_motion_are_found_over_many_pieces(seed: int) -
 @given(COURSES, st.integers(1, 5), st.floats(0.1, 30.0))
 def test_large_steps_are_those_of_the_whole_array(level: FloatArray, width: int, least: float) -> None:
     expected = np.flatnonzero(np.abs(level[width:] - level[:-width]) > least)
-    assert edges.large_steps(level, width, least).tolist() == expected.tolist()
+    assert edges.large_steps(level, width, least, 0.0).tolist() == expected.tolist()
 
 
 def test_large_steps_are_found_across_the_ends_of_pieces() -> None:
     level = np.zeros(3 * edges._PIECE + 7)
     for at in (edges._PIECE - 1, edges._PIECE, 2 * edges._PIECE + 1, level.size - 2):
         level[at + 1 :] += 5.0
-    assert edges.large_steps(level, 1, 1.0).tolist() == [
+    assert edges.large_steps(level, 1, 1.0, 0.0).tolist() == [
         edges._PIECE - 1,
         edges._PIECE,
         2 * edges._PIECE + 1,

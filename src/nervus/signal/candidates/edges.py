@@ -92,8 +92,6 @@ def quickness(track: Instrument, spans: Sequence[Span]) -> FloatArray:
 def _quickest(track: Instrument, ends: IntArray, width: int) -> FloatArray:
     """The quickest step over `width` samples from beside each index to it or beyond, shape (n,)."""
     level, size = track.level, track.level.size
-    if size <= width:
-        return np.zeros(ends.size)
     starts = np.add.outer(ends, np.arange(-width - 1, 2)).clip(0, size - width - 1)
     here, there = level[starts], level[starts + width]
     step = there - here
@@ -121,8 +119,8 @@ def split_at_edges(track: Instrument, leniency: float = 1.0) -> Segments:
             starts[-1] = max(starts[-1], index + width)
         first = starts[-1]
     ends.append(track.level.size - 1)
-    bounds = np.asarray([(s, e) for s, e in zip(starts, ends, strict=True) if s <= e], dtype=np.intp)
-    return _measure(track, *_trimmed(track, bounds[:, 0], bounds[:, 1]))
+    first_of, last_of = np.asarray(starts, dtype=np.intp), np.asarray(ends, dtype=np.intp)
+    return _measure(track, *_trimmed(track, first_of, last_of))
 
 
 def _trimmed(track: Instrument, first: IntArray, last: IntArray) -> tuple[IntArray, IntArray]:
@@ -173,22 +171,20 @@ def _edges_over(track: Instrument, width: int, leniency: float) -> IntArray:
     return candidates[electrical]
 
 
-def large_steps(level: FloatArray, width: int, least: float, unprepared: float = 0.0) -> IntArray:
+def large_steps(level: FloatArray, width: int, least: float, unprepared: float) -> IntArray:
     """Where the level goes by more than `least` over `width` samples.
 
-    And, if asked for, by more than `unprepared` times what it goes the same way over the `width` samples
-    before or behind. Piece by piece, so that what is computed stays in the processor's cache.
+    And by more than `unprepared` times what it goes the same way over the `width` samples before or
+    behind. Piece by piece, so that what is computed stays in the processor's cache.
     """
     found = [np.empty(0, dtype=np.intp)]
     for first in range(0, level.size - width, _PIECE):
         last = min(first + _PIECE, level.size - width)
         far = level[first + width : last + width] - level[first:last]
         at = np.flatnonzero(np.abs(far, out=far) > least)
-        if at.size and unprepared > 0.0:
-            step = level[at + (first + width)] - level[at + first]
-            at = at[_goes_by_times(level, at + first, step, width, unprepared)]
         if at.size:
-            found.append(at + first)
+            at += first
+            found.append(at[_goes_by_times(level, at, level[at + width] - level[at], width, unprepared)])
     return np.concatenate(found)
 
 

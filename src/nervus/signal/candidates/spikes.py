@@ -52,7 +52,7 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     moves = (track.level[own] - excursion.course) * track.supply_v / 100.0
     at, there = _simultaneous(track.time_s[own], reference.time_s, slack)
     if not there.any():
-        return None if excursion.samples == 1 and at.size else False
+        return None if excursion.samples == 1 else False
     others = _moves(reference, at[there])
     mine = moves[there]
     ends = excursion.level, 100.0 * float(reference.values[at[there]].max()) / track.supply_v
@@ -94,7 +94,7 @@ def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v:
         return _ALIKE_TRACKS
     peak = float(np.abs(moves).max(initial=0.0))
     least = _BOTH_SIDES * peak
-    swings = bool(moves.size) and float(moves.max()) > least and float(moves.min()) < -least
+    swings = float(moves.max()) > least and float(moves.min()) < -least
     # An opening would bring both to one level, and so move them differently by what they are apart.
     no_rail = excursion.floor is Floor.INTERMEDIATE or excursion.level > _ABOVE_SUPPLY_PCT
     between = no_rail and apart_v > max(_APART_V, 2.0 * _ALIKE_LONG * peak)
@@ -137,7 +137,7 @@ def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, .
     sure = {e for e, said in verdicts.items() if any(said)}
     if len(sure) < _MANY_SPIKES:
         return sure
-    return sure | {e for e, said in verdicts.items() if said and None in said and True not in said}
+    return sure | {e for e, said in verdicts.items() if None in said}
 
 
 def _verdicts(recording: Recording, track: Instrument, excursion: Excursion) -> list[bool | None]:

@@ -29,32 +29,26 @@ _SLACK_PCT = 4.0
 
 def find_worn(shaft: Shaft) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Event, ...]]:
     """Dead spots and rough stretches of all tracks, and the events that no place explains."""
-    rough = _rough(shaft)
-    sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, r.noise)]
-    left = tuple(e for e in shaft.events if not _is_worn(e, sure, shaft.travel))
-    spots, loose = _dead_spots(shaft, left)
+    travel = shaft.travel
+    if travel is None:
+        return (), [], ()
+    rough = _rough(shaft, travel)
+    sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, travel, r.noise)]
+    left = tuple(e for e in shaft.events if not _is_worn(e, sure, travel))
+    spots, loose = _dead_spots(shaft, travel, left)
     spots = tuple(s for s in spots if not _is_rough(s, sure))
     doubtful = [r.noise for r in rough if r.noise not in sure]
     wear = sure + [n for n in doubtful if not _explained(shaft, n, spots)]
-    spots = tuple(
-        s for s in spots if s.shape is not Shape.FLAT or not (_is_rough(s, wear) or _by_rough(s, wear))
-    )
-    return (
-        spots,
-        wear,
-        tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, shaft.travel)),
-    )
+    spots = tuple(s for s in spots if s.shape is not Shape.FLAT or not _by_rough(s, wear))
+    loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
+    return spots, wear, loose
 
 
 def _dead_spots(
-    shaft: Shaft, events: tuple[Event, ...]
+    shaft: Shaft, travel: Travel, events: tuple[Event, ...]
 ) -> tuple[tuple[DeadSpot, ...], tuple[Event, ...]]:
-    travel, passes = shaft.travel, shaft.passes
-    if travel is None:
-        return (), events
     spots: list[DeadSpot] = []
-    loose = events
-    way = (travel.time_s, travel.percent)
+    loose, passes, way = events, shaft.passes, (travel.time_s, travel.percent)
     if len(shaft.tracks) > 1:
         # A place that is common to both tracks is a place first, whatever they share besides.
         both = tuple(sorted(t.id for t in shaft.tracks))
@@ -62,13 +56,13 @@ def _dead_spots(
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
         spots += found
-    parted = {t.id: _parted(shaft, t) for t in shaft.tracks}
+    parted = {t.id: _parted(shaft, travel, t) for t in shaft.tracks}
     for track in shaft.tracks:
         found, explained = dead_spots.from_events(track, loose, passes, way)
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
         # Where the tracks part tells more than time does.
-        flats = () if any(parted.values()) else _flats(shaft, track, found)
+        flats = () if any(parted.values()) else _flats(shaft, travel, track, found)
         shallow = parted[track.id]
         if shaft.pair is None:
             shallow = steps_of(track, travel.frames[track.id], passes)
@@ -83,31 +77,28 @@ def _dead_spots(
     return tuple(spots), loose
 
 
-def _flats(shaft: Shaft, track: Instrument, found: tuple[DeadSpot, ...]) -> tuple[DeadSpot, ...]:
+def _flats(
+    shaft: Shaft, travel: Travel, track: Instrument, found: tuple[DeadSpot, ...]
+) -> tuple[DeadSpot, ...]:
     """Where a track stands still, by time, by its sister or by what it never shows, besides events."""
-    if shaft.travel is None:
-        return ()
-    frame, course = shaft.travel.frames[track.id], shaft.course_with_shallow(track)
+    frame, course = travel.frames[track.id], shaft.course_with_shallow(track)
     ends = (100.0 * frame.closed / track.supply_v, 100.0 * frame.open / track.supply_v)
     flats = find_flats(course, shaft.passes, ends, shaft.sister_at(course))
     flats = tuple(f for f in flats if all(is_quiet(signal, f) for signal in shaft.tracks))
     if shaft.pair is None:
         holes = find_holes(track, frame, shaft.passes, shaft.spikes[track.id])
         flats += tuple(h for h in holes if not _same_place(h, flats))
-    # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
-    told = tuple(s for s in found if s.shape is Shape.FLAT)
     sure = tuple(s for s in found if s.shape is not Shape.FLAT)
-    flats = tuple(f for f in flats if not any(_is_told_better(f, s) for s in told))
     return tuple(f for f in flats if not _same_place(f, sure))
 
 
-def _parted(shaft: Shaft, track: Instrument) -> tuple[DeadSpot, ...]:
+def _parted(shaft: Shaft, travel: Travel, track: Instrument) -> tuple[DeadSpot, ...]:
     """Where a track and its sister part, pass after pass, what goes to a rail or is on both left out."""
     sister = shaft.expected_of(track)
-    if sister is None or shaft.travel is None or shaft.pair is None:
+    if sister is None or shaft.pair is None:
         return ()
     masked = _told_of(shaft, track) + shaft.spikes[track.id]
-    frame, resolution = shaft.travel.frames[track.id], shaft.pair.resolution(track)
+    frame, resolution = travel.frames[track.id], shaft.pair.resolution(track)
     return find_parted(track, sister, resolution, frame, shaft.passes, masked)
 
 
@@ -132,13 +123,6 @@ def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, F
     )
 
 
-def _is_told_better(flat: DeadSpot, other: DeadSpot) -> bool:
-    """Whether a place just beside a stand was seen in more passes: they are one place."""
-    beside = overlaps(flat.travel_pct, other.travel_pct, _SLACK_PCT)
-    beside = beside and not overlaps(flat.travel_pct, other.travel_pct)
-    return beside and other.seen_in > flat.seen_in
-
-
 def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
     return any(
         flat.travel_pct[0] <= o.travel_pct[1] + 2.0 and o.travel_pct[0] <= flat.travel_pct[1] + 2.0
@@ -146,18 +130,15 @@ def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
     )
 
 
-def _rough(shaft: Shaft) -> list[Rough]:
+def _rough(shaft: Shaft, travel: Travel) -> list[Rough]:
     """What is rough on any track; what goes to a rail, or is on both tracks, is no roughness."""
-    travel = shaft.travel
-    if travel is None:
-        return []
     found: list[Rough] = []
     way = (travel.time_s, travel.percent)
     for track in shaft.tracks:
         sister = shaft.expected_of(track)
         masked = _told_of(shaft, track) + shaft.spikes[track.id] + _at_one_level(shaft, track)
         found += rough_stretches(track, way, shaft.passes, masked, sister)
-    return [r for r in found if not _is_sisters(shaft, r.noise)]
+    return [r for r in found if not _is_sisters(shaft, way, r.noise)]
 
 
 def _at_one_level(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
@@ -174,19 +155,18 @@ def _at_one_level(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
     )
 
 
-def _is_sisters(shaft: Shaft, noise: Noise) -> bool:
+def _is_sisters(shaft: Shaft, way: tuple[FloatArray, FloatArray], noise: Noise) -> bool:
     """Whether it is the other track that is rough: read slowly, what they are apart tells of both."""
-    if shaft.pair is None or shaft.travel is None or not any(t.is_slow for t in shaft.tracks):
+    if shaft.pair is None or not any(t.is_slow for t in shaft.tracks):
         return False
-    way = (shaft.travel.time_s, shaft.travel.percent)
     one, two = (own_roughness(t, way, noise.travel_pct) for t in shaft.tracks)
     two /= shaft.pair.line.slope**2
     return two > one if shaft.tracks[0].id in noise.channels else one > two
 
 
-def _is_contact(shaft: Shaft, noise: Noise) -> bool:
+def _is_contact(shaft: Shaft, travel: Travel, noise: Noise) -> bool:
     """Whether what flickers there goes to one and the same level each time: a contact that opens."""
-    own = [e for e in shaft.events if _is_worn(e, [noise], shaft.travel)]
+    own = [e for e in shaft.events if _is_worn(e, [noise], travel)]
     levels = np.asarray([e.deepest[1].level for e in own])
     if levels.size < _LEAST_CONTACTS or np.median([e.deepest[1].depth for e in own]) < _DEEP_PCT:
         return False
@@ -202,12 +182,11 @@ def _explained(shaft: Shaft, noise: Noise, spots: tuple[DeadSpot, ...]) -> bool:
     speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
     slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
-    # Read slowly, what both are apart by tells of either.
-    own = [s for s in spots if s.channels == noise.channels or (slow and shaft.pair is not None)]
     return any(
         _within(noise.travel_pct, s.travel_pct, slack)
         or (slow and overlaps(noise.travel_pct, s.travel_pct, slack))
-        for s in own
+        for s in spots
+        if s.channels == noise.channels
     )
 
 
@@ -225,10 +204,10 @@ def _by_rough(flat: DeadSpot, wear: list[Noise]) -> bool:
     )
 
 
-def _is_worn(event: Event, wear: list[Noise], travel: Travel | None) -> bool:
+def _is_worn(event: Event, wear: list[Noise], travel: Travel) -> bool:
     """An event on a rough stretch of its track is part of the roughness, if it goes to no rail."""
     channel, excursion = event.deepest
-    if travel is None or len(event.parts) > 1 or excursion.floor is not Floor.INTERMEDIATE:
+    if len(event.parts) > 1 or excursion.floor is not Floor.INTERMEDIATE:
         return False
     place = float(read_at(np.mean(event.span_s), travel.time_s, travel.percent))
     return any(n.channels == (channel,) and _within((place, place), n.travel_pct) for n in wear)
