@@ -8,6 +8,7 @@ otherwise.
 """
 
 import json
+import re
 import sys
 import tempfile
 import zipfile
@@ -16,7 +17,6 @@ from functools import partial
 from pathlib import Path
 
 from nervus.domain.channel import Recording
-from nervus.domain.finding import Finding
 from nervus.files.answer import answer
 from nervus.files.recording_csv import read_recording
 from nervus.judge.analyse import analyse
@@ -37,10 +37,8 @@ Those of what decides were chosen from 2 400: at each of them a condition comes 
 SEEDS = (5, 31, 67)
 """Of each hard case."""
 Told = dict[str, list[float]]
-_FIGURES = (
-    "confidence", "level", "level_v", "worst_pct", "rms_v", "usual_rms_v", "seen_in", "crossed",
-    "rest_pct", "usual_rest_pct", "limit_v",
-)  # fmt: skip
+# A list longer than this is told by its ends and its sum.
+_MANY = 6
 
 
 def recordings() -> dict[str, Callable[[], Recording]]:
@@ -72,19 +70,11 @@ def _hard(kind: str, seed: int) -> Recording:
 
 
 def told(recording: Recording, profile: str = "") -> Told:
-    """What is said of it: each finding with when, where and how much, the passes, the suspects."""
+    """All that is answered, key by key and finding by finding, and what is behind it."""
     analysis = analyse(recording, chosen_profile(profile))
     seen, plain = analysis.examination, answer(analysis)
     figures: Told = {
-        "suspects": [s["probability"] for s in sorted(plain["suspects"], key=lambda s: str(s["id"]))],
-        "locality": [plain["locality"]["events"], plain["locality"]["p_value"] or 0.0],
-        "passes": [
-            len(seen.passes),
-            *(x for p in seen.passes[:3] for x in (p.start_s, p.end_s, p.to_pct)),
-        ],
-        "tracks": [seen.tracks.slope or 0.0, seen.tracks.offset_v or 0.0],
         "swept": [x for span in seen.coverage.swept_pct for x in span],
-        "reached": [*(seen.coverage.travel_pct_seen or ()), seen.coverage.shortest_event_s],
         "measured": [
             x for c in seen.channels for x in (c.noise, c.step, c.lag_s, c.smoothed_s or 0.0, c.repeats)
         ],
@@ -93,24 +83,32 @@ def told(recording: Recording, profile: str = "") -> Told:
             for e in analysis.circuit.explanations
             for x in (e.travel_pct, *(v for n in e.nodes for v in (n.sound_v, n.faulty_v)))
         ],
+        "levels": [x for _, x in sorted(analysis.circuit.likelihood.items())],
     }
-    engine = seen.engine
-    flags = (engine.hunts, engine.rough, engine.high, engine.low, engine.low_battery)
-    figures["engine"] = [engine.idle_rpm or 0.0, *map(float, flags)]
-    figures["levels"] = [x for _, x in sorted(analysis.circuit.likelihood.items())]
-    for number, (finding, row) in enumerate(zip(seen.findings, plain["findings"], strict=True)):
-        name = f"{number} {finding.kind} {'+'.join(finding.channels)} {row.get('shape', '')}"
-        figures[f"{name} {row.get('floor', '')} {finding.group}"] = _of_finding(finding, row)
-    return figures
+    for number, row in enumerate(plain.pop("findings")):
+        name = f"{number} {row['kind']} {'+'.join(row['channels'])} {row.get('shape', '')}"
+        figures[f"{name} {row.get('floor', '')} {row['group']}"] = _figures(row)
+    plain["suspects"] = sorted(plain["suspects"], key=lambda s: str(s["id"]))
+    return figures | {key: _figures(value) for key, value in plain.items()}
 
 
-def _of_finding(finding: Finding, row: dict[str, object]) -> list[float]:
-    spans = finding.times_s
-    where = row.get("travel_pct")
-    place = [float(x) for x in where] if isinstance(where, list) else []
-    amounts = [float(v) for k in _FIGURES if isinstance(v := row.get(k), int | float)]
-    when = [spans[0][0], spans[-1][1], sum(b - a for a, b in spans)] if spans else []
-    return [len(spans), *when, *place, *amounts]
+def _figures(value: object) -> list[float]:
+    """All numbers in it, in sentences too; of many alike their count, ends and sum; a word's letters."""
+    match value:
+        case str():
+            numbers = re.findall(r"[0-9]+(?:[.][0-9]+)?", value)
+            return [float(x) for x in numbers] if " " in value else [float(sum(map(ord, value)))]
+        case dict():
+            return [x for inner in value.values() for x in _figures(inner)]
+        case list() | tuple():
+            every = [_figures(inner) for inner in value]
+            plain = [x for inner in every for x in inner]
+            many = len(every) > _MANY
+            return [float(len(every)), *every[0], *every[-1], sum(plain)] if many else plain
+        case bool() | int() | float():
+            return [float(value)]
+        case _:
+            return [-1.0]
 
 
 def main() -> None:

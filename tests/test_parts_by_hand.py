@@ -1,5 +1,6 @@
 """Small parts of the core, each against values worked by hand."""
 
+from dataclasses import replace
 from types import SimpleNamespace
 from typing import Any
 
@@ -9,17 +10,18 @@ import pytest
 from nervus.circuit import explain as circuit_explain
 from nervus.circuit import matching
 from nervus.circuit.signatures import FaultMode
-from nervus.domain.analysis import CircuitExplanation
+from nervus.domain.analysis import CircuitExplanation, Direction, Frame, Pass
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.suspect import SuspectId
 from nervus.engine import rest_witness
 from nervus.engine.air_flow import STANDARD_PA
 from nervus.signal.candidates import excursions, stands
+from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained import feed
 from nervus.signal.instruments.instrument import Instrument
-from nervus.signal.motion import pair, relation
-from nervus.signal.told import rest
-from nervus.signal.worn import parted
+from nervus.signal.motion import frames, pair, relation
+from nervus.signal.told import rest, smoothing
+from nervus.signal.worn import flat_places, parted
 
 S = SuspectId
 
@@ -246,3 +248,59 @@ def test_the_passes_that_are_off_are_the_strong_ones_by_their_mean() -> None:
     strong = parted._strong(points, (45.0, 55.0))
     assert set(strong.number.tolist()) == {0}
     assert set(parted._strong(points, (70.0, 80.0)).number.tolist()) == {0, 1}
+
+
+def test_a_track_falls_that_rests_within_a_twentieth_of_its_range_of_the_upper_end() -> None:
+    """By hand: of 30 to 90 percent the band is 3: a hold at 85.5 is no rest, one at 87.5 is."""
+    for held, falls in ((85.5, False), (87.5, True)):
+        level = np.concatenate((np.full(60, held), np.full(40, 30.0)))
+        assert frames._falls(level, 30.0, 90.0) is falls
+
+
+def test_a_stand_at_the_stop_begins_at_the_stop() -> None:
+    """By hand: of 10 to 90 percent, stood from 10 to 14 and hid 6: 2.5 ± 3.75 % of travel."""
+    sister = np.concatenate((np.full(200, 10.0), np.linspace(10.0, 90.0, 600), np.full(200, 90.0)))
+    place = flat_places._by_sister(np.full((5, 2), (10.0, 14.0)), sister, 6.0, (10.0, 90.0))
+    assert place == pytest.approx((0.0, 6.25), abs=0.05)
+    falling = flat_places._by_sister(np.full((5, 2), (86.0, 90.0)), sister, 6.0, (90.0, 10.0))
+    assert falling == pytest.approx((0.0, 6.25), abs=0.05)
+
+
+def test_points_are_inside_a_place_that_lie_between_its_ends() -> None:
+    at = np.asarray([10.0, 20.0, 25.0, 30.0, 40.0])
+    points = parted._Points(np.zeros(5, dtype=np.intp), at, np.zeros(5), np.ones(5, dtype=np.bool_))
+    assert parted._inside(points, (20.0, 30.0)) == 3
+
+
+def test_what_lies_beside_a_masked_span_by_two_intervals_is_left_out() -> None:
+    time_s = np.arange(0.0, 4.0, 0.01)
+    level = 10.0 + 20.0 * time_s
+    made = instrument(level, noise=0.01, resolution=0.0)
+    made = replace(made, time_s=time_s)
+    a_pass = Pass(0.0, 3.99, Direction.OPENING, 0.0, 100.0)
+    frame = Frame(0.5, 4.5, "")
+    seen, own, other = parted._during(made, level, frame, (a_pass,), ((1.0, 2.0),))
+    gap = np.flatnonzero(np.diff(seen) > 0.5)
+    assert gap.size == 1
+    assert seen[gap[0] + 1] - seen[gap[0]] == pytest.approx(1.0 + 2 * 0.02, abs=0.021)
+    assert own == pytest.approx(other)
+    assert own == pytest.approx((0.05 * np.interp(seen, time_s, level) - 0.5) / 4.0 * 100.0)
+
+
+def test_an_interruption_tells_a_filter_only_where_it_is_long_and_deep() -> None:
+    """Seven of samples enough and seven deep enough, but none both: nothing is told."""
+    time_s = np.arange(0.0, 20.0, 0.001)
+    level = np.full(time_s.size, 50.0)
+    parts = []
+    for n in range(14):
+        long = n % 2 == 0
+        start, depth, samples = 1.0 + n, 0.5 if long else 30.0, 200 if long else 5
+        first = int(start * 1000)
+        level[first : first + samples] -= depth
+        back = depth * np.exp(-np.arange(60) / 4.0)
+        level[first + samples : first + samples + 60] -= back
+        span = (start, start + (samples + 30) / 1000)
+        parts.append(Excursion(span, 50.0, 50.0, 50.0 - depth, samples))
+    made = instrument(level, noise=0.05, resolution=0.0)
+    made = replace(made, time_s=time_s, interval_s=0.001)
+    assert smoothing.smoothed_s(made, parts) is None
