@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from nervus.circuit.network import GROUND, Resistor, solve
-from nervus.circuit.sensor import SensorCircuit, TrackCircuit
+from nervus.circuit.sensor import BATTERY_V, SUPPLY_AMPS, SensorCircuit, TrackCircuit
 from nervus.standin.capture import CABLE, HALF, OPPOSITE
 
 CLEAN: dict[str, Any] = {"wiper_ohms": 1e-3, "plug_ohms": 1e-3, "signal_ohms": 1e-3}
@@ -104,3 +104,22 @@ def test_what_a_meter_sees_between_two_nodes_is_thevenins_resistance() -> None:
     arm_a, arm_b = 2e6 / 3e3, 12e6 / 7e3
     wanted = [arm_a + arm_b, arm_a + arm_b, arm_a, arm_b, arm_a]
     assert [float(seen[p]) for p in pairs] == pytest.approx(wanted, rel=1e-6)
+
+
+def test_between_two_nodes_that_hang_on_ground_a_meter_sees_all_ways() -> None:
+    """By hand: 50 Ω beside 100 + 100 Ω over ground are 40 Ω."""
+    parts = [Resistor("a", GROUND, 100.0), Resistor("b", GROUND, 100.0), Resistor("a", "b", 50.0)]
+    solved = solve(parts, {}, (("a", "b"), ("a", GROUND)))
+    assert solved.ohms["a", "b"] == pytest.approx(40.0, rel=1e-6)
+    assert solved.ohms["a", GROUND] == pytest.approx(60.0, rel=1e-6)
+
+
+def test_a_supply_that_is_asked_for_too_much_gives_what_it_can() -> None:
+    """Shorted to ground by 20 Ω while the battery feeds in by the signal: it gives the most it can."""
+    shorts = (Resistor("supply", GROUND, 20.0), Resistor("signal1", "battery", 200.0))
+    circuit = SensorCircuit((TrackCircuit(0.1, 0.9, **CLEAN),), shorts=shorts)
+    volts = circuit.volts(0.5)
+    parts = circuit._parts(np.asarray(0.5), np.asarray(True))  # noqa: FBT003 - an array
+    given = solve(parts, {"vref": float(volts["vref"]), "battery": BATTERY_V}).amps["vref"]
+    assert 0.0 < float(volts["vref"]) < 5.0
+    assert float(given) == pytest.approx(SUPPLY_AMPS, rel=1e-6)
