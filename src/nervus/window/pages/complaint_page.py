@@ -82,7 +82,6 @@ class ComplaintPage(StationPage):
             vehicle.addWidget(button)
             self.kinds[kind] = button
         column.addLayout(vehicle)
-        column.addLayout(self._held_against())
         for heading, grid in ((say("What it does"), self.symptoms), (say("When"), self.conditions)):
             column.addWidget(quiet(heading, self))
             column.addWidget(grid)
@@ -92,6 +91,7 @@ class ComplaintPage(StationPage):
         self.words.setTabChangesFocus(True)
         self.words.setMinimumHeight(64)
         column.addWidget(self.words, 1)
+        column.addLayout(self._held_against())
         self.column.addWidget(scrolled(inner, self), 1)
 
     def _held_against(self) -> QHBoxLayout:
@@ -178,8 +178,9 @@ class ComplaintPage(StationPage):
 
     def _order(self) -> None:
         """Tab goes as the eye does; the buttons of the grids were made last."""
-        way: list[QWidget] = [self.name, self.description, *self.kinds.values(), self.profile]
-        way += [*self.symptoms.buttons.values(), *self.conditions.buttons.values(), self.words]
+        way: list[QWidget] = [self.name, self.description, *self.kinds.values()]
+        way += [*self.symptoms.buttons.values(), *self.conditions.buttons.values()]
+        way += [self.words, self.profile]
         for before, after in pairwise(way):
             QWidget.setTabOrder(before, after)
 
