@@ -21,7 +21,7 @@ from nervus.standin.motion import Stroke
 from nervus.window.jobs.pick_recording import PickRecording
 from nervus.window.main_window import MainWindow
 from nervus.window.pictures.channels_dialog import ChannelsDialog
-from nervus.window.pictures.marks_dialog import MarksDialog
+from nervus.window.pictures.marks_dialog import MarksDialog, WordsAt
 from nervus.window.pictures.marks_strip import ROW, Label
 from signals import recording as made_of
 from widget_walk import stumbles
@@ -183,7 +183,7 @@ def test_marks_and_remarks_are_added_moved_renamed_and_the_file_stays(
     assert of_kind(kept.job.entries, Noted)[0].from_s == kept.opened.recording.end_s
     assert path.read_bytes() == before
     # Judged anew with the marks of now, in place of what was found before.
-    qtbot.waitUntil(lambda: kept.beside.anew.is_busy)
+    qtbot.waitUntil(lambda: not kept.beside.anew.is_busy, timeout=30_000)
     again(kept, qtbot)
     assert kept.opened.recording.marks[-1].text in {m.text for m in right.marks}
     assert len(kept.opened.recording.marks) == marks + 1
@@ -192,6 +192,19 @@ def test_marks_and_remarks_are_added_moved_renamed_and_the_file_stays(
     assert of_kind(kept.job.entries, Noted) == ()
     kept.job_part.undo()
     assert len(of_kind(kept.job.entries, Noted)) == 1
+
+
+def test_what_is_open_is_told_anew_where_one_is_looking(kept: MainWindow, qtbot: QtBot) -> None:
+    assert kept.opened is not None
+    marks = len(kept.opened.recording.marks)
+    kept.findings.choose(3)
+    kept.panel.time_view.show_span((5.0, 12.0), 0.0)
+    shown = kept.panel.time_view.visible()
+    kept.beside.put((*kept.beside.rows(), WordsAt("new", 8.0, 8.0, "shake the plug", is_remark=False)))
+    qtbot.waitUntil(lambda: not kept.beside.anew.is_busy, timeout=30_000)
+    assert len(kept.opened.recording.marks) == marks + 1
+    assert kept.panel.time_view.visible() == pytest.approx(shown)
+    assert kept.findings.number == 3
 
 
 def test_without_a_job_words_have_no_place_and_that_is_told(window: MainWindow, qtbot: QtBot) -> None:

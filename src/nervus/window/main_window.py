@@ -617,14 +617,19 @@ class MainWindow(FrameWindow):
             self.findings.choose(most_telling(opened.analysis))
 
     def _judged_anew(self, recording_id: str, judged: "Opened") -> None:
-        """What is open is told as it is judged now, where one is looking."""
+        """What is open is told as it is judged now; the stretch and the finding that were shown stay."""
         if self.opened is None or self.recordings.shown_id != recording_id:
             return
         from nervus.window.jobs.judged_anew import shown_anew  # noqa: PLC0415 - with a recording
 
+        stretch, chosen = self.panel.time_view.visible(), self.findings.number
         self.opened = opened = shown_anew(self.opened, judged)
-        self.panel.show_anew(opened.title, opened.recording, opened.analysis, opened.pictures)
-        self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
+        findings = opened.analysis.examination.findings
+        self.panel.show_recording(opened.title, opened.recording, opened.analysis, opened.pictures)
+        self.findings.show_findings(findings, opened.analysis.circuit)
+        if 0 <= chosen < len(findings):
+            self.findings.choose(chosen)
+        self.panel.time_view.show_exactly(stretch)
         self.beside.show()
         self.under.leave()
         self._stand()

@@ -158,6 +158,11 @@ class Chart(pg.GraphicsLayoutWidget):  # type: ignore[misc] # the plot library s
         if self.plots:
             self.plots[0].setXRange(span[0] - around, span[1] + around, padding=0.005)
 
+    def show_exactly(self, span: Span) -> None:
+        """Show the stretch that `visible` told before."""
+        if self.plots:
+            self.plots[0].setXRange(*span, padding=0.0)
+
     def visible(self) -> Span:
         """The stretch of x that is shown."""
         low, high = self.plots[0].getViewBox().viewRange()[0] if self.plots else self.whole

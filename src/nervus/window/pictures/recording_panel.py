@@ -335,14 +335,6 @@ class RecordingPanel(QWidget):
             has_passes = bool(analysis.examination.passes)
             self.show_view(OVER_TRAVEL if has_passes else OVER_TIME)
 
-    def show_anew(
-        self, title: str, recording: Recording, analysis: "Analysis", pictures: "Pictures | None"
-    ) -> None:
-        """Show the recording that is shown as it is judged now, the same stretch of it."""
-        shown = self.time_view.visible()
-        self.show_recording(title, recording, analysis, pictures)
-        self.time_view.show_span(shown, 0.0)
-
     def lay_under(self, under: "Under | None") -> None:
         """Draw another recording below this one in all views, over time from the first sweep on."""
         if self._examination is None:
