@@ -12,6 +12,7 @@ from nervus.engine.air_flow import (
     R_AIR,
     STANDARD_K,
     STANDARD_PA,
+    flow_function,
     opening_of,
     orifice_flow,
     plate_area,
@@ -28,6 +29,11 @@ def test_the_critical_pressure_ratio_of_air() -> None:
     """Source: NACA Report 1135 (1953), from memory: 0.5283 for a ratio of 1.4; the library `fluids`."""
     assert pytest.approx(0.5283, abs=5e-5) == CRITICAL_RATIO
     assert pytest.approx(P_critical_flow(101_325.0, 1.4) / 101_325.0) == CRITICAL_RATIO
+
+
+def test_nothing_flows_where_the_pressure_behind_is_as_high_or_higher() -> None:
+    """A gauge that reads a hair too high behind the plate must not make it no number."""
+    assert flow_function(np.asarray([1.0, 1.02])) == pytest.approx([0.0, 0.0], abs=1e-9)
 
 
 def test_a_choked_square_metre_at_sea_level() -> None:

@@ -62,6 +62,16 @@ def test_idles_are_told_apart(rate: float) -> None:
     assert state(lambda t: revs(t, 500.0)) == (False, False, False, True)
 
 
+def test_dips_are_told_only_where_the_speed_is_read_often_enough_to_show_them() -> None:
+    """Read once a second what is quick is noise between readings: at least three a second are wanted."""
+
+    def dipping(time_s: FloatArray) -> FloatArray:
+        return np.asarray(760.0 + 80.0 * (-1.0) ** np.arange(time_s.size), dtype=np.float64)
+
+    for rate, told in ((2.5, False), (5.0, True)):
+        assert engine_state(logged(rate, tps1_pct=12.0, rpm=dipping)).rough is told
+
+
 def test_a_drive_is_no_idle_and_a_short_rest_says_nothing() -> None:
     driving = logged(
         10.0, tps1_pct=lambda t: 30.0 + 20.0 * np.sin(t), rpm=lambda t: 1_500.0 + 400.0 * np.sin(t)
