@@ -304,3 +304,25 @@ def test_an_interruption_tells_a_filter_only_where_it_is_long_and_deep() -> None
     made = instrument(level, noise=0.05, resolution=0.0)
     made = replace(made, time_s=time_s, interval_s=0.001)
     assert smoothing.smoothed_s(made, parts) is None
+
+
+def test_three_readings_tell_a_level_that_is_held_two_do_not() -> None:
+    """By hand: 40.2, 39.8 and 40 percent wherever the plate was are 0.4; no rail, nor what moves."""
+    places = np.asarray([0.1, 0.5, 0.9])
+    nothing = float("nan")
+    for read, held in (
+        ((40.2, 39.8, 40.0), (0.4,)),
+        ((40.2, nothing, 40.0), ()),
+        ((1.0, 1.2, 1.1), ()),
+        ((30.0, 40.0, 50.0), ()),
+    ):
+        state = matching.State(places, np.asarray(read)[:, None], 1.0)
+        assert matching._held_level(state) == held
+    still = matching.State(np.asarray([0.5, 0.55, 0.6]), np.full((3, 1), 40.0), 1.0)
+    assert matching._held_level(still) == ()
+
+
+def test_what_the_circuit_would_read_so_with_is_told_by_how_many_faults() -> None:
+    assert circuit_explain._text(()).startswith("No single open")
+    assert circuit_explain._text(("an open supply",)).endswith("with one fault: an open supply.")
+    assert circuit_explain._text(("a", "b")).endswith("any of these: a; b.")
