@@ -15,9 +15,10 @@ from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.suspect import SuspectId
 from nervus.engine import rest_witness
 from nervus.engine.air_flow import STANDARD_PA
-from nervus.signal.candidates import excursions, stands
+from nervus.signal.candidates import excursions, spikes, stands
 from nervus.signal.candidates.excursions import Excursion
-from nervus.signal.explained import feed
+from nervus.signal.candidates.proposing import Candidates
+from nervus.signal.explained import feed, shaft
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion import frames, pair, relation
 from nervus.signal.told import rest, smoothing
@@ -326,3 +327,24 @@ def test_what_the_circuit_would_read_so_with_is_told_by_how_many_faults() -> Non
     assert circuit_explain._text(()).startswith("No single open")
     assert circuit_explain._text(("an open supply",)).endswith("with one fault: an open supply.")
     assert circuit_explain._text(("a", "b")).endswith("any of these: a; b.")
+
+
+def test_what_a_line_usually_is_counts_its_first_sample_too() -> None:
+    """By hand: beside the third sample lie 10, 4 and 4, 5, 6, 6: the upper of their middles is 6."""
+    values = np.asarray([10.0, 4.0, 9.0, 4.0, 5.0, 6.0, 6.0, 100.0])
+    line = Channel(CHANNEL_KINDS["tps2_v"], np.linspace(0.0, 0.07, 8), values)
+    assert spikes._moves(line, np.asarray([2])) == pytest.approx([3.0])
+
+
+@pytest.mark.parametrize(("until_s", "seen"), [(2.95, 60), (1.0, 60 - 17)])
+def test_a_course_that_is_hardly_seen_beside_what_left_it_is_taken_whole(
+    until_s: float, seen: int
+) -> None:
+    """Of sixty samples ten are no course to learn from; forty-three are."""
+    level = np.linspace(20.0, 79.0, 60)
+    made = replace(
+        instrument(level, noise=0.01, resolution=0.0), time_s=np.linspace(0.0, 2.95, 60), interval_s=0.05
+    )
+    away = Excursion((0.2, until_s), 24.0, 40.0, 90.0, 17)
+    found = Candidates(made, (away,), (), None)
+    assert shaft._as_seen(made, found).level.size == seen
