@@ -26,6 +26,8 @@ _NARROWEST_PCT, _LEAST_STEPS, _WIDEST_PCT, _EMPTY = 0.7, 2.5, 10.0, 0.35
 # By chance it is as empty as seldom as this, and this share of what is missing is piled up beside it,
 # no further off than this, percent of travel.
 _CHANCE, _PILED, _BESIDE_PCT = 1e-6, 0.5, 0.6
+# It stood where it moved by less than this share of the leap just before: quick motion does not.
+_STOOD = 0.5
 # Nearer than this to its stops a plate lands and bounces.
 _STOP_PCT = 1.5
 _LEAST_PASSES, _LEAST_SHARE = 3, 0.6
@@ -101,6 +103,8 @@ def _expected(counts: IntArray) -> FloatArray:
 
 def _at_most(seen: int, mean: float) -> float:
     """A bound of the probability of so few or fewer where so many are expected (Chernoff, Poisson)."""
+    if seen >= mean:
+        return 1.0
     return exp(seen - mean - (seen * log(seen / mean) if seen else 0.0))
 
 
@@ -112,7 +116,7 @@ def _spot(
 ) -> DeadSpot | None:
     """The hole with when each pass stood beside it and leapt; `None` where too few did."""
     crossed = crossings(passes, place)
-    spans = []
+    spans, stood = [], 0
     for a_pass in crossed:
         first, last = np.searchsorted(track.time_s, (a_pass.start_s, a_pass.end_s)).tolist()
         way = percent[first : last + 1]
@@ -124,8 +128,10 @@ def _spot(
         )
         if leapt.size:
             at = first + int(leapt[0])
+            leap = abs(percent[at + 1] - percent[at])
+            stood += bool(abs(percent[at] - percent[max(at - 1, 0)]) < _STOOD * leap)
             spans.append((float(track.time_s[at]), float(track.time_s[at + 1])))
-    if len(spans) < max(_LEAST_PASSES, _LEAST_SHARE * len(crossed)):
+    if len(spans) < max(_LEAST_PASSES, _LEAST_SHARE * len(crossed)) or 2 * stood < len(spans):
         return None
     place = (round(place[0], 2), round(place[1], 2))
     return DeadSpot(
