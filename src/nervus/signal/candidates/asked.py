@@ -103,7 +103,7 @@ class Asked:
             into = side * float(track.level[min(a + 1, b)] - track.level[before])
             away = side * float(track.level[max(b - 1, a)] - track.level[after])
             short = track.time_s[b] - track.time_s[a] <= _LONGEST_S
-            if short and min(into, away) > _AT_ONCE * deep:
+            if short and min(into, away) > _AT_ONCE * deep and max(into, away) > _PARTED_PCT:
                 found.append((int(a) - 1, int(b) + 1))
         return found
 

@@ -135,7 +135,7 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
     that happen to lie on it in a burst are let be, but nothing is drawn on from them.
     """
     found: list[tuple[int, int]] = []
-    count = segments.first.size
+    count, slope = segments.first.size, 0.0
     scan = _Scan(track, segments)
     trusted = current = _next_long(segments, -1)
     # Seen slowly, what a recording begins with may be the end of a motion.
@@ -144,7 +144,9 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
     ):
         found.append((-1, int(segments.first[current])))
     while current < count - 1:
-        back = scan.next_on_course(trusted, current, float(segments.slope_out[trusted]))
+        known = float(segments.slope_out[trusted])
+        slope = known if np.isfinite(known) else slope
+        back = scan.next_on_course(trusted, current, slope)
         if back is None:
             found += _fades(track, segments, current)
             trusted = current = _next_long(segments, current)
@@ -271,6 +273,8 @@ def joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
 def describe(track: Instrument, before: int, after: int) -> Excursion | None:
     """Measure what lies between two samples on the course; `None` where nothing is off it."""
     end = track.level.size - 1
+    if before < 0 and after > end:
+        return None
     left, right = max(before, 0), min(after, end)
     anchor = track.level[left] if before >= 0 else track.level[right]
     other = track.level[right] if after <= end else anchor

@@ -82,16 +82,20 @@ def _sure_excursions(track: Instrument) -> tuple[Excursion, ...]:
     coarse = coarser(track, _ROUNDED_OVER_S) if fast else None
     if coarse is None:
         return fine
-    found = tuple(_refined(track, e, coarse.interval_s) for e in find_excursions(coarse))
+    refined = (_refined(track, e, coarse.interval_s) for e in find_excursions(coarse))
+    found = tuple(e for e in refined if e is not None)
     found_s = Union(e.span_s for e in found)
     short = (e for e in fine if e.span_s[1] - e.span_s[0] < _SHORT_BLOCKS * coarse.interval_s)
     alone = (e for e in short if not found_s.touches(e.span_s, coarse.interval_s))
     return tuple(sorted((*found, *alone), key=lambda e: e.span_s[0]))
 
 
-def _refined(track: Instrument, found: Excursion, block_s: float) -> Excursion:
-    """An excursion of block means as the samples show it, or as it is where they do not."""
+def _refined(track: Instrument, found: Excursion, block_s: float) -> Excursion | None:
+    """An excursion of block means as the samples show it; `None` for a short one that they do not."""
     start, end = found.span_s
     before = int(track.time_s.searchsorted(start - block_s)) - 1
     after = int(track.time_s.searchsorted(end + block_s))
-    return describe(track, before, after) or replace(found, samples=max(after - before - 1, 1))
+    fine = describe(track, before, after)
+    if fine is None and end - start < _SHORT_BLOCKS * block_s:
+        return None
+    return fine or replace(found, samples=max(after - before - 1, 1))

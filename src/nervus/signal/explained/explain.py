@@ -231,6 +231,8 @@ class _Scene:
         if pair is None or not parts:
             return None
         unusual = [p for p in parts if self._tracks[p[0]].is_unusual(p[1].level)]
+        if len(unusual) == len(self._tracks):
+            return Event(tuple(unusual), span, Cause.FEED, _RAIL)
         chosen = max(unusual or parts, key=lambda part: part[1].depth)
         others = [e.depth for name, e in parts if name != chosen[0]]
         track = self._tracks[chosen[0]]

@@ -22,7 +22,8 @@ def find_passes(time_s: FloatArray, percent: FloatArray) -> tuple[Pass, ...]:
     every = max(1, int(1.0 / (_POINTS_PER_S * max(float(np.median(np.diff(time_s))), 1e-6))))
     time_s, percent = time_s[::every], percent[::every]
     turns = _turning_points(percent)
-    return tuple(_trim(time_s, percent, a, b) for a, b in pairwise(turns))
+    passes = (_trim(time_s, percent, a, b) for a, b in pairwise(turns))
+    return tuple(p for p in passes if abs(p.to_pct - p.from_pct) >= _LEAST_PASS_PCT)
 
 
 def _turning_points(percent: FloatArray) -> list[int]:

@@ -33,15 +33,17 @@ class Stand:
         spans_s: when it did so in each pass, shape (passes, 2).
         level: percent of supply.
         lost: how much of the way is hidden, percent of supply.
+        must_leap: whether it is none if it does not end with a leap.
     """
 
     spans_s: FloatArray
     level: float
     lost: float
+    must_leap: bool = False
 
 
-def place_of_stand(course: Course, stand: Stand, ends: Span, sister: FloatArray | None) -> Span:
-    """The stretch in percent of travel over which a track stands.
+def place_of_stand(course: Course, stand: Stand, ends: Span, sister: FloatArray | None) -> Span | None:
+    """The stretch in percent of travel over which a track stands; `None` if it must leap and does not.
 
     Args:
         course: the track with its excursions bridged.
@@ -53,6 +55,8 @@ def place_of_stand(course: Course, stand: Stand, ends: Span, sister: FloatArray 
     if leap is not None:
         shown = [100.0 * (level - ends[0]) / (ends[1] - ends[0]) for level in leap]
         return round(min(shown), 2), round(max(shown), 2)
+    if stand.must_leap:
+        return None
     if sister is not None:
         stands = read_at(np.asarray(stand.spans_s), course.time_s, sister)
         return _by_sister(stands, sister, stand.lost, ends)

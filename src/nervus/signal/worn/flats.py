@@ -96,7 +96,8 @@ def _either_way(
 
 def _spots(course: Course, seen: "_Seen", ends: Span, sister: FloatArray | None) -> tuple[DeadSpot, ...]:
     groups = merge(((float(c), float(c)) for c in np.flatnonzero(seen.worn)), 2.0)
-    return tuple(_spot(course, seen, (int(a), int(b)), ends, sister) for a, b in groups)
+    spots = (_spot(course, seen, (int(a), int(b)), ends, sister) for a, b in groups)
+    return tuple(s for s in spots if s is not None)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -109,6 +110,7 @@ class _Seen:
         hidden: how much of the way each cell hides in each pass, shape (passes, cells).
         stands: where that is enough, shape (passes, cells).
         worn: where it is so in enough passes, shape (cells,).
+        abrupt: where the track must leap, or it does not stand but bends, shape (cells,).
         suspicious: whether more passes might make any cell worn.
     """
 
@@ -117,6 +119,7 @@ class _Seen:
     hidden: FloatArray
     stands: BoolArray
     worn: BoolArray
+    abrupt: BoolArray
     suspicious: bool
 
 
@@ -127,12 +130,13 @@ def _look(course: Course, passes: tuple[Pass, ...], sister: FloatArray | None) -
     times = np.stack(rows) if rows else np.full((1, edges.size), np.nan)
     least = max(_LEAST_HIDDEN_PCT, _LEAST_HIDDEN_CELLS * cell)
     hidden = _hidden(times, cell)
+    abrupt = np.zeros(edges.size - 1, dtype=np.bool_)
     if sister is not None:
         least = max(_LEAST_BY_SISTER_PCT, _LEAST_CELLS_BY_SISTER * cell)
         clock = np.interp(times, course.time_s, sister)
-        at_once = _ends_at_once(np.abs(np.diff(clock, axis=1)), cell)
+        straight, abrupt = _how_it_ends(np.abs(np.diff(clock, axis=1)), cell)
         hidden = _hidden_from_sister(clock, cell, hidden, least)
-        hidden = np.where(at_once, hidden, np.minimum(hidden, 0.0))
+        hidden = np.where(straight | abrupt, hidden, np.minimum(hidden, 0.0))
     known = np.isfinite(hidden)
     stands = known & (np.nan_to_num(hidden) > least)
     crossed, seen = known.sum(axis=0), stands.sum(axis=0)
@@ -140,7 +144,7 @@ def _look(course: Course, passes: tuple[Pass, ...], sister: FloatArray | None) -
     if sister is None:
         worn |= (seen >= _MANY_PASSES) & (seen >= _MANY_SHARE * crossed) & _stands_out(hidden, least)
     suspicious = bool(np.any((seen >= _SUSPICIOUS_SHARE * crossed) & (seen > 0)))
-    return _Seen(edges, times, hidden, stands, worn, suspicious)
+    return _Seen(edges, times, hidden, stands, worn, abrupt, suspicious)
 
 
 def _crossing_times(course: Course, a_pass: Pass, edges: FloatArray) -> FloatArray:
@@ -210,8 +214,8 @@ def _hidden_from_sister(clock: FloatArray, cell: float, by_time: FloatArray, lea
     return np.where(believed, hidden, np.minimum(hidden, 0.0))
 
 
-def _ends_at_once(took: FloatArray, cell: float) -> BoolArray:
-    """Beside which cells the tracks go together at once, or one leaps; shape (cells,).
+def _how_it_ends(took: FloatArray, cell: float) -> tuple[BoolArray, BoolArray]:
+    """Beside which cells the tracks go together at once, and beside which one leaps; shape (cells,).
 
     A stand ends so, on both sides or up to the end of the travel, or with a leap on one; no bend does.
     """
@@ -220,8 +224,11 @@ def _ends_at_once(took: FloatArray, cell: float) -> BoolArray:
         (np.abs(n - 1.0) < _STRAIGHT) & ((np.abs(f - 1.0) < _STRAIGHT) | (f == 0.0))
         for n, f in zip(near, far, strict=True)
     ]
-    ends = [s | (n < _LEAPS) for s, n in zip(straight, near, strict=True)]
-    return np.asarray(np.any(straight, axis=0) & np.all(ends, axis=0), dtype=np.bool_)
+    ends = [s | (n == 0.0) for s, n in zip(straight, near, strict=True)]
+    leaps = [s | (n < _LEAPS) for s, n in zip(straight, near, strict=True)]
+    some = np.any(straight, axis=0)
+    both: BoolArray = some & np.all(ends, axis=0)
+    return both, np.asarray(some & np.all(leaps, axis=0) & ~both, dtype=np.bool_)
 
 
 def _mean(hidden: FloatArray) -> FloatArray:
@@ -255,7 +262,7 @@ def _spot(
     cells: tuple[int, int],
     ends: Span,
     sister: FloatArray | None,
-) -> DeadSpot:
+) -> DeadSpot | None:
     hidden, stands, edges = by_pass.hidden, by_pass.stands, by_pass.edges
     inside = slice(cells[0], cells[1] + 1)
     rows = stands[:, inside].any(axis=1)
@@ -265,8 +272,11 @@ def _spot(
         spans_s=np.stack((np.nanmin(crossings, axis=1), np.nanmax(crossings, axis=1)), axis=1),
         level=float(edges[cells[0]] + edges[cells[1] + 1]) / 2,
         lost=float(np.median(np.nanmax(hidden[rows][:, inside], axis=1))),
+        must_leap=bool(by_pass.abrupt[inside].all()),
     )
     place = place_of_stand(course, stand, ends, sister)
+    if place is None:
+        return None
     return DeadSpot(
         channels=(course.id,),
         times_s=tuple((round(a, 4), round(b, 4)) for a, b in stand.spans_s.tolist()),

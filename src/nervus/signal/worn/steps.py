@@ -226,7 +226,7 @@ def _spot(
     crossed = len(crossings(passes, place))
     both = np.intersect1d(begin.number, end.number)
     seen = np.union1d(begin.number, end.number).size
-    if seen < _LEAST_SHARE * crossed:
+    if both.size < _LEAST_PASSES or seen < _LEAST_SHARE * crossed:
         return None
     times = []
     for n in both.tolist():

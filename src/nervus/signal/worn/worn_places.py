@@ -39,7 +39,9 @@ def find_worn(shaft: Shaft) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Ev
     spots = tuple(s for s in spots if not _is_rough(s, sure))
     doubtful = [r.noise for r in rough if r.noise not in sure]
     wear = sure + [n for n in doubtful if not _explained(shaft, n, spots)]
-    spots = tuple(s for s in spots if s.shape is not Shape.FLAT or not _by_rough(s, wear))
+    spots = tuple(
+        s for s in spots if s.shape is not Shape.FLAT or not (_is_rough(s, wear) or _by_rough(s, wear))
+    )
     loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
     return spots, wear, loose
 
@@ -88,7 +90,10 @@ def _flats(
     if shaft.pair is None:
         holes = find_holes(track, frame, shaft.passes, shaft.spikes[track.id])
         flats += tuple(h for h in holes if not _same_place(h, flats))
+    # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
+    told = tuple(s for s in found if s.shape is Shape.FLAT)
     sure = tuple(s for s in found if s.shape is not Shape.FLAT)
+    flats = tuple(f for f in flats if not any(_is_told_better(f, s) for s in told))
     return tuple(f for f in flats if not _same_place(f, sure))
 
 
@@ -121,6 +126,13 @@ def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, F
         and _within((place, place), s.travel_pct, _AT_STEP_PCT)
         for s in steps
     )
+
+
+def _is_told_better(flat: DeadSpot, other: DeadSpot) -> bool:
+    """Whether a place just beside a stand was seen in more passes: they are one place."""
+    beside = overlaps(flat.travel_pct, other.travel_pct, _SLACK_PCT)
+    beside = beside and not overlaps(flat.travel_pct, other.travel_pct)
+    return beside and other.seen_in > flat.seen_in
 
 
 def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
@@ -182,11 +194,12 @@ def _explained(shaft: Shaft, noise: Noise, spots: tuple[DeadSpot, ...]) -> bool:
     speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
     slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
+    # Read slowly, what both are apart by tells of either.
+    own = [s for s in spots if s.channels == noise.channels or (slow and shaft.pair is not None)]
     return any(
         _within(noise.travel_pct, s.travel_pct, slack)
         or (slow and overlaps(noise.travel_pct, s.travel_pct, slack))
-        for s in spots
-        if s.channels == noise.channels
+        for s in own
     )
 
 
