@@ -200,11 +200,14 @@ def test_what_is_open_is_told_anew_where_one_is_looking(kept: MainWindow, qtbot:
     kept.findings.choose(3)
     kept.panel.time_view.show_span((5.0, 12.0), 0.0)
     shown = kept.panel.time_view.visible()
+    kept.panel.toggle_measure()
+    assert len(kept.panel.time_view.rulers) == 2
     kept.beside.put((*kept.beside.rows(), WordsAt("new", 8.0, 8.0, "shake the plug", is_remark=False)))
     qtbot.waitUntil(lambda: not kept.beside.anew.is_busy, timeout=30_000)
     assert len(kept.opened.recording.marks) == marks + 1
     assert kept.panel.time_view.visible() == pytest.approx(shown)
     assert kept.findings.number == 3
+    assert len(kept.panel.time_view.rulers) == 2
 
 
 def test_without_a_job_words_have_no_place_and_that_is_told(window: MainWindow, qtbot: QtBot) -> None:

@@ -9,7 +9,9 @@ from zipfile import ZipFile
 import msgspec
 import pytest
 from msgspec.structs import replace
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from jobs import Written
@@ -132,6 +134,37 @@ def test_what_is_chosen_by_keys_judges_the_recordings_anew(
     assert (after.id, after.at) == (before.id, before.at)
     window.job_part.undo()
     qtbot.waitUntil(lambda: technology() is not SensorKind.CONTACTLESS, timeout=30_000)
+
+
+def test_the_wheel_scrolls_the_page_and_changes_no_profile(
+    window: MainWindow, page: ComplaintPage
+) -> None:
+    at = page.profile.rect().center()
+    turned = QWheelEvent(
+        at.toPointF(), page.profile.mapToGlobal(at).toPointF(), QPoint(), QPoint(0, -240),
+        Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase,
+        False,  # noqa: FBT003 - Qt's own argument
+    )  # fmt: skip
+    QApplication.sendEvent(page.profile, turned)
+    assert page.profile.currentData() == vehicle(window).profile == ""
+    assert not turned.isAccepted()
+
+
+def test_a_profile_that_is_chosen_while_a_file_is_opened_counts(
+    window: MainWindow, page: ComplaintPage, qtbot: QtBot
+) -> None:
+    """The file is read and judged without it, and its copy comes into the job later still."""
+    window.open_file(SAMPLES / "sample-05-dead-spot-drop.csv")
+    window.job_part.set_vehicle(replace(vehicle(window), profile=CONTACTLESS))
+
+    def judged() -> bool:
+        both = of_kind(window.job.entries, Findings) if window.job is not None else ()
+        return len(both) == 2 and not window.beside.anew.is_busy and not window.is_busy
+
+    qtbot.waitUntil(judged, timeout=30_000)
+    assert window.opened is not None
+    assert window.opened.title.startswith("sample-05")
+    assert window.opened.analysis.examination.technology is SensorKind.CONTACTLESS
 
 
 def test_another_kind_of_throttle_has_other_profiles(window: MainWindow, page: ComplaintPage) -> None:

@@ -620,18 +620,16 @@ class MainWindow(FrameWindow):
         """What is open is told as it is judged now; the stretch and the finding that were shown stay."""
         if self.opened is None or self.recordings.shown_id != recording_id:
             return
-        from nervus.window.jobs.judged_anew import shown_anew  # noqa: PLC0415 - with a recording
-
         stretch, chosen = self.panel.time_view.visible(), self.findings.number
-        self.opened = opened = shown_anew(self.opened, judged)
+        self.opened = opened = self.opened.anew(judged)
         findings = opened.analysis.examination.findings
-        self.panel.show_recording(opened.title, opened.recording, opened.analysis, opened.pictures)
+        if self.panel.show_anew(opened.recording, opened.analysis, opened.pictures):
+            self.under.leave()
         self.findings.show_findings(findings, opened.analysis.circuit)
         if 0 <= chosen < len(findings):
             self.findings.choose(chosen)
         self.panel.time_view.show_exactly(stretch)
         self.beside.show()
-        self.under.leave()
         self._stand()
 
     def _tell_how_read(self, opened: "Opened") -> None:
@@ -656,6 +654,10 @@ class MainWindow(FrameWindow):
         """What was found goes to the recording's job, and the codes that were told meanwhile."""
         if self.recordings.found(opened) and opened.codes:
             self.stations.add_codes(opened.codes, Source.FILE)
+        # Another profile may have been chosen meanwhile; a case of the demo is held against none.
+        shown = self.recordings.shown_id
+        if shown and self.job is not None and opened.profile != self.job.vehicle.profile:
+            self.beside.anew.again(shown)
 
     def close_recording(self) -> None:
         """Put the recording away; the job stays."""

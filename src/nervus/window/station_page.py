@@ -1,7 +1,7 @@
 """What every page of a station has: a heading, a quiet line, a column, and the job that it shows."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from nervus.domain.job import Job
 from nervus.window.theme import Theme
@@ -64,6 +64,16 @@ def quiet(text: str, parent: QWidget) -> QLabel:
     return label
 
 
+class _Scrolls(QObject):
+    """Lets the wheel scroll the page, and never change a choice that it happens to pass over."""
+
+    def eventFilter(self, _watched: QObject | None, event: QEvent | None) -> bool:
+        wheel = event is not None and event.type() == QEvent.Type.Wheel
+        if wheel and event is not None:
+            event.ignore()
+        return wheel
+
+
 def scrolled(inner: QWidget, parent: QWidget) -> QScrollArea:
     """A column that scrolls where the window is too low for it."""
     area = QScrollArea(parent)
@@ -72,4 +82,7 @@ def scrolled(inner: QWidget, parent: QWidget) -> QScrollArea:
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     area.setWidget(inner)
+    scrolls = _Scrolls(area)
+    for choice in inner.findChildren(QComboBox):
+        choice.installEventFilter(scrolls)
     return area

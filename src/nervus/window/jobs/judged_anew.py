@@ -1,6 +1,5 @@
 """Recordings of the job in hand are judged anew where what is known beside them has changed."""
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from msgspec.structs import replace as with_
@@ -34,6 +33,7 @@ class JudgedAnew(QObject):
         self._jobs = jobs
         self._known: tuple[str, str] | None = None
         self._wanted: list[str] = []
+        self._now = ""
         self._task: Task | None = None
         jobs.shown.connect(self._look)
 
@@ -44,7 +44,7 @@ class JudgedAnew(QObject):
 
     def again(self, recorded_id: str) -> None:
         """Judge a recording of the job in hand with what is known now; the last wish counts."""
-        if self._task is not None and self._wanted[0] == recorded_id:
+        if self._task is not None and self._now == recorded_id:
             self._task.stop()
             self._task = None
         self._wanted = [*(w for w in self._wanted if w != recorded_id), recorded_id]
@@ -55,22 +55,22 @@ class JudgedAnew(QObject):
         known = (job.id, job.vehicle.profile) if job is not None else None
         before, self._known = self._known, known
         if job is None or before is None or before[0] != job.id:
-            self._wanted = self._wanted[:1] if self._task is not None else []
+            self._wanted = []
         elif known != before:
-            judged = {f.recording for f in of_kind(job.entries, Findings)}
-            for recorded in of_kind(job.entries, Recorded):
-                if recorded.id in judged:
-                    self.again(recorded.id)
+            for found in of_kind(job.entries, Findings):
+                self.again(found.recording)
+        self._next()
 
     def _next(self) -> None:
+        """The first that is there: of a file that is still being copied the job tells when it is."""
         job = self._jobs.job
-        if self._task is not None or not self._wanted or job is None:
+        if self._task is not None or job is None:
             return
-        recorded_id = self._wanted[0]
-        recorded = next((r for r in of_kind(job.entries, Recorded) if r.id == recorded_id), None)
+        there = {r.id: r for r in of_kind(job.entries, Recorded)}
+        recorded = next((there[w] for w in self._wanted if w in there), None)
         if recorded is None:
-            self._over()
             return
+        self._now = recorded_id = recorded.id
         kept = kept_file(self._jobs.files, recorded, job)
         task = Task(lambda progress: open_kept(kept, progress), self)
         task.succeeded.connect(lambda opened: self._found(job.id, recorded_id, opened))
@@ -79,7 +79,8 @@ class JudgedAnew(QObject):
         task.start()
 
     def _over(self) -> None:
-        self._task, self._wanted = None, self._wanted[1:]
+        self._task = None
+        self._wanted = [w for w in self._wanted if w != self._now]
         self._next()
 
     def _failed(self, why: str) -> None:
@@ -99,8 +100,3 @@ class JudgedAnew(QObject):
         found = findings_of(analysis, recorded)
         known = [f for f in of_kind(job.entries, Findings) if f.recording == recorded_id]
         return with_(found, id=known[-1].id, at=known[-1].at) if known else found
-
-
-def shown_anew(shown: Opened, judged: Opened) -> Opened:
-    """What is open, as it is judged now, under the name that it has."""
-    return replace(shown, recording=judged.recording, analysis=judged.analysis, pictures=judged.pictures)

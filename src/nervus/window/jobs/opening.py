@@ -37,6 +37,7 @@ class Opened:
         original: the file of another program's that it was made from.
         remarks: what is to be said of how it was read, as sentences.
         mapped: whether it was read by a mapping that was agreed to.
+        profile: what it was held against, by name; "" for nothing.
     """
 
     recording: Recording
@@ -51,6 +52,17 @@ class Opened:
     original: Path | None = None
     remarks: tuple[str, ...] = ()
     mapped: bool = False
+    profile: str = ""
+
+    def anew(self, judged: "Opened") -> "Opened":
+        """The same as it is judged now, under the name that it has."""
+        return replace(
+            self,
+            recording=judged.recording,
+            analysis=judged.analysis,
+            pictures=judged.pictures,
+            profile=judged.profile,
+        )
 
     def as_read(self) -> "WasRead | None":
         """What a job may keep of it, `None` where there is no file."""
@@ -123,7 +135,18 @@ def open_file(
     recording = read.recording if marks is None else replace(read.recording, marks=marks)
     analysis, pictures = _judge(recording, progress, profile)
     return Opened(
-        recording, analysis, path.name, None, "", "", path, read.codes, pictures, None, read.remarks
+        recording,
+        analysis,
+        path.name,
+        None,
+        "",
+        "",
+        path,
+        read.codes,
+        pictures,
+        None,
+        read.remarks,
+        profile=profile,
     )
 
 
@@ -234,7 +257,19 @@ def open_mapped(
     announce(_read_of(recording, ours, path.name, path))
     analysis, pictures = _judge(recording, progress, profile)
     return Opened(
-        recording, analysis, path.name, None, "", "", ours, (), pictures, path, read.remarks, mapped=True
+        recording,
+        analysis,
+        path.name,
+        None,
+        "",
+        "",
+        ours,
+        (),
+        pictures,
+        path,
+        read.remarks,
+        mapped=True,
+        profile=profile,
     )
 
 

@@ -158,9 +158,10 @@ class ComplaintPage(StationPage):
         rows = [("", say("what they show themselves")), *((p.id, p.title) for p in known)]
         if vehicle.profile not in dict(rows):
             rows.append((vehicle.profile, say("{name} (not known here)", name=vehicle.profile)))
-        self.profile.clear()
-        for name, words in rows:
-            self.profile.addItem(words, name)
+        if [self.profile.itemData(n) for n in range(self.profile.count())] != [name for name, _ in rows]:
+            self.profile.clear()  # not while somebody chooses
+            for name, words in rows:
+                self.profile.addItem(words, name)
         self.profile.setCurrentIndex([name for name, _ in rows].index(vehicle.profile))
 
     def _put_profile(self, name: str) -> None:

@@ -308,13 +308,8 @@ class RecordingPanel(QWidget):
         """Show a recording in both views; the one that was shown stays."""
         from nervus.drawn.pictures import Pictures  # noqa: PLC0415 - with a recording
 
-        self._recording, self._examination = recording, analysis.examination
         self._title.setText(title)
-        self._facts.setText(_facts(analysis.examination))
-        measured = "\n".join(map(how_measured, analysis.examination.channels))
-        self._facts.setToolTip(measured)
-        self._facts.setAccessibleDescription(measured)
-        self.limits.setText(_limits(analysis))
+        self._tell(recording, analysis)
         drawn = pictures or Pictures(recording, analysis.examination)
         self.time_view.show_recording(recording, analysis.examination, drawn)
         self.travel_view.show_recording(recording, analysis.examination, drawn)
@@ -334,6 +329,25 @@ class RecordingPanel(QWidget):
         if self.stack.currentWidget() in (self.empty, self._blank):
             has_passes = bool(analysis.examination.passes)
             self.show_view(OVER_TRAVEL if has_passes else OVER_TIME)
+
+    def _tell(self, recording: Recording, analysis: "Analysis") -> None:
+        self._recording, self._examination = recording, analysis.examination
+        self._facts.setText(_facts(analysis.examination))
+        measured = "\n".join(map(how_measured, analysis.examination.channels))
+        self._facts.setToolTip(measured)
+        self._facts.setAccessibleDescription(measured)
+        self.limits.setText(_limits(analysis))
+
+    def show_anew(self, recording: Recording, analysis: "Analysis", pictures: "Pictures | None") -> bool:
+        """Tell the recording that is shown as it is judged now; whether it had to be drawn anew.
+
+        Where the pictures show the same, cursors and what lies below stay.
+        """
+        if self._examination is not None and _drawn(self._examination) == _drawn(analysis.examination):
+            self._tell(recording, analysis)
+            return False
+        self.show_recording(self._title.text(), recording, analysis, pictures)
+        return True
 
     def lay_under(self, under: "Under | None") -> None:
         """Draw another recording below this one in all views, over time from the first sweep on."""
@@ -443,6 +457,13 @@ class RecordingPanel(QWidget):
         travel = self._examination.travel if self._examination is not None else None
         frames: Mapping[str, object] = travel.frames if travel is not None else {}
         self.moment.emit(percent, healthy_volts(dict(travel.frames), percent) if frames else {})  # type: ignore[union-attr] # frames only with a travel
+
+
+def _drawn(examination: "Examination") -> object:
+    """What of an examination the pictures show: findings where they are, passes, frames of the travel."""
+    travel = examination.travel
+    marked = [(f.channels, f.times_s, getattr(f, "travel_pct", None)) for f in examination.findings]
+    return marked, examination.passes, travel.frames if travel is not None else None
 
 
 def _facts(examination: "Examination") -> str:
