@@ -84,7 +84,7 @@ class JudgedAnew(QObject):
         self._next()
 
     def _failed(self, why: str) -> None:
-        self.told.emit(say("What was found in it stays as it was: {why}", why=why))
+        self.told.emit(say("Not judged anew, what was found stays as it was: {why}", why=why))
         self._over()
 
     def _found(self, job_id: str, recorded_id: str, opened: Opened) -> None:

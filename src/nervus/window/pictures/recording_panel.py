@@ -460,7 +460,7 @@ class RecordingPanel(QWidget):
 
 
 def _drawn(examination: "Examination") -> object:
-    """What of an examination the pictures show: findings where they are, passes, frames of the travel."""
+    """What of an examination the pictures show: where findings are, passes, frames of the travel."""
     travel = examination.travel
     marked = [(f.channels, f.times_s, getattr(f, "travel_pct", None)) for f in examination.findings]
     return marked, examination.passes, travel.frames if travel is not None else None
