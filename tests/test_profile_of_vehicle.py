@@ -150,8 +150,9 @@ def test_the_wheel_scrolls_the_page_and_changes_no_profile(
     assert not turned.isAccepted()
 
 
+@pytest.mark.usefixtures("page")
 def test_a_profile_that_is_chosen_while_a_file_is_opened_counts(
-    window: MainWindow, page: ComplaintPage, qtbot: QtBot
+    window: MainWindow, qtbot: QtBot
 ) -> None:
     """The file is read and judged without it, and its copy comes into the job later still."""
     window.open_file(SAMPLES / "sample-05-dead-spot-drop.csv")
