@@ -15,7 +15,8 @@ from nervus.signal.motion.course import plain_course
 from nervus.signal.motion.frames import learn_frame
 from nervus.signal.motion.travel import find_passes
 from nervus.signal.told.linearity import nonlinear
-from nervus.standin.motion import Stroke, follow
+from nervus.standin.hard_cases import hard_case
+from nervus.standin.motion import Law, Stroke, follow
 from signals import channel, recording, sweeps, volts
 from test_places import course, opened
 
@@ -41,6 +42,56 @@ def test_the_noise_of_a_hum_is_its_deviation_and_white_noise_has_no_hum() -> Non
     assert 0.7 < found < 1.5
     # Slow enough a sampling shows a hum from sample to sample: no stride is needed, none is taken.
     assert noise_and_hum(white, 0.02) == noise(white)
+
+
+# -- motion ---------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("tracks", [1, 2])
+@pytest.mark.parametrize(("rate_hz", "fall_s"), [(1000.0, 0.08), (5000.0, 0.1), (10_000.0, 0.14)])
+def test_a_plate_that_strikes_its_stop_and_leaps_back_is_no_fault(
+    rate_hz: float, fall_s: float, tracks: int
+) -> None:
+    """It leaps by one or two percent and lands again, quicker than it could be driven."""
+    strokes = (Stroke(100.0, 0.9, 0.4, Law.MOTOR), Stroke(0.0, fall_s, 0.8, Law.SPRING)) * 12
+    time_s, travel = follow(strokes, rate_hz, np.random.default_rng(4), trembling=0.0)
+    lines = {
+        "tps1_v": volts(travel, noise_v=0.003),
+        "tps2_v": 5.0 - volts(travel, noise_v=0.003, seed=2),
+    }
+    made = recording(time_s, **dict(list(lines.items())[:tracks]))
+    assert analyse(made).examination.findings == ()
+
+
+def test_a_wire_that_floats_just_beside_the_stop_is_told_though_a_plate_may_leap_so_far() -> None:
+    """At rest nothing has struck the stop: what leaves it by two percent and comes back left alone."""
+    strokes = (Stroke(100.0, 0.9, 0.4), Stroke(0.0, 0.9, 1.5)) * 4
+    time_s, travel = follow(strokes, 200.0, np.random.default_rng(5), trembling=0.0)
+    track = volts(travel, noise_v=0.003)
+    for start in (3.4, 7.2, 10.9):
+        track[(time_s >= start) & (time_s < start + 0.03)] += 0.08
+    found = analyse(recording(time_s, tps1_v=track)).examination.findings
+    assert [f.kind for f in found] == ["drop"] * 3
+
+
+@pytest.mark.parametrize(
+    ("kind", "seed"),
+    [
+        ("healthy, ignition spikes", 300_024), ("healthy, ignition spikes", 300_027),
+        ("healthy, ignition spikes", 300_029), ("healthy, ignition spikes", 400_017),
+        ("healthy, polled and snapped", 300_025), ("healthy, polled and snapped", 400_008),
+        ("healthy, polled and snapped", 400_017), ("healthy, polled and snapped", 500_012),
+        ("healthy, read in turn", 300_027), ("healthy, read in turn", 300_028),
+        ("healthy, fast capture", 300_023), ("healthy, fast capture", 300_028),
+        ("healthy, snapped", 400_021), ("throttle that stops half way", 400_009),
+    ],
+)  # fmt: skip
+def test_what_spikes_snaps_and_reading_in_turn_make_of_a_sound_track_is_no_fault(
+    kind: str, seed: int
+) -> None:
+    """Spikes that follow each other; strokes that begin and end between two readings; chance."""
+    found = analyse(hard_case(kind, seed).recording).examination.findings
+    assert [f.text for f in found if not isinstance(f, Disagreement)] == []
 
 
 # -- one fault, told once -----------------------------------------------------------------------

@@ -332,8 +332,7 @@ def test_what_the_circuit_would_read_so_with_is_told_by_how_many_faults() -> Non
 def test_what_a_line_usually_is_counts_its_first_sample_too() -> None:
     """By hand: beside the third sample lie 10, 4 and 4, 5, 6, 6: the upper of their middles is 6."""
     values = np.asarray([10.0, 4.0, 9.0, 4.0, 5.0, 6.0, 6.0, 100.0])
-    line = Channel(CHANNEL_KINDS["tps2_v"], np.linspace(0.0, 0.07, 8), values)
-    assert spikes._moves(line, np.asarray([2])) == pytest.approx([3.0])
+    assert spikes._around(values, 2, 3) == pytest.approx(6.0)
 
 
 @pytest.mark.parametrize(("until_s", "seen"), [(2.95, 60), (1.0, 60 - 17)])

@@ -13,7 +13,7 @@ from nervus.standin.capture import CABLE, HALF, OPPOSITE, Sampler, simulate, wit
 from nervus.standin.demo import CASES, case_named
 from nervus.standin.faults import BentTrack, LooseLine, RoughPlace, WornPlace, broken, table_of, volts_at
 from nervus.standin.hard_cases import MAKERS, hard_case
-from nervus.standin.motion import Stroke, follow, hand_sweeps, pedal_sweeps
+from nervus.standin.motion import Law, Stroke, follow, hand_sweeps, pedal_sweeps
 
 QUIET = Sampler(rate_hz=200.0, bits=16, noise_v=0.0)
 STROKES = (Stroke(100.0, 2.0, 0.5), Stroke(0.0, 2.0, 0.5)) * 3
@@ -34,6 +34,56 @@ def test_a_stroke_is_the_smoothest_one_and_ends_where_it_should() -> None:
     assert np.max(np.diff(percent[moving])) * 1000 == pytest.approx(1.875 * 80.0, rel=0.01)
     assert percent[-1] == 80.0
     assert percent[0] == 0.0
+
+
+def moved(law: Law, *, rate_hz: float = 10_000.0) -> tuple[np.ndarray, np.ndarray]:
+    """A stroke from 100 to 0 within 0.1 s, and what comes after it, from when it begins."""
+    random = np.random.default_rng(1)
+    strokes = (Stroke(0.0, 0.1, 0.2, law),)
+    time_s, percent = follow(strokes, rate_hz, random, start_pct=100.0, trembling=0.0)
+    begun = time_s >= 0.8
+    return time_s[begun] - 0.8, percent[begun]
+
+
+def test_a_released_plate_falls_evenly_quicker_strikes_its_stop_and_leaps_back() -> None:
+    """Constant force: x = D (t / T)^2, striking with 2 D / T. With the share e of that speed left it
+    leaps by e^2 D and is back after 2 e T (restitution, any textbook of mechanics)."""
+    time_s, percent = moved(Law.SPRING)
+    assert 100.0 - percent[500] == pytest.approx(25.0, abs=0.2)
+    assert (percent[999] - percent[989]) / 0.001 == pytest.approx(-2.0 * 100.0 / 0.1, rel=0.02)
+    leap = percent[time_s >= 0.1]
+    assert leap.max() == pytest.approx(0.12**2 * 100.0, rel=0.02)
+    assert np.flatnonzero(leap > 1e-6)[-1] * 1e-4 == pytest.approx(2.0 * 0.12 * 0.1, rel=0.02)
+
+
+def test_a_motor_is_driven_one_way_then_the_other_and_comes_to_rest() -> None:
+    """V' + v / tau is one constant while it is driven, its negative while it is braked (a motor at full
+    voltage: any textbook of control), and nothing else."""
+    time_s, percent = moved(Law.MOTOR)
+    speed = np.gradient(percent, time_s)
+    drive = (np.gradient(speed, time_s) + speed / 0.02)[5:990]
+    turned = int(np.argmax(drive > 0.0))
+    assert np.ptp(drive[: turned - 5]) < 0.01 * abs(drive[0])
+    assert np.mean(drive[turned + 5 :]) == pytest.approx(-drive[0], rel=0.01)
+    assert abs(speed[995]) < 0.03 * np.abs(speed).max()
+    assert percent[-1] == 0.0
+
+
+def test_a_careful_hand_halts_and_goes_on_and_arrives() -> None:
+    random = np.random.default_rng(3)
+    stroke = Stroke(100.0, 2.1, 0.2, Law.HALTING)
+    time_s, percent = follow((stroke,), 1000.0, random, trembling=0.0)
+    speed = np.diff(percent) / np.diff(time_s)
+    assert (percent[0], percent[-1]) == (0.0, 100.0)
+    assert speed.min() > -1e-9
+    slows = np.flatnonzero((speed[1:-1] < speed[:-2]) & (speed[1:-1] < speed[2:]))
+    assert 2 <= slows.size <= 5
+
+
+def test_a_stroke_begins_and_ends_between_the_samples_of_a_slow_logger() -> None:
+    strokes = (Stroke(100.0, 0.08, 0.4), Stroke(0.0, 0.08, 0.4)) * 30
+    made = simulate(CABLE, strokes, Sampler(rate_hz=15.0, noise_v=0.0), seed=1)
+    assert np.mean((made.percent > 2.0) & (made.percent < 98.0)) > 0.05
 
 
 def test_sweeps_cover_the_travel_and_a_hand_trembles() -> None:

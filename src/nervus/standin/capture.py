@@ -5,6 +5,7 @@ stream of its own: changing it leaves the motion as it is.
 """
 
 from dataclasses import dataclass, replace
+from math import ceil
 
 import numpy as np
 
@@ -27,6 +28,9 @@ from nervus.standin.faults import (
 )
 from nervus.standin.motion import Stroke, follow
 
+# A plate is moved in steps no longer than these, however seldom it is looked at: between two samples of
+# a slow logger a stroke may begin and end.
+_MOVED_HZ = 200.0
 # A contact that opens again this soon opens at the same shake: one interruption of the truth.
 _ONE_SHAKE_S = 0.06
 
@@ -109,12 +113,14 @@ def simulate(
     seeds = np.random.SeedSequence(seed).spawn(3)
     hand, chance, noise = (np.random.default_rng(s) for s in seeds)
     rest = strokes[-1].to_pct if strokes else 0.0
-    time_s, percent = follow(strokes, sampler.rate_hz, hand, start_pct=rest)
+    steps = max(1, ceil(_MOVED_HZ / sampler.rate_hz))
+    moved_s, moved = follow(strokes, steps * sampler.rate_hz, hand, start_pct=rest)
+    time_s, percent = moved_s[::steps], moved[::steps]
     active = [(f, _activity(f, time_s, percent, chance)) for f in faults]
     channels = []
     for number in range(1, len(circuit.tracks) + 1):
         late = (number - 1) * sampler.polled_s
-        there = np.interp(time_s + late, time_s, percent)
+        there = np.interp(time_s + late, moved_s, moved)
         volts = _line(circuit, number, (time_s, there), active, chance)
         channels.append(_channel(f"tps{number}_v", time_s + late, volts, sampler, noise))
     supply = np.full(time_s.shape, circuit.supply_v)

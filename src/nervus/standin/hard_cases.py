@@ -1,7 +1,8 @@
 """Hard cases for the analysis: healthy recordings that look ill, and faults that hide.
 
-Every case is drawn from a seed: the sensor's circuit, the converter, the sampling, the motion and
-the fault. The analysis must not be tuned on the seeds that its figures are reported for.
+Every case is drawn from a seed: the sensor's circuit, the converter, the sampling, what moves the
+plate, the motion and the fault. The analysis must not be tuned on the seeds that its figures are
+reported for.
 """
 
 from collections.abc import Callable
@@ -17,7 +18,7 @@ from nervus.domain.finding import Shape
 from nervus.domain.suspect import SuspectId
 from nervus.standin.capture import Sampler, Simulated, simulate, without_supply
 from nervus.standin.faults import BentTrack, Fault, LooseLine, RoughPlace, WornPlace
-from nervus.standin.motion import Stroke, follow
+from nervus.standin.motion import Law, Stroke, follow
 
 # A place that failed less often than this can't be told from chance; it need not be found.
 _LEAST_TIMES = 3
@@ -25,6 +26,10 @@ _LEAST_TIMES = 3
 _MOST_OPEN = 0.95
 # Openings with the foot down, so that what stops half way shows as such.
 _FULL = (Stroke(100.0, 0.6, 0.5), Stroke(0.0, 0.5, 1.0)) * 2
+# What moves the plate is drawn from a stream of its own: the circuits and faults stay as they are.
+_LAWS = 5
+# A stroke that takes no longer is made by a motor or, when it closes the plate, by its spring.
+_QUICK_S = 0.25
 # Samples a second of a capture that shows how an input's low-pass rounds an edge.
 _FAST_HZ = (5_000.0, 10_000.0)
 
@@ -115,6 +120,20 @@ def _strokes(random: np.random.Generator, sweeps: int, *, snaps: bool = False) -
     return tuple(made)
 
 
+def _moved(strokes: tuple[Stroke, ...], seed: int) -> tuple[Stroke, ...]:
+    """The strokes as a hand, a foot, a motor and a spring make them, each recording in its own way."""
+    random = np.random.default_rng([seed, _LAWS])
+    slow = (Law.SMOOTH, Law.HALTING, Law.MOTOR)[random.integers(3)]
+    let_go = random.random() < 0.5
+    quick = (Law.SMOOTH, Law.MOTOR)[random.integers(2)]
+    made = []
+    for stroke in strokes:
+        law = quick if stroke.move_s <= _QUICK_S else slow
+        falls = let_go and stroke.move_s <= _QUICK_S and stroke.to_pct == 0.0
+        made.append(replace(stroke, law=Law.SPRING if falls else law))
+    return tuple(made)
+
+
 def _made(  # noqa: PLR0913 - what a case may be drawn from; all by name
     random: np.random.Generator,
     seed: int,
@@ -128,7 +147,7 @@ def _made(  # noqa: PLR0913 - what a case may be drawn from; all by name
 ) -> tuple[Simulated, Shown]:
     filter_s = float(10.0 ** random.uniform(-3.7, -2.8)) if filtered else 0.0
     sampler = replace(_sampler(random, rates, polled=polled), filter_s=filter_s)
-    strokes = _strokes(random, int(random.integers(5, 9)), snaps=snaps)
+    strokes = _moved(_strokes(random, int(random.integers(5, 9)), snaps=snaps), seed)
     circuit = _circuit(random, tracks)
     made = simulate(circuit, strokes, sampler, seed, faults=faults)
     sound = simulate(circuit, strokes, sampler, seed) if faults else made
@@ -203,7 +222,7 @@ def _healthy_spikes(random: np.random.Generator, seed: int) -> HardCase:
 def _healthy_key_off(random: np.random.Generator, seed: int) -> HardCase:
     """The key is switched off for some seconds; all lines decay together."""
     sampler = _sampler(random, (50.0, 100.0, 200.0), polled=False)
-    made = simulate(_circuit(random, 2), _strokes(random, 6), sampler, seed)
+    made = simulate(_circuit(random, 2), _moved(_strokes(random, 6), seed), sampler, seed)
     start = random.uniform(5.0, 12.0)
     end = start + random.uniform(1.6, 6.0)
     tau = random.uniform(0.05, 0.2)
@@ -357,14 +376,14 @@ def _with_command(made: Simulated) -> Recording:
 
 
 def _read_in_turn(
-    random: np.random.Generator, *, stops_at: float = 100.0, rates: tuple[float, ...]
+    random: np.random.Generator, seed: int, *, stops_at: float = 100.0, rates: tuple[float, ...]
 ) -> tuple[Recording, Span]:
     """A throttle by wire, snapped, as its control unit tells it: eight bits, one value after the other.
 
     The plate follows its command with a lag; wide open is told as less than all. Also: from when on it
     was asked for more than it opens, and until when.
     """
-    strokes = (*_strokes(random, int(random.integers(5, 9)), snaps=True), *_FULL)
+    strokes = _moved((*_strokes(random, int(random.integers(5, 9)), snaps=True), *_FULL), seed)
     time_s, asked = follow(strokes, 1000.0, random, start_pct=0.0)
     is_at = np.minimum(_lagging(asked, float(random.uniform(0.03, 0.12))), stops_at)
     told, least = random.uniform(0.75, 1.0), random.uniform(0.0, 4.0)
@@ -396,15 +415,15 @@ def _lagging(asked: FloatArray, lag_s: float) -> FloatArray:
     return np.asarray(lfilter([1.0 - kept], [1.0, -kept], asked))
 
 
-def _healthy_read_in_turn(random: np.random.Generator, _seed: int) -> HardCase:
-    recording, _ = _read_in_turn(random, rates=(2.0, 4.0, 7.0, 10.0, 15.0))
+def _healthy_read_in_turn(random: np.random.Generator, seed: int) -> HardCase:
+    recording, _ = _read_in_turn(random, seed, rates=(2.0, 4.0, 7.0, 10.0, 15.0))
     return HardCase(recording)
 
 
-def _stops_half_way(random: np.random.Generator, _seed: int) -> HardCase:
+def _stops_half_way(random: np.random.Generator, seed: int) -> HardCase:
     """Something in the way of the plate, or a control unit that holds it back."""
     stops_at = float(random.uniform(30.0, 60.0))
-    recording, asked_s = _read_in_turn(random, stops_at=stops_at, rates=(7.0, 10.0, 15.0))
+    recording, asked_s = _read_in_turn(random, seed, stops_at=stops_at, rates=(7.0, 10.0, 15.0))
     truth = TrueFinding("disagreement", ("tps1_v", "throttle_cmd_pct"), (asked_s,), evidence=1.0)
     return HardCase(recording, (truth,), SuspectId.THROTTLE_BODY, disturbed_s=(asked_s,))
 

@@ -19,14 +19,16 @@ _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
 _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
 # It swings to both sides if each is at least this share of the greater one.
 _BOTH_SIDES, _APART_V = 0.05, 0.2
-# No opening of the sensor's circuit takes a track above its supply, percent of it.
-_ABOVE_SUPPLY_PCT = 103.0
+# No opening of the sensor's circuit takes a track above its supply, percent of it, or below its ground.
+_ABOVE_SUPPLY_PCT, _BELOW_GROUND_PCT = 103.0, -3.0
 # What ends this near to the supply, percent, is tied to it: no spike stops just there.
 _AT_SUPPLY_PCT = 0.4
 # A supply that falls to this is open: that is no spike, which adds what it adds wherever the line was.
 _COLLAPSED_V = 0.5
 # A converter ends a little above the supply: what reads its highest value there may have been higher.
 _CLIPS_ABOVE_V = 5.05
+# What was read further apart did not see the same spike: it is over by then.
+_AT_ONCE_S = 0.003
 # So many samples on each side of a spike tell what the line usually is there.
 _AROUND = 4
 # From so many spikes on, a recording is full of them.
@@ -45,31 +47,36 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
         `None` where it may be one, but the reference has no sample at that instant.
     """
     start, end = excursion.span_s
-    if excursion.samples > _most_samples(track) or end - start > _LONGEST_S:
+    if end - start > _LONGEST_S:
         return False
-    slack = 0.3 * track.interval_s
-    own = slice(*np.searchsorted(track.time_s, (start - slack, end + slack)))
-    moves = (track.level[own] - excursion.course) * track.supply_v / 100.0
+    slack = min(0.3 * track.interval_s, _AT_ONCE_S)
+    own = slice(*np.searchsorted(track.time_s, (start - slack, end + slack)).tolist())
     at, there = _simultaneous(track.time_s[own], reference.time_s, slack)
     if not there.any():
         return None if excursion.samples == 1 else False
-    others = _moves(reference, at[there])
-    mine = moves[there]
-    ends = excursion.level, 100.0 * float(reference.values[at[there]].max()) / track.supply_v
+    own_v, others_v = track.level * track.supply_v / 100.0, reference.values
+    moves = own_v[own] - _around(own_v, own.start, own.stop)
+    stands_v = _around(others_v, int(at[there][0]), int(at[there][-1]) + 1)
+    mine, others = moves[there], others_v[at[there]] - stands_v
+    own_v, others_v = own_v[own][there], others_v[at[there]]
+    if reference.id == "vref_v" and others_v.min() < _COLLAPSED_V:
+        return False
+    ends = excursion.level, 100.0 * float(others_v.max()) / track.supply_v
     if reference.id != "vref_v" and max(abs(end - 100.0) for end in ends) < _AT_SUPPLY_PCT:
         return False
-    own_v = mine + excursion.course * track.supply_v / 100.0
-    others_v = reference.values[at[there]]
     if max(float(others_v.max()), float(own_v.max())) >= _CLIPS_ABOVE_V:
         # What a converter cut off may have been as much as the other line shows.
         cut = others_v >= max(float(reference.values.max()), _CLIPS_ABOVE_V)
         others = np.where(cut, np.maximum(others, mine), others)
         mine = np.where(own_v >= _top_v(track), np.maximum(others, mine), mine)
-    stands_v = sampling.middle(reference.values[at[there]] - others)
     apart_v = abs(excursion.course * track.supply_v / 100.0 - stands_v)
     share = _share(excursion, reference, moves, apart_v)
+    # Beside spikes, and between two that follow each other, there is noise only, which no line shares.
+    loud = np.maximum(np.abs(mine), np.abs(others)) > track.tolerance * track.supply_v / 100.0
+    mine, others = mine[loud], others[loud]
     moved = max(float(np.abs(mine).sum()), float(np.abs(others).sum()))
-    return bool(np.abs(mine - others).sum() < share * moved)
+    few = mine.size <= _most_samples(track)
+    return few and bool(np.abs(mine - others).sum() < share * moved)
 
 
 def _top_v(track: Instrument) -> float:
@@ -96,7 +103,8 @@ def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v:
     least = _BOTH_SIDES * peak
     swings = float(moves.max()) > least and float(moves.min()) < -least
     # An opening would bring both to one level, and so move them differently by what they are apart.
-    no_rail = excursion.floor is Floor.INTERMEDIATE or excursion.level > _ABOVE_SUPPLY_PCT
+    beyond = not _BELOW_GROUND_PCT <= excursion.level <= _ABOVE_SUPPLY_PCT
+    no_rail = excursion.floor is Floor.INTERMEDIATE or beyond
     between = no_rail and apart_v > max(_APART_V, 2.0 * _ALIKE_LONG * peak)
     if swings:
         return _ALIKE_TRACKS
@@ -109,15 +117,11 @@ def _simultaneous(time_s: FloatArray, others_s: FloatArray, slack: float) -> tup
     return at, np.abs(others_s[at] - time_s) <= slack
 
 
-def _moves(reference: Channel, at: IntArray) -> FloatArray:
-    """By how many volts the reference line leaves its surroundings, shape of `at`."""
-    first, last = int(at[0]), int(at[-1]) + 1
-    low, high = max(0, first - _AROUND), min(reference.samples, last + _AROUND)
-    around = np.concatenate((reference.values[low:first], reference.values[last:high]))
-    values = reference.values[at]
-    if not around.size or (reference.id == "vref_v" and values.min() < _COLLAPSED_V):
-        return np.zeros(at.shape)
-    return values - sampling.middle(around)
+def _around(volts: FloatArray, first: int, last: int) -> float:
+    """What a line usually is beside some of its samples."""
+    before, behind = volts[max(0, first - _AROUND) : first], volts[last : last + _AROUND]
+    around = np.concatenate((before, behind))
+    return sampling.middle(around if around.size else volts[first:last])
 
 
 def shared_lines(recording: Recording, track_id: str) -> tuple[Channel, ...]:

@@ -208,7 +208,8 @@ class _Scene:
             for part in event.parts:
                 others = [p for p in event.parts if p[0] != part[0]]
                 rest = min(sum(map(self._no_motion, others)), _RAIL)
-                ways.append((-_ALONE - rest, Cause.ALONE, (part,)))
+                along = 0.0 if others else self._went_along(part)
+                ways.append((-_ALONE - rest - along, Cause.ALONE, (part,)))
         weight, cause, parts = max(ways, key=lambda way: way[0])
         margin = weight - moved
         spoke = self._pair is not None or self._asked is not None
@@ -330,7 +331,18 @@ class _Scene:
         """Whether a track went where it goes again and again: to one level, or by one factor."""
         (name, excursion), level = part, self._levels[part[0]]
         same = self._tracks[name].same_level + self._tracks[name].resolution
-        return (level is not None and abs(excursion.level - level) <= same) or self._by_joint(part)
+        return (level is not None and abs(excursion.level - level) <= same) or self._leaks(part)
+
+    def _leaks(self, part: tuple[str, Excursion]) -> bool:
+        """Whether a track shrank as it shrinks again and again, and its sister says nothing against it.
+
+        A joint in what is shared makes her shrink too; one in its own line leaves her where she was. Who
+        goes where the shaft would take both went with it.
+        """
+        if not self._by_joint(part):
+            return False
+        alone = self._pair is None or self._apart(part) >= _AGREE
+        return alone or bool(self._shrank_too(part[0], part[1].span_s))
 
     def _by_joint(self, part: tuple[str, Excursion]) -> bool:
         """Whether a track shrank by the factor by which it shrinks again and again."""
@@ -359,15 +371,31 @@ class _Scene:
         if bottom.any():
             seen, expected = seen[bottom], expected[bottom]
         apart = seen - expected
-        timing = pair.timing(track, excursion.span_s)
-        blur = self._blur[name] / _DEVIATIONS
-        spread = hypot(blur, _GAIN * excursion.depth, timing / 2.0, _RIPPLE_PCT)
+        spread = self._spread(part)
         # What they are apart anyway is asked for only where it could matter.
         now = abs(sampling.middle(apart))
         if _LITTLE * spread < now < self._blur[name] + _MOST_DEVIATIONS * spread:
             apart = apart - self._usually_apart(pair, track, samples)
         off = sampling.middle(np.abs(apart))
         return min((off / spread) ** 2 / 2.0, _MOST_APART)
+
+    def _went_along(self, part: tuple[str, Excursion]) -> float:
+        """What it costs, in nats, to say that a track left alone while its sister moved as it did."""
+        name, excursion = part
+        pair, span = self._pair, excursion.deepest_s or excursion.span_s
+        hers = (_measured(t, span) for t in self._tracks.values() if t.id != name)
+        went = next((p for p in hers if p is not None), None)
+        if pair is None or went is None or self._apart(part) >= _AGREE:
+            return 0.0
+        stays = self._in(name, went) / self._spread(part)
+        return min(stays**2 / 2.0, _MOST_APART)
+
+    def _spread(self, part: tuple[str, Excursion]) -> float:
+        """How well it is known, percent of supply, where a track should be by its sister."""
+        pair, (name, excursion) = self._pair, part
+        timing = pair.timing(self._tracks[name], excursion.span_s) if pair is not None else 0.0
+        blur = self._blur[name] / _DEVIATIONS
+        return hypot(blur, _GAIN * excursion.depth, timing / 2.0, _RIPPLE_PCT)
 
     def _usually_apart(self, pair: Pair, track: Instrument, during: slice) -> float:
         """What a track and its sister are apart just before and behind, percent of supply.
@@ -495,5 +523,7 @@ def _measured(track: Instrument, span: Span) -> tuple[str, Excursion] | None:
     before = float(track.level[max(first - 1, 0)])
     after = float(track.level[min(last, track.level.size - 1)])
     values = track.level[first:last]
-    level = float(values[np.argmax(np.abs(values - (before + after) / 2.0))])
-    return track.id, Excursion(span, before, after, level, last - first)
+    straight = before + (after - before) * np.arange(1, last - first + 1) / (last - first + 1)
+    furthest = int(np.argmax(np.abs(values - straight)))
+    level, local = float(values[furthest]), float(straight[furthest])
+    return track.id, Excursion(span, before, after, level, last - first, local=local)

@@ -85,9 +85,12 @@ def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | Non
         for factor, spread in zip(factors.tolist(), spreads.tolist(), strict=True):
             if not 0.0 <= factor < _LEFT_OVER:
                 continue
-            same = np.abs(factors - factor) <= np.maximum(spreads, spread)
+            widths = np.maximum(spreads, spread)
+            same = np.abs(factors - factor) <= widths
             count = int(same.sum())
-            by_chance = (2.0 * spread / _RANGE) ** (count - 1) * len(deep)
+            # The candidate is its own; each other one matches by chance as often as its width allows.
+            each = np.minimum(2.0 * widths[same] / _RANGE, 1.0)
+            by_chance = float(np.prod(each)) / float(2.0 * spread / _RANGE) * len(deep)
             apart = float(np.ptp(levels[same])) > max(_APART_PCT, 2.0 * track.same_level)
             if count < _LEAST or 2 * count <= len(deep) or not apart or by_chance > _CHANCE:
                 continue

@@ -274,6 +274,9 @@ def _spot(
         lost=float(np.median(np.nanmax(hidden[rows][:, inside], axis=1))),
         must_leap=bool(by_pass.abrupt[inside].all()),
     )
+    if float(np.median(np.diff(stand.spans_s))) < course.interval_s:
+        # What is over before the next sample was not seen to stand.
+        return None
     place = place_of_stand(course, stand, ends, sister)
     if place is None:
         return None

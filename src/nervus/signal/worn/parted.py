@@ -15,7 +15,7 @@ import numpy as np
 from nervus.domain.analysis import Direction, Frame, Pass
 from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
-from nervus.signal.arithmetic.robust import OF_MEDIAN, even_median
+from nervus.signal.arithmetic.robust import OF_MEDIAN, even_median, running_extremes
 from nervus.signal.arithmetic.spans import inside, merge
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.travel import crossings
@@ -37,6 +37,8 @@ _NARROWEST_PCT, _WIDEST_PCT, _BESIDE_PCT = 0.7, 12.0, 2.0
 _ONE_PCT = 1.6
 # Beside it the tracks are apart by no more than this share of what they are inside.
 _BESIDE_SHARE = 0.35
+# Where the shaft bends by more, percent of travel, what tracks read in turn are apart by is motion.
+_STRAIGHT_PCT = 3.0
 # Nearer than this to its stops a plate lands and bounces.
 _STOP_PCT = 1.5
 # A pass shows a place where it is off along with what is told by this share.
@@ -158,9 +160,13 @@ def _during(
     time_s, level, other = (
         x[at].reshape(-1, size).mean(axis=1) for x in (track.time_s, track.level, sister)
     )
+    own, other = (frame.percent(track.own(x)) for x in (level, other))
     known = ~inside(time_s, masked, 2.0 * track.interval_s)
-    own, other = (frame.percent(track.own(x[known])) for x in (level, other))
-    return time_s[known], own, other
+    if track.is_slow:
+        # Between two readings of the sister the shaft went straight as far as she does not bend there.
+        bends = np.abs(np.diff(other, 2, prepend=other[0], append=other[-1])) / 2.0
+        known &= running_extremes(np.pad(bends, 1), 3)[1] <= _STRAIGHT_PCT
+    return time_s[known], own[known], other[known]
 
 
 def _folds(

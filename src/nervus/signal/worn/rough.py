@@ -187,6 +187,7 @@ def _apart(track: Instrument, sister: FloatArray, travel: tuple[FloatArray, Floa
     off = track.level - sister - _usually_apart(percent, track.level - sister)
     speed = np.abs(np.gradient(sister, track.time_s))
     speed = running_extremes(np.pad(speed, 2, mode="edge"), 5)[1]
+    bends = running_extremes(np.pad(np.abs(_bend(sister)), 2, mode="edge"), 3)[1]
     moving = speed > _MOVING_PCT_PER_S
     still = np.abs(off[~moving]) if not moving.all() else np.zeros(1)
     at_rest = max(OF_MEDIAN * float(np.median(still)), track.resolution / 2.0, track.noise)
@@ -194,7 +195,9 @@ def _apart(track: Instrument, sister: FloatArray, travel: tuple[FloatArray, Floa
     if moving.any():
         besides = np.maximum(np.abs(off[moving]) - at_rest, 0.0)
         timing_s = OF_MEDIAN * float(np.median(besides / speed[moving]))
-    return np.asarray(off * at_rest / np.hypot(at_rest, speed * timing_s), dtype=np.float64)[1:-1]
+    # Between two readings of hers the shaft went straight as far as she does not bend there.
+    unknown = np.hypot(speed * timing_s, np.maximum(bends - 2.0 * at_rest, 0.0))
+    return np.asarray(off * at_rest / np.hypot(at_rest, unknown), dtype=np.float64)[1:-1]
 
 
 def _usually_apart(percent: FloatArray, apart: FloatArray) -> FloatArray:
