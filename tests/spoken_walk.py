@@ -109,11 +109,11 @@ class Walk:
         window = self.window
         settle(300)
         window.fill_with_demo()
-        wait(lambda: len(window._rows) >= 24 and not window.job_part.keeper.waits, 150)
+        wait(lambda: len(window.files.rows) >= 24 and not window.job_part.keeper.waits, 150)
         settle(1000)
         self.look("jobs")
         for word in ("from the pier", "washboard", "hunts at idle and"):
-            row = next(r for r in window._rows if word in r.complaint)
+            row = next(r for r in window.files.rows if word in r.complaint)
             window.open_job(row.id, "complaint")
             wait(lambda row=row: window.job is not None and window.job.id == row.id)
             self.known |= set(typed(window.job)) | set(typed(row))
@@ -121,7 +121,7 @@ class Walk:
                 window.go(name)
                 self.look(f"{word}, {name}")
             window.go("jobs")
-        self.known |= {w for row in window._rows for w in typed(row)}
+        self.known |= {w for row in window.files.rows for w in typed(row)}
         window.begin_job("minibus")
         self.known.add("minibus")
         window.connect_simulated("open-signal2~shake")

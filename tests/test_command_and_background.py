@@ -163,12 +163,12 @@ def test_asking_for_a_file_opens_what_was_chosen(
 ) -> None:
     chosen = str(SAMPLES / "sample-05-dead-spot-drop.csv")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (chosen, ""))
-    window.ask_for_file()
+    window.files.ask_for_file()
     qtbot.waitUntil(lambda: not window.is_busy, timeout=20_000)
     assert window.opened is not None
     assert window.windowTitle().startswith(Path(chosen).name)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: ("", ""))
-    window.ask_for_file()
+    window.files.ask_for_file()
     assert not window.is_busy
 
 

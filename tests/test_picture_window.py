@@ -163,7 +163,7 @@ def test_picture_and_data_go_out_and_bad_places_are_told(
     png, svg, csv = (tmp_path / f"p.{kind}" for kind in ("png", "svg", "csv"))
     opened.panel.time_view.show_span((3.0, 9.0), 0.0)
     for to in (png, svg, csv):
-        opened.give_picture(to)
+        opened.files.give_picture(to)
         qtbot.waitUntil(partial(is_told, opened, f"It is in {to.name}."))
         assert to.is_file()
     assert not QImage(str(png)).isNull()
@@ -173,9 +173,9 @@ def test_picture_and_data_go_out_and_bad_places_are_told(
     assert {c.id for c in back.channels} == {c.id for c in made.channels}
     assert back.start_s >= 2.9
     assert back.end_s <= 9.1
-    opened.give_picture(tmp_path / "p.gif")
+    opened.files.give_picture(tmp_path / "p.gif")
     assert "accepted are" in opened.notice.text.text()
-    opened.give_picture(tmp_path / "none" / "p.png")
+    opened.files.give_picture(tmp_path / "none" / "p.png")
     assert "can't be written" in opened.notice.text.text()
     assert sorted(p.name for p in tmp_path.iterdir() if p.name.startswith("p.")) == [
         "p.csv",

@@ -1,15 +1,11 @@
 """The main window: head, nerve, rail, stations, judgement, keys, and what ties them together."""
 
-from collections.abc import Callable
-from datetime import date
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QVBoxLayout,
     QWidget,
@@ -17,7 +13,6 @@ from PyQt6.QtWidgets import (
 
 from nervus.domain.channel import Recording
 from nervus.domain.job import AnyEntry, Job, Source
-from nervus.domain.job_list import JobRow
 from nervus.language import say
 from nervus.window.actions import (
     ACTIONS,
@@ -30,16 +25,11 @@ from nervus.window.actions import (
 )
 from nervus.window.banners import Notice
 from nervus.window.beside_part import BesidePart
-from nervus.window.boxes import (
-    ask_for_language,
-    asked_for_bundle,
-    asked_for_calendar,
-    asked_where_to,
-    really_leave,
-    show_about,
-)
+from nervus.window.boxes import really_leave
+from nervus.window.files_part import FilesPart
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.frame_window import FrameWindow
+from nervus.window.handlers import handlers
 from nervus.window.jobs.job_part import JobPart, Listed, code_set
 from nervus.window.jobs.kept_file import kept_file
 from nervus.window.jobs.opening_part import OpeningPart
@@ -48,12 +38,12 @@ from nervus.window.menus import make_menus
 from nervus.window.pages.home_view import HomeView
 from nervus.window.pages.record_page import RecordPage
 from nervus.window.pictures.nerve_way import vehicle_of
-from nervus.window.pictures.recording_panel import OVER_TIME, OVER_TRAVEL, PAIR, load_views
+from nervus.window.pictures.recording_panel import load_views
 from nervus.window.pictures.standing import Standing
 from nervus.window.places import logbook_path, recordings_folder
 from nervus.window.rail import JOBS, Rail
 from nervus.window.recordings_part import RecordingsPart
-from nervus.window.room import FOLDING, Room
+from nervus.window.room import Room
 from nervus.window.stations import RECORD, Stations
 from nervus.window.tasks import Task, wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES
@@ -70,8 +60,6 @@ if TYPE_CHECKING:
     from nervus.window.pins.pins_meter import PinsMeter
     from nervus.window.pins.pins_page import PinsPage
 
-_KINDS = "*.csv *.txt *.nervus *.nervus-journal *.mf4 *.mdf *.log *.asc *.blf *.trc"
-_FILES = say("Recordings ({kinds});;All files (*)", kinds=_KINDS)
 _HIGHLIGHT_MS = 120
 _AFTER_FIRST_FRAME_MS = 30
 
@@ -105,8 +93,9 @@ class MainWindow(FrameWindow):
         self.beside = BesidePart(
             self.job_part, self.panel, lambda: self.opened, lambda: self.recordings.shown_id, self
         )
-        self._rows: list[JobRow] = []
-        self._due_told = False
+        self.files = FilesPart(
+            settings, self.notice, self.job_part, self.panel, lambda: self.opened, self
+        )
         self.pins_meter: PinsMeter | None = None
         self._manual: ManualWindow | None = None
         self._highlight = QTimer(self)
@@ -120,7 +109,7 @@ class MainWindow(FrameWindow):
             (self.head, self.rail, self.foot, self.record.top, self.panel.limits),
             self,
         )
-        self._actions = make_menus(self, self._handlers(), self.open_demo)
+        self._actions = make_menus(self, handlers(self), self.open_demo)
         self.room.begin(self._actions)
         self._connect()
         self._connect_parts()
@@ -162,84 +151,12 @@ class MainWindow(FrameWindow):
         column.addWidget(self.foot)
         self.setCentralWidget(whole)
 
-    def _handlers(self) -> dict[str, Callable[[], object]]:
-        panel = self.panel
-        return {
-            **self._job_handlers(),
-            "open": self.ask_for_file,
-            "close": self.close_recording,
-            "give_picture": self.ask_for_picture,
-            "quit": self.close,
-            "over_time": lambda: self.panel.show_view(OVER_TIME),
-            "over_travel": lambda: self.panel.show_view(OVER_TRAVEL),
-            "pair": lambda: self.panel.show_view(PAIR),
-            "next_view": self.panel.next_view,
-            "zoom_in": lambda: panel.chart.zoom(1.5),
-            "zoom_out": lambda: panel.chart.zoom(1 / 1.5),
-            "whole": lambda: panel.chart.zoom(0.0),
-            "next_finding": lambda: self._step_finding(1),
-            "previous_finding": lambda: self._step_finding(-1),
-            "no_finding": lambda: self.findings.view.setCurrentIndex(self.findings.model.index(-1, 0)),
-            "channels": self.panel.ask_for_channels,
-            "words": self.beside.ask,
-            "add_mark": lambda: self.beside.ask(add=True),
-            "known_good": self.beside.toggle_known_good,
-            "below": self.under.ask,
-            "below_back": lambda: self.panel.shift_under(-0.02),
-            "below_on": lambda: self.panel.shift_under(0.02),
-            "below_align": self.panel.align_under,
-            **self._measuring_handlers(),
-            "theme": self._toggle_theme,
-            **{name: partial(self.room.toggle, name) for name in FOLDING},
-            "whole_picture": self.room.toggle_whole,
-            "manual": self.show_manual,
-            "language": lambda: ask_for_language(self, self.notice.tell),
-            "about": lambda: show_about(self),
-            **self.live_part.handlers(),
-        }
-
-    def _measuring_handlers(self) -> dict[str, Callable[[], object]]:
-        panel = self.panel
-        steps = {
-            f"{how}_{way}": partial(panel.step_ruler, how, by)
-            for how in ("sample", "event", "edge")
-            for way, by in (("back", -1), ("on", 1))
-        }
-        return {
-            "measure": panel.toggle_measure,
-            "ruler_a": lambda: panel.choose_ruler(0),
-            "ruler_b": lambda: panel.choose_ruler(1),
-            "copy_measured": panel.measure_bar.copy_text,
-            "keep_measured": panel.measure_bar.keep.click,
-            **steps,
-        }
-
-    def _job_handlers(self) -> dict[str, Callable[[], object]]:
-        def going(station: str) -> Callable[[], object]:
-            return lambda: self.go(station)
-
-        stations = ("complaint", "look", "pins", "decide", "mend", "prove")
-        return {
-            "new_job": lambda: self.begin_job(""),
-            "find_job": going(JOBS),
-            "undo": self.job_part.undo,
-            "keep": self.keep_opened,
-            "take_bundle": self.ask_for_bundle,
-            "give_bundle": self.ask_where_to,
-            "report": lambda: self.stations.report(self),
-            "due_jobs": self.ask_for_calendar,
-            "jobs": going(JOBS),
-            "codes_station": going("codes"),
-            "record_station": going(RECORD),
-            **{name: going(name) for name in stations},
-        }
-
     def _connect(self) -> None:
         self.findings.chosen.connect(self._finding_chosen)
         self.panel.finding_clicked.connect(self.findings.choose)
         self.panel.moment.connect(self.nerve.show_moment)
         self.panel.kept.connect(self.recordings.keep_measured)
-        self.panel.empty.open_wanted.connect(self.ask_for_file)
+        self.panel.empty.open_wanted.connect(self.files.ask_for_file)
         self.panel.empty.demo_wanted.connect(lambda: self.open_demo(""))
         self.panel.busy.stop_wanted.connect(self.stop)
         self.panel.empty.live_wanted.connect(lambda: self.connect_simulated(DEMO_FAULT))
@@ -266,6 +183,7 @@ class MainWindow(FrameWindow):
         live.looked.connect(self._looked)
         live.moment.connect(self.nerve.show_moment)
         self.recordings.open_wanted.connect(self.open_file)
+        self.files.open_wanted.connect(self.open_file)
         self.recordings.told.connect(self.notice.tell)
         self.recordings.left_over.connect(
             lambda told: self.notice.tell(told, say("Look at them"), self.recordings.show_left_over)
@@ -284,7 +202,7 @@ class MainWindow(FrameWindow):
         job.history.connect(self._tell_history)
         home.opened.connect(self.open_job)
         home.begun.connect(self.begin_job)
-        home.open_wanted.connect(self.ask_for_file)
+        home.open_wanted.connect(self.files.ask_for_file)
         home.demo_wanted.connect(lambda: self.open_demo(""))
         home.highlighted.connect(lambda _job: self._highlight.start())
         self._highlight.timeout.connect(self._show_highlighted)
@@ -406,39 +324,10 @@ class MainWindow(FrameWindow):
 
     def _listed(self, listed: Listed) -> None:
         self.home.show_jobs(listed.rows)
-        self._rows = listed.rows
-        self._tell_due()
+        self.files.list_jobs(listed.rows)
         self.stations.listed(listed)
         if self.job is None and self.opened is None and not self.live_part.is_live:
             self.head.show_nothing()
-
-    def _tell_due(self) -> None:
-        """At start: which jobs have their day."""
-        if self._due_told or not self._rows:
-            return
-        from nervus.report.due_jobs import due_told  # noqa: PLC0415 - off the way to the first window
-
-        self._due_told = True
-        told = due_told(self._rows, date.today())
-        if told:
-            self.notice.tell(told, say("As a calendar …"), self.ask_for_calendar, calm=True)
-
-    def ask_for_calendar(self) -> None:
-        """Ask where the due jobs are to be written as a calendar, and write them."""
-        from nervus.report.due_jobs import write_calendar  # noqa: PLC0415 - seldom wanted: start-up
-
-        to = asked_for_calendar(self)
-        if to is None:
-            return
-        rows = self._rows
-        task = Task(lambda _progress: write_calendar(rows, to), self)
-        task.succeeded.connect(
-            lambda count: self.notice.tell(
-                say("{count} jobs with a day are in {name}.", count=count, name=to.name), calm=True
-            )
-        )
-        task.failed.connect(self.notice.tell)
-        task.start()
 
     def _lay_over(self, upper: str, lower: str, both: "BeforeAfter") -> None:
         """Show a recording of the job over another, both of which were read for comparing them."""
@@ -502,68 +391,14 @@ class MainWindow(FrameWindow):
         self.head.note = say("demo · invented data")
         self.job_part.fill(fill)
 
-    def ask_for_bundle(self) -> None:
-        """Ask which bundle to take a job from."""
-        path = asked_for_bundle(self)
-        if path is not None:
-            self.take_bundle(path)
-
-    def take_bundle(self, path: Path) -> None:
-        """Take a job from a bundle into the logbook, and open it."""
-        self.job_part.take_bundle(path, self.open_job)
-
-    def ask_where_to(self) -> None:
-        """Ask where the job's bundle is to be written."""
-        path = asked_where_to(self, self.job.vehicle.name) if self.job is not None else None
-        if path is not None:
-            assert self.job is not None  # noqa: S101 - asked for only with a job
-            self.job_part.attaching.write_bundle(self.job, path)
-
     # -- opening -----------------------------------------------------------------------------
-
-    def ask_for_file(self) -> None:
-        """Ask which recording to open."""
-        folder = str(self._settings.value("folder", str(Path.home())))
-        name, _ = QFileDialog.getOpenFileName(self, say("Open a recording"), folder, _FILES)
-        if name:
-            self.open_file(Path(name))
 
     def open_file(self, path: Path) -> None:
         """Open a recording from a file, or a bundle; what is open stays until it is there."""
         if path.suffix.lower() == ".zip":
-            self.take_bundle(path)
+            self.job_part.take_bundle(path, self.open_job)
         else:
             self.opening.file(path)
-
-    def ask_for_picture(self) -> None:
-        """Ask where what is shown is to be written, as a picture or as data."""
-        from nervus.window.pictures.pictures_out import asked_where  # noqa: PLC0415 - seldom wanted: start-up
-
-        to = (
-            asked_where(self, Path(self.opened.recording.name).stem) if self.opened is not None else None
-        )
-        if to is not None:
-            self.give_picture(to)
-
-    def give_picture(self, to: Path) -> None:
-        """Write what is shown into a file; of a view over travel the data are those of the whole."""
-        from nervus.window.pictures.pictures_out import give_out  # noqa: PLC0415 - seldom wanted: start-up
-
-        assert self.opened is not None  # noqa: S101 - asked for only with a recording
-        recording, time_view = self.opened.recording, self.panel.time_view
-        over_time = self.panel.chart is time_view
-        shown = time_view.visible() if over_time else (recording.start_s, recording.end_s)
-        chart = self.panel.chart
-        task = Task(lambda _progress: give_out(chart, recording, shown, to), self)
-        task.failed.connect(self.notice.tell)
-        task.succeeded.connect(
-            lambda _: self.notice.tell(say("It is in {name}.", name=to.name), calm=True)
-        )
-        # A chart is painted in this thread alone, at once; its data may be millions of lines.
-        if to.suffix.lower() == ".csv":
-            task.start()
-        else:
-            task.run_here()
 
     def open_demo(self, case_id: str) -> None:
         """Open a case of the demo (the most telling one for an empty name)."""
@@ -771,12 +606,6 @@ class MainWindow(FrameWindow):
         else:
             self.panel.select(chosen)
 
-    def _step_finding(self, step: int) -> None:
-        count = self.findings.model.findings
-        if count:
-            now = self.findings.number
-            self.findings.choose((now + step) % count if now >= 0 else 0)
-
     # -- theme, size, leaving ------------------------------------------------------------------
 
     def set_theme(self, name: str) -> None:
@@ -790,7 +619,8 @@ class MainWindow(FrameWindow):
             more.apply_theme(theme)
         self._actions["theme"].setChecked(theme is DIM)
 
-    def _toggle_theme(self) -> None:
+    def toggle_theme(self) -> None:
+        """From bright to dim and back; kept for the next start."""
         self.set_theme(BRIGHT.name if self.theme is DIM else DIM.name)
         self._settings.setValue("theme", self.theme.name)
 

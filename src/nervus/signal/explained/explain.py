@@ -13,7 +13,7 @@ then; each weight is a log-likelihood in nats, so a margin of 3 is odds of 20 to
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import replace
-from math import hypot, log, sqrt
+from math import log
 
 import numpy as np
 
@@ -26,7 +26,7 @@ from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.explained.events import Cause, Event, event_of, gathered
 from nervus.signal.explained.feed_signs import Lines, by_one_factor, joint_of, shrank
 from nervus.signal.explained.returns import beyond_own, comes_back, find_returns, own_speed
-from nervus.signal.instruments import sampling
+from nervus.signal.explained.sister import BOTTOM, Part, Sister, measured
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.pair import Pair
 
@@ -40,13 +40,8 @@ _BACK = 1.0
 # At the quickest that a plate can be motion is as likely as a fault; beyond it loses so many nats for
 # each e-fold: who moves a plate by hand or spring seldom comes near it.
 _PER_FOLD, _MOST_QUICK = 4.0, 14.0
-# The line between two tracks is known to this share of what one of them moves (gain, lag, filters); so
-# many deviations of noise make a tolerance; no more than so many nats come from one difference.
-_GAIN, _DEVIATIONS, _MOST_APART = 0.13, 4.0, 30.0
-_MOST_DEVIATIONS, _LITTLE = sqrt(2.0 * _MOST_APART), 0.5
-# A supply's ripple moves tracks that mirror each other apart, percent (common practice: some ten
-# millivolts).
-_RIPPLE_PCT = 0.15
+# Less than so many nats say nothing.
+_LITTLE = 0.5
 # A level near a rail at which a track never is: only a fault takes it there.
 _RAIL = 8.0
 # What goes this share of its way between two samples has leapt, if it went no more than that share of
@@ -61,24 +56,17 @@ _ALONG = 0.5
 # What is shared takes both: who goes by less than this share of the other, and to no rail, did not
 # leave with it.
 _ASIDE = 0.4
-# Tracks agree where what they are apart is worth less than this, in nats.
-_AGREE = 2.0
 # A track that left so many times what noise makes, and that is worth no more than this, nats, to its
 # sister, is where she is.
 _FAR_OFF, _HARDLY = 1.5, 0.5
 # An event longer than this is looked into: where the tracks differ by more than this share of the
 # deepest for most of it, it is one lasting fault; else only the stretches at which they do are.
 _LONG_S, _APART_SHARE, _MOSTLY = 0.4, 0.3, 0.5
-# The bottom of an excursion: no further from its level than this share of its depth; a sister that is
-# further off there than that share of it contradicts it.
-_BOTTOM, _CONTRADICTS = 0.3, 0.5
-# So many samples on either side tell what tracks are apart anyway.
-_BESIDE = 20
+# A sister that is further off at its bottom than this share of its depth contradicts an excursion.
+_CONTRADICTS = 0.5
 # What lasts longer than this within the range is no interruption; what parts by less than this, percent
 # of supply, is a bend or roughness.
 _LONGEST_APART_S, _APART_PCT = 1.5, 4.0
-# An excursion is compared at so many instants at most.
-_MANY_LEVELS = 200
 
 
 def explain(
@@ -174,9 +162,8 @@ class _Scene:
         away = tuple(e.span_s for c in candidates.values() for e in c.excursions)
         self._own_speed = {t.id: own_speed(t, away) for t in tracks if t.is_slow}
         self._quick_ends: dict[tuple[str, Span], FloatArray] = {}
-        self._apart_of: dict[int, float] = {}
         self._sister_decides = False
-        self._blur = {t.id: pair.blur(t) for t in tracks} if pair is not None else {}
+        self._sister = Sister(tracks, pair)
 
     def prepare(self, events: Sequence[Event]) -> None:
         """Measure how quick the edges of all parts are, track by track."""
@@ -187,14 +174,14 @@ class _Scene:
 
     def told(self, event: Event) -> Event | None:
         """The event by its best explanation; `None` where that is motion of the shaft."""
-        self._apart_of = {}
+        self._sister.forget()
         event = self._with_sister(event)
         # Where the sister says all that she can, and nothing else is concerned, quickness adds nothing.
-        self._sister_decides = len(event.parts) == 1 and self._apart(event.parts[0]) >= _MOST_APART
+        self._sister_decides = len(event.parts) == 1 and self._sister.says_all(event.parts[0])
         if self._is_in_place(event):
             return None
         moved = self._moved(event)
-        ways: list[tuple[float, Cause, tuple[tuple[str, Excursion], ...]]] = []
+        ways: list[tuple[float, Cause, tuple[Part, ...]]] = []
         fed = self._feed.left(event.span_s)
         if fed:
             ways.append((_RAIL - _TOGETHER, Cause.FEED, event.parts))
@@ -208,7 +195,7 @@ class _Scene:
             for part in event.parts:
                 others = [p for p in event.parts if p[0] != part[0]]
                 rest = min(sum(map(self._no_motion, others)), _RAIL)
-                along = 0.0 if others else self._went_along(part)
+                along = 0.0 if others else self._sister.went_along(part)
                 ways.append((-_ALONE - rest - along, Cause.ALONE, (part,)))
         weight, cause, parts = max(ways, key=lambda way: way[0])
         margin = weight - moved
@@ -227,7 +214,7 @@ class _Scene:
         """A stretch at which the tracks contradict each other, as an event of the one that left."""
         pair, parts = (
             self._pair,
-            [p for t in self._tracks.values() if (p := _measured(t, span)) is not None],
+            [p for t in self._tracks.values() if (p := measured(t, span)) is not None],
         )
         if pair is None or not parts:
             return None
@@ -237,12 +224,10 @@ class _Scene:
         chosen = max(unusual or parts, key=lambda part: part[1].depth)
         others = [e.depth for name, e in parts if name != chosen[0]]
         track = self._tracks[chosen[0]]
-        samples = _samples(track, span)
-        apart = np.abs(track.level[samples] - pair.expected_of(track, samples))
-        deep = float(np.max(apart, initial=0.0)) >= deep_enough(track)
+        deep = self._sister.furthest_off(track, span) >= deep_enough(track)
         if not deep or (others and max(others) >= 0.5 * chosen[1].depth):
             return None
-        return Event((chosen,), span, Cause.ALONE, self._sister_says(chosen) - _ALONE)
+        return Event((chosen,), span, Cause.ALONE, self._sister.says(chosen) - _ALONE)
 
     def pieces(self, event: Event) -> tuple[Event, ...]:
         """A long event cut down to where the tracks contradict each other.
@@ -258,15 +243,15 @@ class _Scene:
         near = slice(*np.searchsorted(one.time_s, (start - 1e-9, end + 1e-9)).tolist())
         time_s, own = one.time_s[near], one.level[near]
         apart = np.abs(own - pair.expected(one, time_s))
-        off = apart > max(2.0 * self._blur[name], _APART_SHARE * deepest.depth)
-        bottom = np.abs(own - deepest.level) <= _BOTTOM * deepest.depth
+        off = apart > max(2.0 * self._sister.blur[name], _APART_SHARE * deepest.depth)
+        bottom = np.abs(own - deepest.level) <= BOTTOM * deepest.depth
         contradicted = bottom.any() and float(np.median(apart[bottom])) > _CONTRADICTS * deepest.depth
         if time_s.size < 3 or not contradicted or float(np.mean(off)) > _MOSTLY:
             return (event,)
         ends = zip(*runs(off), strict=True)
         spans = merge(((float(time_s[a]), float(time_s[b])) for a, b in ends), BURST_GAP_S)
         cut = [
-            [part for t in self._tracks.values() if (part := _measured(t, s)) is not None] for s in spans
+            [part for t in self._tracks.values() if (part := measured(t, s)) is not None] for s in spans
         ]
         return tuple(event_of([max(parts, key=lambda p: p[1].depth)]) for parts in cut if parts)
 
@@ -279,7 +264,7 @@ class _Scene:
             against += self._back(event)
         else:
             against = max(map(self._no_motion, event.parts))
-        apart = max(map(self._apart, event.parts))
+        apart = max(map(self._sister.apart, event.parts))
         name, deepest = event.deepest
         deepest = replace(deepest, span_s=deepest.deepest_s or deepest.span_s)
         asked = self._asked.says(self._tracks[name], deepest) if self._asked else 0.0
@@ -294,11 +279,11 @@ class _Scene:
             beyond_own(self._tracks[n], e, self._own_speed.get(n, 0.0)) for n, e in event.parts
         )
 
-    def _no_motion(self, part: tuple[str, Excursion]) -> float:
+    def _no_motion(self, part: Part) -> float:
         """What speaks, in nats, against an excursion being motion, by the track alone."""
         return self._quick(part) + self._level(part)
 
-    def _quick(self, part: tuple[str, Excursion]) -> float:
+    def _quick(self, part: Part) -> float:
         """What the quickness of its edges says against motion, in nats."""
         name, excursion = part
         if self._sister_decides:
@@ -309,14 +294,7 @@ class _Scene:
         told = sum(max(0.0, _ALONE + _PER_FOLD * log(max(q, 1e-3))) for q in ends.tolist())
         return min(told, _MOST_QUICK)
 
-    def _apart(self, part: tuple[str, Excursion]) -> float:
-        """What the sister says against an excursion being motion, in nats; asked for more than once."""
-        known = self._apart_of.get(id(part[1]))
-        if known is None:
-            known = self._apart_of[id(part[1])] = self._sister_says(part)
-        return known
-
-    def _level(self, part: tuple[str, Excursion]) -> float:
+    def _level(self, part: Part) -> float:
         """What the level that it went to says against motion, in nats."""
         name, excursion = part
         track = self._tracks[name]
@@ -327,13 +305,13 @@ class _Scene:
         against = _RAIL if rail else 0.0
         return against + (_SAME_LEVEL if self._lands(part) else 0.0)
 
-    def _lands(self, part: tuple[str, Excursion]) -> bool:
+    def _lands(self, part: Part) -> bool:
         """Whether a track went where it goes again and again: to one level, or by one factor."""
         (name, excursion), level = part, self._levels[part[0]]
         same = self._tracks[name].same_level + self._tracks[name].resolution
         return (level is not None and abs(excursion.level - level) <= same) or self._leaks(part)
 
-    def _leaks(self, part: tuple[str, Excursion]) -> bool:
+    def _leaks(self, part: Part) -> bool:
         """Whether a track shrank as it shrinks again and again, and its sister says nothing against it.
 
         A joint in what is shared makes her shrink too; one in its own line leaves her where she was. Who
@@ -341,10 +319,10 @@ class _Scene:
         """
         if not self._by_joint(part):
             return False
-        alone = self._pair is None or self._apart(part) >= _AGREE
+        alone = self._pair is None or not self._sister.agrees(part)
         return alone or bool(self._shrank_too(part[0], part[1].span_s))
 
-    def _by_joint(self, part: tuple[str, Excursion]) -> bool:
+    def _by_joint(self, part: Part) -> bool:
         """Whether a track shrank by the factor by which it shrinks again and again."""
         joint = self._joints[part[0]]
         return joint is not None and shrank(self._tracks[part[0]], part[1], joint)
@@ -355,60 +333,6 @@ class _Scene:
             return 0.0
         return by_one_factor((self._tracks[name], e) for name, e in event.parts)
 
-    def _sister_says(self, part: tuple[str, Excursion]) -> float:
-        """What the sister says against an excursion being motion, in nats."""
-        pair, (name, excursion) = self._pair, part
-        if pair is None:
-            return 0.0
-        track = self._tracks[name]
-        # Of a burst, its deepest part: the shaft may go to its level later, or may have come from there.
-        samples = _samples(track, excursion.deepest_s or excursion.span_s)
-        seen = track.level[samples]
-        if not seen.size:
-            return 0.0
-        expected = pair.expected_of(track, samples)
-        bottom = np.abs(seen - excursion.level) <= _BOTTOM * excursion.depth
-        if bottom.any():
-            seen, expected = seen[bottom], expected[bottom]
-        apart = seen - expected
-        spread = self._spread(part)
-        # What they are apart anyway is asked for only where it could matter.
-        now = abs(sampling.middle(apart))
-        if _LITTLE * spread < now < self._blur[name] + _MOST_DEVIATIONS * spread:
-            apart = apart - self._usually_apart(pair, track, samples)
-        off = sampling.middle(np.abs(apart))
-        return min((off / spread) ** 2 / 2.0, _MOST_APART)
-
-    def _went_along(self, part: tuple[str, Excursion]) -> float:
-        """What it costs, in nats, to say that a track left alone while its sister moved as it did."""
-        name, excursion = part
-        pair, span = self._pair, excursion.deepest_s or excursion.span_s
-        hers = (_measured(t, span) for t in self._tracks.values() if t.id != name)
-        went = next((p for p in hers if p is not None), None)
-        if pair is None or went is None or self._apart(part) >= _AGREE:
-            return 0.0
-        stays = self._in(name, went) / self._spread(part)
-        return min(stays**2 / 2.0, _MOST_APART)
-
-    def _spread(self, part: tuple[str, Excursion]) -> float:
-        """How well it is known, percent of supply, where a track should be by its sister."""
-        pair, (name, excursion) = self._pair, part
-        timing = pair.timing(self._tracks[name], excursion.span_s) if pair is not None else 0.0
-        blur = self._blur[name] / _DEVIATIONS
-        return hypot(blur, _GAIN * excursion.depth, timing / 2.0, _RIPPLE_PCT)
-
-    def _usually_apart(self, pair: Pair, track: Instrument, during: slice) -> float:
-        """What a track and its sister are apart just before and behind, percent of supply.
-
-        As far as noise and a line that is not quite theirs explain it.
-        """
-        first, last = int(during.start), int(during.stop)
-        sides = slice(max(first - _BESIDE, 0), first), slice(last, last + _BESIDE)
-        gaps = (track.level[s] - pair.expected_of(track, s) for s in sides)
-        # What is off on one side only, and lasts, is the fault itself.
-        least = min((sampling.middle(g) for g in gaps if g.size), key=abs, default=0.0)
-        return float(np.clip(least, -self._blur[track.id], self._blur[track.id]))
-
     def _chance(self, event: Event) -> float:
         """What it costs, in nats, that two tracks left and landed where the line between them says."""
         pair = self._pair
@@ -417,7 +341,7 @@ class _Scene:
         deepest = event.deepest
         if not self._agree(event):
             return 0.0
-        return min(_MOST_CHANCE, log(deepest[1].depth / self._blur[deepest[0]]))
+        return min(_MOST_CHANCE, log(deepest[1].depth / self._sister.blur[deepest[0]]))
 
     def _alike(self, event: Event) -> bool:
         """Whether all tracks went to one and the same level."""
@@ -428,9 +352,9 @@ class _Scene:
         """What it costs, in nats, that one track hardly left while the other went far."""
         name, deepest = event.deepest
         aside = any(
-            self._in(name, part) < _ASIDE * deepest.depth
+            self._sister.depth_in(name, part) < _ASIDE * deepest.depth
             and self._level(part) == 0.0
-            and (self._quick(part) < _MOST_QUICK or self._apart(part) < _RAIL)
+            and (self._quick(part) < _MOST_QUICK or self._sister.apart(part) < _RAIL)
             for part in event.parts
             if part[0] != name
         )
@@ -439,9 +363,9 @@ class _Scene:
     def _agree(self, event: Event) -> bool:
         """Whether the tracks went along with each other, further than noise would take them."""
         pair, deepest = self._pair, event.deepest
-        if pair is None or deepest[1].depth < 2.0 * self._blur[deepest[0]]:
+        if pair is None or deepest[1].depth < 2.0 * self._sister.blur[deepest[0]]:
             return False
-        return self._apart(deepest) < _AGREE
+        return self._sister.agrees(deepest)
 
     def _is_in_place(self, event: Event) -> bool:
         """Whether a track alone is, during an event, where its sister is, though she did not go along.
@@ -453,16 +377,13 @@ class _Scene:
             return False
         name, excursion = event.parts[0]
         track = self._tracks[name]
-        if excursion.depth < _FAR_OFF * self._blur[name] or self._apart(event.parts[0]) > _HARDLY:
+        if (
+            excursion.depth < _FAR_OFF * self._sister.blur[name]
+            or self._sister.apart(event.parts[0]) > _HARDLY
+        ):
             return False
         # What speed and a line that is not known well hide is no place.
-        return pair.timing(track, event.span_s) < self._blur[name]
-
-    def _in(self, name: str, part: tuple[str, Excursion]) -> float:
-        """How deep an excursion of the sister is, in percent of a track's supply."""
-        slope = abs(self._pair.line.slope) if self._pair is not None else 1.0
-        first = self._pair is not None and name == self._pair.first.id
-        return part[1].depth / slope if first else part[1].depth * slope
+        return pair.timing(track, event.span_s) < self._sister.blur[name]
 
     def _with_sister(self, event: Event) -> Event:
         """An event of one track with what the other showed then, where that went along."""
@@ -474,28 +395,22 @@ class _Scene:
         if not self._agree(event):
             return event
         span = excursion.deepest_s or event.span_s
-        others = (_measured(t, span) for t in self._tracks.values() if t.id != name)
+        others = (measured(t, span) for t in self._tracks.values() if t.id != name)
         least = _ALONG * excursion.depth
-        along = [p for p in others if p is not None and self._in(name, p) > least]
+        along = [p for p in others if p is not None and self._sister.depth_in(name, p) > least]
         return event_of([*event.parts, *along])
 
-    def _shrank_too(self, name: str, span: Span) -> list[tuple[str, Excursion]]:
+    def _shrank_too(self, name: str, span: Span) -> list[Part]:
         """The other tracks, read in turn with one that shrank, where they shrank by the joint too."""
         found, joint = [], self._joints[name]
         for track in self._tracks.values():
             near = (span[0] - 0.5 * track.interval_s, span[1] + 0.5 * track.interval_s)
-            part = _measured(track, near) if track.id != name else None
+            part = measured(track, near) if track.id != name else None
             if joint is None or part is None or part[1].depth <= track.tolerance:
                 continue
             if shrank(track, part[1], joint):
                 found.append(part)
         return found
-
-
-def _samples(track: Instrument, span: Span) -> slice:
-    """The samples of a track during an event, or so many of them as are enough."""
-    first, last = track.time_s.searchsorted((span[0] - 1e-9, span[1] + 1e-9)).tolist()
-    return slice(first, last, max(1, (last - first) // _MANY_LEVELS))
 
 
 def _leaps(track: Instrument, excursion: Excursion) -> bool:
@@ -513,17 +428,3 @@ def _leaps(track: Instrument, excursion: Excursion) -> bool:
         if abs(way) < _LEAP * excursion.depth or on_the_way > _PREPARED * abs(way):
             return False
     return True
-
-
-def _measured(track: Instrument, span: Span) -> tuple[str, Excursion] | None:
-    """What a track shows between two instants, against straight on from before to behind."""
-    first, last = np.searchsorted(track.time_s, (span[0] - 1e-9, span[1] + 1e-9)).tolist()
-    if last <= first:
-        return None
-    before = float(track.level[max(first - 1, 0)])
-    after = float(track.level[min(last, track.level.size - 1)])
-    values = track.level[first:last]
-    straight = before + (after - before) * np.arange(1, last - first + 1) / (last - first + 1)
-    furthest = int(np.argmax(np.abs(values - straight)))
-    level, local = float(values[furthest]), float(straight[furthest])
-    return track.id, Excursion(span, before, after, level, last - first, local=local)

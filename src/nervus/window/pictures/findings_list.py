@@ -284,6 +284,13 @@ class FindingsList(QWidget):
         if index.isValid() and index == before:
             self._told(index)
 
+    def step(self, by: int) -> None:
+        """Choose the next finding or the one before, round and round."""
+        count = self.model.findings
+        if count:
+            now = self.number
+            self.choose((now + by) % count if now >= 0 else 0)
+
     @property
     def number(self) -> int:
         """The finding that is chosen, or -1."""

@@ -1,0 +1,151 @@
+"""What the other track on the same shaft says of an excursion: whether the shaft could have made it."""
+
+from collections.abc import Sequence
+from math import hypot, sqrt
+
+import numpy as np
+
+from nervus.domain.channel import Span
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.instruments import sampling
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.motion.pair import Pair
+
+# The line between two tracks is known to this share of what one of them moves (gain, lag, filters); so
+# many deviations of noise make a tolerance; no more than so many nats come from one difference.
+_GAIN, _DEVIATIONS, _MOST_APART = 0.13, 4.0, 30.0
+_MOST_DEVIATIONS, _LITTLE = sqrt(2.0 * _MOST_APART), 0.5
+# A supply's ripple moves tracks that mirror each other apart, percent (common practice: some ten
+# millivolts).
+_RIPPLE_PCT = 0.15
+# Tracks agree where what they are apart is worth less than this, in nats.
+_AGREE = 2.0
+# The bottom of an excursion: no further from its level than this share of its depth.
+BOTTOM = 0.3
+# So many samples on either side tell what tracks are apart anyway.
+_BESIDE = 20
+# An excursion is compared at so many instants at most.
+_MANY_LEVELS = 200
+
+Part = tuple[str, Excursion]
+"""An excursion, and the channel of the track that made it."""
+
+
+class Sister:
+    """Asked for each part of an event; of a lone track there is none, who says nothing.
+
+    Attributes:
+        blur: for each track what noise and rounding of both hide, percent of its supply.
+    """
+
+    def __init__(self, tracks: Sequence[Instrument], pair: Pair | None) -> None:
+        self._tracks, self._pair = {t.id: t for t in tracks}, pair
+        self._known: dict[int, float] = {}
+        self.blur = {t.id: pair.blur(t) for t in tracks} if pair is not None else {}
+
+    def forget(self) -> None:
+        """Another event is looked at: what was said of parts is of those only."""
+        self._known = {}
+
+    def apart(self, part: Part) -> float:
+        """What she says against an excursion being motion, in nats; asked for more than once."""
+        known = self._known.get(id(part[1]))
+        if known is None:
+            known = self._known[id(part[1])] = self.says(part)
+        return known
+
+    def agrees(self, part: Part) -> bool:
+        """Whether a track was where she says that it should be."""
+        return self.apart(part) < _AGREE
+
+    def says_all(self, part: Part) -> bool:
+        """Whether she says as much against motion as she can."""
+        return self.apart(part) >= _MOST_APART
+
+    def says(self, part: Part) -> float:
+        """What she says against an excursion being motion, in nats."""
+        pair, (name, excursion) = self._pair, part
+        if pair is None:
+            return 0.0
+        track = self._tracks[name]
+        # Of a burst, its deepest part: the shaft may go to its level later, or may have come from there.
+        samples = _during(track, excursion.deepest_s or excursion.span_s)
+        seen = track.level[samples]
+        if not seen.size:
+            return 0.0
+        expected = pair.expected_of(track, samples)
+        bottom = np.abs(seen - excursion.level) <= BOTTOM * excursion.depth
+        if bottom.any():
+            seen, expected = seen[bottom], expected[bottom]
+        apart = seen - expected
+        spread = self._spread(pair, part)
+        # What they are apart anyway is asked for only where it could matter.
+        now = abs(sampling.middle(apart))
+        if _LITTLE * spread < now < self.blur[name] + _MOST_DEVIATIONS * spread:
+            apart = apart - self._usually_apart(pair, track, samples)
+        off = sampling.middle(np.abs(apart))
+        return min((off / spread) ** 2 / 2.0, _MOST_APART)
+
+    def went_along(self, part: Part) -> float:
+        """What it costs, in nats, to say that a track left alone while she moved as it did."""
+        name, excursion = part
+        pair, span = self._pair, excursion.deepest_s or excursion.span_s
+        hers = (measured(t, span) for t in self._tracks.values() if t.id != name)
+        went = next((p for p in hers if p is not None), None)
+        if pair is None or went is None or not self.agrees(part):
+            return 0.0
+        stays = self.depth_in(name, went) / self._spread(pair, part)
+        return min(stays**2 / 2.0, _MOST_APART)
+
+    def furthest_off(self, track: Instrument, span: Span) -> float:
+        """The most that a track is off what she tells during a span, percent of its supply."""
+        if self._pair is None:
+            return 0.0
+        samples = _during(track, span)
+        off = np.abs(track.level[samples] - self._pair.expected_of(track, samples))
+        return float(np.max(off, initial=0.0))
+
+    def depth_in(self, name: str, part: Part) -> float:
+        """How deep an excursion of hers is, in percent of a track's supply."""
+        slope = abs(self._pair.line.slope) if self._pair is not None else 1.0
+        first = self._pair is not None and name == self._pair.first.id
+        return part[1].depth / slope if first else part[1].depth * slope
+
+    def _spread(self, pair: Pair, part: Part) -> float:
+        """How well it is known, percent of supply, where a track should be by her."""
+        name, excursion = part
+        timing = pair.timing(self._tracks[name], excursion.span_s)
+        blur = self.blur[name] / _DEVIATIONS
+        return hypot(blur, _GAIN * excursion.depth, timing / 2.0, _RIPPLE_PCT)
+
+    def _usually_apart(self, pair: Pair, track: Instrument, during: slice) -> float:
+        """What a track and she are apart just before and behind, percent of supply.
+
+        As far as noise and a line that is not quite theirs explain it.
+        """
+        first, last = int(during.start), int(during.stop)
+        sides = slice(max(first - _BESIDE, 0), first), slice(last, last + _BESIDE)
+        gaps = (track.level[s] - pair.expected_of(track, s) for s in sides)
+        # What is off on one side only, and lasts, is the fault itself.
+        least = min((sampling.middle(g) for g in gaps if g.size), key=abs, default=0.0)
+        return float(np.clip(least, -self.blur[track.id], self.blur[track.id]))
+
+
+def measured(track: Instrument, span: Span) -> Part | None:
+    """What a track shows between two instants, against straight on from before to behind."""
+    first, last = np.searchsorted(track.time_s, (span[0] - 1e-9, span[1] + 1e-9)).tolist()
+    if last <= first:
+        return None
+    before = float(track.level[max(first - 1, 0)])
+    after = float(track.level[min(last, track.level.size - 1)])
+    values = track.level[first:last]
+    straight = before + (after - before) * np.arange(1, last - first + 1) / (last - first + 1)
+    furthest = int(np.argmax(np.abs(values - straight)))
+    level, local = float(values[furthest]), float(straight[furthest])
+    return track.id, Excursion(span, before, after, level, last - first, local=local)
+
+
+def _during(track: Instrument, span: Span) -> slice:
+    """The samples of a track during an event, or so many of them as are enough."""
+    first, last = track.time_s.searchsorted((span[0] - 1e-9, span[1] + 1e-9)).tolist()
+    return slice(first, last, max(1, (last - first) // _MANY_LEVELS))
