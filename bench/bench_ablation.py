@@ -93,6 +93,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "what flickers is rough first": ("worn.worn_places", "_is_contact", yes),
     "bends by both directions": ("told.disagreement", "_bent", lambda pair, *_: pair.time_s < -1e9),
     "a bend is no roughness": ("examine", "is_bend", no),
+    "a bend is no stand": ("examine", "stands_in_bend", no),
     "position against command": ("told.following", "not_following", nothing),
     "bent against what is reported": ("told.linearity", "nonlinear", nothing),
     "resting places": ("told.rest", "off_rest", nothing),

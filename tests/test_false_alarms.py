@@ -84,12 +84,14 @@ def test_a_wire_that_floats_just_beside_the_stop_is_told_though_a_plate_may_leap
         ("healthy, read in turn", 300_027), ("healthy, read in turn", 300_028),
         ("healthy, fast capture", 300_023), ("healthy, fast capture", 300_028),
         ("healthy, snapped", 400_021), ("throttle that stops half way", 400_009),
+        ("bent track", 500_010), ("bent track, with the command", 95_004),
     ],
 )  # fmt: skip
 def test_what_spikes_snaps_and_reading_in_turn_make_of_a_sound_track_is_no_fault(
     kind: str, seed: int
 ) -> None:
-    """Spikes that follow each other; strokes that begin and end between two readings; chance."""
+    """Spikes that follow each other; strokes that begin and end between two readings; chance; a bend that
+    falls as steeply as the travel rises, where the track does stand."""
     found = analyse(hard_case(kind, seed).recording).examination.findings
     assert [f.text for f in found if not isinstance(f, Disagreement)] == []
 

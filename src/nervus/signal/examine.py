@@ -29,7 +29,13 @@ from nervus.signal.motion.course import Course, plain_course
 from nervus.signal.told import disagreement, drops, following, linearity, ranges, rest, supply
 from nervus.signal.told.coverage import describe_coverage, of_contactless
 from nervus.signal.told.groups import in_groups
-from nervus.signal.told.one_cause import is_bend, unless_supply_sags, without_ends, without_sticking
+from nervus.signal.told.one_cause import (
+    is_bend,
+    stands_in_bend,
+    unless_supply_sags,
+    without_ends,
+    without_sticking,
+)
 from nervus.signal.told.smoothing import smoothed_s
 from nervus.signal.worn import worn_places
 from nervus.signal.worn.locality import judge_locality, no_events, of_worn_and_drops
@@ -116,6 +122,7 @@ def _of_shaft(
     differ = _disagreements(recording, shaft, profile)
     differ, sags = unless_supply_sags(recording, shaft, differ)
     wear = [n for n in wear if not is_bend(n, shaft, differ)]
+    spots = tuple(s for s in spots if not stands_in_bend(s, differ))
     loose = without_ends(loose, shaft, differ)
     found = [*spots, *_drops(recording, shaft, loose), *wear, *differ, *sags]
     return found, [*spots, *wear], _locality(loose, shaft.travel)

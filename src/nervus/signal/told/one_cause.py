@@ -7,14 +7,24 @@ seems a track that is off, a plate that sticks and leaps free a sensor that drop
 import numpy as np
 
 from nervus.domain.channel import Recording
-from nervus.domain.finding import Disagreement, Drop, Finding, Floor, Noise, SupplyFault
+from nervus.domain.finding import (
+    DeadSpot,
+    Disagreement,
+    Drop,
+    Finding,
+    Floor,
+    Noise,
+    Shape,
+    SupplyFault,
+)
 from nervus.signal.arithmetic.spans import Union, overlaps
 from nervus.signal.explained.events import Event
 from nervus.signal.explained.shaft import Shaft
 from nervus.signal.told.sagging import find_sag, supply_sags
 
-# So near to a bend, percent of travel, roughness is the bend's.
-_BEND_PCT = 4.0
+# So near to a bend, percent of travel, roughness is the bend's; what is wider is no bend of a place. A
+# track that stands is off by no more than this many times as far as it stands.
+_BEND_PCT, _WIDEST_BEND_PCT, _OFF_BY_MORE = 4.0, 60.0, 1.5
 # A difference of two tracks lasts from so long on; what lies so near to its end, and is no larger than
 # this many times it, is its end.
 _LASTS_S, _BESIDE_S, _AS_LARGE = 1.0, 0.25, 1.4
@@ -24,6 +34,20 @@ def is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> boo
     """Seen slowly, a track seems rough where it bends: samples lie far from their neighbours' middle."""
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
     return slow and any(overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT) for d in differ)
+
+
+def stands_in_bend(spot: DeadSpot, differ: tuple[Disagreement, ...]) -> bool:
+    """Where a bend falls as steeply as the travel rises a track does stand: that is the bend's own.
+
+    A track that stands is off by no more than it stands for; one that bends is off by far more there.
+    """
+    wide = spot.travel_pct[1] - spot.travel_pct[0]
+    return spot.shape is Shape.FLAT and any(
+        overlaps(spot.travel_pct, d.travel_pct, _BEND_PCT)
+        and d.travel_pct[1] - d.travel_pct[0] < _WIDEST_BEND_PCT
+        and d.worst_pct > _OFF_BY_MORE * wide
+        for d in differ
+    )
 
 
 def without_ends(

@@ -34,6 +34,8 @@ _DEVIATIONS, _TIMES = 4.5, 1.8
 # As a whole it stands out by so many: hundreds of stretches are looked at.
 _OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
+# Where the shaft bends by more, percent of supply, what tracks read in turn are apart by is motion.
+_STRAIGHT_PCT = 3.0
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
 # what the plate does, sample by sample, only the fastest are.
 _SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 250.0
@@ -158,6 +160,9 @@ def _looked(
         apart = _bend(track.level - sister)
         bend = np.where(np.abs(apart) < np.abs(bend), apart, bend)
     good = _good(track, masked)
+    if sister is not None and track.is_slow:
+        # Between two readings of hers the shaft went straight as far as she does not bend there.
+        good &= running_extremes(np.pad(np.abs(_bend(sister)), 1), 3)[1] <= _STRAIGHT_PCT
     table = _table(track, bend, good, travel, passes)
     if sister is not None and track.is_slow:
         table = replace(table, floor=max(table.floor, track.resolution**2 / 6.0))
@@ -187,7 +192,6 @@ def _apart(track: Instrument, sister: FloatArray, travel: tuple[FloatArray, Floa
     off = track.level - sister - _usually_apart(percent, track.level - sister)
     speed = np.abs(np.gradient(sister, track.time_s))
     speed = running_extremes(np.pad(speed, 2, mode="edge"), 5)[1]
-    bends = running_extremes(np.pad(np.abs(_bend(sister)), 2, mode="edge"), 3)[1]
     moving = speed > _MOVING_PCT_PER_S
     still = np.abs(off[~moving]) if not moving.all() else np.zeros(1)
     at_rest = max(OF_MEDIAN * float(np.median(still)), track.resolution / 2.0, track.noise)
@@ -195,9 +199,7 @@ def _apart(track: Instrument, sister: FloatArray, travel: tuple[FloatArray, Floa
     if moving.any():
         besides = np.maximum(np.abs(off[moving]) - at_rest, 0.0)
         timing_s = OF_MEDIAN * float(np.median(besides / speed[moving]))
-    # Between two readings of hers the shaft went straight as far as she does not bend there.
-    unknown = np.hypot(speed * timing_s, np.maximum(bends - 2.0 * at_rest, 0.0))
-    return np.asarray(off * at_rest / np.hypot(at_rest, unknown), dtype=np.float64)[1:-1]
+    return np.asarray(off * at_rest / np.hypot(at_rest, speed * timing_s), dtype=np.float64)[1:-1]
 
 
 def _usually_apart(percent: FloatArray, apart: FloatArray) -> FloatArray:
