@@ -90,8 +90,8 @@ def test_a_wire_that_floats_just_beside_the_stop_is_told_though_a_plate_may_leap
 def test_what_spikes_snaps_and_reading_in_turn_make_of_a_sound_track_is_no_fault(
     kind: str, seed: int
 ) -> None:
-    """Spikes that follow each other; strokes that begin and end between two readings; chance; a bend that
-    falls as steeply as the travel rises, where the track does stand."""
+    """Spikes that follow each other; strokes that begin and end between two readings; chance; a bend
+    that falls as steeply as the travel rises, where the track does stand."""
     found = analyse(hard_case(kind, seed).recording).examination.findings
     assert [f.text for f in found if not isinstance(f, Disagreement)] == []
 

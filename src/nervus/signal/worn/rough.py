@@ -35,7 +35,7 @@ _DEVIATIONS, _TIMES = 4.5, 1.8
 _OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
 # Where the shaft bends by more, percent of supply, what tracks read in turn are apart by is motion.
-_STRAIGHT_PCT = 3.0
+_STRAIGHT_PCT = 2.0
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
 # what the plate does, sample by sample, only the fastest are.
 _SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 250.0
