@@ -54,11 +54,10 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     at, there = _simultaneous(track.time_s[own], reference.time_s, slack)
     if not there.any():
         return None if excursion.samples == 1 else False
-    own_v, others_v = track.level * track.supply_v / 100.0, reference.values
-    moves = own_v[own] - _around(own_v, own.start, own.stop)
-    stands_v = _around(others_v, int(at[there][0]), int(at[there][-1]) + 1)
-    mine, others = moves[there], others_v[at[there]] - stands_v
-    own_v, others_v = own_v[own][there], others_v[at[there]]
+    own_v, others_v = track.own(track.level[own]), reference.values[at[there]]
+    stands_v = _around(reference.values, int(at[there][0]), int(at[there][-1]) + 1)
+    moves = own_v - _around(track.level, own.start, own.stop) * track.supply_v / 100.0
+    mine, others, own_v = moves[there], others_v - stands_v, own_v[there]
     if reference.id == "vref_v" and others_v.min() < _COLLAPSED_V:
         return False
     ends = excursion.level, 100.0 * float(others_v.max()) / track.supply_v
