@@ -236,7 +236,9 @@ def read(black: str, red: str, value: float, plug: PlugEnd = PlugEnd.SENSOR, **m
 
 def job(*entries: object, throttle: ThrottleKind = ThrottleKind.CABLE) -> Job:
     vehicle = new_vehicle("No 3", "pickup", throttle)
-    return Job(id=new_id(), vehicle=vehicle, opened=now(), entries=entries)  # type: ignore[arg-type]
+    # Opened before the first entry: what was read before a job was opened is none of it.
+    opened = min((entry.at for entry in entries), default=now())  # type: ignore[attr-defined] # any entry has one
+    return Job(id=new_id(), vehicle=vehicle, opened=opened, entries=entries)  # type: ignore[arg-type]
 
 
 def test_readings_between_pins_weigh_in_the_judgement_by_the_roles_of_the_pins() -> None:
