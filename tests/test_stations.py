@@ -555,14 +555,22 @@ def test_a_job_goes_out_and_comes_back_as_a_bundle(
     )
     qtbot.addWidget(elsewhere)
     elsewhere.show()
-    elsewhere.open_file(bundle)
+    # Chosen as a bundle it is one, whatever its name.
+    unnamed = bundle.rename(tmp_path / "job of May")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(unnamed), ""))
+    elsewhere._actions["take_bundle"].trigger()
     qtbot.waitUntil(lambda: elsewhere.job is not None, timeout=10_000)
     assert elsewhere.job == job
+    calendar = tmp_path / "due.ics"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a: (str(calendar), ""))
+    elsewhere._actions["due_jobs"].trigger()
+    qtbot.waitUntil(lambda: "due.ics" in elsewhere.notice.text.text(), timeout=10_000)
+    assert calendar.read_bytes().startswith(b"BEGIN:VCALENDAR")
     elsewhere.go("record")
     qtbot.waitUntil(lambda: elsewhere.opened is not None, timeout=20_000)
     bad = tmp_path / "bad.zip"
     bad.write_bytes(b"PK")
-    elsewhere.open_file(bad)
+    elsewhere.open_file(bad)  # by its ending
     qtbot.waitUntil(lambda: "nothing was taken over" in elsewhere.notice.text.text(), timeout=20_000)
     elsewhere.close()
 

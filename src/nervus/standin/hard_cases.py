@@ -18,18 +18,13 @@ from nervus.domain.finding import Shape
 from nervus.domain.suspect import SuspectId
 from nervus.standin.capture import Sampler, Simulated, simulate, without_supply
 from nervus.standin.faults import BentTrack, Fault, LooseLine, RoughPlace, WornPlace
-from nervus.standin.motion import Law, Stroke, follow
+from nervus.standin.hard_strokes import FOOT_DOWN, moved, strokes_of
+from nervus.standin.motion import follow
 
 # A place that failed less often than this can't be told from chance; it need not be found.
 _LEAST_TIMES = 3
 # No sensor reads higher than this share of its supply, wide open (common practice: 4.6 V, some 4.75 V).
 _MOST_OPEN = 0.95
-# Openings with the foot down, so that what stops half way shows as such.
-_FULL = (Stroke(100.0, 0.6, 0.5), Stroke(0.0, 0.5, 1.0)) * 2
-# What moves the plate is drawn from a stream of its own: the circuits and faults stay as they are.
-_LAWS = 5
-# A stroke that takes no longer is made by a motor or, when it closes the plate, by its spring.
-_QUICK_S = 0.25
 # Samples a second of a capture that shows how an input's low-pass rounds an edge.
 _FAST_HZ = (5_000.0, 10_000.0)
 
@@ -102,38 +97,6 @@ def _sampler(random: np.random.Generator, rates: tuple[float, ...], *, polled: b
     )
 
 
-def _strokes(random: np.random.Generator, sweeps: int, *, snaps: bool = False) -> tuple[Stroke, ...]:
-    """Sweeps as people make them: whole and part ones, hesitations, holds, a snap now and then."""
-    made: list[Stroke] = []
-    for _ in range(sweeps):
-        top = 100.0 if random.random() < 0.65 else random.uniform(35.0, 85.0)
-        if random.random() < 0.25:
-            half = random.uniform(15.0, top - 8.0)
-            made.append(Stroke(half, random.uniform(0.5, 1.5), random.uniform(0.1, 1.2)))
-            if random.random() < 0.5:
-                back = half - random.uniform(2.0, 6.0)
-                made.append(Stroke(back, random.uniform(0.2, 0.4), 0.05))
-        quick = snaps and random.random() < 0.6
-        fast = random.uniform(0.08, 0.2)
-        made.append(Stroke(top, fast if quick else random.uniform(0.9, 2.8), random.uniform(0.2, 0.8)))
-        made.append(Stroke(0.0, fast if quick else random.uniform(0.9, 2.8), random.uniform(0.3, 0.9)))
-    return tuple(made)
-
-
-def _moved(strokes: tuple[Stroke, ...], seed: int) -> tuple[Stroke, ...]:
-    """The strokes as a hand, a foot, a motor and a spring make them, each recording in its own way."""
-    random = np.random.default_rng([seed, _LAWS])
-    slow = (Law.SMOOTH, Law.HALTING, Law.MOTOR)[random.integers(3)]
-    let_go = random.random() < 0.5
-    quick = (Law.SMOOTH, Law.MOTOR)[random.integers(2)]
-    made = []
-    for stroke in strokes:
-        law = quick if stroke.move_s <= _QUICK_S else slow
-        falls = let_go and stroke.move_s <= _QUICK_S and stroke.to_pct == 0.0
-        made.append(replace(stroke, law=Law.SPRING if falls else law))
-    return tuple(made)
-
-
 def _made(  # noqa: PLR0913 - what a case may be drawn from; all by name
     random: np.random.Generator,
     seed: int,
@@ -147,7 +110,7 @@ def _made(  # noqa: PLR0913 - what a case may be drawn from; all by name
 ) -> tuple[Simulated, Shown]:
     filter_s = float(10.0 ** random.uniform(-3.7, -2.8)) if filtered else 0.0
     sampler = replace(_sampler(random, rates, polled=polled), filter_s=filter_s)
-    strokes = _moved(_strokes(random, int(random.integers(5, 9)), snaps=snaps), seed)
+    strokes = moved(strokes_of(random, int(random.integers(5, 9)), snaps=snaps), seed)
     circuit = _circuit(random, tracks)
     made = simulate(circuit, strokes, sampler, seed, faults=faults)
     sound = simulate(circuit, strokes, sampler, seed) if faults else made
@@ -222,7 +185,7 @@ def _healthy_spikes(random: np.random.Generator, seed: int) -> HardCase:
 def _healthy_key_off(random: np.random.Generator, seed: int) -> HardCase:
     """The key is switched off for some seconds; all lines decay together."""
     sampler = _sampler(random, (50.0, 100.0, 200.0), polled=False)
-    made = simulate(_circuit(random, 2), _moved(_strokes(random, 6), seed), sampler, seed)
+    made = simulate(_circuit(random, 2), moved(strokes_of(random, 6), seed), sampler, seed)
     start = random.uniform(5.0, 12.0)
     end = start + random.uniform(1.6, 6.0)
     tau = random.uniform(0.05, 0.2)
@@ -383,7 +346,7 @@ def _read_in_turn(
     The plate follows its command with a lag; wide open is told as less than all. Also: from when on it
     was asked for more than it opens, and until when.
     """
-    strokes = _moved((*_strokes(random, int(random.integers(5, 9)), snaps=True), *_FULL), seed)
+    strokes = moved((*strokes_of(random, int(random.integers(5, 9)), snaps=True), *FOOT_DOWN), seed)
     time_s, asked = follow(strokes, 1000.0, random, start_pct=0.0)
     is_at = np.minimum(_lagging(asked, float(random.uniform(0.03, 0.12))), stops_at)
     told, least = random.uniform(0.75, 1.0), random.uniform(0.0, 4.0)

@@ -27,10 +27,12 @@ class FilesPart(QObject):
     """Asks which file, or where to, and writes in the background.
 
     Signals:
-        open_wanted: the recording or bundle that was chosen.
+        open_wanted: the recording that was chosen.
+        bundle_wanted: the bundle that was chosen, whatever its name ends with.
     """
 
     open_wanted = pyqtSignal(object)
+    bundle_wanted = pyqtSignal(object)
 
     def __init__(
         self,
@@ -58,7 +60,7 @@ class FilesPart(QObject):
         """Ask which bundle to take a job from."""
         path = asked_for_bundle(self._window)
         if path is not None:
-            self.open_wanted.emit(path)
+            self.bundle_wanted.emit(path)
 
     def ask_where_to(self) -> None:
         """Ask where the job's bundle is to be written."""

@@ -184,6 +184,7 @@ class MainWindow(FrameWindow):
         live.moment.connect(self.nerve.show_moment)
         self.recordings.open_wanted.connect(self.open_file)
         self.files.open_wanted.connect(self.open_file)
+        self.files.bundle_wanted.connect(self._take_bundle)
         self.recordings.told.connect(self.notice.tell)
         self.recordings.left_over.connect(
             lambda told: self.notice.tell(told, say("Look at them"), self.recordings.show_left_over)
@@ -396,9 +397,12 @@ class MainWindow(FrameWindow):
     def open_file(self, path: Path) -> None:
         """Open a recording from a file, or a bundle; what is open stays until it is there."""
         if path.suffix.lower() == ".zip":
-            self.job_part.take_bundle(path, self.open_job)
+            self._take_bundle(path)
         else:
             self.opening.file(path)
+
+    def _take_bundle(self, path: Path) -> None:
+        self.job_part.take_bundle(path, self.open_job)
 
     def open_demo(self, case_id: str) -> None:
         """Open a case of the demo (the most telling one for an empty name)."""

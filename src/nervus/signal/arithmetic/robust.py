@@ -71,6 +71,16 @@ def running_extremes(values: FloatArray, length: int) -> tuple[FloatArray, Float
     return found[0], found[1]
 
 
+def bends_beside(values: FloatArray) -> FloatArray:
+    """How far each value, or one next to it, is off the middle of its neighbours at most, shape (n,).
+
+    Between two of them what they were read from went straight as far as this is little.
+    """
+    bends = np.zeros(values.size)
+    bends[1:-1] = np.abs(np.diff(values, 2)) / 2.0
+    return running_extremes(np.pad(bends, 1), 3)[1]
+
+
 def monotone(level: FloatArray, *, rising: bool) -> FloatArray:
     """The nearest course (least squares) that never turns back, shape (n,) to (n,).
 

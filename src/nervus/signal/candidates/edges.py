@@ -130,6 +130,8 @@ def _leap(track: Instrument, at: IntArray, ends: FloatArray) -> FloatArray:
 
 def _mean_at(track: Instrument, at: IntArray, some: int) -> FloatArray:
     """The mean of so many samples around each index, shape of `at`."""
+    if some == 1:
+        return track.level[at]
     around = np.arange(some) - some // 2
     return np.asarray(track.level[np.add.outer(at, around).clip(0, track.level.size - 1)].mean(axis=-1))
 

@@ -15,7 +15,7 @@ import numpy as np
 from nervus.domain.analysis import Direction, Frame, Pass
 from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
-from nervus.signal.arithmetic.robust import OF_MEDIAN, even_median, running_extremes
+from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median
 from nervus.signal.arithmetic.spans import inside, merge
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.travel import crossings
@@ -164,8 +164,7 @@ def _during(
     known = ~inside(time_s, masked, 2.0 * track.interval_s)
     if track.is_slow:
         # Between two readings of the sister the shaft went straight as far as she does not bend there.
-        bends = np.abs(np.diff(other, 2, prepend=other[0], append=other[-1])) / 2.0
-        known &= running_extremes(np.pad(bends, 1), 3)[1] <= _STRAIGHT_PCT
+        known &= bends_beside(other) <= _STRAIGHT_PCT
     return time_s[known], own[known], other[known]
 
 

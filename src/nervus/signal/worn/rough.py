@@ -16,7 +16,7 @@ from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span, Unit
 from nervus.domain.finding import Noise
 from nervus.language import say
 from nervus.signal.arithmetic.intervals import wilson
-from nervus.signal.arithmetic.robust import OF_MEDIAN, even_median, running_extremes
+from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median, running_extremes
 from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.instruments.sampling import block_means
@@ -162,7 +162,7 @@ def _looked(
     good = _good(track, masked)
     if sister is not None and track.is_slow:
         # Between two readings of hers the shaft went straight as far as she does not bend there.
-        good &= running_extremes(np.pad(np.abs(_bend(sister)), 1), 3)[1] <= _STRAIGHT_PCT
+        good &= bends_beside(sister)[1:-1] <= _STRAIGHT_PCT
     table = _table(track, bend, good, travel, passes)
     if sister is not None and track.is_slow:
         table = replace(table, floor=max(table.floor, track.resolution**2 / 6.0))

@@ -43,9 +43,9 @@ class Opened:
     recording: Recording
     analysis: "Analysis"
     title: str
-    vehicle: Vehicle | None
-    complaint: str
-    state: str
+    vehicle: Vehicle | None = None
+    complaint: str = ""
+    state: str = ""
     path: Path | None = None
     codes: tuple[SeenCode, ...] = ()
     pictures: "Pictures | None" = None
@@ -138,14 +138,10 @@ def open_file(
         recording,
         analysis,
         path.name,
-        None,
-        "",
-        "",
-        path,
-        read.codes,
-        pictures,
-        None,
-        read.remarks,
+        path=path,
+        codes=read.codes,
+        pictures=pictures,
+        remarks=read.remarks,
         profile=profile,
     )
 
@@ -260,14 +256,10 @@ def open_mapped(
         recording,
         analysis,
         path.name,
-        None,
-        "",
-        "",
-        ours,
-        (),
-        pictures,
-        path,
-        read.remarks,
+        path=ours,
+        pictures=pictures,
+        original=path,
+        remarks=read.remarks,
         mapped=True,
         profile=profile,
     )
