@@ -219,10 +219,11 @@ def _rests(*percents: float) -> list[rest.Rest]:
 @pytest.mark.parametrize(
     ("percents", "alike"),
     [
-        # 2 · 0.15 of 18.5 percent: three of three by chance 3 · 1 · 0.0162² = 0.0008.
-        ((5.0, 5.1, 5.2), 3),
-        # Three of four: 4 · 3 · 0.0162² = 0.0032, more than a thousandth.
-        ((5.0, 5.1, 5.2, 12.0), 0),
+        # 2 · 0.15 of 18.5 percent: three of three by chance 3 · 1 · 0.0162² = 0.0008; but a pause, a
+        # cruise and a blip come thrice soon.
+        ((5.0, 5.1, 5.2), 0),
+        # Four of eight: 8 · 35 · 0.0162³ = 0.0012, more than a thousandth.
+        ((5.0, 5.1, 5.2, 5.3, 7.0, 9.0, 12.0, 14.0), 0),
         # Four of six: 6 · 10 · 0.0162³ = 0.0003.
         ((5.0, 5.1, 5.2, 5.3, 9.0, 14.0), 4),
         # Four of five, half a percent apart: 5 · 4 · 0.0324³ = 0.0007 within 0.3.
@@ -235,6 +236,12 @@ def test_rests_are_alike_where_hands_hardly_hold_so_by_chance(
 ) -> None:
     """Binomial, by hand: n · C(n - 1, k - 1) · share to the power of k - 1 below a thousandth."""
     assert len(rest._least_by_chance(_rests(*percents))) == alike
+
+
+def test_of_quick_closings_three_tell_a_stop() -> None:
+    quick = [replace(r, released=True) for r in _rests(5.0, 5.1, 5.2)]
+    assert rest._least_by_chance(quick) == quick
+    assert rest._least_by_chance([*quick[:2], replace(quick[2], released=False)]) == []
 
 
 def test_the_passes_that_are_off_are_the_strong_ones_by_their_mean() -> None:
@@ -255,7 +262,7 @@ def test_a_track_falls_that_rests_within_a_twentieth_of_its_range_of_the_upper_e
     """By hand: of 30 to 90 percent the band is 3: a hold at 85.5 is no rest, one at 87.5 is."""
     for held, falls in ((85.5, False), (87.5, True)):
         level = np.concatenate((np.full(60, held), np.full(40, 30.0)))
-        assert frames._falls(level, 30.0, 90.0) is falls
+        assert frames._falls(level, 30.0, 90.0, mirrored=False) is falls
 
 
 def test_a_stand_at_the_stop_begins_at_the_stop() -> None:

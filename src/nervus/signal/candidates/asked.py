@@ -35,6 +35,8 @@ _PARTED_PCT, _AT_ONCE, _LONGEST_S = 6.0, 0.5, 2.5
 _CUT_OFF_PCT, _ROUNDED_PCT = 30.0, 0.6
 # An excursion is compared at so many instants at most.
 _MANY = 200
+# It left by itself where it went this many times as far as it is off what was asked for at the least.
+_MOSTLY = 1.5
 # It was asked to go there where this share of the way was asked for.
 _WENT_SHARE = 0.5
 
@@ -75,6 +77,21 @@ class Asked:
         there = float(np.median((low + high) / 2.0))
         went = abs(there - float(before[0][0])) > _WENT_SHARE * excursion.depth
         return _MOST * _WENT_SHARE if went else -((apart / spread) ** 2) / 2.0
+
+    def left(self, track: Instrument, span: Span) -> bool:
+        """Whether a track was where it was asked to be, and went away from there by itself.
+
+        A plate that sticks stays where it was: what was asked for goes away.
+        """
+        first, last = np.searchsorted(track.time_s, (span[0] - 1e-9, span[1] + 1e-9)).tolist()
+        if track.id not in self.lines or not 0 < first < last:
+            return False
+        during = first + int(np.argmax(np.abs(track.level[first:last] - track.level[first - 1])))
+        at = np.asarray([first - 1, during])
+        low, high = self._wanted(track, track.time_s[at])
+        before, away = np.maximum(np.maximum(low - track.level[at], track.level[at] - high), 0.0)
+        went = abs(float(track.level[during] - track.level[first - 1]))
+        return bool(before <= _PARTED_PCT < away <= _MOSTLY * went)
 
     @staticmethod
     def _short_of(excursion: Excursion, low: float, high: float) -> bool:

@@ -37,7 +37,7 @@ ROUNDED_S = 0.004
 # Samples looked at together.
 _PIECE = 1 << 15
 # The slope at the end of a segment is taken over so many samples and at least this time.
-_SLOPE_SAMPLES, _SLOPE_S = 5, 0.03
+SLOPE_SAMPLES, _SLOPE_S = 5, 0.03
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -232,7 +232,7 @@ def _goes_by_times(
 def _measure(track: Instrument, first: IntArray, last: IntArray) -> Segments:
     level, time_s = track.level, track.time_s
     length = last - first
-    reach = max(_SLOPE_SAMPLES, ceil(_SLOPE_S / max(track.interval_s, 1e-7)))
+    reach = max(SLOPE_SAMPLES, ceil(_SLOPE_S / max(track.interval_s, 1e-7)))
     back = np.minimum(length, reach)
     with np.errstate(invalid="ignore", divide="ignore"):
         slope_in = (level[first + back] - level[first]) / (time_s[first + back] - time_s[first])

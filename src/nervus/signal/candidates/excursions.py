@@ -7,14 +7,14 @@ Where the sampling is too slow for a plate to be told from a fault, only levels 
 """
 
 from dataclasses import dataclass, replace
-from math import ceil
+from math import ceil, sqrt
 
 import numpy as np
 
 from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import Floor
 from nervus.signal.arithmetic.spans import Union, runs_of
-from nervus.signal.candidates.edges import ROUNDED_S, Segments, split_at_edges
+from nervus.signal.candidates.edges import ROUNDED_S, SLOPE_SAMPLES, Segments, split_at_edges
 from nervus.signal.instruments.instrument import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, Instrument, floor_of
 
 # Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
@@ -145,7 +145,8 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
         found.append((-1, int(segments.first[current])))
     while current < count - 1:
         known = float(segments.slope_out[trusted])
-        slope = known if np.isfinite(known) else slope
+        # What was seen for a moment between two interruptions has no speed of its own.
+        slope = known if np.isfinite(known) and _lasted(track, segments, trusted) else slope
         back = scan.next_on_course(trusted, current, slope)
         if back is None:
             found += _fades(track, segments, current)
@@ -157,6 +158,13 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
         if segments.last[back] - segments.first[back] >= _LEAST_COURSE - 1:
             trusted = back
     return found
+
+
+def _lasted(track: Instrument, segments: Segments, at: int) -> bool:
+    """Whether a segment is long enough for noise to leave its speed known as well as a hand keeps it."""
+    first, last = int(segments.first[at]), int(segments.last[at])
+    lasted_s = float(track.time_s[last] - track.time_s[first])
+    return last - first >= SLOPE_SAMPLES and lasted_s * _CHANGE_OF_SPEED > sqrt(2.0) * track.noise
 
 
 def _next_long(segments: Segments, current: int) -> int:

@@ -59,7 +59,10 @@ def find_stands(
     taken = Union(e.span_s for e in known)
     found = (describe(track, int(a) - 1, int(b) + 1) for a, b in zip(first, last, strict=True))
     fresh = (e for e in found if e is not None and not taken.touches(e.span_s))
-    return tuple(sorted(fresh, key=lambda e: e.span_s[0])), level
+    # Where an excursion begins or ends a track is on its course.
+    near_s = 1.5 * track.interval_s
+    alone = (e for e in fresh if not any(taken.touches((at, at), near_s) for at in e.span_s))
+    return tuple(sorted(alone, key=lambda e: e.span_s[0])), level
 
 
 def _runs(track: Instrument, still: BoolArray) -> tuple[IntArray, IntArray]:
@@ -94,7 +97,7 @@ def _passes(level: FloatArray, first: IntArray, last: IntArray) -> BoolArray:
 
 def _shared(track: Instrument, first: IntArray, last: IntArray) -> float | None:
     """The level that most stands share, come to from apart; `None` where they share none."""
-    if first.size < _LEAST or track.interval_s > _ARRIVES_S:
+    if first.size < _LEAST:
         return None
     levels = np.asarray([np.median(track.level[a : b + 1]) for a, b in zip(first, last, strict=True)])
     origins = track.level[np.maximum(first - 2, 0)]
@@ -105,7 +108,9 @@ def _shared(track: Instrument, first: IntArray, last: IntArray) -> float | None:
         same = np.abs(levels - level) <= track.same_level
         if np.count_nonzero(same) > most and np.ptp(origins[same]) >= _APART_PCT:
             best, most = float(np.median(levels[same])), int(np.count_nonzero(same))
-    return best
+    # Seen slower than it arrives, a shaft may have landed there by chance.
+    sure = track.interval_s <= _ARRIVES_S or _is_no_chance(track, most, levels.size)
+    return best if sure else None
 
 
 def _landed_on(track: Instrument) -> float | None:
@@ -125,10 +130,14 @@ def _landed_on(track: Instrument) -> float | None:
         count = min(int(arrive.sum()), int(leave.sum()))
         if count > most and float(np.ptp(origins[arrive])) >= _APART_PCT:
             best, most = float(np.median(landings[arrive])), count
+    return best if most >= _LEAST_JUMPS and _is_no_chance(track, most, jumps.size) else None
+
+
+def _is_no_chance(track: Instrument, count: int, of: int) -> bool:
+    """Whether so many of some that land anywhere in a track's range would hardly share one level."""
+    low, high = track.usual
     windows = max(high - low, 1.0) / (2.0 * track.same_level)
-    if best is None or most < _LEAST_JUMPS:
-        return None
-    return best if windows * _at_least(most, jumps.size / windows) < _CHANCE else None
+    return windows * _at_least(count, of / windows) < _CHANCE
 
 
 def _at_least(count: int, expected: float) -> float:

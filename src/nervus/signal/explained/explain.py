@@ -18,7 +18,7 @@ from math import log
 import numpy as np
 
 from nervus.domain.channel import FloatArray, Span, Unit
-from nervus.signal.arithmetic.spans import Union, merge, runs
+from nervus.signal.arithmetic.spans import Union, merge, overlaps, runs
 from nervus.signal.candidates.asked import Asked
 from nervus.signal.candidates.edges import quickness
 from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion, deep_enough
@@ -97,7 +97,20 @@ def explain(
     if pair is not None:
         known = tuple(e.span_s for e in kept)
         kept += (e for e in map(scene.parted, _partings(pair, known, candidates)) if e is not None)
-    return tuple(sorted(kept, key=lambda e: e.span_s[0]))
+    return _once(kept)
+
+
+def _once(events: list[Event]) -> tuple[Event, ...]:
+    """Events in order, without those that lie over another of the same tracks, or more: it is one."""
+    kept: list[Event] = []
+    for event in sorted(events, key=lambda e: e.span_s):
+        last = kept[-1] if kept and overlaps(kept[-1].span_s, event.span_s) else None
+        if last is not None and set(event.channels) <= set(last.channels):
+            continue
+        if last is not None and set(event.channels) > set(last.channels):
+            kept.pop()
+        kept.append(event)
+    return tuple(kept)
 
 
 def _returned(tracks: tuple[Instrument, ...]) -> tuple[Event, ...]:
@@ -259,9 +272,10 @@ class _Scene:
         """How well motion of the shaft explains an event, in nats."""
         if self._agree(event) and len(event.parts) > 1:
             # Who goes along gently shows that the shaft could: the other may leap over a worn place
-            # meanwhile.
-            against = min(map(self._quick, event.parts)) + max(map(self._level, event.parts))
-            against += self._back(event)
+            # meanwhile. Who is at no rail shows that the other has come to its stop.
+            rails = all(self._tracks[n].is_unusual(e.level) for n, e in event.parts)
+            levels = map(self._level if rails else self._landed, event.parts)
+            against = min(map(self._quick, event.parts)) + max(levels) + self._back(event)
         else:
             against = max(map(self._no_motion, event.parts))
         apart = max(map(self._sister.apart, event.parts))
@@ -302,8 +316,10 @@ class _Scene:
         # leaps to the end and back, with nothing on the way, speaks against motion.
         rail = track.is_unusual(excursion.level)
         rail = rail and (track.kind.unit is Unit.VOLT or _leaps(track, excursion))
-        against = _RAIL if rail else 0.0
-        return against + (_SAME_LEVEL if self._lands(part) else 0.0)
+        return (_RAIL if rail else 0.0) + self._landed(part)
+
+    def _landed(self, part: Part) -> float:
+        return _SAME_LEVEL if self._lands(part) else 0.0
 
     def _lands(self, part: Part) -> bool:
         """Whether a track went where it goes again and again: to one level, or by one factor."""

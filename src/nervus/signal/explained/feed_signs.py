@@ -15,7 +15,7 @@ import numpy as np
 
 from nervus.domain.channel import Channel, Role, Span, Unit
 from nervus.signal.candidates.excursions import Excursion
-from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.instruments.instrument import Instrument, usual_supply
 
 # A supply that leaves its usual value by this share, or a ground by so many volts, has left.
 _SUPPLY_SHARE, _GROUND_V = 0.08, 0.25
@@ -48,13 +48,17 @@ class Lines:
     """The recorded lines of the feed, and what each usually is."""
 
     def __init__(self, lines: Iterable[Channel]) -> None:
-        self._lines = [
-            (line, float(np.median(line.values[:: max(1, line.samples // _MANY)]))) for line in lines
-        ]
+        self._lines = [(line, _usual(line)) for line in lines]
 
     def left(self, span: Span) -> bool:
         """Whether one of them left its usual value during a span."""
         return any(_left(line, usual, span) for line, usual in self._lines)
+
+
+def _usual(line: Channel) -> float:
+    if line.kind.role is Role.SUPPLY:
+        return usual_supply(line)
+    return float(np.median(line.values[:: max(1, line.samples // _MANY)]))
 
 
 def _left(line: Channel, usual: float, span: Span) -> bool:
@@ -73,7 +77,9 @@ def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | Non
     """The factor by which most excursions of a track shrink, from different openings, if any."""
     if track.kind.unit is not Unit.VOLT:
         return None
-    deep = [e for e in excursions if e.depth > 2.0 * track.tolerance]
+    # At the stops a shaft comes to one level from anywhere near it.
+    away = (e for e in excursions if all(abs(e.level - end) > track.same_level for end in track.usual))
+    deep = [e for e in away if e.depth > 2.0 * track.tolerance]
     deep = deep[:: max(1, len(deep) // _MOST_LOOKED_AT)]
     if len(deep) < _LEAST:
         return None

@@ -9,7 +9,7 @@ from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, 
 from nervus.domain.profile import SensorKind, ThrottleProfile, TrackProfile
 from nervus.language import say
 from nervus.signal.arithmetic.spans import inside
-from nervus.signal.candidates.asked import who_asked
+from nervus.signal.candidates.asked import Asked, who_asked
 from nervus.signal.candidates.proposing import Candidates, propose
 from nervus.signal.explained.events import Event
 from nervus.signal.explained.explain import explain
@@ -49,6 +49,7 @@ class Shaft:
         spikes: for each track the spans of its ignition spikes.
         travel: where the shaft was; `None` where no track was recorded.
         passes: of the travel.
+        asked: what asked the shaft to move, if that was recorded and it follows.
     """
 
     sensor: Sensor
@@ -60,6 +61,7 @@ class Shaft:
     spikes: dict[str, tuple[Span, ...]] = field(default_factory=dict)
     travel: Travel | None = None
     passes: tuple[Pass, ...] = ()
+    asked: Asked | None = None
 
     def faulty(self, track: Instrument) -> tuple[Span, ...]:
         """The spans of a track's events."""
@@ -125,7 +127,7 @@ def follow(
     events = explain(tracks, pair, candidates, asked, feed)
     wipers = profile is not None and profile.sensor is SensorKind.CONTACT
     events = what_is_shared(events, {t.id: t for t in tracks}, feed, wipers=wipers)
-    shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes)
+    shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes, asked=asked)
     courses = {t.id: course_of(t, shaft.faulty(t) + spikes[t.id]) for t in tracks}
     return _moved(recording, replace(shaft, courses=courses), profile)
 
@@ -210,9 +212,12 @@ def _moved(recording: Recording, shaft: Shaft, profile: ThrottleProfile | None) 
     frames = {t.id: _frame(recording, shaft, t, profile, n) for n, t in enumerate(tracks)}
     told = profile is not None and len(profile.tracks) == 2
     if pair is not None and not told:
-        first, second = tracks
-        one, two = shaft.courses[first.id], shaft.courses[second.id]
-        frames[second.id] = related_frame(frames[first.id], one, two, pair.line, pair.skew_s)
+        full, other = pair.by_range()
+        one, two = shaft.courses[full.id], shaft.courses[other.id]
+        line, skew_s = pair.line, pair.skew_s
+        if full is not pair.first:
+            line, skew_s = line.inverse(), -skew_s
+        frames[other.id] = related_frame(frames[full.id], one, two, line, skew_s)
     witness = min(tracks, key=lambda t: len(shaft.faulty(t)))
     course = shaft.courses[witness.id]
     travel = Travel(course.time_s, frames[witness.id].percent(course.own()), witness.id, frames)
@@ -228,4 +233,6 @@ def _frame(
         return Frame(0.0, 100.0, say("as the control unit reports it"))
     names = ("pedal_pct",) if shaft.sensor is Sensor.PEDAL else ("throttle_pct", "throttle_cmd_pct")
     reported = next((c for n in names if (c := recording.get(n)) is not None), None)
-    return learn_frame(shaft.courses[track.id], reported, pedal=shaft.sensor is Sensor.PEDAL)
+    mirrored = shaft.pair is not None and shaft.pair.line.slope < 0.0
+    pedal = shaft.sensor is Sensor.PEDAL
+    return learn_frame(shaft.courses[track.id], reported, pedal=pedal, mirrored=mirrored)

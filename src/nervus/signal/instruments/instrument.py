@@ -144,9 +144,15 @@ def supply_scale(recording: Recording, nominal_v: float = NOMINAL_SUPPLY_V) -> f
     supply = recording.get("vref_v")
     if supply is None:
         return nominal_v
-    in_use = supply.values[:: max(1, supply.samples // _SKETCH)]
-    in_use = in_use[in_use > _SUPPLY_IN_USE_V]
-    return float(np.median(in_use)) if in_use.size else nominal_v
+    usual = usual_supply(supply)
+    return usual if usual > _SUPPLY_IN_USE_V else nominal_v
+
+
+def usual_supply(line: Channel) -> float:
+    """What a recorded supply is while it is on, volts: off may be the longer part of a recording."""
+    some = line.values[:: max(1, line.samples // _SKETCH)]
+    in_use = some[some > _SUPPLY_IN_USE_V]
+    return float(np.median(in_use if in_use.size else some))
 
 
 def prepare(

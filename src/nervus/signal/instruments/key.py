@@ -70,7 +70,7 @@ def _is_witnessed_off(recording: Recording, span: Span) -> bool:
     told = []
     for channel in filter(None, (recording.get("batt_v"), recording.get("rpm"))):
         late = (channel.time_s > (span[0] + span[1]) / 2.0) & (channel.time_s <= span[1])
-        usual = float(np.median(channel.values))
+        usual = _usual(channel, span)
         if late.any() and usual > 0.0:
             told.append(float(np.median(channel.values[late])) < _GONE * usual)
     return bool(told) and all(told)
@@ -103,8 +103,13 @@ def _battery_moves(battery: Channel, span: Span) -> bool:
     within = (battery.time_s >= span[0]) & (battery.time_s <= span[1])
     if not within.any():
         return True
-    usual = float(np.median(battery.values))
-    return usual - float(battery.values[within].min()) > _BATTERY_STEP_V
+    return _usual(battery, span) - float(battery.values[within].min()) > _BATTERY_STEP_V
+
+
+def _usual(channel: Channel, off_s: Span) -> float:
+    """What a channel usually is while the key is on: off may be the longer part of a recording."""
+    on = (channel.time_s < off_s[0]) | (channel.time_s > off_s[1])
+    return float(np.median(channel.values[on] if on.any() else channel.values))
 
 
 def _decay_start(supply: Channel, first: int) -> float:

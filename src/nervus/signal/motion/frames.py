@@ -37,6 +37,8 @@ _NEAR_DEVIATIONS, _MOST_NEAR_PCT, _LEAST_REST = 5.0, 1.5, 0.01
 _ENOUGH = 50_000
 # A track rises or falls with what is reported if both go this far, and correlate by so much.
 _LEAST_RANGE_PCT, _LEAST_ALIKE = 5.0, 0.5
+# A track that begins at its high end, and is there for so many times what it is at the low one, falls.
+_MOSTLY_AT_REST, _AT_REST = 3.0, 0.5
 # The other track is at an end within this, percent of travel; so many of its points tell where this one
 # is then, if no further from their line than this share of the travel.
 _AT_END_PCT, _LEAST_AT_END, _NEAR_LINE = 0.7, 5, 0.04
@@ -48,11 +50,19 @@ def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float)
     return Frame(profile.closed_v * scale, profile.open_v * scale, say("as the profile says"))
 
 
-def learn_frame(course: Course, reported: Channel | None, *, pedal: bool = False) -> Frame:
+def learn_frame(
+    course: Course, reported: Channel | None, *, pedal: bool = False, mirrored: bool = False
+) -> Frame:
     """Closed and open level of a track, in the channel's own unit.
 
     What is usual of a throttle says nothing of a pedal, whose tracks end at other levels each: there the
     ends are those that were reached, where they lie far enough apart for a pedal that was pressed down.
+
+    Args:
+        course: the track without its faults.
+        reported: what the control unit tells of the same shaft.
+        pedal: whether it is the pedal's.
+        mirrored: whether its sister falls where it rises: one of the two falls, and it may be this one.
     """
     low, high = ends_shown(course.level)
     falls = _falls_against(course, reported) if reported is not None else None
@@ -60,9 +70,9 @@ def learn_frame(course: Course, reported: Channel | None, *, pedal: bool = False
         ends = (high, low) if low > 100.0 - high and course.level[0] > (low + high) / 2 else (low, high)
         unit = course.supply_v / 100.0
         return Frame(ends[0] * unit, ends[1] * unit, _BASIS_REACHED_BOTH)
-    if _falls(course.level, low, high) if falls is None else falls:
-        mirrored = _ends(100.0 - high, 100.0 - low)
-        closed, opened, basis = 100.0 - mirrored[0], 100.0 - mirrored[1], mirrored[2]
+    if _falls(course.level, low, high, mirrored=mirrored) if falls is None else falls:
+        shut, wide, basis = _ends(100.0 - high, 100.0 - low)
+        closed, opened = 100.0 - shut, 100.0 - wide
     else:
         closed, opened, basis = _ends(low, high)
     if reported is not None and basis != _BASIS_REACHED_BOTH:
@@ -131,15 +141,20 @@ def _falls_against(course: Course, reported: Channel) -> bool | None:
     return alike < 0.0 if abs(alike) > _LEAST_ALIKE else None
 
 
-def _falls(level: FloatArray, low: float, high: float) -> bool:
-    """A falling track lies near the supply when it rests, and a throttle rests closed."""
+def _falls(level: FloatArray, low: float, high: float, *, mirrored: bool) -> bool:
+    """A falling track lies near the supply when it rests, and a throttle rests closed.
+
+    A recording is begun with the throttle at rest more often than wide open; of a track that has no
+    sister that mirrors it that is not enough, for hardly any falls.
+    """
     if high < 60.0 or high - low < 5.0:
         return False
     band = 0.05 * (high - low)
     rests_low = float(np.mean(level < low + band))
     rests_high = float(np.mean(level > high - band))
     return bool(low > _CLOSED_AT_MOST and rests_high > rests_low) or (
-        rests_high > 3.0 * max(rests_low, 0.01) and level[0] > high - band
+        rests_high > (_AT_REST if mirrored else _MOSTLY_AT_REST) * max(rests_low, 0.01)
+        and level[0] > high - band
     )
 
 

@@ -16,6 +16,8 @@ from nervus.signal.motion.relation import Line
 
 # Motion between two samples of tracks that are read in turn hides this many intervals.
 UNKNOWN_INTERVALS = 1.5
+# A track that moves about twice as far as the other has the full range, the other half of it.
+_HALF_RANGE = (1.7, 2.4)
 # Samples looked at together.
 _PIECE = 1 << 15
 
@@ -41,6 +43,15 @@ class Pair:
     def other(self, track: Instrument) -> Instrument:
         """The sister of a track."""
         return self.second if track.id == self.first.id else self.first
+
+    def by_range(self) -> tuple[Instrument, Instrument]:
+        """Both, first the one of full range: what is usual of the ends is said of such.
+
+        Tracks of one sensor are alike to some per cent, or the one has half the range of the other.
+        """
+        if _HALF_RANGE[0] < abs(self.line.slope) < _HALF_RANGE[1]:
+            return self.second, self.first
+        return self.first, self.second
 
     def as_track(self, of: Instrument, level: FloatArray) -> FloatArray:
         """Levels of a track's sister as that track's own, shape (n,) to (n,)."""

@@ -35,6 +35,8 @@ _SAME_WAY, _ASIDE_PCT = 0.03, 2.0
 # A track moves where it is faster than this, percent of supply a second; so many such points tell a
 # lag, which must make them agree better by this factor.
 _MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
+# Tracks further apart than this, percent of supply, are so by a fault.
+_FAR_PCT = 15.0
 # Clocks of two loggers are set by hand, this far apart at most; searched in such steps,
 # then in finer ones, in so many
 # parts of the recording, most of which must say so, and agree far better.
@@ -62,6 +64,10 @@ class Line:
     def at(self, level: FloatArray) -> FloatArray:
         """What track 2 should be for levels of track 1, shape (n,) to (n,)."""
         return self.slope * level + self.offset
+
+    def inverse(self) -> "Line":
+        """Track 1 by track 2."""
+        return Line(1.0 / self.slope, -self.offset / self.slope)
 
 
 _AS_BUILT = (Line(1.0, 0.0), Line(-1.0, 100.0), Line(0.5, 0.0), Line(2.0, 0.0))
@@ -176,14 +182,19 @@ def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[fl
 
 
 def _costs(first: Course, second: Course, line: Line, lags: FloatArray) -> FloatArray | None:
-    """How far the tracks are apart while they move, for each lag; `None` where they hardly move."""
+    """How far the tracks are apart while they move, for each lag; `None` where they hardly move.
+
+    A mean, for what moves fast tells most of a lag; what is further apart than any lag explains counts
+    as much as at its most.
+    """
     expected = line.at(first.level)
     moving = _moving(first)
     if moving.size < _LEAST_MOVING:
         return None
     at_s, expected = first.time_s[moving], expected[moving]
     apart = [
-        np.median(np.abs(read_at(at_s + lag, second.time_s, second.level) - expected)) for lag in lags
+        np.minimum(np.abs(read_at(at_s + lag, second.time_s, second.level) - expected), _FAR_PCT).mean()
+        for lag in lags
     ]
     return np.asarray(apart, dtype=np.float64)
 

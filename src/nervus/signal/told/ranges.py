@@ -105,8 +105,9 @@ def at_rail(
         if track.kind.unit is not Unit.PERCENT or track.samples < 2:
             continue
         for end, way in ((0.0, "low"), (100.0, "high")):
-            lasting = _lasting(track, np.abs(track.values - end) <= _AT_END_PCT)
-            seen = tuple(s for s in lasting if _seen_elsewhere(recording, track, s, end, off))
+            at_end = np.abs(track.values - end) <= _AT_END_PCT
+            lasting = _lasting(track, at_end)
+            seen = tuple(s for s in lasting if _seen_elsewhere(recording, (track, at_end), s, end, off))
             if seen:
                 found.append(_told_at_rail(track, seen, end, way, supply_v))
     return tuple(found)
@@ -119,23 +120,36 @@ def _lasting(track: Channel, at_end: BoolArray) -> tuple[Span, ...]:
 
 
 def _seen_elsewhere(
-    recording: Recording, track: Channel, stay: Span, end: float, off: Mapping[str, tuple[Span, ...]]
+    recording: Recording,
+    stands: tuple[Channel, BoolArray],
+    stay: Span,
+    end: float,
+    off: Mapping[str, tuple[Span, ...]],
 ) -> bool:
-    """Whether another witness of the same shaft was not at this end during a stay."""
+    """Whether another witness of the same shaft was not at this end while the track was, in a stay."""
+    track, at_end = stands
+    away = _away(track, at_end, stay)
     sensor = track.kind.sensor or Sensor.THROTTLE
     sisters = [c for c in recording.tracks(sensor) if c.id != track.id]
     for other in sisters:
-        seen = _during(other, stay, off.get(other.id, ()))
+        seen = _during(other, stay, (*off.get(other.id, ()), *away))
         whole = 100.0 if other.kind.unit is Unit.PERCENT else 5.0
         if seen.size > 1 and np.ptp(np.percentile(seen, [2.0, 98.0])) > _MOVES * whole:
             return True
     # A track that mirrors its sister is at the upper end where the throttle is shut.
     alone = sensor is Sensor.THROTTLE and not sisters and end > 0.0
     for command in recording.with_role(Role.COMMAND) if alone else ():
-        seen = _during(command, stay)
+        seen = _during(command, stay, away)
         if seen.size and float(np.percentile(seen, 75.0)) < _COMMANDED_PCT:
             return True
     return False
+
+
+def _away(track: Channel, at_end: BoolArray, stay: Span) -> tuple[Span, ...]:
+    """When a track left its end for a moment within a stay: the shaft may have been elsewhere then."""
+    within = (track.time_s >= stay[0]) & (track.time_s <= stay[1])
+    left = zip(*runs_of(np.flatnonzero(within & ~at_end)), strict=True)
+    return tuple((float(track.time_s[a]), float(track.time_s[b])) for a, b in left)
 
 
 def _during(channel: Channel, stay: Span, off: tuple[Span, ...] = ()) -> FloatArray:

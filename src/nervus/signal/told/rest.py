@@ -32,10 +32,11 @@ _OFF_PCT, _HELD_PCT = 1.5, 20.0
 # A closing faster than this is a release, not a guided motion.
 _RELEASE_PCT_PER_S = 40.0
 _LEAST_RESTS, _MOST_OF = 2, 0.6
-# Where nothing tells that the throttle was let go, a hand may hold it: then it takes so many rests
-# within so much of one level, percent of travel, that chance brings as seldom as this, and no further
-# open.
-_LEAST_UNASKED, _SAME_UNASKED_PCT, _CHANCE, _HAND_PCT = 3, (0.15, 0.3, 0.5), 1e-3, 10.0
+# Where nothing tells that the throttle was let go, so many quick closings do; else a hand may hold it:
+# then it takes so many rests, or as many quick closings, within so
+# much of one level, percent of travel, that chance brings as seldom as this, and no further open.
+_LEAST_UNASKED, _HAND_PCT = 3, 10.0
+_LEAST_BY_CHANCE, _SAME_UNASKED_PCT, _CHANCE = 4, (0.15, 0.3, 0.5), 1e-3
 # A closing ends at a rest that lies so far below what came before it, percent of travel.
 _CLOSED_BY_PCT = 3.0
 # Colder than this an engine is made to idle faster, by a cam or by the unit (common practice, no
@@ -210,7 +211,8 @@ def _least_by_chance(rests: list[Rest]) -> list[Rest]:
         same = _alike(rests, within)
         share = 2.0 * within / (_HELD_PCT - _OFF_PCT)
         chance = len(rests) * comb(len(rests) - 1, len(same) - 1) * share ** (len(same) - 1)
-        if len(same) >= _LEAST_UNASKED and chance < best[0]:
+        least = _LEAST_UNASKED if all(r.released for r in same) else _LEAST_BY_CHANCE
+        if len(same) >= least and chance < best[0]:
             best = (chance, same)
     return best[1]
 

@@ -68,7 +68,11 @@ def _dead_spots(
         shallow = parted[track.id]
         if shaft.pair is None:
             shallow = steps_of(track, travel.frames[track.id], passes)
-        spots += (s for s in found if s.shape is not Shape.FLAT or not _same_place(s, flats))
+        # What single leaps tell of a stand is told better by time, or by the sister in as many passes.
+        by_sister = tuple(s for s in shallow if s.shape is Shape.FLAT)
+        leaps = (s for s in found if s.shape is Shape.FLAT and not _same_place(s, flats))
+        spots += (s for s in found if s.shape is not Shape.FLAT)
+        spots += (s for s in leaps if not _is_told_by(s, by_sister))
         spots += flats
         closed, opened = travel.frames[track.id].closed, travel.frames[track.id].open
         ends = FlatEnds(track, flats, way, abs(opened - closed) * 100.0 / track.supply_v)
@@ -126,6 +130,11 @@ def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, F
         and _within((place, place), s.travel_pct, _AT_STEP_PCT)
         for s in steps
     )
+
+
+def _is_told_by(stand: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
+    """Whether others tell of a stand from as many passes at least."""
+    return _same_place(stand, tuple(o for o in others if o.seen_in >= stand.seen_in))
 
 
 def _is_told_better(flat: DeadSpot, other: DeadSpot) -> bool:
