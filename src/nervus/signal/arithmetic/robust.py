@@ -47,7 +47,8 @@ def even_median(values: FloatArray, reach: int) -> FloatArray:
     """
     to_end = np.minimum(np.arange(values.size), values.size - 1 - np.arange(values.size))
     wide = np.minimum(to_end, reach).tolist()
-    return np.asarray([np.median(values[k - n : k + n + 1]) for k, n in enumerate(wide)])
+    windows = ((values[k - n : k + n + 1], n) for k, n in enumerate(wide))
+    return np.asarray([np.partition(window, n)[n] for window, n in windows])
 
 
 def running_extremes(values: FloatArray, length: int) -> tuple[FloatArray, FloatArray]:

@@ -214,9 +214,9 @@ def large_steps(level: FloatArray, width: int, least: float, unprepared: float) 
         far = level[first + width : last + width] - level[first:last]
         at = np.flatnonzero(np.abs(far, out=far) > least)
         if at.size:
-            at += first
-            found.append(at[_goes_by_times(level, at, level[at + width] - level[at], width, unprepared)])
-    return np.concatenate(found)
+            found.append(at + first)
+    at = np.concatenate(found)
+    return at[_goes_by_times(level, at, level[at + width] - level[at], width, unprepared)]
 
 
 def _goes_by_times(

@@ -83,6 +83,10 @@ class Excursion:
         """How far it left the course, percent of supply, always positive."""
         return abs(self.level - self.course)
 
+    def made(self, *, weak: bool) -> "Excursion":
+        """The same, weak or not."""
+        return self if self.weak is weak else replace(self, weak=weak)
+
     @property
     def floor(self) -> Floor:
         """Which rail it went to."""
@@ -290,17 +294,19 @@ def describe(track: Instrument, before: int, after: int) -> Excursion | None:
     values, times = track.level[inner], track.time_s[inner]
     course = _line(times, (track.time_s[left], anchor), (track.time_s[right], other))
     away = values - course
-    off = np.flatnonzero(np.abs(away) > track.tolerance)
+    far = np.abs(away)
+    off = np.flatnonzero(far > track.tolerance)
     if not off.size:
         return None
-    side = 1.0 if np.sum(away[off]) >= 0 else -1.0
+    beyond = away[off]
+    side = 1.0 if beyond.sum() >= 0 else -1.0
     odd = min(int(0.9 * off.size), off.size - 1)
-    furthest = float(np.sort(side * away[off])[odd])
+    furthest = float(np.sort(side * beyond)[odd])
     level = side * float(np.sort(side * values[off])[odd])
     # A contact that opens goes most of the way at once, and comes back so, at one end at least;
     # a throttle that is moved away goes gently.
     reach = max(_AT_ONCE_SAMPLES, ceil(ROUNDED_S / max(track.interval_s, 1e-7)))
-    at_once = max(float(np.abs(away[:reach]).max()), float(np.abs(away[-reach:]).max()))
+    at_once = max(float(far[:reach].max()), float(far[-reach:].max()))
     if at_once < _AT_ONCE * furthest:
         return None
     found = Excursion(

@@ -141,7 +141,7 @@ def _together(told: list[Event]) -> list[Event]:
             kept.append(event)
             first = 0.0 if event.cause is Cause.FEED and event.margin > 0.0 else first
         elif event.margin + rebate > 0.0:
-            sure = tuple((n, replace(e, weak=False)) for n, e in event.parts)
+            sure = tuple((n, e.made(weak=False)) for n, e in event.parts)
             speak.append(replace(event, parts=sure, margin=event.margin + rebate))
     enough = sum(e.margin for e in speak) - first > _SURE_TOGETHER
     return kept + speak if enough else kept
@@ -220,7 +220,7 @@ class _Scene:
                 return None
         kept = event_of(list(parts))
         return Event(
-            tuple((n, replace(e, weak=margin <= 0.0)) for n, e in parts), kept.span_s, cause, margin
+            tuple((n, e.made(weak=margin <= 0.0)) for n, e in parts), kept.span_s, cause, margin
         )
 
     def parted(self, span: Span) -> Event | None:
@@ -280,8 +280,10 @@ class _Scene:
             against = max(map(self._no_motion, event.parts))
         apart = max(map(self._sister.apart, event.parts))
         name, deepest = event.deepest
-        deepest = replace(deepest, span_s=deepest.deepest_s or deepest.span_s)
-        asked = self._asked.says(self._tracks[name], deepest) if self._asked else 0.0
+        asked = 0.0
+        if self._asked is not None:
+            deepest = replace(deepest, span_s=deepest.deepest_s or deepest.span_s)
+            asked = self._asked.says(self._tracks[name], deepest)
         return -against - apart + asked
 
     def _back(self, event: Event) -> float:

@@ -5,6 +5,7 @@ practice). So what counts is the share of the supply, not the volts.
 """
 
 from dataclasses import dataclass, replace
+from math import inf
 
 import numpy as np
 
@@ -96,22 +97,33 @@ class Instrument:
         offset, drift = self.clock
         return span_s[0] + offset + drift * span_s[0], span_s[1] + offset + drift * span_s[1]
 
-    def beyond_range(self, level: FloatArray) -> BoolArray:
-        """Levels at a rail, for a track that usually stays well away from it, shape (n,) to (n,)."""
+    @property
+    def rails(self) -> Span:
+        """What is below or above is at a rail, for a track that usually stays well away from it."""
         low, high = self.usual
-        at_ground = level < _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else np.zeros(level.shape, bool)
-        return np.asarray(at_ground | (level > max(_AT_SUPPLY_PCT, high + 2.5)), dtype=np.bool_)
+        return _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else -inf, max(_AT_SUPPLY_PCT, high + 2.5)
+
+    @property
+    def own_range(self) -> Span:
+        """What is below or above is near a rail, and outside of what the track usually shows."""
+        (low, high), (ground, supply) = self.usual, self.rails
+        low, high = min(low - 2.0, GROUND_BELOW_PCT), max(high + 2.0, SUPPLY_ABOVE_PCT)
+        return max(ground, low), min(supply, high)
+
+    def beyond_range(self, level: FloatArray) -> BoolArray:
+        """Which levels are at a rail, shape (n,) to (n,)."""
+        ground, supply = self.rails
+        return np.asarray((level < ground) | (level > supply), dtype=np.bool_)
 
     def are_unusual(self, level: FloatArray) -> BoolArray:
-        """Levels near a rail and outside of what the track usually shows, shape (n,) to (n,)."""
-        low, high = self.usual
-        near_rail = (level < GROUND_BELOW_PCT) | (level > SUPPLY_ABOVE_PCT)
-        outside = (level < low - 2.0) | (level > high + 2.0)
-        return np.asarray(self.beyond_range(level) | (near_rail & outside), dtype=np.bool_)
+        """Which levels are outside of the track's own range, near a rail, shape (n,) to (n,)."""
+        low, high = self.own_range
+        return np.asarray((level < low) | (level > high), dtype=np.bool_)
 
     def is_unusual(self, level: float) -> bool:
         """The same for one level."""
-        return bool(self.are_unusual(np.asarray([level]))[0])
+        low, high = self.own_range
+        return level < low or level > high
 
     def own_value(self, level: float) -> float:
         """A level in the channel's own unit, to as many digits as a meter shows."""
@@ -198,7 +210,9 @@ def _sags(supply: Channel, supply_v: float) -> tuple[FloatArray, FloatArray] | N
     those.
     """
     size = max(1, round(_SLOWLY_S / max(sampling.interval_s(supply.time_s), 1e-7)))
-    if supply.samples < _LEAST_BLOCKS * size:
+    sketch = supply.values[:: max(1, supply.samples // _SKETCH)]
+    steady = np.ptp(np.percentile(sketch, [1.0, 99.0])) < _STEADY * supply_v
+    if steady or supply.samples < _LEAST_BLOCKS * size:
         return None
     whole = supply.samples // size * size
     some = supply.values[:whole].reshape(-1, size)[:, :: max(1, size // _SOME)]

@@ -94,7 +94,8 @@ def _middles(groups: tuple[tuple[Event, ...], ...], travel: tuple[FloatArray, Fl
     spans = np.asarray([e.span_s for g in groups for e in g])
     places = read_at(spans.mean(axis=1), *travel)
     ends = np.cumsum([len(g) for g in groups])
-    return np.asarray([np.median(part) for part in np.split(places, ends[:-1])], dtype=np.float64)
+    each = np.split(places, ends[:-1])
+    return np.asarray([p[0] if p.size == 1 else np.median(p) for p in each], dtype=np.float64)
 
 
 def _pool(
