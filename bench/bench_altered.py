@@ -33,6 +33,7 @@ Truth = dict[str, Any]
 # What of a fault is left of those of its moments that the recording still holds; fewer tell no place.
 LEAST_LEFT, LEAST_PLACED = 0.6, 3
 AS_IS = "as it is"
+ALL_WAYS = (AS_IS, *WAYS)
 
 
 def stretched(truth: Truth, _: Recording, factor: float) -> Truth | None:
@@ -159,12 +160,12 @@ def main() -> None:
     parser.add_argument("corpora", nargs="+", type=Path)
     corpora = parser.parse_args().corpora
     names = [(c, p.stem) for c in corpora for p in sorted((c / "truth").glob("[!.]*.json"))]
-    jobs = [(c, name, way) for way in (AS_IS, *WAYS) for c, name in names]
+    jobs = [(c, name, way) for way in ALL_WAYS for c, name in names]
     with ProcessPoolExecutor(JOBS) as pool:
         rows = [r for r in pool.map(judged, jobs, chunksize=8) if r is not None]
     plain = {r["of"]: r for r in rows if r["way"] == AS_IS}
     print("way               n  recall  precision  healthy  place off  locality    top  Brier")
-    for way in (AS_IS, *WAYS):
+    for way in ALL_WAYS:
         show(way, [r for r in rows if r["way"] == way], plain)
 
 

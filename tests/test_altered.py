@@ -264,3 +264,42 @@ def test_lag_is_told_by_what_moves_fast() -> None:
     lags = {c.id: c.lag_s for c in made.examination.channels}
     assert lags["tps2_v"] == pytest.approx(0.01, abs=0.004)
     assert of(Disagreement, made) == []
+
+
+@pytest.mark.parametrize("rate_hz", [8.0, 11.0, 15.0, 25.0])
+@pytest.mark.parametrize("readings", [1, 2])
+def test_one_level_in_single_readings_is_a_contactless_sensor_that_falls_out(
+    rate_hz: float, readings: int
+) -> None:
+    """Ten times at 54 % from anywhere, though motion seen so slowly looks like noise; a foot is none."""
+    time_s, travel = driven(120.0, rate_hz, seed=4)
+    shown: FloatArray = np.interp(time_s - 0.1, time_s, travel)
+    random = np.random.default_rng(4)
+
+    def percent(of: FloatArray) -> FloatArray:
+        return np.round((10.0 + 0.8 * of + random.normal(0.0, 0.1, of.size)) * 10.0) / 10.0
+
+    assert of(Drop, told(time_s, tps1_pct=percent(shown), tps2_pct=percent(shown))) == []
+    for start in np.linspace(40, time_s.size - 40, 10).astype(int):
+        shown[start : start + readings] = 54.0
+    made = told(time_s, tps1_pct=percent(shown), tps2_pct=percent(shown))
+    assert len(of(Drop, made)) >= 8
+    assert {d.level for d in of(Drop, made)} <= set(np.round(np.arange(52.4, 54.1, 0.1), 1).tolist())
+    assert made.judgement.suspects[0].id is SuspectId.SENSOR
+
+
+@pytest.mark.parametrize("rate_hz", [100.0, 1000.0])
+@pytest.mark.parametrize("tracks", [1, 2])
+def test_a_value_that_is_held_while_the_shaft_moves_on_is_told(rate_hz: float, tracks: int) -> None:
+    """Held for 120 ms seven times: the course leaves it slowly, one edge leads back to it."""
+    time_s, travel = sweeps(10, rate_hz=rate_hz)
+    lines = [volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)][:tracks]
+    starts = (2.9, 7.1, 12.7, 18.9, 25.2, 33.1, 37.2)
+    for start in starts:
+        held = (time_s >= start) & (time_s < start + 0.12)
+        for line in lines:
+            line[held] = line[held][0]
+    made = told(time_s, **{f"tps{n}_v": line for n, line in enumerate(lines, 1)})
+    found = of(Drop, made)
+    assert [d.times_s[-1][1] for d in found] == pytest.approx([s + 0.12 for s in starts], abs=0.02)
+    assert {len(d.channels) for d in found} == {tracks}

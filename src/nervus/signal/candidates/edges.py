@@ -16,7 +16,8 @@ from nervus.signal.instruments.instrument import Instrument
 
 # Acceleration of a plate in percent of travel per second squared: a foot or a hand that moves it by
 # a little, 8 % in 45 ms, needs 4 * 8 / 0.045^2 = 15 800; a spring that snaps it through its whole
-# travel in 67 ms as smoothly as can be (peak 5.77 D / T^2) needs 128 500. Common practice gives the
+# travel in 67 ms needs 128 500 if it did so as smoothly as can be (peak 5.77 D / T^2), which of all laws
+# asks for most (an even pull 2 D / T^2, driven and then braked 4 D / T^2). Common practice gives the
 # times, no published source.
 _SNAP_ACCELERATION = 130_000.0
 _NUDGE_ACCELERATION = 15_000.0

@@ -19,8 +19,9 @@ from nervus.signal.instruments.instrument import Instrument
 _JUMP_PCT, _LEAST_SAMPLES = 5.0, 3
 # What stands for longer is a hold.
 _LONGEST_S = 1.5
-# Samples further apart than this hide how a shaft arrives (from memory: 0.1 s over the whole travel).
-_SLOWEST_S = 0.12
+# Samples further apart than this hide how a shaft arrives (from memory: 0.1 s over the whole travel):
+# then only stands at a level that is shared count, and none where a stand is one sample long.
+_STANDS_S, _SLOWEST_S = 0.12, 0.25
 # Only where samples are closer than this does a shaft not arrive, and stand, from one to the next (from
 # memory: the quickest snap takes so long).
 _ARRIVES_S = 0.067
@@ -31,6 +32,8 @@ _END_PCT = 4.0
 # So many single jumps, of this size, land on one level and leave it; if they landed anywhere that would
 # happen this seldom in a recording.
 _LEAST_JUMPS, _FAR_PCT, _CHANCE = 4, 8.0, 1e-4
+# As near to each other as this, percent of supply, levels are sought at the finest.
+_FINE_PCT = 0.2
 
 
 def find_stands(
@@ -47,6 +50,10 @@ def find_stands(
     long = last - first + 1 >= _LEAST_SAMPLES
     level = _shared(track, first[long], last[long])
     level = _landed_on(track) if level is None else level
+    if track.interval_s > _STANDS_S:
+        if level is None:
+            return (), None
+        long &= np.abs(track.level[first] - level) <= track.same_level
     if level is not None:
         at = np.abs(track.level - level) <= track.same_level
         more = np.stack(runs(at))
@@ -109,34 +116,41 @@ def _shared(track: Instrument, first: IntArray, last: IntArray) -> float | None:
         if np.count_nonzero(same) > most and np.ptp(origins[same]) >= _APART_PCT:
             best, most = float(np.median(levels[same])), int(np.count_nonzero(same))
     # Seen slower than it arrives, a shaft may have landed there by chance.
-    sure = track.interval_s <= _ARRIVES_S or _is_no_chance(track, most, levels.size)
+    sure = track.interval_s <= _ARRIVES_S or _is_no_chance(track, most, levels.size, track.same_level)
     return best if sure else None
 
 
 def _landed_on(track: Instrument) -> float | None:
-    """The level that single jumps land on and leave too often for chance; `None` where there is none."""
+    """The level that single jumps land on and leave too often for chance; `None` where there is none.
+
+    Motion that is seen slowly looks like noise, which makes levels alike that are not: they are also
+    looked for as near to each other as the converter shows.
+    """
     steps = np.diff(track.level)
     jumps = np.flatnonzero(np.abs(steps) > _FAR_PCT)
-    if jumps.size < 2 * _LEAST_JUMPS:
-        return None
     lands = jumps[~_passes(track.level, jumps + 1, jumps + 1)]
     leaves = jumps[~_passes(track.level, jumps, jumps)]
+    if min(lands.size, leaves.size) < _LEAST_JUMPS:
+        return None
     origins, landings, left = track.level[lands], track.level[lands + 1], track.level[leaves]
     low, high = track.usual
-    best, most = None, 0
-    for candidate in landings[(landings > low + _END_PCT) & (landings < high - _END_PCT)]:
-        arrive: BoolArray = np.abs(landings - candidate) <= track.same_level
-        leave: BoolArray = np.abs(left - candidate) <= track.same_level
-        count = min(int(arrive.sum()), int(leave.sum()))
-        if count > most and float(np.ptp(origins[arrive])) >= _APART_PCT:
-            best, most = float(np.median(landings[arrive])), count
-    return best if most >= _LEAST_JUMPS and _is_no_chance(track, most, jumps.size) else None
+    for within in (track.same_level, min(track.same_level, max(2.0 * track.resolution, _FINE_PCT))):
+        best, most = None, _LEAST_JUMPS - 1
+        for candidate in landings[(landings > low + _END_PCT) & (landings < high - _END_PCT)]:
+            arrive: BoolArray = np.abs(landings - candidate) <= within
+            leave: BoolArray = np.abs(left - candidate) <= within
+            count = min(int(arrive.sum()), int(leave.sum()))
+            if count > most and float(np.ptp(origins[arrive])) >= _APART_PCT:
+                best, most = float(np.median(landings[arrive])), count
+        if best is not None and _is_no_chance(track, most, lands.size, within):
+            return best
+    return None
 
 
-def _is_no_chance(track: Instrument, count: int, of: int) -> bool:
-    """Whether so many of some that land anywhere in a track's range would hardly share one level."""
+def _is_no_chance(track: Instrument, count: int, of: int, within: float) -> bool:
+    """Whether so many of some that land anywhere in a track's range would hardly lie within so much."""
     low, high = track.usual
-    windows = max(high - low, 1.0) / (2.0 * track.same_level)
+    windows = max(high - low, 1.0) / (2.0 * within)
     return windows * _at_least(count, of / windows) < _CHANCE
 
 
