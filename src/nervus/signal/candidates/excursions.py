@@ -141,20 +141,23 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
     found: list[tuple[int, int]] = []
     count, slope = segments.first.size, 0.0
     scan = _Scan(track, segments)
-    trusted = current = _next_long(segments, -1)
+    anchor = trusted = current = _next_long(segments, -1)
     # Seen slowly, what a recording begins with may be the end of a motion.
     if 0 < current < count and (
         track.interval_s < _WEAK_FROM_S or track.is_unusual(float(track.level[0]))
     ):
         found.append((-1, int(segments.first[current])))
     while current < count - 1:
-        known = float(segments.slope_out[trusted])
-        # What was seen for a moment between two interruptions has no speed of its own.
-        slope = known if np.isfinite(known) and _lasted(track, segments, trusted) else slope
+        # What was seen for a moment between two interruptions has no speed of its own: it tells where
+        # the course has come to since.
+        if _lasted(track, segments, trusted):
+            slope, anchor = float(segments.slope_out[trusted]), trusted
+        else:
+            slope = scan.speed_since(anchor, trusted, slope)
         back = scan.next_on_course(trusted, current, slope)
         if back is None:
             found += _fades(track, segments, current)
-            trusted = current = _next_long(segments, current)
+            anchor = trusted = current = _next_long(segments, current)
             continue
         if back > current + 1:
             found.append((int(segments.last[current]), int(segments.first[back])))
@@ -195,6 +198,13 @@ class _Scan:
         self._lost: list[bool] = track.are_unusual(segments.entry).tolist()
         small = _SMALL_EDGE * track.step_tolerance if track.interval_s < _WEAK_FROM_S else 0.0
         self._tolerance = max(track.tolerance, small)
+        self._noise = sqrt(2.0) * track.noise
+
+    def speed_since(self, one: int, other: int, otherwise: float) -> float:
+        """How fast the course went from the end of one segment to that of another, percent a second."""
+        took_s = self._ends[other] - self._ends[one]
+        far = took_s * _CHANGE_OF_SPEED > self._noise
+        return (self._exit[other] - self._exit[one]) / took_s if far else otherwise
 
     def next_on_course(self, trusted: int, current: int, slope: float) -> int | None:
         """The first segment behind `current` that begins where the course of `trusted` would be."""
