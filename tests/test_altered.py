@@ -237,6 +237,15 @@ def test_one_of_two_events_that_lie_over_each_other_is_told() -> None:
     assert _once([both, within]) == (both,)
     assert _once([before, both]) == (both,)
     assert _once([both, other]) == (both, other)
+    one, two, over = (
+        event(1.0, 1.5, "tps1_v"),
+        event(1.1, 1.2, "tps2_v"),
+        event(1.15, 2.0, "tps1_v", "tps2_v"),
+    )
+    assert _once([one, two]) == (one, two)
+    assert _once([one, two, over]) == (over,)
+    short, longer = event(1.0, 1.1, "tps1_v"), event(1.05, 3.0, "tps1_v")
+    assert _once([longer, short]) == (longer,)
     later = event(3.0, 3.1, "tps2_v")
     assert _once([later, within]) == (within, later)
 

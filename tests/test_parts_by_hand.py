@@ -222,6 +222,8 @@ def _rests(*percents: float) -> list[rest.Rest]:
         # 2 · 0.15 of 18.5 percent: three of three by chance 3 · 1 · 0.0162² = 0.0008; but a pause, a
         # cruise and a blip come thrice soon.
         ((5.0, 5.1, 5.2), 0),
+        # Three of four: 4 · 3 · 0.0162² = 0.0032, more than a thousandth.
+        ((5.0, 5.1, 5.2, 12.0), 0),
         # Four of eight: 8 · 35 · 0.0162³ = 0.0012, more than a thousandth.
         ((5.0, 5.1, 5.2, 5.3, 7.0, 9.0, 12.0, 14.0), 0),
         # Four of six: 6 · 10 · 0.0162³ = 0.0003.

@@ -150,7 +150,7 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
     while current < count - 1:
         # What was seen for a moment between two interruptions has no speed of its own: it tells where
         # the course has come to since.
-        if _lasted(track, segments, trusted):
+        if scan.has_speed[trusted]:
             slope, anchor = float(segments.slope_out[trusted]), trusted
         else:
             slope = scan.speed_since(anchor, trusted, slope)
@@ -165,13 +165,6 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
         if segments.last[back] - segments.first[back] >= _LEAST_COURSE - 1:
             trusted = back
     return found
-
-
-def _lasted(track: Instrument, segments: Segments, at: int) -> bool:
-    """Whether a segment is long enough for noise to leave its speed known as well as a hand keeps it."""
-    first, last = int(segments.first[at]), int(segments.last[at])
-    lasted_s = float(track.time_s[last] - track.time_s[first])
-    return last - first >= SLOPE_SAMPLES and lasted_s * _CHANGE_OF_SPEED > sqrt(2.0) * track.noise
 
 
 def _next_long(segments: Segments, current: int) -> int:
@@ -198,13 +191,17 @@ class _Scan:
         self._lost: list[bool] = track.are_unusual(segments.entry).tolist()
         small = _SMALL_EDGE * track.step_tolerance if track.interval_s < _WEAK_FROM_S else 0.0
         self._tolerance = max(track.tolerance, small)
-        self._noise = sqrt(2.0) * track.noise
+        # From so long on noise leaves a speed known as well as a hand keeps it.
+        self._tells_s = sqrt(2.0) * track.noise / _CHANGE_OF_SPEED
+        lasted_s = track.time_s[segments.last] - track.time_s[segments.first]
+        long = segments.last - segments.first >= SLOPE_SAMPLES
+        self.has_speed: list[bool] = (long & (lasted_s > self._tells_s)).tolist()
 
     def speed_since(self, one: int, other: int, otherwise: float) -> float:
         """How fast the course went from the end of one segment to that of another, percent a second."""
         took_s = self._ends[other] - self._ends[one]
-        far = took_s * _CHANGE_OF_SPEED > self._noise
-        return (self._exit[other] - self._exit[one]) / took_s if far else otherwise
+        tells = took_s > self._tells_s
+        return (self._exit[other] - self._exit[one]) / took_s if tells else otherwise
 
     def next_on_course(self, trusted: int, current: int, slope: float) -> int | None:
         """The first segment behind `current` that begins where the course of `trusted` would be."""

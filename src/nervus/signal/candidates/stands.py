@@ -20,7 +20,7 @@ _JUMP_PCT, _LEAST_SAMPLES = 5.0, 3
 # What stands for longer is a hold.
 _LONGEST_S = 1.5
 # Samples further apart than this hide how a shaft arrives (from memory: 0.1 s over the whole travel):
-# then only stands at a level that is shared count, and none where a stand is one sample long.
+# then only stands at a level that is shared count, and further apart than the second of these none do.
 _STANDS_S, _SLOWEST_S = 0.12, 0.25
 # Only where samples are closer than this does a shaft not arrive, and stand, from one to the next (from
 # memory: the quickest snap takes so long).
@@ -134,7 +134,8 @@ def _landed_on(track: Instrument) -> float | None:
         return None
     origins, landings, left = track.level[lands], track.level[lands + 1], track.level[leaves]
     low, high = track.usual
-    for within in (track.same_level, min(track.same_level, max(2.0 * track.resolution, _FINE_PCT))):
+    finest = min(track.same_level, max(2.0 * track.resolution, _FINE_PCT))
+    for within in dict.fromkeys((track.same_level, finest)):
         best, most = None, _LEAST_JUMPS - 1
         for candidate in landings[(landings > low + _END_PCT) & (landings < high - _END_PCT)]:
             arrive: BoolArray = np.abs(landings - candidate) <= within

@@ -101,16 +101,23 @@ def explain(
 
 
 def _once(events: list[Event]) -> tuple[Event, ...]:
-    """Events in order, without those that lie over another of the same tracks, or more: it is one."""
+    """Events in order, without those that lie over one of more tracks, or a longer one of the same."""
     kept: list[Event] = []
     for event in sorted(events, key=lambda e: e.span_s):
-        last = kept[-1] if kept and overlaps(kept[-1].span_s, event.span_s) else None
-        if last is not None and set(event.channels) <= set(last.channels):
-            continue
-        if last is not None and set(event.channels) > set(last.channels):
+        while kept and _is_of(kept[-1], event):
             kept.pop()
-        kept.append(event)
+        if not kept or not _is_of(event, kept[-1]):
+            kept.append(event)
     return tuple(kept)
+
+
+def _is_of(event: Event, other: Event) -> bool:
+    """Whether an event is part of another at its time."""
+    (a, b), (c, d) = event.span_s, other.span_s
+    own, theirs = set(event.channels), set(other.channels)
+    return overlaps(event.span_s, other.span_s) and (
+        own < theirs or (own == theirs and (b - a, a) < (d - c, c))
+    )
 
 
 def _returned(tracks: tuple[Instrument, ...]) -> tuple[Event, ...]:

@@ -210,6 +210,7 @@ def _sags(supply: Channel, supply_v: float) -> tuple[FloatArray, FloatArray] | N
     those.
     """
     size = max(1, round(_SLOWLY_S / max(sampling.interval_s(supply.time_s), 1e-7)))
+    # Where hardly any sample is off its medians are not: most supplies are steady.
     sketch = supply.values[:: max(1, supply.samples // _SKETCH)]
     steady = np.ptp(np.percentile(sketch, [1.0, 99.0])) < _STEADY * supply_v
     if steady or supply.samples < _LEAST_BLOCKS * size:

@@ -33,8 +33,8 @@ _OFF_PCT, _HELD_PCT = 1.5, 20.0
 _RELEASE_PCT_PER_S = 40.0
 _LEAST_RESTS, _MOST_OF = 2, 0.6
 # Where nothing tells that the throttle was let go, so many quick closings do; else a hand may hold it:
-# then it takes so many rests, or as many quick closings, within so
-# much of one level, percent of travel, that chance brings as seldom as this, and no further open.
+# then it takes so many rests, or as many quick closings, within so much of one level, percent of
+# travel, that chance brings as seldom as this, and no further open.
 _LEAST_UNASKED, _HAND_PCT = 3, 10.0
 _LEAST_BY_CHANCE, _SAME_UNASKED_PCT, _CHANCE = 4, (0.15, 0.3, 0.5), 1e-3
 # A closing ends at a rest that lies so far below what came before it, percent of travel.
