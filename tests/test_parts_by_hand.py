@@ -279,7 +279,7 @@ def test_a_stand_at_the_stop_begins_at_the_stop() -> None:
 def test_points_are_inside_a_place_that_lie_between_its_ends() -> None:
     at = np.asarray([10.0, 20.0, 25.0, 30.0, 40.0])
     points = parted._Points(np.zeros(5, dtype=np.intp), at, np.zeros(5), np.ones(5, dtype=np.bool_))
-    assert parted._inside(points, (20.0, 30.0)) == 3
+    assert parted._inside(points, (20.0, 30.0)).tolist() == [False, True, True, True, False]
 
 
 def test_what_lies_beside_a_masked_span_by_two_intervals_is_left_out() -> None:

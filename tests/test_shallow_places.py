@@ -6,15 +6,16 @@ leaps, or X
 
 import numpy as np
 import pytest
-from scipy.stats import poisson
+from scipy.stats import binom
 
 from nervus.domain.analysis import Frame
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
+from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
-from nervus.signal.worn import holes
+from nervus.signal.worn import leaps
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import rough_stretches
 from signals import pair_of, recording, sweeps, track, volts
@@ -149,7 +150,7 @@ def told(time_s: FloatArray, **values: FloatArray) -> tuple[Finding, ...]:
 
 def alone(shown: FloatArray, travel: FloatArray, time_s: FloatArray) -> tuple[DeadSpot, ...]:
     made = track(time_s, volts(shown, noise_v=0.002))
-    return holes.find_holes(made, FRAME, find_passes(time_s, travel), ())
+    return leaps.find_leaps(made, FRAME, find_passes(time_s, travel), ())
 
 
 def test_levels_that_are_never_shown_are_a_stand_that_leaps() -> None:
@@ -157,10 +158,11 @@ def test_levels_that_are_never_shown_are_a_stand_that_leaps() -> None:
     (spot,) = alone(holds(travel, 30.0, 32.0), travel, time_s)
     assert spot.shape is Shape.FLAT
     assert spot.travel_pct == pytest.approx((30.0, 32.0), abs=0.5)
-    assert (spot.seen_in, spot.crossed) == (24, 24)
+    assert spot.seen_in >= 23
+    assert spot.crossed == 24
     for start, end in spot.times_s:
-        assert 0.0 < end - start < 0.011, (
-            "from the last sample at the one edge to the first at the other"
+        assert 0.019 < end - start < 0.06, (
+            "the last of the stand, up to the first sample at the other edge"
         )
         there = np.interp((start, end), time_s, travel)
         assert np.all((there > 28.5) & (there < 33.5))
@@ -172,8 +174,8 @@ def test_what_is_told_already_leaves_no_hole() -> None:
     made = track(time_s, volts(holds(travel, 30.0, 32.0), noise_v=0.002))
     passes = find_passes(time_s, travel)
     masked = tuple((p.start_s, p.end_s) for p in passes[3:])
-    assert holes.find_holes(made, FRAME, passes, ()) != ()
-    assert holes.find_holes(made, FRAME, passes, masked) == ()
+    assert leaps.find_leaps(made, FRAME, passes, ()) != ()
+    assert leaps.find_leaps(made, FRAME, passes, masked) == ()
 
 
 def test_a_hand_that_hesitates_leaves_no_hole_and_a_step_no_pile() -> None:
@@ -184,11 +186,13 @@ def test_a_hand_that_hesitates_leaves_no_hole_and_a_step_no_pile() -> None:
     assert alone(steps(travel, 60.0, 63.0, 8.0), travel, time_s) == ()
 
 
-@pytest.mark.parametrize("seen", [0, 3, 9])
-def test_chernoffs_bound_lies_above_the_poisson_distribution(seen: int) -> None:
-    for mean in (10.0, 20.0, 40.0):
-        bound = holes._at_most(seen, mean)
-        assert poisson.cdf(seen, mean) <= bound * (1.0 + 1e-9) < 30.0 * poisson.cdf(seen, mean)
+@pytest.mark.parametrize("seen", [3, 6, 9])
+def test_chernoffs_bound_lies_above_the_binomial_distribution(seen: int) -> None:
+    for chance in (0.05, 0.1, 0.2):
+        bound, true = at_least(seen, 9, chance), binom.sf(seen - 1, 9, chance)
+        assert true <= bound * (1.0 + 1e-9) < 30.0 * true
+    assert at_least(seen, 9, 0.0) == 0.0
+    assert at_least(seen, 9, 1.0) == 1.0
 
 
 # -- roughness that is read slowly ----------------------------------------------------------------

@@ -31,6 +31,8 @@ from nervus.signal.told.coverage import describe_coverage, of_contactless
 from nervus.signal.told.groups import in_groups
 from nervus.signal.told.one_cause import (
     is_bend,
+    is_seen_elsewhere,
+    is_worn_there,
     stands_in_bend,
     unless_supply_sags,
     without_ends,
@@ -122,7 +124,8 @@ def _of_shaft(
     differ = _disagreements(recording, shaft, profile)
     differ, sags = unless_supply_sags(recording, shaft, differ)
     wear = [n for n in wear if not is_bend(n, shaft, differ)]
-    spots = tuple(s for s in spots if not stands_in_bend(s, differ))
+    spots = tuple(s for s in spots if not (stands_in_bend(s, differ) or is_seen_elsewhere(s, differ)))
+    differ = tuple(d for d in differ if not is_worn_there(d, (*spots, *wear)))
     loose = without_ends(loose, shaft, differ)
     found = [*spots, *_drops(recording, shaft, loose), *wear, *differ, *sags]
     return found, [*spots, *wear], _locality(loose, shaft.travel)
@@ -246,7 +249,9 @@ def _without(channel: Channel, spans: tuple[Span, ...]) -> Channel:
 
 def _position(reported: Channel | None, travel: Travel | None) -> tuple[Course, str]:
     if travel is not None:
-        return Course(travel.witness, travel.time_s, travel.percent, 0.01, 0.5, 100.0), travel.witness
+        return Course(
+            travel.witness, travel.time_s, travel.percent, 0.01, 0.5, 100.0, 0.25
+        ), travel.witness
     assert reported is not None  # noqa: S101 - asked before
     return plain_course(reported), reported.id
 

@@ -76,3 +76,18 @@ def clean_after_repair(events: int, watched_s: float, sure: float = SURE) -> flo
     if events < 1 or watched_s <= 0:
         raise ValueError("a repair can be proved only where the fault had shown before")
     return float(ceil(1000 * watched_s * ((1.0 - sure) ** (-1.0 / events) - 1.0)) / 1000)
+
+
+def at_least(seen: int, of: int, chance: float) -> float:
+    """A bound of the probability of so many or more out of some, each with a chance of its own.
+
+    H. Chernoff, "A measure of asymptotic efficiency for tests of a hypothesis based on the sum of
+    observations", Annals of Mathematical Statistics 23 (1952) 493-507, for the binomial distribution.
+    """
+    share = seen / of
+    if share <= chance:
+        return 1.0
+    if chance <= 0.0:
+        return 0.0
+    rest = (1.0 - share) * log((1.0 - share) / (1.0 - chance)) if share < 1.0 else 0.0
+    return exp(-of * (share * log(share / chance) + rest))

@@ -15,7 +15,7 @@ from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import Floor
 from nervus.signal.arithmetic.spans import Union, runs_of
 from nervus.signal.candidates.edges import ROUNDED_S, SLOPE_SAMPLES, Segments, split_at_edges
-from nervus.signal.instruments.instrument import GROUND_BELOW_PCT, SUPPLY_ABOVE_PCT, Instrument, floor_of
+from nervus.signal.instruments.instrument import Instrument, floor_of
 
 # Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
 BURST_GAP_S = 0.06
@@ -141,7 +141,7 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
     found: list[tuple[int, int]] = []
     count, slope = segments.first.size, 0.0
     scan = _Scan(track, segments)
-    anchor = trusted = current = _next_long(segments, -1)
+    anchor = trusted = current = scan.next_trusted(-1)
     # Seen slowly, what a recording begins with may be the end of a motion.
     if 0 < current < count and (
         track.interval_s < _WEAK_FROM_S or track.is_unusual(float(track.level[0]))
@@ -156,8 +156,12 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
             slope = scan.speed_since(anchor, trusted, slope)
         back = scan.next_on_course(trusted, current, slope)
         if back is None:
-            found += _fades(track, segments, current)
-            anchor = trusted = current = _next_long(segments, current)
+            left, current = current, scan.next_trusted(current)
+            if scan.was_gone(left, current):
+                found.append((int(segments.last[left]), int(segments.first[current])))
+            else:
+                found += _fades(track, segments, left)
+            anchor = trusted = current
             continue
         if back > current + 1:
             found.append((int(segments.last[current]), int(segments.first[back])))
@@ -165,18 +169,6 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
         if segments.last[back] - segments.first[back] >= _LEAST_COURSE - 1:
             trusted = back
     return found
-
-
-def _next_long(segments: Segments, current: int) -> int:
-    count = int(segments.first.size)
-    return next(
-        (
-            i
-            for i in range(current + 1, count)
-            if segments.last[i] - segments.first[i] >= _LEAST_COURSE - 1
-        ),
-        count,
-    )
 
 
 class _Scan:
@@ -189,6 +181,7 @@ class _Scan:
         self._exit: list[float] = segments.exit.tolist()
         self._samples: list[int] = (segments.last - segments.first + 1).tolist()
         self._lost: list[bool] = track.are_unusual(segments.entry).tolist()
+        self._stays_lost: list[bool] = track.are_unusual(segments.exit).tolist()
         small = _SMALL_EDGE * track.step_tolerance if track.interval_s < _WEAK_FROM_S else 0.0
         self._tolerance = max(track.tolerance, small)
         # From so long on noise leaves a speed known as well as a hand keeps it.
@@ -196,6 +189,23 @@ class _Scan:
         lasted_s = track.time_s[segments.last] - track.time_s[segments.first]
         long = segments.last - segments.first >= SLOPE_SAMPLES
         self.has_speed: list[bool] = (long & (lasted_s > self._tells_s)).tolist()
+
+    def next_trusted(self, current: int) -> int:
+        """The next segment that may be the course: not short, nor a moment at a rail; or the end."""
+        some = range(current + 1, len(self._entry))
+        long = (i for i in some if self._samples[i] >= _LEAST_COURSE and not self._is_gone(i))
+        return next(long, len(self._entry))
+
+    def was_gone(self, left: int, back: int) -> bool:
+        """Whether the moment between two segments was at a rail."""
+        if back >= len(self._entry) or self._begins[back] - self._ends[left] > _LONGEST_WITHIN_RANGE_S:
+            return False
+        return any(map(self._is_gone, range(left + 1, back)))
+
+    def _is_gone(self, at: int) -> bool:
+        """Whether a segment is an interruption by itself: who rests at a rail for long is there."""
+        away = self._lost[at] and self._stays_lost[at]
+        return away and self._ends[at] - self._begins[at] <= _LONGEST_WITHIN_RANGE_S
 
     def speed_since(self, one: int, other: int, otherwise: float) -> float:
         """How fast the course went from the end of one segment to that of another, percent a second."""
@@ -227,7 +237,7 @@ class _Scan:
                 if abs(entry - touched) < near:
                     return j
             away = max(away, abs(self._exit[j] - start))
-            only_rails = only_rails and not GROUND_BELOW_PCT <= entry <= SUPPLY_ABOVE_PCT
+            only_rails = only_rails and self._lost[j]
         return None
 
 

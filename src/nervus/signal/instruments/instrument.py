@@ -32,6 +32,8 @@ _SUPPLY_IN_USE_V = 4.0
 # A supply that wanders by less than this share is steady; it is followed in steps of this time, at
 # least so many, as far as it stays within its tolerance (common practice: 5 V within 10 % at the most).
 _STEADY, _SLOWLY_S, _LEAST_BLOCKS, _SOME, _TOLERANCE = 0.01, 0.1, 8, 9, 0.1
+# A ripple that both have is left out where a track is so much quieter without it.
+_QUIETER = 0.7
 # What an open input reads wanders by less than this, percent of supply.
 _SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
 # A meter shows this as zero, not as minus zero.
@@ -191,6 +193,9 @@ def prepare(
     sags = _sags(supply, supply_v) if supply is not None and is_volts else None
     level = shown if sags is None else shown / np.interp(time_s, *sags)
     interval_s = sampling.interval_s(time_s)
+    if supply is not None and is_volts and np.array_equal(supply.time_s, channel.time_s):
+        line = supply.values if keep.all() else supply.values[keep]
+        level = _without_ripple(shown, level, line, supply_v)
     return Instrument(
         kind=channel.kind,
         time_s=time_s,
@@ -201,6 +206,43 @@ def prepare(
         supply_v=scale,
         usual=_usual(level[:: max(1, level.size // _SKETCH)]),
     )
+
+
+def _without_ripple(
+    shown: FloatArray, level: FloatArray, supply: FloatArray, supply_v: float
+) -> FloatArray:
+    """Levels without the ripple that the supply shows too, where they are far quieter so.
+
+    A track divides a ripple of what it is fed with; one of the ground that all lines are measured
+    against is the same in volts on each. What leaves the supply's tolerance is an interruption, or a
+    spike.
+    """
+    first = max(0, (shown.size - _SKETCH) // 2)
+    some = slice(first, first + _SKETCH)
+    ways = [
+        (sampling.noise(without(shown[some], supply[some], supply_v)), n)
+        for n, without in enumerate(_WITHOUT)
+    ]
+    quietest, way = min(ways)
+    quiet = quietest < _QUIETER * sampling.noise(level[some])
+    return _WITHOUT[way](shown, supply, supply_v) if quiet else level
+
+
+def _off(supply: FloatArray, supply_v: float) -> FloatArray:
+    """By which share a supply within its tolerance is off what it usually is, shape (n,)."""
+    share = supply / supply_v - 1.0
+    return np.where(np.abs(share) < _TOLERANCE, share, 0.0)
+
+
+def _divided(shown: FloatArray, supply: FloatArray, supply_v: float) -> FloatArray:
+    return np.asarray(shown / (1.0 + _off(supply, supply_v)))
+
+
+def _less(shown: FloatArray, supply: FloatArray, supply_v: float) -> FloatArray:
+    return np.asarray(shown - 100.0 * _off(supply, supply_v))
+
+
+_WITHOUT = (_divided, _less)
 
 
 def _sags(supply: Channel, supply_v: float) -> tuple[FloatArray, FloatArray] | None:

@@ -13,6 +13,9 @@ from nervus.signal.instruments.instrument import Instrument
 # its motion; faster samples are averaged. (Events are found on the samples themselves.)
 _POINTS_PER_S = 125.0
 _LEAST_POINTS = 5
+# What may be noise or rounding: so many deviations and steps; what they put a point off at most: half of
+# these deviations, and half a step. None is taken to be less than this, percent of supply.
+_TOLERATED, _BLURRED, _LEAST_PCT = (5.0, 2.0), (2.5, 0.5), 0.2
 # What a reported percent may be off by rounding.
 _REPORTED_TOLERANCE = 0.5
 
@@ -27,6 +30,7 @@ class Course:
         level: percent of the supply, shape (n,).
         interval_s: usual time between the points.
         tolerance: what may be noise or rounding, percent of supply.
+        blur: how far noise and rounding put a point off at most, percent of supply.
         supply_v: what 100 stands for in the track's own unit.
     """
 
@@ -36,6 +40,7 @@ class Course:
     interval_s: float
     tolerance: float
     supply_v: float
+    blur: float
 
     def own(self) -> FloatArray:
         """The course in the channel's own unit, shape (n,)."""
@@ -51,7 +56,9 @@ def plain_course(channel: Channel) -> Course:
     rising = np.diff(channel.time_s, prepend=-np.inf) > 0.0
     time_s, values = channel.time_s[rising], channel.values[rising]
     step_s = max(sampling.interval_s(time_s), 1e-6)
-    return Course(channel.id, time_s, values, step_s, _REPORTED_TOLERANCE, 100.0)
+    return Course(
+        channel.id, time_s, values, step_s, _REPORTED_TOLERANCE, 100.0, _REPORTED_TOLERANCE / 2.0
+    )
 
 
 def course_of(track: Instrument, faulty: tuple[Span, ...]) -> Course:
@@ -70,7 +77,12 @@ def course_of(track: Instrument, faulty: tuple[Span, ...]) -> Course:
     else:
         time_s = sampling.block_means(track.time_s, size)
         level = _means_with(track.level, at, line, size)
-    return Course(track.id, time_s, level, interval_s, track.tolerance, track.supply_v)
+    # Means and medians swing less than their samples do; but a median hides a swing that goes on.
+    quiet = min(sampling.noise(level), track.noise)
+    noise = quiet if size > 1 else track.noise
+    tolerance = max(_TOLERATED[0] * noise, _TOLERATED[1] * track.resolution, _LEAST_PCT)
+    blur = max(_BLURRED[0] * quiet, _BLURRED[1] * track.resolution, _LEAST_PCT / 2.0)
+    return Course(track.id, time_s, level, interval_s, tolerance, track.supply_v, blur)
 
 
 def _bridges(track: Instrument, faulty: tuple[Span, ...]) -> tuple[IntArray, FloatArray]:

@@ -77,7 +77,8 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
     """The line that most stretches of travel agree on; `None` where too little was swept.
 
     Where they agree on none, the one that most agreed on at first: one track may drift away. So it is
-    where one was beside another for the longer part: a sensor is sound first, and fails then.
+    where one was beside another for the longer part, or went as no sensor is made: it is sound first,
+    and fails then.
     """
     stretches = _stretches(first, second, skew_s)
     if len(stretches) < _LEAST_STRETCHES:
@@ -94,8 +95,16 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
     if len(at_first) < _LEAST_EARLY:
         return known
     line, votes = _voted(at_first)
-    left_it = known is None or (_is_kept_for_a_while(line, stretches) and _is_beside(line, known))
+    left_it = known is None or (
+        _is_kept_for_a_while(line, stretches)
+        and (_is_beside(line, known) or (_goes_as_built(line) and not _goes_as_built(known)))
+    )
     return line if left_it and votes >= _NEARLY_ALL else known
+
+
+def _goes_as_built(line: Line) -> bool:
+    """Whether the tracks go together as those of a sensor are made to, whatever lies between them."""
+    return any(abs(line.slope / built.slope - 1.0) < _SAME_WAY for built in _AS_BUILT)
 
 
 def _is_beside(line: Line, other: Line) -> bool:

@@ -77,8 +77,8 @@ def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s
     widest = _widest(speed)
     share = np.where(widest > _SNAP_PCT_PER_S, _UNKNOWN_IN_SNAP, _UNKNOWN_SKEW)
     unknown = widest * share * max(first.interval_s, second.interval_s)
-    blur = (first.tolerance + second.tolerance / abs(line.slope)) * first.supply_v
-    blur = float(0.5 * blur / abs(frame.open - frame.closed))
+    blur = (first.blur + second.blur / abs(line.slope)) * first.supply_v
+    blur = float(blur / abs(frame.open - frame.closed))
     return PairTravel(time_s, one, two, unknown + blur, blur)
 
 

@@ -4,6 +4,8 @@ A track that bends seems rough, the ends of a lasting difference seem interrupti
 seems a track that is off, a plate that sticks and leaps free a sensor that drops out.
 """
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from nervus.domain.channel import Recording
@@ -23,17 +25,56 @@ from nervus.signal.explained.shaft import Shaft
 from nervus.signal.told.sagging import find_sag, supply_sags
 
 # So near to a bend, percent of travel, roughness is the bend's; what is wider is no bend of a place. A
-# track that stands is off by no more than this many times as far as it stands.
-_BEND_PCT, _WIDEST_BEND_PCT, _OFF_BY_MORE = 4.0, 60.0, 1.5
+# track that stands is off by no more than this many times as far as it stands. From place to place a
+# bend goes on by less than this share of what it is off by, told from so many readings.
+_BEND_PCT, _WIDEST_BEND_PCT, _OFF_BY_MORE, _SMOOTHLY, _LEAST_THERE = 4.0, 60.0, 1.5, 0.5, 3
 # A difference of two tracks lasts from so long on; what lies so near to its end, and is no larger than
 # this many times it, is its end.
 _LASTS_S, _BESIDE_S, _AS_LARGE = 1.0, 0.25, 1.4
 
 
 def is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> bool:
-    """Seen slowly, a track seems rough where it bends: samples lie far from their neighbours' middle."""
+    """Seen slowly, a track seems rough where it bends: samples lie far from their neighbours' middle.
+
+    But what it is off by goes on from place to place, and what is rough jumps, and no further.
+    """
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
-    return slow and any(overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT) for d in differ)
+    near = [d for d in differ if overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT)]
+    wider = not all(is_worn_there(d, (noise,)) for d in near)
+    return slow and bool(near) and (wider or _goes_smoothly(noise, shaft))
+
+
+def _goes_smoothly(noise: Noise, shaft: Shaft) -> bool:
+    """Whether what a track is off its sister by over a stretch goes on from place to place."""
+    travel, pair = shaft.travel, shaft.pair
+    if travel is None or pair is None:
+        return True
+    track = next(t for t in shaft.tracks if t.id in noise.channels)
+    apart = track.level - pair.expected_of(track)
+    place = np.interp(track.time_s, travel.time_s, travel.percent)
+    there = np.flatnonzero((place >= noise.travel_pct[0]) & (place <= noise.travel_pct[1]))
+    if there.size < _LEAST_THERE:
+        return True
+    off = apart[there[np.argsort(place[there])]] - np.median(apart)
+    return bool(np.median(np.abs(np.diff(off))) < _SMOOTHLY * np.median(np.abs(off)))
+
+
+def is_worn_there(difference: Disagreement, worn: Sequence[DeadSpot | Noise]) -> bool:
+    """Whether tracks differ only where one of them is worn: that is told."""
+    low, high = difference.travel_pct
+    return any(
+        set(w.channels) <= set(difference.channels)
+        and overlaps(w.travel_pct, difference.travel_pct, _BEND_PCT)
+        and w.travel_pct[0] - 2.0 * _BEND_PCT <= low <= high <= w.travel_pct[1] + 2.0 * _BEND_PCT
+        for w in worn
+    )
+
+
+def is_seen_elsewhere(spot: DeadSpot, differ: tuple[Disagreement, ...]) -> bool:
+    """Whether a spot showed only while tracks differed elsewhere too: it is a part of that."""
+    return any(
+        not is_worn_there(d, (spot,)) and all(map(Union(d.times_s).holds, spot.times_s)) for d in differ
+    )
 
 
 def stands_in_bend(spot: DeadSpot, differ: tuple[Disagreement, ...]) -> bool:

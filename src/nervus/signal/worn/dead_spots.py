@@ -147,10 +147,9 @@ def _could_show(
 ) -> int:
     """How many crossings could have shown what was seen in some: those with a reading at the place.
 
-    Read ten times a second, a track is not read at all in most crossings of a narrow place.
+    Read ten times a second, or while a spring snaps, a track is not read at all in most crossings of a
+    narrow place.
     """
-    if not track.is_slow:
-        return len(crossed)
     low, high = float(by_pass[:, 0].min()), float(by_pass[:, 1].max())
     at = read_at(track.time_s, *travel)
     within = np.append(0, np.cumsum((at >= low) & (at <= high)))

@@ -242,16 +242,19 @@ def _spot(
     (track, frame), (near, width, step) = whose, where
     passes = tuple(sorted((p for f in folds for p in f.passes), key=lambda p: p.start_s))
     points = _points(folds, passes, near, width, seen)
-    told = _explained(_strong(points, near), near)
-    if told is None or told.shape is None or _inside(points, told.place) < _LEAST_POINTS:
+    strong = _strong(points, near)
+    told = _explained(strong, near)
+    if told is None or told.shape is None or _inside(points, told.place).sum() < _LEAST_POINTS:
         return None
     size = told.height if told.shape is Shape.STEP else told.place[1] - told.place[0]
     if not _LEAST_STEPS * step < size < _MOST_PCT:
         return None
-    showing = _showing(points, told)
+    showing = _showing(strong, told)
     spans = [s for n in showing if (s := _when(seen, passes[n], told.place)) is not None]
     crossed = max(len(crossings(passes, told.place)), len(spans))
-    enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * crossed)
+    # Read slowly, a track is not read at all in most crossings of a place.
+    read = np.unique(points.number[_inside(points, told.place)]).size if track.is_slow else crossed
+    enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * read)
     if not enough or not _is_own(seen, spans):
         return None
     depth = abs(frame.open - frame.closed) * told.height / 100.0
@@ -308,8 +311,8 @@ def _strong(points: _Points, near: Span) -> _Points:
     )
 
 
-def _inside(points: _Points, place: Span) -> int:
-    return int(np.count_nonzero((points.at >= place[0]) & (points.at <= place[1])))
+def _inside(points: _Points, place: Span) -> BoolArray:
+    return np.asarray((points.at >= place[0]) & (points.at <= place[1]), dtype=np.bool_)
 
 
 def _steps(points: _Points, low: float, high: float) -> FloatArray:

@@ -169,11 +169,20 @@ def _looked(
     return _Look(track, bend, good, table)
 
 
-def own_roughness(track: Instrument, travel: tuple[FloatArray, FloatArray], place: Span) -> float:
-    """How rough a track is by itself over a stretch, its motion included: percent of supply squared."""
+def own_roughness(
+    track: Instrument, sister: FloatArray, travel: tuple[FloatArray, FloatArray], place: Span
+) -> float:
+    """How much of what two tracks are apart by over a stretch is one's own: percent of supply squared.
+
+    What is its own is also how far it is off the middle of its neighbours; what is the other's is not.
+    """
     percent = np.interp(track.time_s[1:-1], *travel)
-    there = _bend(track.level)[(percent >= place[0]) & (percent <= place[1])]
-    return float(np.mean(there**2)) if there.size else 0.0
+    # Where she bends it is motion, and what tracks read in turn are apart by tells of neither.
+    there = (percent >= place[0]) & (percent <= place[1])
+    there &= bends_beside(sister)[1:-1] <= _STRAIGHT_PCT
+    apart = track.level - sister
+    own = (apart[1:-1] - np.median(apart)) * _bend(track.level)
+    return float(np.mean(own[there])) if there.any() else 0.0
 
 
 def _visits(passes: tuple[Pass, ...], end_s: float) -> tuple[Pass, ...]:

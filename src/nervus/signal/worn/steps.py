@@ -7,13 +7,14 @@ pass gives its edges, however small, and only places at which most passes have t
 
 from collections import Counter
 from dataclasses import dataclass
-from math import exp, log
+from math import exp
 
 import numpy as np
 
 from nervus.domain.analysis import Direction, Frame, Pass
 from nervus.domain.channel import FloatArray, IntArray
 from nervus.domain.finding import DeadSpot, Shape
+from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.arithmetic.robust import OF_MEDIAN
 from nervus.signal.arithmetic.spans import Union, overlaps
 from nervus.signal.instruments.instrument import Instrument
@@ -147,7 +148,7 @@ def _clusters(edges: _Edges, sign: float, side: FloatArray, passes: tuple[Pass, 
         large = np.abs(edges.size) > np.median(np.abs(edges.size[members])) / _ALIKE
         elsewhere = (np.count_nonzero(large) - members.size) * _WINDOW_PCT / 100.0 / len(passes)
         crossed = max(seen, len(crossings(passes, (places[best], places[best]))))
-        chance = _at_least(seen, crossed, max(elsewhere, 0.0))
+        chance = at_least(seen, crossed, 1.0 - exp(-max(elsewhere, 0.0)))
         if seen < _LEAST_PASSES or 100.0 / _WINDOW_PCT * chance > _CHANCE:
             break
         found.append(members)
@@ -174,17 +175,6 @@ def _passes_within(number: IntArray, ends: IntArray) -> IntArray:
     return np.asarray(counted, dtype=np.intp)
 
 
-def _at_least(seen: int, of: int, each: float) -> float:
-    """A bound of the probability of so many passes or more with an edge there (Chernoff, binomial)."""
-    chance, share = 1.0 - exp(-each), seen / of
-    if share <= chance:
-        return 1.0
-    if chance <= 0.0:
-        return 0.0
-    rest = (1.0 - share) * log((1.0 - share) / (1.0 - chance)) if share < 1.0 else 0.0
-    return exp(-of * (share * log(share / chance) + rest))
-
-
 def _paired(edges: _Edges, passes: tuple[Pass, ...]) -> list[tuple[_Edges, _Edges]]:
     """Edges at which a step begins and ends, seen from the closed side."""
     found = []
@@ -202,14 +192,15 @@ def _paired(edges: _Edges, passes: tuple[Pass, ...]) -> list[tuple[_Edges, _Edge
 
 
 def _is_rough(edges: _Edges, pair: tuple[IntArray, IntArray]) -> bool:
-    """Whether passes have more edges there than the two of a step: it is roughness."""
+    """Whether passes have more edges like them there than the two of a step: it is roughness."""
     a, b = pair
+    alike = np.abs(edges.size) > float(np.median(np.abs(edges.size[np.append(a, b)]))) / _ALIKE
     low, high = (
         float(np.median(edges.low[a])) - _WINDOW_PCT,
         float(np.median(edges.high[b])) + _WINDOW_PCT,
     )
     middle = (edges.low + edges.high) / 2.0
-    number = edges.number[(middle > low) & (middle < high)]
+    number = edges.number[alike & (middle > low) & (middle < high)]
     return bool(number.size > _MOST_EDGES * np.unique(number).size)
 
 

@@ -13,7 +13,7 @@ from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.worn import dead_spots
 from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
 from nervus.signal.worn.flats import find_flats
-from nervus.signal.worn.holes import find_holes
+from nervus.signal.worn.leaps import find_leaps
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import Rough, own_roughness, rough_stretches
 from nervus.signal.worn.steps import find_steps as steps_of
@@ -68,6 +68,10 @@ def _dead_spots(
         shallow = parted[track.id]
         if shaft.pair is None:
             shallow = steps_of(track, travel.frames[track.id], passes)
+        # Where a step goes back a track seems to stand, in some passes.
+        flats = tuple(
+            f for f in flats if not _same_place(f, tuple(s for s in shallow if s.seen_in > f.seen_in))
+        )
         # What single leaps tell of a stand is told better by time, or by the sister in as many passes.
         by_sister = tuple(s for s in shallow if s.shape is Shape.FLAT)
         leaps = (s for s in found if s.shape is Shape.FLAT and not _same_place(s, flats))
@@ -92,8 +96,8 @@ def _flats(
     flats = find_flats(course, shaft.passes, ends, shaft.sister_at(course))
     flats = tuple(f for f in flats if all(is_quiet(signal, f) for signal in shaft.tracks))
     if shaft.pair is None:
-        holes = find_holes(track, frame, shaft.passes, shaft.spikes[track.id])
-        flats += tuple(h for h in holes if not _same_place(h, flats))
+        leaps = find_leaps(track, frame, shaft.passes, shaft.spikes[track.id])
+        flats += tuple(s for s in leaps if not _same_place(s, flats))
     # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
     told = tuple(s for s in found if s.shape is Shape.FLAT)
     sure = tuple(s for s in found if s.shape is not Shape.FLAT)
@@ -180,7 +184,7 @@ def _is_sisters(shaft: Shaft, way: tuple[FloatArray, FloatArray], noise: Noise) 
     """Whether it is the other track that is rough: read slowly, what they are apart tells of both."""
     if shaft.pair is None or not any(t.is_slow for t in shaft.tracks):
         return False
-    one, two = (own_roughness(t, way, noise.travel_pct) for t in shaft.tracks)
+    one, two = (own_roughness(t, shaft.pair.expected_of(t), way, noise.travel_pct) for t in shaft.tracks)
     two /= shaft.pair.line.slope**2
     return two > one if shaft.tracks[0].id in noise.channels else one > two
 
