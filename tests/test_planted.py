@@ -1,0 +1,87 @@
+"""Faults planted in sound recordings by other hands: told, where and when they are, and nothing besides.
+
+Sources: the recordings, their makers'; each fault is planted by its physics (`planted.py`): a wiper that
+is off reads its rail, one that stands its last good level (common practice, no published source).
+"""
+
+import numpy as np
+import pytest
+
+from analysis_fingerprints import recordings
+from nervus.domain.channel import Recording
+from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, Shape
+from nervus.judge.analyse import analyse
+from planted import ASIDE, FAULTS, WORN, Planted
+
+SHAPES = {"opens": Shape.DROP, "steps": Shape.STEP, "stands": Shape.FLAT}
+
+
+def planted_in(name: str, fault: str, seed: int) -> Planted:
+    made = FAULTS[fault](sound(name), fault, np.random.default_rng(seed))
+    assert made is not None
+    return made
+
+
+def sound(name: str) -> Recording:
+    return recordings()[name]()
+
+
+def is_told(fault: str, planted: Planted, findings: tuple[Finding, ...]) -> bool:
+    """Whether a fault is told as it is, and nothing else."""
+    if fault in WORN and planted.place is not None:
+        kind = Noise if fault == "flickers" else DeadSpot
+        (spot,) = findings if len(findings) == 1 else (None,)
+        if not isinstance(spot, kind) or spot.channels != planted.channels:
+            return False
+        if isinstance(spot, DeadSpot) and spot.shape is not SHAPES[fault]:
+            return False
+        middle, wide = sum(planted.place) / 2.0, planted.place[1] - planted.place[0]
+        return abs(sum(spot.travel_pct) / 2.0 - middle) < max(1.5, wide / 4.0)
+    if fault in ASIDE:
+        start, end = planted.moments[0]
+        return all(isinstance(f, Disagreement) for f in findings) and any(
+            f.times_s[0][0] > start - 8.0 and f.times_s[-1][1] < end + 3.0 for f in findings
+        )
+    drops = [f for f in findings if isinstance(f, Drop)]
+    if len(drops) != len(findings) or any(f.channels != planted.channels for f in drops):
+        return False
+    ever = (*planted.moments, *planted.hardly)
+    true = all(
+        any(f.times_s[0][0] <= b + 0.1 and f.times_s[-1][1] >= a - 0.1 for a, b in ever) for f in drops
+    )
+    found = (
+        any(f.times_s[0][0] <= b and f.times_s[-1][1] >= a for f in drops) for a, b in planted.moments
+    )
+    return true and all(found)
+
+
+@pytest.mark.parametrize(
+    ("name", "fault", "seed"),
+    [
+        # A stair of 1.6 % of the supply at 1000 readings a second: a stand is three steps of it.
+        ("deciding healthy 3", "stands", 1), ("deciding healthy 3", "stands", 2),
+        ("deciding healthy-awkward 2", "stands", 1), ("deciding healthy-awkward 3", "stands", 1),
+        # Two tracks, polled: most crossings are not read at the place.
+        ("healthy-fast-2", "steps", 1), ("healthy-fast-2", "stands", 1),
+        ("a-third healthy-awkward 5", "steps", 2), ("a-third healthy-awkward 5", "stands", 1),
+        ("another-hand healthy-fast 5", "steps", 1), ("another-hand healthy-awkward 6", "stands", 2),
+        # Of two tracks that are polled in turn, the one that is rough.
+        ("healthy-fast-2", "flickers", 1), ("another-hand healthy-fast 4", "flickers", 2),
+        ("another-hand healthy-fast 5", "flickers", 1), ("another-hand healthy-fast 5", "flickers", 2),
+        # One that differs for a while is neither rough nor worn meanwhile.
+        ("a-third healthy-fast 1", "steps aside", 1),
+        ("another-hand healthy-awkward 3", "steps aside", 1),
+        ("another-hand healthy-awkward 7", "drifts away", 2),
+        ("a-third healthy-awkward 4", "steps aside", 1), ("another-hand healthy-fast 6", "to ground", 2),
+        ("another-hand healthy-fast 4", "to the supply", 1),
+    ],
+)  # fmt: skip
+def test_a_planted_fault_is_told_and_nothing_besides(name: str, fault: str, seed: int) -> None:
+    planted = planted_in(name, fault, seed)
+    findings = analyse(planted.recording).examination.findings
+    assert is_told(fault, planted, findings), [f.text for f in findings]
+
+
+@pytest.mark.parametrize("name", ["deciding healthy 3", "healthy-fast-2", "a-third healthy-awkward 5"])
+def test_the_same_recordings_without_a_fault_are_sound(name: str) -> None:
+    assert analyse(sound(name)).examination.findings == ()
