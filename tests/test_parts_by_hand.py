@@ -22,7 +22,7 @@ from nervus.signal.explained import feed, shaft
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion import frames, pair, relation
 from nervus.signal.told import rest, smoothing
-from nervus.signal.worn import flat_places, parted
+from nervus.signal.worn import flat_places, parted, worn_places
 
 S = SuspectId
 
@@ -356,3 +356,28 @@ def test_a_course_that_is_hardly_seen_beside_what_left_it_is_taken_whole(
     away = Excursion((0.2, until_s), 24.0, 40.0, 90.0, 17)
     found = Candidates(made, (away,), (), None)
     assert shaft._as_seen(made, found).level.size == seen
+
+
+def test_what_no_line_was_sampled_with_may_be_a_spike_if_it_is_one_sample() -> None:
+    """The other line has no sample then: of one sample nobody knows, more than one is none."""
+    made = instrument(np.full(100, 40.0), noise=0.05, resolution=0.05)
+    kept = np.flatnonzero((made.time_s < 0.48) | (made.time_s > 0.56))
+    other = Channel(CHANNEL_KINDS["tps2_v"], made.time_s[kept] + 0.005, np.full(kept.size, 2.0))
+    for samples, said in ((1, None), (2, False)):
+        end = 0.5 + 0.01 * (samples - 1)
+        excursion = Excursion((0.5, end), 40.0, 40.0, 60.0, samples)
+        assert spikes.is_spike(made, excursion, other) is said
+
+
+@pytest.mark.parametrize(("one", "own"), [(1.8, False), (2.2, True)])
+def test_how_rough_each_of_two_tracks_is_counts_in_percent_of_the_first(
+    one: float, *, own: bool
+) -> None:
+    """The second moves 1.4 times as much: its 4 percent squared are 4 / 1.4 squared, 2.04, of the first."""
+    found: Any = SimpleNamespace(channels=("tps1_v",), travel_pct=(20.0, 30.0))
+    tracks = tuple(SimpleNamespace(id=f"tps{n}_v", is_slow=True) for n in (1, 2))
+    both = SimpleNamespace(line=relation.Line(1.4, 0.0), expected_of=lambda _: None)
+    made: Any = SimpleNamespace(pair=both, tracks=tracks)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(worn_places, "own_roughness", lambda t, *_: one if t.id == "tps1_v" else 4.0)
+        assert worn_places._is_sisters(made, (np.zeros(2), np.zeros(2)), found) is not own
