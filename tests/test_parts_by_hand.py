@@ -373,7 +373,7 @@ def test_what_no_line_was_sampled_with_may_be_a_spike_if_it_is_one_sample() -> N
 def test_how_rough_each_of_two_tracks_is_counts_in_percent_of_the_first(
     one: float, *, own: bool
 ) -> None:
-    """The second moves 1.4 times as much: its 4 percent squared are 4 / 1.4 squared, 2.04, of the first."""
+    """The second moves 1.4 times as much: 4 of its percent squared are 2.04 of those of the first."""
     found: Any = SimpleNamespace(channels=("tps1_v",), travel_pct=(20.0, 30.0))
     tracks = tuple(SimpleNamespace(id=f"tps{n}_v", is_slow=True) for n in (1, 2))
     both = SimpleNamespace(line=relation.Line(1.4, 0.0), expected_of=lambda _: None)
