@@ -151,6 +151,11 @@ def _could_show(
     narrow place.
     """
     low, high = float(by_pass[:, 0].min()), float(by_pass[:, 1].max())
+    fastest = max(
+        (abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in crossed), default=0.0
+    )
+    if fastest * track.interval_s < high - low:
+        return len(crossed)
     at = read_at(track.time_s, *travel)
     within = np.append(0, np.cumsum((at >= low) & (at <= high)))
     first = np.searchsorted(track.time_s, [p.start_s for p in crossed])
