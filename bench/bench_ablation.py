@@ -86,9 +86,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "small steps": ("worn.worn_places", "steps_of", nothing),
     "where the tracks part": ("worn.worn_places", "find_parted", nothing),
     "stands that end with a leap": ("worn.worn_places", "find_leaps", nothing),
-    "a ripple that the supply shows": (
-        "instruments.instrument", "_without_ripple", lambda _shown, level, *_: level,
-    ),
+    "a ripple that the supply shows": ("instruments.instrument", "_without_ripple", same),
     "a moment at a rail is no course": ("candidates.excursions._Scan", "_is_gone", no),
     "as it is built first": ("motion.relation", "_goes_as_built", no),
     "worn is not apart": ("examine", "is_worn_there", no),

@@ -40,6 +40,17 @@ def test_a_supply_that_is_noisier_than_its_track_makes_it_no_noisier() -> None:
     assert made.level == pytest.approx(20.0 * volts(travel, noise_v=0.002), abs=1e-9)
 
 
+def test_a_supply_that_sags_is_divided_out_also_where_the_ground_ripples() -> None:
+    """Down by 4 % of 5 V, and 0.1 V of ripple on all lines: of 2.5 V it is 2.4 V and the ripple."""
+    time_s, travel = sweeps(6, rate_hz=1000.0)
+    sag = 1.0 - 0.04 * np.clip((time_s - 4.0) / 8.0, 0.0, 1.0)
+    ripple = 0.1 * np.sin(2.0 * np.pi * 133.0 * time_s)
+    supply = channel("vref_v", time_s, 5.0 * sag + ripple)
+    made = prepare(channel("tps1_v", time_s, volts(travel) * sag + ripple), 5.0, (), supply)
+    assert made is not None
+    assert np.abs(made.level - 20.0 * volts(travel)).max() < 0.6
+
+
 def test_an_interruption_of_the_supply_is_no_ripple_of_it() -> None:
     time_s, travel = sweeps(4, rate_hz=1000.0)
     share = 1.0 + 0.04 * np.sin(2.0 * np.pi * 133.0 * time_s)
@@ -172,3 +183,17 @@ def test_more_edges_of_one_size_are_rough_and_small_ones_beside_a_step_are_none(
     edges = _Edges(number, low + 100.0 * number, low, low + 0.2, size)
     begin, end = np.flatnonzero(np.isclose(size, -2.0)), np.flatnonzero(np.isclose(size, 2.0))
     assert _is_rough(edges, (begin, end)) is rough
+
+
+def test_where_a_contact_that_opens_reads_is_no_place_of_its_own() -> None:
+    """Open between 42 and 47 % it reads 54 %, then 60 %: a leap, but no place that the shaft was at."""
+    time_s, travel = sweeps(8, seconds=3.013, rate_hz=1000.0)
+    shown = np.where((travel > 42.0) & (travel < 44.5), 54.0, travel)
+    shown = np.where((travel >= 44.5) & (travel < 47.0), 60.0, shown)
+    spots = [
+        f
+        for f in analyse(recording(time_s, tps1_v=volts(shown, noise_v=0.002))).examination.findings
+        if isinstance(f, DeadSpot)
+    ]
+    assert spots
+    assert all(s.travel_pct[0] < 47.0 for s in spots), [s.text for s in spots]

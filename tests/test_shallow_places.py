@@ -158,12 +158,9 @@ def test_levels_that_are_never_shown_are_a_stand_that_leaps() -> None:
     (spot,) = alone(holds(travel, 30.0, 32.0), travel, time_s)
     assert spot.shape is Shape.FLAT
     assert spot.travel_pct == pytest.approx((30.0, 32.0), abs=0.5)
-    assert spot.seen_in >= 23
-    assert spot.crossed == 24
+    assert (spot.seen_in, spot.crossed) == (24, 24)
     for start, end in spot.times_s:
-        assert 0.019 < end - start < 0.06, (
-            "the last of the stand, up to the first sample at the other edge"
-        )
+        assert 0.019 < end - start < 0.031, "a sample or two of the stand, and the leap"
         there = np.interp((start, end), time_s, travel)
         assert np.all((there > 28.5) & (there < 33.5))
     assert alone(travel, travel, time_s) == ()

@@ -191,11 +191,12 @@ def prepare(
     scale = supply_v if is_volts else 100.0
     shown = values * (100.0 / scale)
     sags = _sags(supply, supply_v) if supply is not None and is_volts else None
-    level = shown if sags is None else shown / np.interp(time_s, *sags)
+    usual = 1.0 if sags is None else np.interp(time_s, *sags)
+    level = shown / usual
     interval_s = sampling.interval_s(time_s)
     if supply is not None and is_volts and np.array_equal(supply.time_s, channel.time_s):
         line = supply.values if keep.all() else supply.values[keep]
-        level = _without_ripple(shown, level, line, supply_v)
+        level = _without_ripple(level, line / (supply_v * usual) - 1.0)
     return Instrument(
         kind=channel.kind,
         time_s=time_s,
@@ -208,38 +209,31 @@ def prepare(
     )
 
 
-def _without_ripple(
-    shown: FloatArray, level: FloatArray, supply: FloatArray, supply_v: float
-) -> FloatArray:
+def _without_ripple(level: FloatArray, off: FloatArray) -> FloatArray:
     """Levels without the ripple that the supply shows too, where they are far quieter so.
 
     A track divides a ripple of what it is fed with; one of the ground that all lines are measured
     against is the same in volts on each. What leaves the supply's tolerance is an interruption, or a
     spike.
+
+    Args:
+        level: percent of the supply, shape (n,).
+        off: by which share the supply then was quickly off, shape (n,).
     """
-    first = max(0, (shown.size - _SKETCH) // 2)
+    first = max(0, (level.size - _SKETCH) // 2)
     some = slice(first, first + _SKETCH)
-    ways = [
-        (sampling.noise(without(shown[some], supply[some], supply_v)), n)
-        for n, without in enumerate(_WITHOUT)
-    ]
-    quietest, way = min(ways)
+    ways = [(sampling.noise(way(level[some], off[some])), n) for n, way in enumerate(_WITHOUT)]
+    quietest, number = min(ways)
     quiet = quietest < _QUIETER * sampling.noise(level[some])
-    return _WITHOUT[way](shown, supply, supply_v) if quiet else level
+    return _WITHOUT[number](level, off) if quiet else level
 
 
-def _off(supply: FloatArray, supply_v: float) -> FloatArray:
-    """By which share a supply within its tolerance is off what it usually is, shape (n,)."""
-    share = supply / supply_v - 1.0
-    return np.where(np.abs(share) < _TOLERANCE, share, 0.0)
+def _divided(level: FloatArray, off: FloatArray) -> FloatArray:
+    return np.asarray(level / (1.0 + np.where(np.abs(off) < _TOLERANCE, off, 0.0)))
 
 
-def _divided(shown: FloatArray, supply: FloatArray, supply_v: float) -> FloatArray:
-    return np.asarray(shown / (1.0 + _off(supply, supply_v)))
-
-
-def _less(shown: FloatArray, supply: FloatArray, supply_v: float) -> FloatArray:
-    return np.asarray(shown - 100.0 * _off(supply, supply_v))
+def _less(level: FloatArray, off: FloatArray) -> FloatArray:
+    return np.asarray(level - 100.0 * np.where(np.abs(off) < _TOLERANCE, off, 0.0))
 
 
 _WITHOUT = (_divided, _less)

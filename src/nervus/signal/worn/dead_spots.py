@@ -151,16 +151,17 @@ def _could_show(
     narrow place.
     """
     low, high = float(by_pass[:, 0].min()), float(by_pass[:, 1].max())
-    fastest = max(
-        (abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in crossed), default=0.0
-    )
-    if fastest * track.interval_s < high - low:
-        return len(crossed)
-    at = read_at(track.time_s, *travel)
-    within = np.append(0, np.cumsum((at >= low) & (at <= high)))
-    first = np.searchsorted(track.time_s, [p.start_s for p in crossed])
-    last = np.searchsorted(track.time_s, [p.end_s for p in crossed], side="right")
-    return int(np.count_nonzero(within[last] > within[first]))
+    count = 0
+    for p in crossed:
+        speed = abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6)
+        if not track.is_slow and speed * track.interval_s < high - low:
+            count += 1
+            continue
+        first = int(track.time_s.searchsorted(p.start_s))
+        last = int(track.time_s.searchsorted(p.end_s, side="right"))
+        at = read_at(track.time_s[first:last], *travel)
+        count += bool(((at >= low) & (at <= high)).any())
+    return count
 
 
 def _of(track: Instrument, event: Event) -> Excursion:

@@ -22,9 +22,10 @@ from nervus.signal.worn.spot import pooled_confidence, spot_text
 
 # A leap is so wide, percent of travel, so many of the track's steps and so many deviations of its noise.
 _NARROWEST_PCT, _WIDEST_PCT, _LEAST_STEPS, _DEVIATIONS = 0.7, 12.0, 2.5, 8.0
-# On the one side of it the track goes on by less than this share of it; on the other it stood, while the
-# shaft went through most of what is missing: it went by less than this share.
-_GOES_ON, _MOST_OF_IT, _STOOD = 0.55, 0.6, 0.4
+# On the one side of it the track goes on by less than this share of it, and by less than the narrowest
+# leap more; on the other it stood, while the shaft went through most of what is missing: it went by less
+# than this share.
+_GOES_ON, _MOST_OF_IT, _STOOD = 0.6, 0.6, 0.4
 # Nearer than this to its stops a plate lands and bounces.
 _STOP_PCT = 1.5
 # What passes have in common is told from cells of travel so wide, percent.
@@ -115,7 +116,8 @@ def _behind_stands(time_s: FloatArray, way: FloatArray, width: int, least: float
     went = [float(np.ptp(way[a : b + 1])) for a, b in zip(since.tolist(), at.tolist(), strict=True)]
     # What noise and rounding hide is a share of the least that counts.
     stood = np.asarray(went, dtype=np.float64) < _STOOD * (rise[at] + least)
-    leapt = stood & (goes_on < _GOES_ON * rise[at]) & (rise[at] < _WIDEST_PCT)
+    goes_on = np.maximum(goes_on / _GOES_ON, goes_on + _NARROWEST_PCT)
+    leapt = stood & (goes_on < rise[at]) & (rise[at] < _WIDEST_PCT)
     at, since = at[leapt], since[leapt]
     return np.stack((time_s[since], time_s[at + width], way[at], way[at + width]))
 

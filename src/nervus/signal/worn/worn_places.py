@@ -63,15 +63,11 @@ def _dead_spots(
         found, explained = dead_spots.from_events(track, loose, passes, way)
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
-        # Where the tracks part tells more than time does.
-        flats = () if any(parted.values()) else _flats(shaft, travel, track, found)
         shallow = parted[track.id]
         if shaft.pair is None:
             shallow = steps_of(track, travel.frames[track.id], passes)
-        # Where a step goes back a track seems to stand, in some passes.
-        flats = tuple(
-            f for f in flats if not _same_place(f, tuple(s for s in shallow if s.seen_in > f.seen_in))
-        )
+        # Where the tracks part tells more than time does.
+        flats = () if any(parted.values()) else _flats(shaft, travel, track, (found, shallow))
         # What single leaps tell of a stand is told better by time, or by the sister in as many passes.
         by_sister = tuple(s for s in shallow if s.shape is Shape.FLAT)
         leaps = (s for s in found if s.shape is Shape.FLAT and not _same_place(s, flats))
@@ -88,19 +84,25 @@ def _dead_spots(
 
 
 def _flats(
-    shaft: Shaft, travel: Travel, track: Instrument, found: tuple[DeadSpot, ...]
+    shaft: Shaft, travel: Travel, track: Instrument, known: tuple[tuple[DeadSpot, ...], ...]
 ) -> tuple[DeadSpot, ...]:
-    """Where a track stands still, by time, by its sister or by what it never shows, besides events."""
+    """Where a track stands still, by time, by its sister or by its leaps, besides events and steps."""
+    found, steps = known
+    sure = tuple(s for s in found if s.shape is not Shape.FLAT)
     frame, course = travel.frames[track.id], shaft.course_with_shallow(track)
     ends = (100.0 * frame.closed / track.supply_v, 100.0 * frame.open / track.supply_v)
     flats = find_flats(course, shaft.passes, ends, shaft.sister_at(course))
     flats = tuple(f for f in flats if all(is_quiet(signal, f) for signal in shaft.tracks))
+    # Where a step goes back a track seems to stand, in some passes; and where it goes on it leaps.
+    flats = tuple(
+        f for f in flats if not any(s.seen_in > f.seen_in and _same_place(f, (s,)) for s in steps)
+    )
     if shaft.pair is None:
-        leaps = find_leaps(track, frame, shaft.passes, shaft.spikes[track.id])
-        flats += tuple(s for s in leaps if not _same_place(s, flats))
+        masked = shaft.spikes[track.id] + tuple(t for s in sure for t in s.times_s)
+        leaps = find_leaps(track, frame, shaft.passes, masked)
+        flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_told_by(s, steps)))
     # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
     told = tuple(s for s in found if s.shape is Shape.FLAT)
-    sure = tuple(s for s in found if s.shape is not Shape.FLAT)
     flats = tuple(f for f in flats if not any(_is_told_better(f, s) for s in told))
     return tuple(f for f in flats if not _same_place(f, sure))
 
