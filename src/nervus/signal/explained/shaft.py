@@ -156,11 +156,11 @@ def _pair(
         related = relation.describe(line, first.supply_v)
     if line is None:
         return None, related
-    skew_s = 0.0
-    if not _share_stamps(one, two):
-        skew_s = _skew(first, second, line, (one, two))
     together = one.interval_s <= _SURELY_TOGETHER_S and np.array_equal(one.time_s, two.time_s)
-    return Pair(one, two, line, skew_s, together), related
+    skew_s = 0.0
+    if together or not _share_stamps(one, two):
+        skew_s = _skew(first, second, line, (one, two))
+    return Pair(one, two, line, skew_s, together and skew_s == 0.0), related
 
 
 def _on_one_clock(tracks: tuple[Instrument, ...]) -> tuple[Instrument, ...]:

@@ -16,6 +16,8 @@ from nervus.signal.motion.relation import Line
 
 # Motion between two samples of tracks that are read in turn hides this many intervals.
 UNKNOWN_INTERVALS = 1.5
+# After so many intervals without a reading anything may have happened.
+_GAP_INTERVALS = 4.0
 # A track that moves about twice as far as the other has the full range, the other half of it.
 _HALF_RANGE = (1.7, 2.4)
 # Samples looked at together.
@@ -39,6 +41,12 @@ class Pair:
     line: Line
     skew_s: float
     together: bool
+
+    @property
+    def _unknown_s(self) -> float:
+        """How far apart in time what the tracks show may be: a filter does more than delay."""
+        interval_s = max(self.first.interval_s, self.second.interval_s)
+        return max(UNKNOWN_INTERVALS * interval_s, abs(self.skew_s))
 
     def other(self, track: Instrument) -> Instrument:
         """The sister of a track."""
@@ -94,13 +102,12 @@ class Pair:
         """
         if self.together:
             return 0.0
-        interval_s = max(self.first.interval_s, self.second.interval_s)
         slope = abs(self.line.slope)
         speeds = []
         for track in (self.first, self.second):
             scale = 1.0 if track.id == of.id else (1.0 / slope if of.id == self.first.id else slope)
             speeds.append(_fastest(track, span_s) * scale)
-        return min(speeds) * UNKNOWN_INTERVALS * interval_s
+        return min(speeds) * self._unknown_s
 
     def partings(self, least: float, known_s: tuple[Span, ...], gap_s: float) -> tuple[Span, ...]:
         """Where the tracks are further apart than noise, timing and `least` explain.
@@ -136,7 +143,10 @@ class Pair:
             return np.zeros(at.shape, dtype=np.bool_)
         other = self.expected_of(self.first)
         own, theirs = (_speed_around(x, self.first.time_s, at) for x in (self.first.level, other))
-        unknown = UNKNOWN_INTERVALS * max(self.first.interval_s, self.second.interval_s)
+        at_s, others_s = self.first.time_s[at] + self.skew_s, self.second.time_s
+        behind = np.searchsorted(others_s, at_s).clip(1, others_s.size - 1)
+        # Where she was not read for a while, the shaft went her way in it, at any time.
+        unknown = np.maximum(self._unknown_s, others_s[behind] - others_s[behind - 1])
         explained = np.minimum(own, theirs) * unknown + self.blur(self.first)
         return np.asarray(gap < explained, dtype=np.bool_)
 
@@ -149,11 +159,25 @@ def _ends(indices: IntArray) -> list[tuple[int, int]]:
 def _fastest(track: Instrument, span_s: Span) -> float:
     """The highest speed of a track from two samples before a span to two behind it, percent a second."""
     around = 2.0 * track.interval_s
-    near = slice(*np.searchsorted(track.time_s, (span_s[0] - around, span_s[1] + around)).tolist())
+    first, last = np.searchsorted(track.time_s, (span_s[0] - around, span_s[1] + around)).tolist()
+    # The readings that the span lies between, however far off.
+    before, behind = np.searchsorted(track.time_s, span_s).tolist()
+    near = slice(max(min(first, before - 1), 0), max(last, behind + 1))
     level, time_s = track.level[near], track.time_s[near]
     if level.size < 2:
         return 0.0
-    return float(np.max(np.abs(np.diff(level) / np.diff(time_s))))
+    if span_s[1] - span_s[0] < around and _cut_off(track, span_s):
+        return np.inf
+    # Between readings that are further apart than usual it may have gone all its way at once.
+    took_s = np.minimum(np.diff(time_s), track.interval_s)
+    return float(np.max(np.abs(np.diff(level) / took_s)))
+
+
+def _cut_off(track: Instrument, span_s: Span) -> bool:
+    """Whether nothing was read for a while just before or behind a span: what it did is unknown."""
+    first, last = np.searchsorted(track.time_s, span_s, side="right").tolist()
+    beside = track.time_s[max(first - 2, 0) : last + 1]
+    return bool(np.diff(beside).max(initial=0.0) > _GAP_INTERVALS * track.interval_s)
 
 
 def _speed_around(level: FloatArray, time_s: FloatArray, at: IntArray) -> FloatArray:

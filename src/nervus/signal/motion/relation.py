@@ -13,6 +13,7 @@ import numpy as np
 from nervus.domain.analysis import Relation, TrackRelation
 from nervus.domain.channel import FloatArray, IntArray
 from nervus.signal.arithmetic.instants import read_at
+from nervus.signal.arithmetic.robust import theil_sen
 from nervus.signal.instruments import sampling
 from nervus.signal.motion.course import Course
 
@@ -35,12 +36,15 @@ _SAME_WAY, _ASIDE_PCT = 0.03, 2.0
 # A track moves where it is faster than this, percent of supply a second; so many such points tell a
 # lag, which must make them agree better by this factor.
 _MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
+# A filter before an input is no slower than this (from memory: 10 kilohm and 1 microfarad are 10 ms).
+_FILTERED_S = 0.03
+# Lags that are tried at once, none of them in the middle; then as many between the best one's neighbours.
+_LAGS = 25
 # Tracks further apart than this, percent of supply, are so by a fault.
 _FAR_PCT = 15.0
-# Clocks of two loggers are set by hand, this far apart at most; searched in such steps,
-# then in finer ones, in so many
-# parts of the recording, most of which must say so, and agree far better.
-_APART_S, _COARSE_S, _LAG_S = 0.6, 0.05, 0.01
+# Clocks of two loggers are set by hand, this far apart at most; searched in such steps, then in finer
+# ones, in so many parts of the recording, most of which must say so, and agree far better.
+_APART_S, _COARSE_S, _FINER_S, _IN_LINE_S = 0.6, 0.05, (0.01, 0.001), 0.03
 _PARTS, _LEAST_PARTS, _FAR_BETTER = 5, 3, 0.5
 # Points enough to tell how far the clocks of a part are apart.
 _MANY_MOVING, _ENOUGH_IN_PART = 1_500, 12_000
@@ -89,9 +93,7 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
             return built
     chosen, votes = _voted(stretches)
     known = chosen if votes >= _LEAST_VOTES else None
-    early = first.time_s <= first.time_s[0] + _EARLY * (first.time_s[-1] - first.time_s[0])
-    began = replace(first, time_s=first.time_s[early], level=first.level[early])
-    at_first = _stretches(began, second, skew_s)
+    at_first = _stretches(_first_part(first, _EARLY), second, skew_s)
     if len(at_first) < _LEAST_EARLY:
         return known
     line, votes = _voted(at_first)
@@ -118,7 +120,7 @@ def _is_beside(line: Line, other: Line) -> bool:
 
 def _voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line, float]:
     """The line with most votes, a plain one if it has hardly fewer, and its share of the votes."""
-    x, y = (np.asarray([float(np.median(s[n])) for s in stretches]) for n in (0, 1))
+    x, y = _middles(stretches)
     plain = [*_AS_BUILT, Line(1.0, _mode(y - x)), Line(-1.0, _mode(y + x)), Line(0.5, _mode(y - x / 2))]
     free = _lines_through_pairs(x, y)
     best_plain = max(plain, key=lambda line: _votes(line, x, y))
@@ -147,15 +149,20 @@ def describe(line: Line | None, supply_v: float, *, learned: bool = True) -> Tra
 def estimate_skew(first: Course, second: Course, line: Line, interval_s: float) -> float:
     """By how many seconds the second track's samples lag behind their stamps, against the first.
 
-    Channels polled one after the other carry the time of the answer, not of the measurement. The
-    lag that makes the two agree best over all motion is searched within three intervals of the samples.
+    Channels polled one after the other carry the time of the answer, not of the measurement, and what
+    goes through a filter is late. The lag that makes the two agree best over all motion is searched
+    within three intervals of the samples, or what filters take.
     """
-    lags = np.linspace(-3.0 * interval_s, 3.0 * interval_s, 25)
-    costs = _costs(first, second, line, lags)
+    most_s = max(3.0 * interval_s, _FILTERED_S)
+    coarse = np.linspace(-most_s, most_s, _LAGS)
+    costs = _costs(first, second, line, coarse)
     if costs is None:
         return 0.0
-    best = int(np.argmin(costs))
-    return float(lags[best]) if costs[best] < _BETTER * costs[12] else 0.0
+    around = coarse[int(np.argmin(costs))] + np.linspace(-1.0, 1.0, _LAGS) * (coarse[1] - coarse[0])
+    finer = _costs(first, second, line, around)
+    if finer is None or not finer.min() < _BETTER * costs[_LAGS // 2]:
+        return 0.0
+    return float(around[int(np.argmin(finer))])
 
 
 def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[float, float]:
@@ -168,8 +175,7 @@ def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[fl
     if 3.0 * interval_s >= _APART_S:
         return 0.0, 0.0
     coarse = np.arange(-_APART_S, _APART_S + _COARSE_S / 2, _COARSE_S)
-    edges = np.linspace(first.time_s[0], first.time_s[-1], _PARTS + 1)
-    found = []
+    edges, found = _parts(first), []
     for start, end in pairwise(edges.tolist()):
         begin, stop = np.searchsorted(first.time_s, (start, end)).tolist()
         part = slice(begin, stop, max(1, (stop - begin) // _ENOUGH_IN_PART))
@@ -177,17 +183,29 @@ def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[fl
         off = _scatter(piece, second, coarse)
         if off is None:
             continue
-        near = np.abs(coarse) <= max(3.0 * interval_s, _LAG_S)
+        near = np.abs(coarse) <= max(3.0 * interval_s, _FINER_S[0])
         best = int(np.argmin(off))
         if not near[best] and off[best] < _FAR_BETTER * off[near].min():
             found.append(((start + end) / 2.0, _refined_lag(piece, second, float(coarse[best]))))
     if len(found) < _LEAST_PARTS:
         return 0.0, 0.0
+    # A part that hardly moved may say anything: the others tell.
     at, ahead = np.asarray(found).T
-    drift, offset = np.polyfit(at, ahead, 1)
-    if np.max(np.abs(offset + drift * at - ahead)) > 2.0 * _LAG_S:
+    drift, offset = theil_sen(ahead, at)
+    in_line = np.abs(offset + drift * at - ahead) <= _IN_LINE_S
+    if not np.count_nonzero(in_line) >= _LEAST_PARTS:
         return 0.0, 0.0
     return float(offset), float(drift)
+
+
+def _parts(course: Course) -> FloatArray:
+    """Instants between parts of a recording in each of which the shaft went as far, shape (n + 1,)."""
+    every = max(1, round(_COARSE_S / max(course.interval_s, 1e-6)))
+    time_s, level = course.time_s[::every], course.level[::every]
+    gone = np.append(0.0, np.cumsum(np.abs(np.diff(level))))
+    edges = np.interp(np.linspace(0.0, gone[-1], _PARTS + 1), gone, time_s)
+    edges[[0, -1]] = course.time_s[[0, -1]]
+    return np.asarray(edges)
 
 
 def _costs(first: Course, second: Course, line: Line, lags: FloatArray) -> FloatArray | None:
@@ -200,6 +218,7 @@ def _costs(first: Course, second: Course, line: Line, lags: FloatArray) -> Float
     moving = _moving(first)
     if moving.size < _LEAST_MOVING:
         return None
+    moving = moving[:: max(1, moving.size // _ENOUGH_IN_PART)]
     at_s, expected = first.time_s[moving], expected[moving]
     apart = [
         np.minimum(np.abs(read_at(at_s + lag, second.time_s, second.level) - expected), _FAR_PCT).mean()
@@ -217,13 +236,21 @@ def _moving(course: Course) -> IntArray:
 
 def _refined_lag(first: Course, second: Course, near: float) -> float:
     """The lag within a coarse step of one at which the tracks are nearest to a line."""
-    lags = np.arange(near - _COARSE_S, near + _COARSE_S + _LAG_S / 2, _LAG_S)
-    off = _scatter(first, second, lags)
-    return near if off is None else float(lags[int(np.argmin(off))])
+    reach = _COARSE_S
+    for fine in _FINER_S:
+        lags = np.arange(near - reach, near + reach + fine / 2, fine)
+        off = _scatter(first, second, lags)
+        if off is None:
+            return near
+        near, reach = float(lags[int(np.argmin(off))]), fine
+    return near
 
 
 def _scatter(first: Course, second: Course, lags: FloatArray) -> FloatArray | None:
-    """How far the tracks, while they move, are off the straight line that fits best, for each lag."""
+    """How far the tracks, while they move, are off the straight line that fits best, for each lag.
+
+    As a share of how far the second is off its own mean: where it rests, any line fits.
+    """
     moving = _moving(first)
     if moving.size < _LEAST_MOVING:
         return None
@@ -234,7 +261,8 @@ def _scatter(first: Course, second: Course, lags: FloatArray) -> FloatArray | No
     # Least squares of all lags at once; the library's own fit of each takes ten times as long.
     off = np.abs(y - (y @ x / max(float(x @ x), 1e-12))[:, None] * x)
     half = x.size // 2
-    return np.asarray(np.partition(off, half, axis=1)[:, half], dtype=np.float64)
+    left, there = (np.partition(v, half, axis=1)[:, half] for v in (off, np.abs(y)))
+    return np.asarray(left / np.maximum(there, 1e-9), dtype=np.float64)
 
 
 def _stretches(first: Course, second: Course, skew_s: float) -> list[tuple[FloatArray, FloatArray]]:
@@ -264,13 +292,27 @@ def _is_kept_for_a_while(line: Line, stretches: list[tuple[FloatArray, FloatArra
 
 
 def _began_so(line: Line, first: Course, second: Course, skew_s: float) -> bool:
-    """Whether the tracks were on a line at first, over a good part of the travel: one may drift away."""
-    early = first.time_s <= first.time_s[0] + _AT_FIRST * (first.time_s[-1] - first.time_s[0])
-    x = first.level[early]
-    if x.size < _LEAST_MOVING or np.ptp(x) < _SWEPT_PCT:
+    """Whether the tracks were on a line at first, over a good part of the travel: one may drift away.
+
+    By stretches of travel: at rest two tracks are on many a line, and a throttle rests most of the time.
+    """
+    began = _first_part(first, _AT_FIRST)
+    if began.level.size < _LEAST_MOVING or np.ptp(began.level) < _SWEPT_PCT:
         return False
-    y = np.interp(first.time_s[early] + skew_s, second.time_s, second.level)
-    return float(np.median(np.abs(line.at(x) - y))) < _AGREES_PCT * max(1.0, abs(line.slope))
+    x, y = _middles(_stretches(began, second, skew_s))
+    return x.size > 0 and _votes(line, x, y) > 0.5
+
+
+def _first_part(course: Course, share: float) -> Course:
+    """What was shown in the first share of a recording."""
+    early = course.time_s <= course.time_s[0] + share * (course.time_s[-1] - course.time_s[0])
+    return replace(course, time_s=course.time_s[early], level=course.level[early])
+
+
+def _middles(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, FloatArray]:
+    """Middle levels of both tracks in each stretch, shape (m,) both."""
+    x, y = (np.asarray([float(np.median(s[n])) for s in stretches]) for n in (0, 1))
+    return x, y
 
 
 def _lines_through_pairs(x: FloatArray, y: FloatArray) -> list[Line]:
