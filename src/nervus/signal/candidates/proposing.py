@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from nervus.domain.channel import Recording, Span
-from nervus.signal.arithmetic.spans import Union
+from nervus.signal.arithmetic.spans import Union, inside, merge
 from nervus.signal.candidates.asked import Asked
 from nervus.signal.candidates.excursions import (
     Excursion,
@@ -11,7 +13,7 @@ from nervus.signal.candidates.excursions import (
     find_excursions,
     find_weak_excursions,
 )
-from nervus.signal.candidates.spikes import spikes_of
+from nervus.signal.candidates.spikes import spikes_of, strays
 from nervus.signal.candidates.stands import find_stands
 from nervus.signal.instruments.instrument import Instrument, coarser
 
@@ -26,9 +28,9 @@ class Candidates:
     """What one track shows by itself.
 
     Attributes:
-        track: with the spikes that the supply shows too bridged.
+        track: as it was read.
         excursions: in the order of time; weak are those that a quick hand could have made.
-        spikes: spans of what other lines share, volt for volt.
+        spikes: spans of what was coupled in.
         level: the level that jumps land on and leave from wherever the track was, if there is one.
     """
 
@@ -49,6 +51,26 @@ def propose(
         asked: what asked the shaft to move, if that is known.
         witnessed: whether a sister tells motion from a fault, so that slow steps are worth asking about.
     """
+    found, level = _found(track, asked, witnessed=witnessed)
+    alone = strays(track, found) if found else ()
+    spikes = spikes_of(recording, track, (*found, *alone))
+    kept = tuple(e for e in found if id(e) not in spikes)
+    spans = merge((e.span_s for e in (*found, *alone) if id(e) in spikes), 0.0)
+    # A spike ends the course that others are told by: what has one in or beside it is sought again.
+    held, near_s = Union(spans), 1.5 * track.interval_s
+    blurred = [e for e in kept if held.touches(e.span_s, near_s)]
+    if blurred:
+        again, level = _found(_bridged(track, spans), asked, witnessed=witnessed)
+        there = Union(e.span_s for e in blurred)
+        kept = tuple(e for e in kept if not there.touches(e.span_s))
+        kept += tuple(e for e in again if there.touches(e.span_s))
+    return Candidates(track, tuple(sorted(kept, key=lambda e: e.span_s[0])), spans, level)
+
+
+def _found(
+    track: Instrument, asked: Asked | None, *, witnessed: bool
+) -> tuple[tuple[Excursion, ...], float | None]:
+    """The stretches off its course in the order of time, and the level that jumps land on."""
     sure = _sure_excursions(track)
     if asked is not None:
         sure = _with_parted(sure, track, asked)
@@ -57,11 +79,15 @@ def propose(
     weak = (
         e for e in find_weak_excursions(track, sure, witnessed=witnessed) if not held_s.touches(e.span_s)
     )
-    found = tuple(sorted((*sure, *held, *weak), key=lambda e: e.span_s[0]))
-    spikes = spikes_of(recording, track, found)
-    kept = tuple(e for e in found if id(e) not in spikes)
-    spans = tuple(e.span_s for e in found if id(e) in spikes)
-    return Candidates(track, kept, spans, level)
+    return tuple(sorted((*sure, *held, *weak), key=lambda e: e.span_s[0])), level
+
+
+def _bridged(track: Instrument, spans: tuple[Span, ...]) -> Instrument:
+    """A track with straight lines across some spans."""
+    off = inside(track.time_s, spans)
+    level = track.level.copy()
+    level[off] = np.interp(track.time_s[off], track.time_s[~off], level[~off])
+    return replace(track, level=level)
 
 
 def _with_parted(known: tuple[Excursion, ...], track: Instrument, asked: Asked) -> tuple[Excursion, ...]:

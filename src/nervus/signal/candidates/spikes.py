@@ -8,7 +8,9 @@ import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Unit
 from nervus.domain.finding import Floor
-from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.arithmetic.robust import median_of_five
+from nervus.signal.arithmetic.spans import Union, runs
+from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
 
@@ -27,10 +29,18 @@ _AT_SUPPLY_PCT = 0.4
 _COLLAPSED_V = 0.5
 # A converter ends a little above the supply: what reads its highest value there may have been higher.
 _CLIPS_ABOVE_V = 5.05
+# Others end at nothing and at the supply. A line so far from there, volts, is not open.
+_LOWEST_V, _HIGHEST_V, _OFF_END_V = 0.01, 4.98, 0.25
 # What was read further apart did not see the same spike: it is over by then.
 _AT_ONCE_S = 0.003
 # So many samples on each side of a spike tell what the line usually is there.
 _AROUND = 4
+# Seen at least so often, what swings to either side does so so many times, and in so large a share.
+_FAST_S, _LEAST_EACH_WAY, _SHARE_EACH_WAY = 0.005, 3, 0.2
+# It is so many samples long, of few that are off; and so large a share at one place is a worn one's.
+_LONE, _FEW_OFF, _ONE_PLACE, _MOST_AT_ONE, _MORE_THAN_HELD = 2, 0.25, 0.15, 0.6, 1.6
+# The course beside one goes on meanwhile, by less than this share of it.
+_HARDLY_MOVED = 0.5
 # From so many spikes on, a recording is full of them.
 _MANY_SPIKES = 3
 
@@ -63,6 +73,8 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     ends = excursion.level, 100.0 * float(others_v.max()) / track.supply_v
     if reference.id != "vref_v" and max(abs(end - 100.0) for end in ends) < _AT_SUPPLY_PCT:
         return False
+    if reference.id != "vref_v":
+        others, mine = _uncut(others, mine, others_v, own_v), _uncut(mine, others, own_v, others_v)
     if max(float(others_v.max()), float(own_v.max())) >= _CLIPS_ABOVE_V:
         # What a converter cut off may have been as much as the other line shows.
         cut = others_v >= max(float(reference.values.max()), _CLIPS_ABOVE_V)
@@ -76,6 +88,17 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     moved = max(float(np.abs(mine).sum()), float(np.abs(others).sum()))
     few = mine.size <= _most_samples(track)
     return few and bool(np.abs(mine - others).sum() < share * moved)
+
+
+def _uncut(moves: FloatArray, beside: FloatArray, volts: FloatArray, others_v: FloatArray) -> FloatArray:
+    """Moves that a converter cut off at an end of its range, as far as the other line went.
+
+    What both share that opens takes both there: then nothing was cut off.
+    """
+    low = (volts <= _LOWEST_V) & (others_v > _LOWEST_V + _OFF_END_V)
+    high = (volts >= _HIGHEST_V) & (others_v < _HIGHEST_V - _OFF_END_V)
+    moves = np.where(low, np.minimum(moves, beside), moves)
+    return np.where(high, np.maximum(moves, beside), moves)
 
 
 def _top_v(track: Instrument) -> float:
@@ -134,13 +157,81 @@ def shared_lines(recording: Recording, track_id: str) -> tuple[Channel, ...]:
 def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, ...]) -> set[int]:
     """Identities of the excursions that are spikes.
 
-    Where a recording is full of spikes, a lone sample that no other line was sampled with is one more.
+    Where a recording is full of spikes, a lone sample that no other line was sampled with is one more;
+    and where single samples swing to both sides by any amount, at any place, all that do are.
     """
     verdicts = {id(e): _verdicts(recording, track, e) for e in found}
     sure = {e for e, said in verdicts.items() if any(said)}
+    sure |= _swinging(track, found)
     if len(sure) < _MANY_SPIKES:
         return sure
     return sure | {e for e, said in verdicts.items() if None in said}
+
+
+def strays(track: Instrument, known: tuple[Excursion, ...]) -> tuple[Excursion, ...]:
+    """Samples off what those beside them show, one or two at a time, that are not known as such.
+
+    On a fast capture, and none that come in bursts, as a contact that chatters makes them.
+    """
+    if track.interval_s > _FAST_S:
+        return ()
+    usual = median_of_five(track.level)
+    first, last = runs(np.abs(track.level - usual) > track.step_tolerance)
+    quiet_s = np.pad(track.time_s[first[1:]] - track.time_s[last[:-1]], 1, constant_values=np.inf)
+    apart = (np.minimum(quiet_s[1:], quiet_s[:-1]) > BURST_GAP_S)[: first.size]
+    short = [(a, b) for a, b in zip(first[apart], last[apart], strict=True) if b - a < _LONE]
+    found = (
+        Excursion(
+            (float(track.time_s[a]), float(track.time_s[b])),
+            float(usual[max(a - 1, 0)]),
+            float(usual[min(b + 1, usual.size - 1)]),
+            float(max(track.level[a : b + 1], key=lambda level: abs(level - usual[a]))),
+            int(b - a + 1),
+        )
+        for a, b in short
+    )
+    taken = Union(e.span_s for e in known if e.samples <= _LONE)
+    # Where an interruption begins or ends the middle of five is not the course.
+    alone = (e for e in found if abs(e.after - e.before) < _HARDLY_MOVED * e.depth)
+    return tuple(e for e in alone if not taken.touches(e.span_s))
+
+
+def _swinging(track: Instrument, found: tuple[Excursion, ...]) -> set[int]:
+    """Identities of single samples off their course, if they are no contact's.
+
+    A contact that opens leaves its line to what the line is tied to: all that it does goes to one side,
+    to one level, or happens at one worn place. What is coupled in swings to either side, as it comes.
+    """
+    if track.kind.unit is not Unit.VOLT or track.interval_s > _FAST_S:
+        return set()
+    lone = [e for e in found if _is_lone(track, e)]
+    elsewhere = _off_one_place(track, np.asarray([e.course for e in lone]))
+    lone = [e for e, off in zip(lone, elsewhere, strict=True) if off]
+    up = sum(e.level > e.course for e in lone)
+    least = max(_LEAST_EACH_WAY, _SHARE_EACH_WAY * len(lone))
+    return {id(e) for e in lone} if min(up, len(lone) - up) >= least else set()
+
+
+def _off_one_place(track: Instrument, course: FloatArray) -> BoolArray:
+    """Which of some levels lie elsewhere than most of them do at one, if they do, shape (n,) to (n,)."""
+    if not course.size:
+        return np.zeros(0, dtype=np.bool_)
+    near = _ONE_PLACE * (track.usual[1] - track.usual[0]) / 2.0
+    at = course[int(np.argmax((np.abs(course[:, None] - course) <= near).sum(axis=1)))]
+    there: BoolArray = np.abs(course - at) <= near
+    # Where a throttle rests happens most of what happens at any time.
+    held = float(np.mean(np.abs(track.level - at) <= near))
+    is_place = float(np.mean(there)) > max(_MOST_AT_ONE, _MORE_THAN_HELD * held)
+    return ~there if is_place else np.ones(course.shape, dtype=np.bool_)
+
+
+def _is_lone(track: Instrument, excursion: Excursion) -> bool:
+    """Whether what is off in an excursion are single samples, and few of them."""
+    first, last = np.searchsorted(track.time_s, excursion.span_s).tolist()
+    straight = np.linspace(excursion.before, excursion.after, last - first + 3)[1:-1]
+    off = np.abs(track.level[first : last + 1] - straight) > track.tolerance
+    begin, end = runs(off)
+    return bool((end - begin < _LONE).all() and off.sum() <= max(_LONE, _FEW_OFF * off.size))
 
 
 def _verdicts(recording: Recording, track: Instrument, excursion: Excursion) -> list[bool | None]:
