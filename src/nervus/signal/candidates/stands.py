@@ -17,6 +17,8 @@ from nervus.signal.instruments.instrument import Instrument
 
 # A jump between two samples, or three, percent of supply; what stands does so for so many samples.
 _JUMP_PCT, _LEAST_SAMPLES = 5.0, 3
+# A shaft is told from so many steps into its rest, each smaller than the one before.
+_STEPS = 4
 # What stands for longer is a hold.
 _LONGEST_S = 1.5
 # Samples further apart than this hide how a shaft arrives (from memory: 0.1 s over the whole travel):
@@ -79,6 +81,8 @@ def _runs(track: Instrument, still: BoolArray) -> tuple[IntArray, IntArray]:
     short = track.time_s[last] - track.time_s[first] <= _LONGEST_S
     into, away = _jumps(track.level, first, last)
     chosen = short & into & away & ~_passes(track.level, first, last)
+    if track.interval_s <= _ARRIVES_S:
+        chosen &= ~(_slows_into(track.level, first, 1) | _slows_into(track.level, last, -1))
     first, last = first[chosen], last[chosen]
     ranges = [float(np.ptp(track.level[a : b + 1])) for a, b in zip(first, last, strict=True)]
     stands = np.asarray(ranges, dtype=np.float64) <= 2.0 * track.same_level + track.resolution
@@ -91,6 +95,14 @@ def _jumps(level: FloatArray, first: IntArray, last: IntArray) -> tuple[BoolArra
     into = np.abs(level[first] - level[np.maximum(first - 2, 0)])
     away = np.abs(level[last] - level[np.minimum(last + 2, end)])
     return (first > 0) & (into > _JUMP_PCT), (last < end) & (away > _JUMP_PCT)
+
+
+def _slows_into(level: FloatArray, at: IntArray, way: int) -> BoolArray:
+    """Which ends of stretches are come to as a shaft does: ever slower; or so left, seen backwards."""
+    before = np.clip(at[:, None] - way * np.arange(_STEPS + 1), 0, level.size - 1)
+    steps = -np.diff(level[before], axis=1)
+    slower = (np.diff(np.abs(steps), axis=1) > 0.0).all(axis=1)
+    return np.asarray(slower & (np.abs(np.sign(steps).sum(axis=1)) == _STEPS), dtype=np.bool_)
 
 
 def _passes(level: FloatArray, first: IntArray, last: IntArray) -> BoolArray:
