@@ -14,6 +14,7 @@ from nervus.domain.finding import Floor
 from nervus.language import figures
 from nervus.signal.arithmetic.spans import inside
 from nervus.signal.instruments import sampling
+from nervus.signal.instruments.hum import without_hum
 
 # Below a tenth and above nine tenths of the supply no sensor of the common windows (0.5 to 4.6 V
 # of 5 V) rests; a level there is the rail itself, less what pull-ups and pull-downs add.
@@ -38,8 +39,8 @@ _QUIETER = 0.7
 _SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
 # A meter shows this as zero, not as minus zero.
 _NOTHING = 0.0005
-# Enough samples for a distribution.
-_SKETCH = 20_000
+# Enough samples for a distribution, and to see a ripple.
+_SKETCH, _STRETCH = 20_000, 2_000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -196,7 +197,9 @@ def prepare(
     interval_s = sampling.interval_s(time_s)
     if supply is not None and is_volts and np.array_equal(supply.time_s, channel.time_s):
         line = supply.values if keep.all() else supply.values[keep]
-        level = _without_ripple(level, line / (supply_v * usual) - 1.0)
+        level = _without_ripple(level, line / (supply_v * usual) - 1.0, interval_s)
+    if is_volts:
+        level = without_hum(level, time_s, interval_s)
     return Instrument(
         kind=channel.kind,
         time_s=time_s,
@@ -209,7 +212,7 @@ def prepare(
     )
 
 
-def _without_ripple(level: FloatArray, off: FloatArray) -> FloatArray:
+def _without_ripple(level: FloatArray, off: FloatArray, interval_s: float) -> FloatArray:
     """Levels without the ripple that the supply shows too, where they are far quieter so.
 
     A track divides a ripple of what it is fed with; one of the ground that all lines are measured
@@ -219,12 +222,17 @@ def _without_ripple(level: FloatArray, off: FloatArray) -> FloatArray:
     Args:
         level: percent of the supply, shape (n,).
         off: by which share the supply then was quickly off, shape (n,).
+        interval_s: usual time between the samples.
     """
-    first = max(0, (level.size - _SKETCH) // 2)
-    some = slice(first, first + _SKETCH)
-    ways = [(sampling.noise(way(level[some], off[some])), n) for n, way in enumerate(_WITHOUT)]
-    quietest, number = min(ways)
-    quiet = quietest < _QUIETER * sampling.noise(level[some])
+    # The engine may stand still for a part of the recording: where the supply ripples most tells.
+    pieces = [slice(a, a + _STRETCH) for a in range(0, max(1, level.size - _STRETCH // 2), _STRETCH)]
+    some = max(pieces, key=lambda piece: sampling.noise(off[piece]))
+
+    def noise(shown: FloatArray) -> float:
+        return sampling.noise_and_hum(shown, interval_s)
+
+    quietest, number = min((noise(way(level[some], off[some])), n) for n, way in enumerate(_WITHOUT))
+    quiet = quietest < _QUIETER * noise(level[some])
     return _WITHOUT[number](level, off) if quiet else level
 
 
