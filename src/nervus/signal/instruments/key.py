@@ -22,6 +22,8 @@ _MARGIN_S = 0.15
 # A track that stands below this is at ground; the decay to it takes so long (from memory); what is less
 # than this share of its usual value has gone.
 _AT_GROUND_V, _DECAYS_S, _GONE = 0.3, 1.2, 0.5
+# Capacitors that empty leave so much there after such a time (from memory: tenths of a second).
+_FADING_S, _STILL_V = 0.4, 0.05
 # Battery voltage falls by at least this when the main relay opens behind it.
 _BATTERY_STEP_V = 0.5
 
@@ -49,18 +51,26 @@ def key_off_spans(recording: Recording) -> tuple[Span, ...]:
         if speed is not None and _runs_on(speed, span):
             continue
         start = _decay_start(supply, first)
-        spans.append((start - _MARGIN_S, span[1] + _MARGIN_S))
+        # Off to the end is off for all, whichever clock they were written by.
+        end = recording.end_s if last == supply.samples - 1 else span[1]
+        spans.append((start - _MARGIN_S, end + _MARGIN_S))
     return merge(spans, _MARGIN_S)
 
 
 def _without_supply(recording: Recording) -> tuple[Span, ...]:
-    """When all tracks in volts stood at ground for long, and the battery or the engine had gone too."""
+    """When all tracks in volts stood at ground for long, and the battery or the engine had gone too.
+
+    Where neither was recorded, when they all faded: a wire that opens takes a line there at once.
+    """
     tracks = [t for t in recording.with_role(Role.TRACK) if t.kind.unit is Unit.VOLT]
     spans = []
     for first, last in zip(*runs(tracks[0].values < _AT_GROUND_V), strict=True) if tracks else ():
         span = (float(tracks[0].time_s[first]), float(tracks[0].time_s[last]))
         long = span[1] - span[0] >= _LEAST_OFF_S
-        if long and all(_collapses(t, span) for t in tracks) and _is_witnessed_off(recording, span):
+        if not (long and all(_collapses(t, span) for t in tracks)):
+            continue
+        faded = not is_witnessed(recording) and len(tracks) > 1 and all(_fades(t, span) for t in tracks)
+        if faded or _is_witnessed_off(recording, span):
             spans.append((span[0] - _DECAYS_S, span[1] + _MARGIN_S))
     return merge(spans, _MARGIN_S)
 
@@ -97,6 +107,16 @@ def _collapses(channel: Channel, span: Span) -> bool:
     middle = (span[0] + span[1]) / 2
     within = (channel.time_s > middle) & (channel.time_s < span[1])
     return not within.any() or float(np.median(channel.values[within])) < _AT_GROUND_V
+
+
+def _fades(track: Channel, span: Span) -> bool:
+    """Whether a track still fell well after it had come near to ground, as a unit's capacitors do."""
+    since = (track.time_s >= span[0] + _FADING_S / 2.0) & (track.time_s < span[0] + _FADING_S)
+    late = (track.time_s > (span[0] + span[1]) / 2.0) & (track.time_s < span[1])
+    if not (since.any() and late.any()):
+        return False
+    left = float(np.median(track.values[since])) - float(np.median(track.values[late]))
+    return left > _STILL_V
 
 
 def _battery_moves(battery: Channel, span: Span) -> bool:

@@ -27,6 +27,8 @@ _SO_NOW = 0.4
 _LEAST_S = 0.15
 # Two channels polled one after the other may be this many intervals apart after all.
 _UNKNOWN_SKEW, _UNKNOWN_IN_SNAP = 0.3, 0.7
+# What was not read for so many intervals was not read at all for a while.
+_NOT_READ = 1.6
 # Above this, percent of travel per second, it is a snap, and between two polls anything happens.
 _SNAP_PCT_PER_S = 80.0
 # Of so many instants the furthest two in a hundred are left out of how far the tracks differ.
@@ -77,9 +79,21 @@ def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s
     widest = _widest(speed)
     share = np.where(widest > _SNAP_PCT_PER_S, _UNKNOWN_IN_SNAP, _UNKNOWN_SKEW)
     unknown = widest * share * max(first.interval_s, second.interval_s)
-    blur = (first.blur + second.blur / abs(line.slope)) * first.supply_v
-    blur = float(blur / abs(frame.open - frame.closed))
+    whole = abs(frame.open - frame.closed) / first.supply_v
+    unknown += _hidden(second, time_s + skew_s) / abs(line.slope) / whole
+    blur = float((first.blur + second.blur / abs(line.slope)) / whole)
     return PairTravel(time_s, one, two, unknown + blur, blur)
+
+
+def _hidden(course: Course, at_s: FloatArray) -> FloatArray:
+    """How far a course went while it was not read: it may have at any time meanwhile.
+
+    Percent of supply, at some instants, shape (n,); 0 where it was read as usual.
+    """
+    behind = np.searchsorted(course.time_s, at_s).clip(1, course.time_s.size - 1)
+    took_s = course.time_s[behind] - course.time_s[behind - 1]
+    went = np.abs(course.level[behind] - course.level[behind - 1])
+    return np.where(took_s > _NOT_READ * course.interval_s, went, 0.0)
 
 
 def _widest(speed: FloatArray) -> FloatArray:

@@ -22,6 +22,8 @@ _JUMP_PCT = 6.0
 # In percent: at an end within so much, while the other track moves by this share of its scale, or the
 # command stays below this.
 _AT_END_PCT, _MOVES, _COMMANDED_PCT = 0.8, 0.12, 60.0
+# By so many of its intervals what is read in turn may be early or late.
+_IN_TURN = 1.5
 
 
 def out_of_range(
@@ -153,11 +155,14 @@ def _away(track: Channel, at_end: BoolArray, stay: Span) -> tuple[Span, ...]:
 
 
 def _during(channel: Channel, stay: Span, off: tuple[Span, ...] = ()) -> FloatArray:
-    first = int(np.searchsorted(channel.time_s, stay[0]))
-    stays = slice(first, int(np.searchsorted(channel.time_s, stay[1], side="right")))
+    """What a witness shows in a stay but at its ends: read in turn, it may be late or early there."""
+    step_s = interval_s(channel.time_s)
+    unknown_s = _IN_TURN * step_s
+    first = int(np.searchsorted(channel.time_s, stay[0] + unknown_s))
+    stays = slice(first, int(np.searchsorted(channel.time_s, stay[1] - unknown_s, side="right")))
     values = channel.values[stays]
     if off:
-        values = values[~inside(channel.time_s[stays], off, 2.0 * interval_s(channel.time_s))]
+        values = values[~inside(channel.time_s[stays], off, 2.0 * step_s)]
     return values
 
 

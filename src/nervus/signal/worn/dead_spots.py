@@ -112,7 +112,7 @@ def _pool(
     place = (round(low, 2), round(max(high, low + 0.1 * step), 2))
     crossed = crossings(passes, place)
     seen = [(p, within) for p, within in _by_pass(members, crossed) if within.start < within.stop]
-    if not crossed or len(seen) < _LEAST_SHARE * _could_show(track, by_pass, crossed, travel):
+    if not seen or len(seen) < _LEAST_SHARE * _could_show(track, by_pass, crossed, travel):
         return None
     parts = [_of(track, e) for e in members]
     depth = float(np.median([p.depth for p in parts]))
