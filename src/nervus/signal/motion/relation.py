@@ -38,7 +38,7 @@ _SAME_WAY, _ASIDE_PCT = 0.03, 2.0
 _MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
 # A filter before an input is no slower than this (from memory: 10 kilohm and 1 microfarad are 10 ms).
 _FILTERED_S = 0.03
-# Lags that are tried at once, none of them in the middle; then as many between the best one's neighbours.
+# Lags that are tried at once, none of them in the middle; then as many between the best ones.
 _LAGS = 25
 # Tracks further apart than this, percent of supply, are so by a fault.
 _FAR_PCT = 15.0
