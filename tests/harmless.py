@@ -174,6 +174,8 @@ def one_filtered(recording: Recording, random: np.random.Generator) -> Recording
 
 def rests_long(recording: Recording, random: np.random.Generator) -> Recording | None:
     """The throttle is held somewhere for up to half a minute."""
+    if any(c.id == "vref_v" and sampling.noise(c.values) > 0.01 for c in recording.channels):
+        return None  # a ripple that goes on in the supply alone is none
     track, near = tracks_of(recording)[0], max(1, round(0.1 / interval_s(recording)))
     at = np.searchsorted(track.time_s, instants(recording, random, 12)).clip(
         near, track.samples - near - 1

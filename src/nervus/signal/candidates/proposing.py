@@ -52,8 +52,11 @@ def propose(
         witnessed: whether a sister tells motion from a fault, so that slow steps are worth asking about.
     """
     found, level = _found(track, asked, witnessed=witnessed)
-    alone = strays(track, found) if found else ()
-    spikes = spikes_of(recording, track, (*found, *alone))
+    spikes = spikes_of(recording, track, found)
+    alone: tuple[Excursion, ...] = ()
+    if spikes:
+        alone = strays(track, found)
+        spikes = spikes_of(recording, track, (*found, *alone))
     kept = tuple(e for e in found if id(e) not in spikes)
     spans = merge((e.span_s for e in (*found, *alone) if id(e) in spikes), 0.0)
     # A spike ends the course that others are told by: what has one in or beside it is sought again.

@@ -39,6 +39,8 @@ _AROUND = 4
 _FAST_S, _LEAST_EACH_WAY, _SHARE_EACH_WAY = 0.005, 3, 0.2
 # It is so many samples long, of few that are off; and so large a share at one place is a worn one's.
 _LONE, _FEW_OFF, _ONE_PLACE, _MOST_AT_ONE, _MORE_THAN_HELD = 2, 0.25, 0.15, 0.6, 1.6
+# Enough samples to tell where a throttle rests.
+_SKETCH = 20_000
 # The course beside one goes on meanwhile, by less than this share of it.
 _HARDLY_MOVED = 0.5
 # From so many spikes on, a recording is full of them.
@@ -204,6 +206,9 @@ def _swinging(track: Instrument, found: tuple[Excursion, ...]) -> set[int]:
     """
     if track.kind.unit is not Unit.VOLT or track.interval_s > _FAST_S:
         return set()
+    up = sum(e.level > e.course for e in found)
+    if min(up, len(found) - up) < _LEAST_EACH_WAY:
+        return set()
     lone = [e for e in found if _is_lone(track, e)]
     elsewhere = _off_one_place(track, np.asarray([e.course for e in lone]))
     lone = [e for e, off in zip(lone, elsewhere, strict=True) if off]
@@ -220,7 +225,7 @@ def _off_one_place(track: Instrument, course: FloatArray) -> BoolArray:
     at = course[int(np.argmax((np.abs(course[:, None] - course) <= near).sum(axis=1)))]
     there: BoolArray = np.abs(course - at) <= near
     # Where a throttle rests happens most of what happens at any time.
-    held = float(np.mean(np.abs(track.level - at) <= near))
+    held = float(np.mean(np.abs(track.level[:: max(1, track.level.size // _SKETCH)] - at) <= near))
     is_place = float(np.mean(there)) > max(_MOST_AT_ONE, _MORE_THAN_HELD * held)
     return ~there if is_place else np.ones(course.shape, dtype=np.bool_)
 

@@ -159,7 +159,8 @@ def _pair(
     together = one.interval_s <= _SURELY_TOGETHER_S and np.array_equal(one.time_s, two.time_s)
     skew_s = 0.0
     if together or not _share_stamps(one, two):
-        skew_s = _skew(first, second, line, (one, two))
+        interval_s = max(one.interval_s, two.interval_s)
+        skew_s = relation.estimate_skew(first, second, line, interval_s, together=together)
     return Pair(one, two, line, skew_s, together and skew_s == 0.0), related
 
 
@@ -197,13 +198,6 @@ def _share_stamps(one: Instrument, two: Instrument) -> bool:
     some = two.time_s[:: max(1, two.time_s.size // _STAMPS)]
     at = np.minimum(np.searchsorted(one.time_s, some), one.time_s.size - 1)
     return bool(np.mean(one.time_s[at] == some) > _TOGETHER)
-
-
-def _skew(
-    first: Course, second: Course, line: relation.Line, tracks: tuple[Instrument, Instrument]
-) -> float:
-    """By how much the second track lags behind the first."""
-    return relation.estimate_skew(first, second, line, max(t.interval_s for t in tracks))
 
 
 def _moved(recording: Recording, shaft: Shaft, profile: ThrottleProfile | None) -> Shaft:

@@ -39,8 +39,8 @@ _QUIETER = 0.7
 _SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
 # A meter shows this as zero, not as minus zero.
 _NOTHING = 0.0005
-# Enough samples for a distribution, and to see a ripple.
-_SKETCH, _STRETCH = 20_000, 2_000
+# Enough samples for a distribution; and to see a ripple, in so many stretches of a recording.
+_SKETCH, _STRETCH, _STRETCHES = 20_000, 2_000, 40
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -225,7 +225,9 @@ def _without_ripple(level: FloatArray, off: FloatArray, interval_s: float) -> Fl
         interval_s: usual time between the samples.
     """
     # The engine may stand still for a part of the recording: where the supply ripples most tells.
-    pieces = [slice(a, a + _STRETCH) for a in range(0, max(1, level.size - _STRETCH // 2), _STRETCH)]
+    count = min(_STRETCHES, max(1, level.size // _STRETCH))
+    starts = np.linspace(0, max(0, level.size - _STRETCH), count).astype(np.int64).tolist()
+    pieces = [slice(start, start + _STRETCH) for start in starts]
     some = max(pieces, key=lambda piece: sampling.noise(off[piece]))
 
     def noise(shown: FloatArray) -> float:

@@ -48,6 +48,8 @@ _APART_S, _COARSE_S, _FINER_S, _IN_LINE_S = 0.6, 0.05, (0.01, 0.001), 0.03
 _PARTS, _LEAST_PARTS, _FAR_BETTER = 5, 3, 0.5
 # Points enough to tell how far the clocks of a part are apart.
 _MANY_MOVING, _ENOUGH_IN_PART = 1_500, 12_000
+# And to tell how late one of two tracks is.
+_ENOUGH_MOVING = 4_000
 # Points enough to learn a line from, spread over the recording.
 _ENOUGH = 60_000
 
@@ -146,21 +148,28 @@ def describe(line: Line | None, supply_v: float, *, learned: bool = True) -> Tra
     return TrackRelation(name, round(line.slope, 4), offset_v, learned)
 
 
-def estimate_skew(first: Course, second: Course, line: Line, interval_s: float) -> float:
+def estimate_skew(
+    first: Course, second: Course, line: Line, interval_s: float, *, together: bool = False
+) -> float:
     """By how many seconds the second track's samples lag behind their stamps, against the first.
 
     Channels polled one after the other carry the time of the answer, not of the measurement, and what
     goes through a filter is late. The lag that makes the two agree best over all motion is searched
-    within three intervals of the samples, or what filters take.
+    within three intervals of the samples, or what filters take. Where they are read together none is
+    looked for that is shorter than what is tried first.
     """
     most_s = max(3.0 * interval_s, _FILTERED_S)
-    coarse = np.linspace(-most_s, most_s, _LAGS)
+    coarse, middle = np.linspace(-most_s, most_s, _LAGS), _LAGS // 2
+    if together:
+        near = _costs(first, second, line, coarse[middle - 1 : middle + 2])
+        if near is None or near[1] <= near.min():
+            return 0.0
     costs = _costs(first, second, line, coarse)
     if costs is None:
         return 0.0
     around = coarse[int(np.argmin(costs))] + np.linspace(-1.0, 1.0, _LAGS) * (coarse[1] - coarse[0])
     finer = _costs(first, second, line, around)
-    if finer is None or not finer.min() < _BETTER * costs[_LAGS // 2]:
+    if finer is None or not finer.min() < _BETTER * costs[middle]:
         return 0.0
     return float(around[int(np.argmin(finer))])
 
@@ -218,7 +227,7 @@ def _costs(first: Course, second: Course, line: Line, lags: FloatArray) -> Float
     moving = _moving(first)
     if moving.size < _LEAST_MOVING:
         return None
-    moving = moving[:: max(1, moving.size // _ENOUGH_IN_PART)]
+    moving = moving[:: max(1, moving.size // _ENOUGH_MOVING)]
     at_s, expected = first.time_s[moving], expected[moving]
     apart = [
         np.minimum(np.abs(read_at(at_s + lag, second.time_s, second.level) - expected), _FAR_PCT).mean()
