@@ -8,7 +8,6 @@ the other hand's. A row for each: in how many of them anything was told that the
 not allow, and with `--told` what.
 """
 
-import argparse
 import json
 import sys
 import zlib
@@ -18,7 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from bench_corpus import JOBS
-from bench_planted import sound
+from bench_planted import asked_for, sound
 from nervus.files import answer
 from nervus.judge.analyse import analyse
 from nervus.link.reading import kept_recording
@@ -48,13 +47,7 @@ def accused(job: Job) -> tuple[Job, list[str]] | None:
 
 def main() -> None:
     """Change, judge and print."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("corpora", nargs="+", type=Path)
-    parser.add_argument("--seeds", type=int, default=2)
-    parser.add_argument("--first", type=int, default=100)
-    parser.add_argument("--only", default="")
-    parser.add_argument("--told", action="store_true")
-    asked = parser.parse_args()
+    asked = asked_for(__doc__, "--told")
     seeds = range(asked.first, asked.first + asked.seeds)
     jobs = [
         (c, n, w, s) for w in WAYS if asked.only in w for c, n in sound(asked.corpora) for s in seeds

@@ -129,15 +129,20 @@ def show(name: str, rows: list[dict[str, Any]]) -> None:
     )
 
 
-def main() -> None:
-    """Plant, judge and print."""
-    parser = argparse.ArgumentParser(description=__doc__)
+def asked_for(description: str | None, flag: str) -> argparse.Namespace:
+    """Corpora, seeds and what else the command line asks for."""
+    parser = argparse.ArgumentParser(description=description)
     parser.add_argument("corpora", nargs="+", type=Path)
     parser.add_argument("--seeds", type=int, default=2)
     parser.add_argument("--first", type=int, default=100)
     parser.add_argument("--only", default="")
-    parser.add_argument("--missed", action="store_true")
-    asked = parser.parse_args()
+    parser.add_argument(flag, action="store_true")
+    return parser.parse_args()
+
+
+def main() -> None:
+    """Plant, judge and print."""
+    asked = asked_for(__doc__, "--missed")
     seeds = range(asked.first, asked.first + asked.seeds)
     jobs = [
         (c, n, f, s) for f in FAULTS if asked.only in f for c, n in sound(asked.corpora) for s in seeds
