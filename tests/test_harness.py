@@ -176,3 +176,18 @@ def test_no_fault_reads_less_than_no_ohms(line: str, throttle: ThrottleKind | No
             if would is not None:
                 assert would.faulty.min() >= 0.0
                 assert would.sound.min() >= 0.0
+
+
+@pytest.mark.parametrize("pedal", ["throttle", "pedal"])
+def test_a_sound_sensor_that_is_drawn_is_one_as_they_are_built(pedal: str) -> None:
+    """From memory: tracks end within 2 and 98 % of their supply; half the range begins and ends low."""
+    closed, opened = (
+        drawn(Asked(at, 2, pedal == "pedal"), "none", ()).share for at in ("closed", "wide_open")
+    )
+    for shares in (*closed, *opened):
+        assert shares.min() > 0.02
+        assert shares.max() < 0.98
+    half = (np.abs(opened[1] / opened[0] - 0.5) < 0.12) & (closed[1] < opened[1])
+    assert opened[1][half].max() < 0.5
+    assert closed[1][half].max() < 0.2
+    assert float(np.median(opened[0])) > 0.6

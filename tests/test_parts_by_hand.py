@@ -12,6 +12,7 @@ from nervus.circuit import matching
 from nervus.circuit.signatures import FaultMode
 from nervus.domain.analysis import CircuitExplanation, Direction, Frame, Pass
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
+from nervus.domain.finding import RestCause
 from nervus.domain.suspect import SuspectId
 from nervus.engine import rest_witness
 from nervus.engine.air_flow import STANDARD_PA
@@ -191,6 +192,19 @@ def test_twice_the_air_is_twice_the_opening() -> None:
     assert (
         rest_witness.relative_opening(engine(rpm=np.zeros(40), map_kpa=np.full(40, 100.0)), span) is None
     )
+
+
+def test_rests_of_which_one_was_too_short_to_breathe_at_tell_nothing_of_the_plate() -> None:
+    """By hand: the engine needs 1.5 s to settle; a rest of one second, or one of just that, is none."""
+    made = engine(rpm=np.full(80, 800.0), map_kpa=np.full(80, 30.0))
+    long, short = ((0.0, 19.0),), ((25.0, 26.0),)
+    for off, usual in ((short, long), (long, short)):
+        assert rest_witness.cause_of_rest(made, off, usual) is RestCause.UNKNOWN
+    # Without the speed the air alone says it; a rest that it says nothing of says nothing.
+    air = engine(maf_gs=np.concatenate((np.full(40, 2.0), np.full(40, 4.0))))
+    assert rest_witness.cause_of_rest(air, ((25.0, 28.0),), long) is RestCause.PLATE
+    for off in (short, ((25.0, 26.5),)):
+        assert rest_witness.cause_of_rest(air, off, long) is RestCause.UNKNOWN
 
 
 @pytest.mark.parametrize(
