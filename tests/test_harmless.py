@@ -75,8 +75,9 @@ def test_single_samples_to_either_side_are_coupled_in() -> None:
 
 
 def test_single_samples_at_ground_are_a_contact_that_opens() -> None:
-    found = analyse(recording(*with_samples(AT, 0.0)[:1], tps1_v=with_samples(AT, 0.0)[1]))
-    drops = [f for f in found.examination.findings if isinstance(f, Drop)]
+    time_s, line = with_samples(AT, 0.0)
+    findings = analyse(recording(time_s, tps1_v=line)).examination.findings
+    drops = [f for f in findings if isinstance(f, Drop)]
     assert [round(d.times_s[0][0], 3) for d in drops] == [at / 1000.0 for at in AT]
     assert all(d.floor is Floor.GROUND for d in drops)
 

@@ -60,7 +60,7 @@ def is_told(fault: str, planted: Planted, findings: tuple[Finding, ...]) -> bool
     [
         # A stair of 1.6 % of the supply at 1000 readings a second: a stand is three steps of it.
         ("deciding healthy 3", "stands", 1), ("deciding healthy 3", "stands", 2),
-        ("deciding healthy-awkward 3", "stands", 1),
+        ("deciding healthy-awkward 3", "stands", 1), ("a-third healthy-awkward 4", "stands", 3),
         # Two tracks, polled: most crossings are not read at the place.
         ("healthy-fast-2", "steps", 1), ("healthy-fast-2", "stands", 1),
         ("a-third healthy-awkward 5", "steps", 2), ("a-third healthy-awkward 5", "stands", 1),

@@ -1,7 +1,8 @@
 """Ignition spikes: volts that every line shares for a sample or two, and no fault of the sensor.
 
 A spike is coupled into the harness and the ground, so it adds the same voltage to all lines, the
-supply included. An interruption does not: what it adds depends on where the track stands.
+supply included. An interruption does not: what it adds depends on where the track stands. Where no
+other line was read, single samples to either side, at any place, are no contact's either.
 """
 
 import numpy as np
@@ -73,9 +74,9 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     if reference.id == "vref_v" and others_v.min() < _COLLAPSED_V:
         return False
     ends = excursion.level, 100.0 * float(others_v.max()) / track.supply_v
-    if reference.id != "vref_v" and max(abs(end - 100.0) for end in ends) < _AT_SUPPLY_PCT:
-        return False
     if reference.id != "vref_v":
+        if max(abs(end - 100.0) for end in ends) < _AT_SUPPLY_PCT:
+            return False
         others, mine = _uncut(others, mine, others_v, own_v), _uncut(mine, others, own_v, others_v)
     if max(float(others_v.max()), float(own_v.max())) >= _CLIPS_ABOVE_V:
         # What a converter cut off may have been as much as the other line shows.

@@ -18,6 +18,8 @@ _STANDS_OUT, _BESIDE, _ITSELF = 20.0, 16, 2
 # Its phase and size are told from pieces so long, over so many to each side; single ones are off those
 # by a smaller share of it.
 _PIECE_S, _AROUND, _STEADY = 0.2, 12, 0.5
+# Samples looked at together.
+_AT_ONCE = 1 << 15
 # The mains have harmonics.
 _MOST_LINES = 3
 
@@ -34,10 +36,10 @@ def without_hum(level: FloatArray, time_s: FloatArray, interval_s: float) -> Flo
         return level
     for _ in range(_MOST_LINES):
         frequency = _line(level, interval_s)
-        hum = _steady(level, time_s, frequency, interval_s) if frequency is not None else None
-        if hum is None:
+        left = _without(level, time_s, frequency, interval_s) if frequency is not None else None
+        if left is None:
             break
-        level = level - hum
+        level = left
     return level
 
 
@@ -60,38 +62,44 @@ def _line(level: FloatArray, interval_s: float) -> float | None:
     return float(hertz[at]) if stands[at] > _STANDS_OUT else None
 
 
-def _steady(
+def _without(
     level: FloatArray, time_s: FloatArray, frequency: float, interval_s: float
 ) -> FloatArray | None:
-    """What swings with a frequency and keeps its phase, shape (n,); `None` where nothing does."""
+    """Values without what swings with a frequency and keeps its phase; `None` where nothing does."""
     length = round(_PIECE_S / interval_s)
     first = float(time_s[0])
-    found = _pieces(level, time_s - first, frequency, length)
+    found = _pieces(level, time_s, frequency, interval_s)
     # A phase that goes on tells how far the line lies beside the middle of its bin.
     turns = np.sum(found[1:] * np.conj(found[:-1]) / np.maximum(np.abs(found[1:] * found[:-1]), 1e-18))
     frequency += float(np.angle(turns)) / (2.0 * np.pi * length * interval_s)
-    found = _pieces(level, time_s - first, frequency, length)
+    found = _pieces(level, time_s, frequency, interval_s)
     steady = even_median(found.real, _AROUND) + 1j * even_median(found.imag, _AROUND)
     if float(np.median(np.abs(found - steady))) > _STEADY * float(np.median(np.abs(steady))):
         return None
-    middle = (np.arange(found.size) + 0.5) * length * interval_s
-    at = np.arange(level.size) * interval_s
-    phase = 2.0 * np.pi * frequency * (time_s - first)
-    real, imaginary = (np.interp(at, middle, part) for part in (steady.real, steady.imag))
-    return np.asarray(real * np.cos(phase) - imaginary * np.sin(phase), dtype=np.float64)
+    middle, left = (np.arange(found.size) + 0.5) * length, np.empty_like(level)
+    for start in range(0, level.size, _AT_ONCE):
+        some = slice(start, start + _AT_ONCE)
+        at = np.arange(start, min(start + _AT_ONCE, level.size))
+        phase = 2.0 * np.pi * frequency * (time_s[some] - first)
+        real, imaginary = (np.interp(at, middle, part) for part in (steady.real, steady.imag))
+        left[some] = level[some] - (real * np.cos(phase) - imaginary * np.sin(phase))
+    return left
 
 
 def _pieces(
-    level: FloatArray, time_s: FloatArray, frequency: float, length: int
+    level: FloatArray, time_s: FloatArray, frequency: float, interval_s: float
 ) -> np.ndarray[tuple[int], np.dtype[np.complex128]]:
     """How large, and at which phase, a frequency is in each piece, complex, shape (pieces,)."""
+    length = round(_PIECE_S / interval_s)
     count = level.size // length
-    whole = count * length
-    window = np.hanning(length)
-    pieces = level[:whole].reshape(count, length)
-    # A straight line through a piece is motion.
-    along = np.linspace(-1.0, 1.0, length)
-    pieces = pieces - pieces.mean(axis=1, keepdims=True)
-    pieces -= (pieces @ along / (along @ along))[:, None] * along
-    turning = np.exp(-2j * np.pi * frequency * time_s[:whole]).reshape(count, length)
-    return np.asarray(2.0 * (pieces * turning) @ window / window.sum())
+    window, along = np.hanning(length), np.linspace(-1.0, 1.0, length)
+    turning = 2.0 * np.pi * frequency * interval_s * np.arange(length)
+    weights = []
+    for wave in (np.cos(turning) * window, -np.sin(turning) * window):
+        # A straight line through a piece is motion: it counts for nothing.
+        level_free = wave - wave.mean()
+        weights.append(level_free - (level_free @ along / (along @ along)) * along)
+    pieces = level[: count * length].reshape(count, length)
+    found = pieces @ weights[0] + 1j * (pieces @ weights[1])
+    begins = time_s[: count * length : length] - time_s[0]
+    return np.asarray(2.0 * found * np.exp(-2j * np.pi * frequency * begins) / window.sum())
