@@ -15,7 +15,6 @@ from nervus.signal.instruments.instrument import prepare
 from nervus.signal.motion.course import course_of
 from nervus.signal.motion.relation import learn_line
 from nervus.signal.worn.rough import own_roughness
-from nervus.signal.worn.steps import _Edges, _is_rough
 from signals import channel, recording, sweeps, track, volts
 
 
@@ -173,20 +172,6 @@ def test_a_place_that_snaps_seldom_read_is_worn_by_those_that_did() -> None:
     assert spot.travel_pct[0] > 39.0
     assert spot.travel_pct[1] < 44.0
     assert spot.seen_in < 0.6 * spot.crossed
-
-
-@pytest.mark.parametrize(
-    ("sizes", "rough"), [((2.0, -2.0, 0.5, -0.5, 0.5), False), ((2.0, -2.0) * 2, True)]
-)
-def test_more_edges_of_one_size_are_rough_and_small_ones_beside_a_step_are_none(
-    sizes: tuple[float, ...], *, rough: bool
-) -> None:
-    size = np.tile(sizes, 8)
-    number = np.repeat(np.arange(8), len(sizes))
-    low = np.tile(60.0 + 0.5 * np.arange(len(sizes)), 8)
-    edges = _Edges(number, low + 100.0 * number, low, low + 0.2, size)
-    begin, end = np.flatnonzero(np.isclose(size, -2.0)), np.flatnonzero(np.isclose(size, 2.0))
-    assert _is_rough(edges, (begin, end)) is rough
 
 
 def test_where_a_contact_that_opens_reads_is_no_place_of_its_own() -> None:

@@ -142,11 +142,6 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
     count, slope = segments.first.size, 0.0
     scan = _Scan(track, segments)
     anchor = trusted = current = scan.next_trusted(-1)
-    # Seen slowly, what a recording begins with may be the end of a motion.
-    if 0 < current < count and (
-        track.interval_s < _WEAK_FROM_S or track.is_unusual(float(track.level[0]))
-    ):
-        found.append((-1, int(segments.first[current])))
     while current < count - 1:
         # What was seen for a moment between two interruptions has no speed of its own: it tells where
         # the course has come to since.

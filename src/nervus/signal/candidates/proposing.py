@@ -17,8 +17,8 @@ from nervus.signal.candidates.spikes import spikes_of, strays
 from nervus.signal.candidates.stands import find_stands
 from nervus.signal.instruments.instrument import Instrument, coarser
 
-# An input's low-pass rounds what is quicker than this; what lasts for fewer blocks is sought in samples.
-_ROUNDED_OVER_S, _SHORT_BLOCKS = 0.001, 3.0
+# An input's low-pass rounds what is quicker than this.
+_ROUNDED_OVER_S = 0.001
 # Samples further apart than this share of it are no fast capture.
 _FAST_SHARE = 0.25
 
@@ -111,20 +111,15 @@ def _sure_excursions(track: Instrument) -> tuple[Excursion, ...]:
     coarse = coarser(track, _ROUNDED_OVER_S) if fast else None
     if coarse is None:
         return fine
-    refined = (_refined(track, e, coarse.interval_s) for e in find_excursions(coarse))
-    found = tuple(e for e in refined if e is not None)
+    found = tuple(_refined(track, e, coarse.interval_s) for e in find_excursions(coarse))
     found_s = Union(e.span_s for e in found)
-    short = (e for e in fine if e.span_s[1] - e.span_s[0] < _SHORT_BLOCKS * coarse.interval_s)
-    alone = (e for e in short if not found_s.touches(e.span_s, coarse.interval_s))
+    alone = (e for e in fine if not found_s.touches(e.span_s, coarse.interval_s))
     return tuple(sorted((*found, *alone), key=lambda e: e.span_s[0]))
 
 
-def _refined(track: Instrument, found: Excursion, block_s: float) -> Excursion | None:
-    """An excursion of block means as the samples show it; `None` for a short one that they do not."""
+def _refined(track: Instrument, found: Excursion, block_s: float) -> Excursion:
+    """An excursion of block means as the samples show it, as far as they do."""
     start, end = found.span_s
     before = int(track.time_s.searchsorted(start - block_s)) - 1
     after = int(track.time_s.searchsorted(end + block_s))
-    fine = describe(track, before, after)
-    if fine is None and end - start < _SHORT_BLOCKS * block_s:
-        return None
-    return fine or replace(found, samples=max(after - before - 1, 1))
+    return describe(track, before, after) or replace(found, samples=after - before - 1)

@@ -8,7 +8,6 @@ other line was read, single samples to either side, at any place, are no contact
 import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Unit
-from nervus.domain.finding import Floor
 from nervus.signal.arithmetic.robust import median_of_five
 from nervus.signal.arithmetic.spans import Union, runs
 from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion
@@ -22,15 +21,9 @@ _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
 _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
 # It swings to both sides if each is at least this share of the greater one.
 _BOTH_SIDES, _APART_V = 0.05, 0.2
-# No opening of the sensor's circuit takes a track above its supply, percent of it, or below its ground.
-_ABOVE_SUPPLY_PCT, _BELOW_GROUND_PCT = 103.0, -3.0
-# What ends this near to the supply, percent, is tied to it: no spike stops just there.
-_AT_SUPPLY_PCT = 0.4
 # A supply that falls to this is open: that is no spike, which adds what it adds wherever the line was.
 _COLLAPSED_V = 0.5
-# A converter ends a little above the supply: what reads its highest value there may have been higher.
-_CLIPS_ABOVE_V = 5.05
-# Others end at nothing and at the supply. A line so far from there, volts, is not open.
+# Converters end at nothing and at the supply. A line so far from there, volts, is not open.
 _LOWEST_V, _HIGHEST_V, _OFF_END_V = 0.01, 4.98, 0.25
 # What was read further apart did not see the same spike: it is over by then.
 _AT_ONCE_S = 0.003
@@ -40,12 +33,10 @@ _AROUND = 4
 _FAST_S, _LEAST_EACH_WAY, _SHARE_EACH_WAY = 0.005, 3, 0.2
 # It is so many samples long, of few that are off; and so large a share at one place is a worn one's.
 _LONE, _FEW_OFF, _ONE_PLACE, _MOST_AT_ONE, _MORE_THAN_HELD = 2, 0.25, 0.15, 0.6, 1.6
-# Enough samples to tell where a throttle rests.
-_SKETCH = 20_000
 # The course beside one goes on meanwhile, by less than this share of it.
 _HARDLY_MOVED = 0.5
-# From so many spikes on, a recording is full of them.
-_MANY_SPIKES = 3
+# Enough samples to tell where a throttle rests.
+_SKETCH = 20_000
 
 
 def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> bool | None:
@@ -57,7 +48,7 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
         reference: the supply, or another track.
 
     Returns:
-        `None` where it may be one, but the reference has no sample at that instant.
+        `None` where the reference has no sample at that instant.
     """
     start, end = excursion.span_s
     if end - start > _LONGEST_S:
@@ -73,16 +64,8 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     mine, others, own_v = moves[there], others_v - stands_v, own_v[there]
     if reference.id == "vref_v" and others_v.min() < _COLLAPSED_V:
         return False
-    ends = excursion.level, 100.0 * float(others_v.max()) / track.supply_v
     if reference.id != "vref_v":
-        if max(abs(end - 100.0) for end in ends) < _AT_SUPPLY_PCT:
-            return False
         others, mine = _uncut(others, mine, others_v, own_v), _uncut(mine, others, own_v, others_v)
-    if max(float(others_v.max()), float(own_v.max())) >= _CLIPS_ABOVE_V:
-        # What a converter cut off may have been as much as the other line shows.
-        cut = others_v >= max(float(reference.values.max()), _CLIPS_ABOVE_V)
-        others = np.where(cut, np.maximum(others, mine), others)
-        mine = np.where(own_v >= _top_v(track), np.maximum(others, mine), mine)
     apart_v = abs(excursion.course * track.supply_v / 100.0 - stands_v)
     share = _share(excursion, reference, moves, apart_v)
     # Beside spikes, and between two that follow each other, there is noise only, which no line shares.
@@ -104,11 +87,6 @@ def _uncut(moves: FloatArray, beside: FloatArray, volts: FloatArray, others_v: F
     return np.where(high, np.maximum(moves, beside), moves)
 
 
-def _top_v(track: Instrument) -> float:
-    """From here up a track's converter may have cut off what it read, volts."""
-    return max(float(track.level.max()) * track.supply_v / 100.0 - 1e-6, _CLIPS_ABOVE_V)
-
-
 def _most_samples(track: Instrument) -> float:
     return max(_SAMPLES, _LONGEST_TRACKS_S / max(track.interval_s, 1e-7))
 
@@ -117,8 +95,8 @@ def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v:
     """How far the reference may be from moving by the same volts, as a share of what the track moves.
 
     What lasts longer than a spike's first swing must swing to both sides of the course, or be the closer
-    alike and go to no rail from openings that are apart: two tracks that read alike move alike too when
-    what they share opens.
+    alike from openings that are apart: two tracks that read alike move alike too when what they share
+    opens.
     """
     if reference.id == "vref_v":
         return _ALIKE
@@ -128,12 +106,10 @@ def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v:
     least = _BOTH_SIDES * peak
     swings = float(moves.max()) > least and float(moves.min()) < -least
     # An opening would bring both to one level, and so move them differently by what they are apart.
-    beyond = not _BELOW_GROUND_PCT <= excursion.level <= _ABOVE_SUPPLY_PCT
-    no_rail = excursion.floor is Floor.INTERMEDIATE or beyond
-    between = no_rail and apart_v > max(_APART_V, 2.0 * _ALIKE_LONG * peak)
+    apart = apart_v > max(_APART_V, 2.0 * _ALIKE_LONG * peak)
     if swings:
         return _ALIKE_TRACKS
-    return _ALIKE_LONG if between else 0.0
+    return _ALIKE_LONG if apart else 0.0
 
 
 def _simultaneous(time_s: FloatArray, others_s: FloatArray, slack: float) -> tuple[IntArray, BoolArray]:
@@ -160,15 +136,10 @@ def shared_lines(recording: Recording, track_id: str) -> tuple[Channel, ...]:
 def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, ...]) -> set[int]:
     """Identities of the excursions that are spikes.
 
-    Where a recording is full of spikes, a lone sample that no other line was sampled with is one more;
-    and where single samples swing to both sides by any amount, at any place, all that do are.
+    Where single samples swing to both sides by any amount, at any place, all that do are.
     """
-    verdicts = {id(e): _verdicts(recording, track, e) for e in found}
-    sure = {e for e, said in verdicts.items() if any(said)}
-    sure |= _swinging(track, found)
-    if len(sure) < _MANY_SPIKES:
-        return sure
-    return sure | {e for e, said in verdicts.items() if None in said}
+    shared = {id(e) for e in found if any(_verdicts(recording, track, e))}
+    return shared | _swinging(track, found)
 
 
 def strays(track: Instrument, known: tuple[Excursion, ...]) -> tuple[Excursion, ...]:

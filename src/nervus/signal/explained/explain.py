@@ -49,8 +49,6 @@ _RAIL = 8.0
 _LEAP, _PREPARED = 0.6, 0.25
 # It landed on the level that others landed on, from elsewhere.
 _SAME_LEVEL = 8.0
-# Both tracks landed where the line between them says, by chance.
-_MOST_CHANCE = 5.0
 # A sister went along where she went this share of the way.
 _ALONG = 0.5
 # What is shared takes both: who goes by less than this share of the other, and to no rail, did not
@@ -159,8 +157,7 @@ def _partings(
 ) -> tuple[Span, ...]:
     spikes = tuple(s for c in candidates.values() for s in c.spikes)
     found = pair.partings(_APART_PCT, (*known, *spikes), BURST_GAP_S)
-    taken = Union(known)
-    return tuple(s for s in found if s[1] - s[0] <= _LONGEST_APART_S and not taken.touches(s))
+    return tuple(s for s in found if s[1] - s[0] <= _LONGEST_APART_S)
 
 
 class _Scene:
@@ -206,9 +203,7 @@ class _Scene:
         if fed:
             ways.append((_RAIL - _TOGETHER, Cause.FEED, event.parts))
         elif len(event.parts) > 1:
-            # Tracks that shrink by one factor, or land where they always land, may agree: no chance.
-            usual = self._alike(event) or all(map(self._lands, event.parts))
-            chance = 0.0 if usual else self._chance(event)
+            chance = 0.0 if self._alike(event) else self._chance(event)
             together = self._one_factor(event) - chance - self._aside(event)
             ways.append((together - _TOGETHER, Cause.FEED, event.parts))
         if not ways or not (fed or self._agree(event)):
@@ -219,12 +214,11 @@ class _Scene:
                 ways.append((-_ALONE - rest - along, Cause.ALONE, (part,)))
         weight, cause, parts = max(ways, key=lambda way: way[0])
         margin = weight - moved
-        spoke = self._pair is not None or self._asked is not None
-        if margin <= 0.0 and (spoke or not all(e.weak for _, e in parts)):
-            # What all share may be believed because it came again.
-            again = cause is Cause.FEED and len(parts) > 1 and self._agree(event)
-            if not again or self._back(event) <= _BACK:
-                return None
+        # What all share may be believed because it came again.
+        again = cause is Cause.FEED and self._back(event) > _BACK
+        spoke = self._pair is not None or not all(e.weak for _, e in parts)
+        if margin <= 0.0 and spoke and not again:
+            return None
         kept = event_of(list(parts))
         return Event(
             tuple((n, e.made(weak=margin <= 0.0)) for n, e in parts), kept.span_s, cause, margin
@@ -239,8 +233,6 @@ class _Scene:
         if pair is None or not parts:
             return None
         unusual = [p for p in parts if self._tracks[p[0]].is_unusual(p[1].level)]
-        if len(unusual) == len(self._tracks):
-            return Event(tuple(unusual), span, Cause.FEED, _RAIL)
         chosen = max(unusual or parts, key=lambda part: part[1].depth)
         others = [e.depth for name, e in parts if name != chosen[0]]
         track = self._tracks[chosen[0]]
@@ -266,7 +258,7 @@ class _Scene:
         off = apart > max(2.0 * self._sister.blur[name], _APART_SHARE * deepest.depth)
         bottom = np.abs(own - deepest.level) <= BOTTOM * deepest.depth
         contradicted = bottom.any() and float(np.median(apart[bottom])) > _CONTRADICTS * deepest.depth
-        if time_s.size < 3 or not contradicted or float(np.mean(off)) > _MOSTLY:
+        if not contradicted or float(np.mean(off)) > _MOSTLY:
             return (event,)
         ends = zip(*runs(off), strict=True)
         spans = merge(((float(time_s[a]), float(time_s[b])) for a, b in ends), BURST_GAP_S)
@@ -366,7 +358,7 @@ class _Scene:
         deepest = event.deepest
         if not self._agree(event):
             return 0.0
-        return min(_MOST_CHANCE, log(deepest[1].depth / self._sister.blur[deepest[0]]))
+        return log(deepest[1].depth / self._sister.blur[deepest[0]])
 
     def _alike(self, event: Event) -> bool:
         """Whether all tracks went to one and the same level."""
@@ -379,7 +371,7 @@ class _Scene:
         aside = any(
             self._sister.depth_in(name, part) < _ASIDE * deepest.depth
             and self._level(part) == 0.0
-            and (self._quick(part) < _MOST_QUICK or self._sister.apart(part) < _RAIL)
+            and self._quick(part) < _MOST_QUICK
             for part in event.parts
             if part[0] != name
         )

@@ -48,9 +48,7 @@ def _cause(event: Event, tracks: Mapping[str, Instrument], feed: Lines, *, held:
         return Cause.FEED
     if all(_holds(tracks[name], part) for name, part in event.parts):
         return Cause.ELECTRONICS
-    floors = {part.floor for _, part in event.parts}
-    unusual = all(tracks[name].is_unusual(part.level) for name, part in event.parts)
-    if len(floors) == 1 and Floor.INTERMEDIATE not in floors and unusual:
+    if all(part.floor is not Floor.INTERMEDIATE for _, part in event.parts):
         return Cause.FEED
     # What a unit limits to an end of its scale has left the range of the sensor.
     limited = any(

@@ -18,8 +18,8 @@ from nervus.signal.instruments.instrument import Instrument
 _HOLD_S, _HOLD_SAMPLES, _LONGEST_S = 0.3, 4, 2.0
 # No more than so many nats come from one return, or from how quick it was: so many for each e-fold.
 _MOST, _PER_FOLD = 4.0, 2.0
-# How quick a shaft usually moves is told where it went so many times its range, in so many steps.
-_MOVED, _LEAST_RANGE_PCT, _MANY = 3.0, 20.0, 30
+# How quick a shaft usually moves is told by so many steps.
+_MANY = 30
 # Within this of the lowest that a track usually shows, percent of supply, it may be at a stop, also one
 # that holds it part open; within it of the highest, if that is high enough for wide open (common
 # practice: 3.9 to 4.7 V of 5 V), or is where a throttle that moves is limited to.
@@ -86,9 +86,6 @@ def own_speed(track: Instrument, away_s: tuple[Span, ...]) -> float:
     step, took_s = np.abs(np.diff(track.level)), np.diff(track.time_s)
     known = ~inside(track.time_s[1:], away_s, 2.1 * track.interval_s)
     step, took_s = step[known], took_s[known]
-    low, high = track.usual
-    if not step.size or float(step.sum()) < _MOVED * max(high - low, _LEAST_RANGE_PCT):
-        return float("inf")
     moving = (step / took_s)[step > track.tolerance]
     return float(np.quantile(moving, 0.98)) if moving.size >= _MANY else float("inf")
 

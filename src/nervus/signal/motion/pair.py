@@ -16,8 +16,6 @@ from nervus.signal.motion.relation import Line
 
 # Motion between two samples of tracks that are read in turn hides this many intervals.
 UNKNOWN_INTERVALS = 1.5
-# After so many intervals without a reading anything may have happened.
-_GAP_INTERVALS = 4.0
 # A track that moves about twice as far as the other has the full range, the other half of it.
 _HALF_RANGE = (1.7, 2.4)
 # Samples looked at together.
@@ -166,18 +164,9 @@ def _fastest(track: Instrument, span_s: Span) -> float:
     level, time_s = track.level[near], track.time_s[near]
     if level.size < 2:
         return 0.0
-    if span_s[1] - span_s[0] < around and _cut_off(track, span_s):
-        return np.inf
     # Between readings that are further apart than usual it may have gone all its way at once.
     took_s = np.minimum(np.diff(time_s), track.interval_s)
     return float(np.max(np.abs(np.diff(level) / took_s)))
-
-
-def _cut_off(track: Instrument, span_s: Span) -> bool:
-    """Whether nothing was read for a while just before or behind a span: what it did is unknown."""
-    first, last = np.searchsorted(track.time_s, span_s, side="right").tolist()
-    beside = track.time_s[max(first - 2, 0) : last + 1]
-    return bool(np.diff(beside).max(initial=0.0) > _GAP_INTERVALS * track.interval_s)
 
 
 def _speed_around(level: FloatArray, time_s: FloatArray, at: IntArray) -> FloatArray:

@@ -6,6 +6,7 @@ import numpy as np
 
 from nervus.domain.analysis import Direction, Pass
 from nervus.domain.channel import FloatArray, Span
+from nervus.signal.instruments import sampling
 
 # A reversal smaller than this is a trembling hand, no new pass; a pass must cover as much.
 _LEAST_PASS_PCT = 8.0
@@ -19,7 +20,7 @@ _PIECE = 256
 
 def find_passes(time_s: FloatArray, percent: FloatArray) -> tuple[Pass, ...]:
     """Opening and closing passes, rests and trembling between them left out."""
-    every = max(1, int(1.0 / (_POINTS_PER_S * max(float(np.median(np.diff(time_s))), 1e-6))))
+    every = max(1, int(1.0 / (_POINTS_PER_S * max(sampling.interval_s(time_s), 1e-6))))
     time_s, percent = time_s[::every], percent[::every]
     turns = _turning_points(percent)
     passes = (_trim(time_s, percent, a, b) for a, b in pairwise(turns))

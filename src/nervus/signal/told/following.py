@@ -14,7 +14,7 @@ from nervus.domain.channel import BoolArray, Channel, FloatArray, Span
 from nervus.domain.finding import Disagreement
 from nervus.domain.profile import ThrottleProfile
 from nervus.language import say
-from nervus.signal.arithmetic.robust import running_extremes, theil_sen
+from nervus.signal.arithmetic.robust import running_extremes
 from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments.sampling import interval_s
 from nervus.signal.motion.course import Course, plain_course
@@ -40,9 +40,8 @@ _STEP_PCT, _LATE_S, _LEAST_STEPS = 10.0, 0.6, 4
 _LEAST_RATE_HZ = 8.0
 # A throttle that is late all the time is tried with these time constants, on so many points at most.
 _LAGS_S, _MOST_LAGGED = (0.3, 0.5, 0.8, 1.2), 20_000
-# A line flatter than this relates nothing. One through settled moments needs them so far apart, percent,
-# and no more than so many, and is not so much steeper or flatter than the one learned in motion.
-_LEAST_SLOPE, _LEAST_SPAN_PCT, _MOST_SETTLED, _ALIKE = 0.2, 20.0, 400, 0.35
+# A line flatter than this relates nothing.
+_LEAST_SLOPE = 0.2
 
 
 def not_following(
@@ -73,8 +72,6 @@ def not_following(
     if time_s.size < _LEAST_SAMPLES:
         return ()
     least, most = _asked_of_late(time_s, wanted)
-    settled = (most - least <= _STILL_PCT) & (time_s - time_s[0] >= _SETTLED_S)
-    line = _by_settled(line, wanted[settled], level[settled], limit)
     is_at = (level - line.offset) / line.slope
     # Wherever a sound throttle is, it was asked to be there, or on the way, just before.
     wrong = (is_at > most + limit) | (is_at < least - limit)
@@ -84,7 +81,7 @@ def not_following(
     stopped = _stopped(is_at, wanted, limit)
     stops = tuple(s for s in _spans(time_s, stopped) if s[1] - s[0] >= _LEAST_S)
     if len(stops) >= _LEAST_STOPS:
-        return (_held(channels, stops, (wanted, is_at, inside(time_s, stops) & stopped), profile),)
+        return (_held(channels, stops, (wanted, is_at, stopped), profile),)
     if lasting:
         during = inside(time_s, lasting) & wrong
         return (_held(channels, lasting, (wanted, is_at, during), profile),)
@@ -111,26 +108,6 @@ def _by_lag(asked: Course, position: Course) -> Line | None:
         if line is not None and abs(line.slope) >= _LEAST_SLOPE:
             return line
     return None
-
-
-def _by_settled(line: Line, wanted: FloatArray, level: FloatArray, limit: float) -> Line:
-    """The line through the settled moments, where more of them lie on it than on the one learned before.
-
-    A throttle lags behind its command, so what was learned while it moved may be off; a straight line by
-    the median of all slopes (Theil-Sen) is not bent by moments at which it does not follow.
-    """
-    if wanted.size < _LEAST_SAMPLES or np.ptp(wanted) < _LEAST_SPAN_PCT:
-        return line
-    chosen = np.linspace(0, wanted.size - 1, min(wanted.size, _MOST_SETTLED)).astype(np.intp)
-    other = Line(*theil_sen(level[chosen], wanted[chosen]))
-    # A much flatter one is that of a throttle that opens no further.
-    if not np.isfinite(other.offset) or not abs(other.slope / line.slope - 1.0) < _ALIKE:
-        return line
-    agree = [
-        int(np.count_nonzero(np.abs((level - each.offset) / each.slope - wanted) <= limit))
-        for each in (line, other)
-    ]
-    return other if agree[1] > agree[0] else line
 
 
 def _limit(profile: ThrottleProfile | None) -> float:

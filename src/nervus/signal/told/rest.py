@@ -90,11 +90,11 @@ def find_rests(
         recording: what else was captured.
         pedal: where the pedal was, by tracks of its own.
     """
-    every = max(1, round(1.0 / (_POINTS_PER_S * max(float(np.median(np.diff(time_s))), 1e-6))))
+    every = max(1, round(1.0 / (_POINTS_PER_S * max(sampling.interval_s(time_s), 1e-6))))
     time_s, percent = time_s[::every], percent[::every]
     if time_s.size < 2:
         return ()
-    steps = max(_LEAST_SAMPLES, round(_LEAST_S / max(float(np.median(np.diff(time_s))), 1e-6)))
+    steps = max(_LEAST_SAMPLES, round(_LEAST_S / max(sampling.interval_s(time_s), 1e-6)))
     if percent.size <= steps:
         return ()
     let_go = _let_go(recording, pedal, time_s)

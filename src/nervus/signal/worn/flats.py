@@ -81,8 +81,6 @@ def _either_way(
     opens = np.asarray([p.to_pct > p.from_pct for p in passes], dtype=np.bool_)
     ways = []
     for way in (opens, ~opens):
-        if np.count_nonzero(way) < _LEAST_PASSES:
-            return ()
         some = tuple(p for p, own in zip(passes, way, strict=True) if own)
         ways.append(_spots(course, _look(course, some, sister), ends, sister))
     one, other = ways

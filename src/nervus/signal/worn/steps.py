@@ -16,7 +16,7 @@ from nervus.domain.channel import FloatArray, IntArray
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.arithmetic.robust import OF_MEDIAN
-from nervus.signal.arithmetic.spans import Union, overlaps
+from nervus.signal.arithmetic.spans import overlaps
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.instruments.sampling import block_means
 from nervus.signal.motion.travel import crossings
@@ -32,16 +32,16 @@ _BESIDE = 3
 _EDGE, _MOST_PCT = 4.0, 15.0
 # Two samples beside it nothing goes on the same way by more than this share.
 _GOES_ON = 0.25
-# Edges of one place lie within this, percent of travel; a pass has no more than so many at a step.
-_WINDOW_PCT, _MOST_EDGES = 1.5, 3.0
-# They come in so many passes, this share of those that cross, and by chance so seldom.
-_LEAST_PASSES, _LEAST_SHARE, _CHANCE = 3, 0.4, 1e-4
+# Edges of one place lie within this, percent of travel.
+_WINDOW_PCT = 1.5
+# They come in so many passes, and by chance so seldom.
+_LEAST_PASSES, _CHANCE = 3, 1e-4
 # A step is entered and left this far apart, by edges alike within this factor.
 _NARROWEST_PCT, _WIDEST_PCT, _ALIKE = 0.3, 12.0, 2.5
 # Nearer than this to its stops a plate lands and bounces.
 _STOP_PCT = 1.5
-# So near to one another in travel or in time two spots are one.
-_NEAR_PCT, _NEAR_S = 2.0, 0.02
+# So near to one another in travel two spots are one.
+_NEAR_PCT = 2.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -185,23 +185,9 @@ def _paired(edges: _Edges, passes: tuple[Pass, ...]) -> list[tuple[_Edges, _Edge
             for b in ends:
                 width = float(np.median(edges.high[b]) - np.median(edges.low[a]))
                 ratio = abs(float(np.median(edges.size[b]) / np.median(edges.size[a])))
-                fits = _NARROWEST_PCT < width < _WIDEST_PCT and 1.0 / _ALIKE < ratio < _ALIKE
-                if fits and not _is_rough(edges, (a, b)):
+                if _NARROWEST_PCT < width < _WIDEST_PCT and 1.0 / _ALIKE < ratio < _ALIKE:
                     found.append((_part(edges, a), _part(edges, b)))
     return found
-
-
-def _is_rough(edges: _Edges, pair: tuple[IntArray, IntArray]) -> bool:
-    """Whether passes have more edges like them there than the two of a step: it is roughness."""
-    a, b = pair
-    alike = np.abs(edges.size) > float(np.median(np.abs(edges.size[np.append(a, b)]))) / _ALIKE
-    low, high = (
-        float(np.median(edges.low[a])) - _WINDOW_PCT,
-        float(np.median(edges.high[b])) + _WINDOW_PCT,
-    )
-    middle = (edges.low + edges.high) / 2.0
-    number = edges.number[alike & (middle > low) & (middle < high)]
-    return bool(number.size > _MOST_EDGES * np.unique(number).size)
 
 
 def _part(edges: _Edges, at: IntArray) -> _Edges:
@@ -217,7 +203,7 @@ def _spot(
     crossed = len(crossings(passes, place))
     both = np.intersect1d(begin.number, end.number)
     seen = np.union1d(begin.number, end.number).size
-    if both.size < _LEAST_PASSES or seen < _LEAST_SHARE * crossed:
+    if both.size < _LEAST_PASSES:
         return None
     times = []
     for n in both.tolist():
@@ -238,14 +224,8 @@ def _spot(
 
 
 def is_told(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
-    """Whether another spot of the same track lies there, or shows at the same instants."""
+    """Whether another spot of the same track lies there."""
     return any(
-        set(step.channels) <= set(o.channels)
-        and (overlaps(step.travel_pct, o.travel_pct, _NEAR_PCT) or _shows_with(step, Union(o.times_s)))
+        set(step.channels) <= set(o.channels) and overlaps(step.travel_pct, o.travel_pct, _NEAR_PCT)
         for o in others
     )
-
-
-def _shows_with(step: DeadSpot, others: Union) -> bool:
-    """Whether a step shows at any of some instants."""
-    return any(others.touches(t, _NEAR_S) for t in step.times_s)
