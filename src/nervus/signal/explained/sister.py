@@ -90,9 +90,11 @@ class Sister:
         """What it costs, in nats, to say that a track left alone while she moved as it did."""
         name, excursion = part
         pair, span = self._pair, excursion.deepest_s or excursion.span_s
+        if pair is None or not self.agrees(part):
+            return 0.0
         hers = (measured(t, span) for t in self._tracks.values() if t.id != name)
         went = next((p for p in hers if p is not None), None)
-        if pair is None or went is None or not self.agrees(part):
+        if went is None:
             return 0.0
         stays = self.depth_in(name, went) / self._spread(pair, part)
         return min(stays**2 / 2.0, _MOST_APART)
@@ -124,8 +126,9 @@ class Sister:
         As far as noise and a line that is not quite theirs explain it.
         """
         first, last = int(during.start), int(during.stop)
-        sides = slice(max(first - _BESIDE, 0), first), slice(last, last + _BESIDE)
-        gaps = (track.level[s] - pair.expected_of(track, s) for s in sides)
+        around = slice(max(first - _BESIDE, 0), last + _BESIDE)
+        apart = track.level[around] - pair.expected_of(track, around)
+        gaps = apart[: first - around.start], apart[last - around.start :]
         # What is off on one side only, and lasts, is the fault itself.
         least = min((sampling.middle(g) for g in gaps if g.size), key=abs, default=0.0)
         return float(np.clip(least, -self.blur[track.id], self.blur[track.id]))
