@@ -154,3 +154,39 @@ def test_a_narrow_place_is_worn_though_most_crossings_were_not_read_there() -> N
     assert isinstance(found, DeadSpot)
     assert found.travel_pct[0] == pytest.approx(32.0, abs=1.5)
     assert found.seen_in < 0.3 * found.crossed
+
+
+# -- roughness that a coarse converter, or single snaps, show ------------------------------------
+
+
+def test_a_coarse_converter_turns_over_in_every_cell_and_what_is_rough_stands_out() -> None:
+    """Six bits over 5 V, 2 % of the travel a step: by steps alone half of narrower cells seem rough.
+
+    Contact noise of 125 mV over ten per cent is plain between them: worked from the step, 78 mV.
+    """
+    time_s, travel = sweeps(4, seconds=8.0, rate_hz=1000.0)
+    random = np.random.default_rng(6)
+    worn = (travel > 30.0) & (travel < 40.0)
+    values = volts(travel, noise_v=0.002) + np.where(worn, random.normal(0.0, 0.125, time_s.size), 0.0)
+    findings = analyse(recording(time_s, tps1_v=np.round(values / 0.078) * 0.078)).examination.findings
+    (stretch,) = findings
+    assert isinstance(stretch, Noise)
+    assert stretch.travel_pct == pytest.approx((30.0, 40.0), abs=4.5)
+
+
+def test_a_contact_that_flickers_in_snaps_is_one_rough_stretch_and_no_row_of_drops() -> None:
+    """A plate that snaps crosses ten per cent in 20 ms: each pass shows a few readings of the stretch.
+
+    Each is off by as much as it happens to; all lie between 60 and 75 % of the travel.
+    """
+    time_s = np.arange(0.0, 60.0, 0.005)
+    at = np.concatenate([(n * 1.5, n * 1.5 + 1.2, n * 1.5 + 1.2 + 0.3) for n in range(40)])
+    where = np.concatenate([(0.0, 0.0, 100.0) if n % 2 == 0 else (100.0, 100.0, 0.0) for n in range(40)])
+    travel = np.interp(time_s, at, where)
+    random = np.random.default_rng(8)
+    worn = (travel > 60.0) & (travel < 75.0)
+    values = volts(travel, noise_v=0.002) + np.where(worn, random.normal(0.0, 0.2, time_s.size), 0.0)
+    findings = analyse(recording(time_s, tps1_v=values)).examination.findings
+    (stretch,) = findings
+    assert isinstance(stretch, Noise)
+    assert 57.0 < stretch.travel_pct[0] < stretch.travel_pct[1] < 78.0

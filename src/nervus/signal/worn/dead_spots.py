@@ -62,22 +62,13 @@ def from_events(
 
     With `channels`, of events that all those tracks show: a scratch lies over both.
     """
-    time_s, percent = travel
     own = tuple(e for e in events if e.channels == (channels or (track.id,)))
     spots: list[DeadSpot] = []
     explained: list[Event] = []
     left = own
     for _ in range(_MOST_SPOTS):
-        groups = bursts(left)
-        places = _middles(groups, travel)
-        verdict, window = judge_locality(places, percent, time_s)
-        if verdict.verdict is not Verdict.POSITION or window is None:
-            break
-        near = (window[0] - _REACH_PCT, window[1] + _REACH_PCT)
-        members = tuple(
-            e for g, x in zip(groups, places, strict=True) if near[0] <= x <= near[1] for e in g
-        )
-        spot = _pool(track, members, passes, travel)
+        members = clustered(left, travel)
+        spot = _pool(track, members, passes, travel) if members else None
         if spot is None:
             break
         spots.append(spot)
@@ -85,6 +76,17 @@ def from_events(
         taken = {id(e) for e in members}
         left = tuple(e for e in left if id(e) not in taken)
     return tuple(spots), tuple(explained)
+
+
+def clustered(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]) -> tuple[Event, ...]:
+    """The events that come at one place, where they come by place at all."""
+    groups = bursts(events)
+    places = _middles(groups, travel)
+    verdict, window = judge_locality(places, travel[1], travel[0])
+    if verdict.verdict is not Verdict.POSITION or window is None:
+        return ()
+    near = (window[0] - _REACH_PCT, window[1] + _REACH_PCT)
+    return tuple(e for g, x in zip(groups, places, strict=True) if near[0] <= x <= near[1] for e in g)
 
 
 def _middles(groups: tuple[tuple[Event, ...], ...], travel: tuple[FloatArray, FloatArray]) -> FloatArray:
@@ -111,7 +113,7 @@ def _pool(
     step = max(1e-3, float(np.median(by_pass[:, 1] - by_pass[:, 0])))
     place = (round(low, 2), round(max(high, low + 0.1 * step), 2))
     crossed = crossings(passes, place)
-    seen = [(p, within) for p, within in _by_pass(members, crossed) if within.start < within.stop]
+    seen = [(p, within) for p, within in by_passes(members, crossed) if within.start < within.stop]
     if not seen or len(seen) < _LEAST_SHARE * _could_show(track, by_pass, crossed, travel):
         return None
     parts = [_of(track, e) for e in members]
@@ -121,7 +123,7 @@ def _pool(
     shape = Shape.DROP if to_rail or depth >= _STEP_AT_MOST_PCT else Shape.STEP
     openings = [sum(_of(track, e).merged for e in members[within]) for _, within in seen]
     stands = shape is Shape.STEP and _stands(track, parts)
-    if shape is Shape.STEP and _is_rough(track, parts, float(np.median(openings)), stands=stands):
+    if shape is Shape.STEP and are_unlike(track, parts, float(np.median(openings)), stands=stands):
         return None
     shape = Shape.FLAT if stands else shape
     told = _height(track, parts) if shape is Shape.STEP else depth
@@ -218,7 +220,9 @@ def _height(track: Instrument, parts: list[Excursion]) -> float:
     return float(np.median(off))
 
 
-def _is_rough(track: Instrument, parts: list[Excursion], openings: float, *, stands: bool) -> bool:
+def are_unlike(
+    track: Instrument, parts: list[Excursion], openings: float, *, stands: bool = False
+) -> bool:
     """Whether shallow events at a place are roughness: unlike one another, or noisy inside.
 
     `openings` is how often the track left its course in a usual pass: a hand that rests at the edge of
@@ -255,13 +259,13 @@ def _merge_within_passes(
     """The extent in each pass, shape (passes, 2): a contact may open twice while it crosses."""
     extents = [
         (ends[within, 0].min(), ends[within, 1].max())
-        for _, within in _by_pass(members, passes)
+        for _, within in by_passes(members, passes)
         if within.start < within.stop
     ]
     return np.asarray(extents if extents else ends, dtype=np.float64)
 
 
-def _by_pass(members: tuple[Event, ...], passes: tuple[Pass, ...]) -> Iterator[tuple[Pass, slice]]:
+def by_passes(members: tuple[Event, ...], passes: tuple[Pass, ...]) -> Iterator[tuple[Pass, slice]]:
     """Each pass with the events that fall into it; events are in the order of time."""
     starts = np.asarray([e.span_s[0] for e in members])
     ends = np.asarray([e.span_s[1] for e in members])

@@ -250,6 +250,9 @@ def _table(
     speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in passes]
     per_cell = _CELL_PCT / max(float(np.median(speeds)) * track.interval_s, 1e-9)
     cell_pct = _CELL_PCT if per_cell >= _SAMPLES_IN_CELL else _WIDE_CELL_PCT
+    # A coarse converter turns over once in each of its own steps: every cell has to hold one.
+    low, high = track.usual
+    cell_pct = max(cell_pct, 100.0 * track.resolution / max(high - low, track.tolerance))
     cells = int(100.0 / cell_pct)
     time_s = track.time_s[1:-1][good]
     percent = np.interp(time_s, *travel)
@@ -379,12 +382,24 @@ def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
     if seen < _LEAST_PASSES or seen < (_SELDOM_SHARE if now_and_then else _LEAST_SHARE) * of:
         return None
     rough = by_pass[by_pass > _TIMES * usual] if now_and_then else by_pass
-    rms, usual_own = track.own_value(float(np.median(rough))), track.own_value(usual)
-    low, _ = wilson(seen, of)
+    return rough_told(track, place, (float(np.median(rough)), usual), (seen, of))
+
+
+def rough_told(track: Instrument, place: Span, rms: tuple[float, float], seen: tuple[int, int]) -> Noise:
+    """What is told of a rough stretch.
+
+    Args:
+        track: the track.
+        place: percent of travel.
+        rms: there and elsewhere, percent of supply.
+        seen: in how many passes, of how many over it.
+    """
+    there, usual = (track.own_value(x) for x in rms)
+    low, _ = wilson(*seen)
     return Noise(
         channels=(track.id,),
         times_s=(),
-        confidence=round(min(0.98, 0.88 + 0.07 * low + 0.01 * min(seen, 5)), 3),
+        confidence=round(min(0.98, 0.88 + 0.07 * low + 0.01 * min(seen[0], 5)), 3),
         text=(
             say(
                 "{capitalize} is rough between {place:.0f} and {place_:.0f} % of the travel: "
@@ -392,14 +407,14 @@ def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
                 capitalize=track.kind.track.capitalize(),
                 place=place[0],
                 place_=place[1],
-                small=track.small(rms),
-                small_=track.small(usual_own),
-                seen=seen,
-                of=of,
+                small=track.small(there),
+                small_=track.small(usual),
+                seen=seen[0],
+                of=seen[1],
             )
         ),
         travel_pct=place,
-        rms=rms,
-        usual_rms=usual_own,
+        rms=there,
+        usual_rms=usual,
         unit=Unit(track.kind.unit),
     )

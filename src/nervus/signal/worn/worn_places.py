@@ -13,6 +13,7 @@ from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.worn import dead_spots
 from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
 from nervus.signal.worn.flats import find_flats
+from nervus.signal.worn.flickers import flickers_at
 from nervus.signal.worn.leaps import find_leaps
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import Rough, own_roughness, rough_stretches
@@ -43,7 +44,10 @@ def find_worn(shaft: Shaft) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Ev
         s for s in spots if s.shape is not Shape.FLAT or not (_is_rough(s, wear) or _by_rough(s, wear))
     )
     loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
-    return spots, wear, loose
+    way = (travel.time_s, travel.percent)
+    flickers = (flickers_at(t, loose, shaft.passes, way) for t in shaft.tracks)
+    more = [n for n in flickers if n is not None]
+    return spots, wear + more, tuple(e for e in loose if not _is_worn(e, more, travel))
 
 
 def _dead_spots(
@@ -70,7 +74,8 @@ def _dead_spots(
         flats = () if any(parted.values()) else _flats(shaft, travel, track, (found, shallow))
         # What single leaps tell of a stand is told better by time, or by the sister in as many passes.
         by_sister = tuple(s for s in shallow if s.shape is Shape.FLAT)
-        leaps = (s for s in found if s.shape is Shape.FLAT and not _same_place(s, flats))
+        quiet = (s for s in found if s.shape is Shape.FLAT and is_quiet(track, s))
+        leaps = (s for s in quiet if not _same_place(s, flats))
         spots += (s for s in found if s.shape is not Shape.FLAT)
         spots += (s for s in leaps if not _is_told_by(s, by_sister))
         spots += flats
