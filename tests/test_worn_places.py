@@ -190,3 +190,20 @@ def test_a_contact_that_flickers_in_snaps_is_one_rough_stretch_and_no_row_of_dro
     (stretch,) = findings
     assert isinstance(stretch, Noise)
     assert 57.0 < stretch.travel_pct[0] < stretch.travel_pct[1] < 78.0
+
+
+def test_a_long_rest_does_not_make_a_converter_coarse() -> None:
+    """Eight bits, half of a per cent a step, and a throttle that rests nine tenths of the time.
+
+    What it moves over tells how much of the travel a step is, not where it usually is.
+    """
+    rest = np.zeros(40_000)
+    travel = np.concatenate((rest, sweeps(6)[1]))
+    time_s = np.arange(travel.size) / 200.0
+    worn = (travel > 40.0) & (travel < 50.0)
+    noise = np.where(worn, np.random.default_rng(1).normal(0.0, 0.1, travel.size), 0.0)
+    shown = np.round((volts(travel, noise_v=0.002) + noise) / 0.02) * 0.02
+    (stretch,) = analyse(recording(time_s, tps1_v=shown)).examination.findings
+    assert isinstance(stretch, Noise)
+    assert stretch.rms == pytest.approx(0.054, abs=0.02)
+    assert stretch.travel_pct == pytest.approx((40.0, 50.0), abs=3.0)

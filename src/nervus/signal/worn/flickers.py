@@ -41,7 +41,8 @@ def flickers_at(
     at = read_at(np.asarray([e.span_s for e in members]), *travel)
     low, high = (round(float(q), 2) for q in np.percentile(at, _ENDS))
     crossed = [p for p in passes if min(p.from_pct, p.to_pct) < high and max(p.from_pct, p.to_pct) > low]
-    seen = [n for _, within in by_passes(members, tuple(crossed)) if (n := within.stop - within.start)]
+    counts = (within.stop - within.start for _, within in by_passes(members, tuple(crossed)))
+    seen = [count for count in counts if count > 0]
     if len(seen) < _LEAST_PASSES or not are_unlike(track, parts, float(np.median(seen))):
         return None
     off = float(np.median([part.depth for part in parts]))

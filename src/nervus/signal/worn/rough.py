@@ -251,9 +251,9 @@ def _table(
     per_cell = _CELL_PCT / max(float(np.median(speeds)) * track.interval_s, 1e-9)
     cell_pct = _CELL_PCT if per_cell >= _SAMPLES_IN_CELL else _WIDE_CELL_PCT
     # A coarse converter turns over once in each of its own steps: every cell has to hold one.
-    low, high = track.usual
-    cell_pct = max(cell_pct, 100.0 * track.resolution / max(high - low, track.tolerance))
-    cells = int(100.0 / cell_pct)
+    of_travel = float(np.ptp(track.level)) / max(float(np.ptp(travel[1])), _CELL_PCT)
+    cell_pct = max(cell_pct, track.resolution / max(of_travel, 1e-9))
+    cells = max(int(100.0 / cell_pct), 1)
     time_s = track.time_s[1:-1][good]
     percent = np.interp(time_s, *travel)
     cell = np.clip((percent / cell_pct).astype(np.int64), 0, cells - 1)
