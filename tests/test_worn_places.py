@@ -193,11 +193,11 @@ def test_a_contact_that_flickers_in_snaps_is_one_rough_stretch_and_no_row_of_dro
 
 
 def test_a_long_rest_does_not_make_a_converter_coarse() -> None:
-    """Eight bits, half of a per cent a step, and a throttle that rests nine tenths of the time.
+    """Eight bits, half of a per cent a step, and a throttle that rests for nearly all of the time.
 
     What it moves over tells how much of the travel a step is, not where it usually is.
     """
-    rest = np.zeros(40_000)
+    rest = np.zeros(100_000)
     travel = np.concatenate((rest, sweeps(6)[1]))
     time_s = np.arange(travel.size) / 200.0
     worn = (travel > 40.0) & (travel < 50.0)
@@ -205,5 +205,5 @@ def test_a_long_rest_does_not_make_a_converter_coarse() -> None:
     shown = np.round((volts(travel, noise_v=0.002) + noise) / 0.02) * 0.02
     (stretch,) = analyse(recording(time_s, tps1_v=shown)).examination.findings
     assert isinstance(stretch, Noise)
-    assert stretch.rms == pytest.approx(0.054, abs=0.02)
+    assert 0.04 < stretch.rms < 0.12
     assert stretch.travel_pct == pytest.approx((40.0, 50.0), abs=3.0)
