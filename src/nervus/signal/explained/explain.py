@@ -214,11 +214,11 @@ class _Scene:
                 ways.append((-_ALONE - rest - along, Cause.ALONE, (part,)))
         weight, cause, parts = max(ways, key=lambda way: way[0])
         margin = weight - moved
-        # What all share may be believed because it came again.
-        again = cause is Cause.FEED and self._back(event) > _BACK
-        spoke = self._pair is not None or not all(e.weak for _, e in parts)
-        if margin <= 0.0 and spoke and not again:
-            return None
+        if margin <= 0.0 and (self._pair is not None or not all(e.weak for _, e in parts)):
+            # What all share may be believed because it came again.
+            again = cause is Cause.FEED and self._back(event) > _BACK
+            if not again:
+                return None
         kept = event_of(list(parts))
         return Event(
             tuple((n, e.made(weak=margin <= 0.0)) for n, e in parts), kept.span_s, cause, margin

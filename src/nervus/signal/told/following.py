@@ -23,7 +23,7 @@ from nervus.signal.told.phrases import times_told
 
 # A sound throttle is there within this time (from memory: 0.1 to 0.2 s over the whole travel).
 _SETTLED_S = 0.5
-# The command stands still within this much, percent, while scales are learned.
+# From one telling to the next a command that moves goes by more than half of this, percent.
 _STILL_PCT = 1.0
 # Off by more than this for this long (from memory: usual limits of the unit's own monitor).
 _LIMIT_PCT, _LEAST_S = 5.0, 0.3

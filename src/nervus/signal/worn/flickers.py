@@ -35,12 +35,12 @@ def flickers_at(
     """
     own = (e for e in events if e.channels == (track.id,))
     members = clustered(tuple(e for e in own if e.deepest[1].floor is Floor.INTERMEDIATE), travel)
-    parts = [part for e in members for _, part in e.parts]
     if not members:
         return None
     at = read_at(np.asarray([e.span_s for e in members]), *travel)
     low, high = (round(float(q), 2) for q in np.percentile(at, _ENDS))
     crossed = [p for p in passes if min(p.from_pct, p.to_pct) < high and max(p.from_pct, p.to_pct) > low]
+    parts = [part for e in members for _, part in e.parts]
     counts = (within.stop - within.start for _, within in by_passes(members, tuple(crossed)))
     seen = [count for count in counts if count > 0]
     if len(seen) < _LEAST_PASSES or not are_unlike(track, parts, float(np.median(seen))):
