@@ -207,27 +207,26 @@ def large_steps(level: FloatArray, width: int, least: float, unprepared: float) 
     """Where the level goes by more than `least` over `width` samples.
 
     And by more than `unprepared` times what it goes the same way over the `width` samples before or
-    behind. Piece by piece, so that what is computed stays in the processor's cache.
+    behind: steady motion does not. Piece by piece, so that what is computed stays in the processor's
+    cache; beyond its ends the level stays as it is there.
     """
     found = [np.empty(0, dtype=np.intp)]
     for first in range(0, level.size - width, _PIECE):
         last = min(first + _PIECE, level.size - width)
-        far = level[first + width : last + width] - level[first:last]
-        at = np.flatnonzero(np.abs(far, out=far) > least)
+        part = level[max(first - width, 0) : last + 2 * width]
+        missing = max(width - first, 0), max(last + 2 * width - level.size, 0)
+        if any(missing):
+            part = np.pad(part, missing, mode="edge")
+        # What it goes from each sample, of those before the piece and behind it too.
+        goes = part[width:] - part[:-width]
+        steps = goes[width:-width]
+        at = np.flatnonzero(np.abs(steps) > least)
         if at.size:
-            found.append(at + first)
-    at = np.concatenate(found)
-    return at[_goes_by_times(level, at, level[at + width] - level[at], width, unprepared)]
-
-
-def _goes_by_times(
-    level: FloatArray, at: IntArray, step: FloatArray, width: int, times: float
-) -> BoolArray:
-    """Which steps are so many times what their neighbours go the same way; steady motion is not."""
-    sign = np.sign(step)
-    before = sign * (level[at] - level[np.maximum(at - width, 0)])
-    behind = sign * (level[np.minimum(at + 2 * width, level.size - 1)] - level[at + width])
-    return np.asarray(sign * step > times * np.maximum(before, behind), dtype=np.bool_)
+            step = steps[at]
+            sign = np.sign(step)
+            beside = np.maximum(sign * goes[at], sign * goes[at + 2 * width])
+            found.append(at[sign * step > unprepared * beside] + first)
+    return np.concatenate(found)
 
 
 def _measure(track: Instrument, first: IntArray, last: IntArray) -> Segments:

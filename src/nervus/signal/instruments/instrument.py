@@ -5,6 +5,7 @@ practice). So what counts is the share of the supply, not the volts.
 """
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from math import inf
 
 import numpy as np
@@ -43,7 +44,7 @@ _NOTHING = 0.0005
 _SKETCH, _STRETCH, _STRETCHES = 20_000, 2_000, 40
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Instrument:
     """One track as it was measured: what it can show, and what of it is noise or rounding.
 
@@ -75,7 +76,7 @@ class Instrument:
         """The identifier of its channel."""
         return self.kind.id
 
-    @property
+    @cached_property
     def tolerance(self) -> float:
         """What may be noise or rounding, in percent of supply: five deviations, two steps."""
         return max(5.0 * self.noise, 2.0 * self.resolution, 0.2)
@@ -85,12 +86,12 @@ class Instrument:
         """Whether a hand crosses more than a worn place is wide from one sample to the next but one."""
         return self.interval_s >= _SLOW_S
 
-    @property
+    @cached_property
     def step_tolerance(self) -> float:
         """What a step between two samples may be by noise: eight deviations, for it has two of them."""
         return max(8.0 * self.noise, 2.5 * self.resolution, 0.3)
 
-    @property
+    @cached_property
     def same_level(self) -> float:
         """Within this, percent of supply, two levels are one and the same."""
         return max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), self.resolution)
@@ -100,13 +101,13 @@ class Instrument:
         offset, drift = self.clock
         return span_s[0] + offset + drift * span_s[0], span_s[1] + offset + drift * span_s[1]
 
-    @property
+    @cached_property
     def rails(self) -> Span:
         """What is below or above is at a rail, for a track that usually stays well away from it."""
         low, high = self.usual
         return _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else -inf, max(_AT_SUPPLY_PCT, high + 2.5)
 
-    @property
+    @cached_property
     def own_range(self) -> Span:
         """What is below or above is near a rail, and outside of what the track usually shows."""
         (low, high), (ground, supply) = self.usual, self.rails
@@ -193,7 +194,7 @@ def prepare(
     shown = values * (100.0 / scale)
     sags = _sags(supply, supply_v) if supply is not None and is_volts else None
     usual = 1.0 if sags is None else np.interp(time_s, *sags)
-    level = shown / usual
+    level = shown if sags is None else shown / usual
     interval_s = sampling.interval_s(time_s)
     if supply is not None and is_volts and np.array_equal(supply.time_s, channel.time_s):
         line = supply.values if keep.all() else supply.values[keep]

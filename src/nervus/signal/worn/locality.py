@@ -94,8 +94,9 @@ def _weigh(event_pct: FloatArray, spent: FloatArray) -> tuple[float, Span]:
     for width in _WIDTHS_PCT:
         within = np.abs(event_pct - middles[:, np.newaxis]) <= width / 2.0
         for share in _SHARES:
-            ratio = share * within / (width * clock) + (1.0 - share)
-            log = np.log(ratio).sum(axis=1)
+            elsewhere = np.log1p(-share)
+            more = np.log(share / (width * clock) + (1.0 - share)) - elsewhere
+            log = within @ more + event_pct.size * elsewhere
             logs.append(log)
             top = int(np.argmax(log))
             if log[top] > best and within[top].any():
