@@ -120,7 +120,7 @@ def _shared(track: Instrument, first: IntArray, last: IntArray) -> float | None:
         return None
     levels = np.asarray([np.median(track.level[a : b + 1]) for a, b in zip(first, last, strict=True)])
     origins = track.level[np.maximum(first - 2, 0)]
-    low, high = track.usual
+    low, high = track.stops
     ends = max(low, float(track.level.min())) + _END_PCT, min(high, float(track.level.max())) - _END_PCT
     best, most = None, _LEAST - 1
     for level in levels[(levels > ends[0]) & (levels < ends[1])]:
@@ -145,7 +145,7 @@ def _landed_on(track: Instrument) -> float | None:
     if min(lands.size, leaves.size) < _LEAST_JUMPS:
         return None
     origins, landings, left = track.level[lands], track.level[lands + 1], track.level[leaves]
-    low, high = track.usual
+    low, high = track.stops
     finest = min(track.same_level, max(2.0 * track.resolution, _FINE_PCT))
     for within in dict.fromkeys((track.same_level, finest)):
         best, most = None, _LEAST_JUMPS - 1

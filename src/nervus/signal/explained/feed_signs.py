@@ -78,7 +78,7 @@ def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | Non
     if track.kind.unit is not Unit.VOLT:
         return None
     # At the stops a shaft comes to one level from anywhere near it.
-    away = (e for e in excursions if all(abs(e.level - end) > track.same_level for end in track.usual))
+    away = (e for e in excursions if all(abs(e.level - end) > track.same_level for end in track.stops))
     deep = [e for e in away if e.depth > 2.0 * track.tolerance]
     deep = deep[:: max(1, len(deep) // _MOST_LOOKED_AT)]
     if len(deep) < _LEAST:

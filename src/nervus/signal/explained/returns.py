@@ -105,7 +105,7 @@ def beyond_own(track: Instrument, excursion: Excursion, speed: float) -> float:
 
 def _may_be_a_stop(track: Instrument, excursion: Excursion) -> bool:
     """Whether it left and came back to where a shaft comes to rest by itself, the way that one can."""
-    low, high = track.usual
+    low, high = track.stops
     course, away = excursion.course, excursion.level - excursion.course
     closed = course <= low + _STOP_PCT and away > 0.0
     limit = course >= _OPEN_AT_LEAST or high - low > _MOVED_PCT

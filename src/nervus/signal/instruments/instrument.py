@@ -13,7 +13,7 @@ import numpy as np
 from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, Recording, Span, Unit
 from nervus.domain.finding import Floor
 from nervus.language import figures
-from nervus.signal.arithmetic.spans import inside
+from nervus.signal.arithmetic.spans import inside, runs
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.hum import without_hum
 
@@ -36,6 +36,9 @@ _SUPPLY_IN_USE_V = 4.0
 _STEADY, _SLOWLY_S, _LEAST_BLOCKS, _SOME, _TOLERANCE = 0.01, 0.1, 8, 9, 0.1
 # A ripple that both have is left out where a track is so much quieter without it.
 _QUIETER = 0.7
+# What stays for longer than this rests (common practice: an interruption lasts for less). Where a track
+# is beyond its rests for more than this share of the samples, percent, they are none of its stops.
+_REST_S, _SELDOM_PCT = 1.5, 15.0
 # What an open input reads wanders by less than this, percent of supply.
 _SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
 # A meter shows this as zero, not as minus zero.
@@ -95,6 +98,25 @@ class Instrument:
     def same_level(self) -> float:
         """Within this, percent of supply, two levels are one and the same."""
         return max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), self.resolution)
+
+    @cached_property
+    def stops(self) -> Span:
+        """The outermost levels at which its shaft usually is, where interruptions may last for long.
+
+        Read slowly they take a good part of the samples. Where a track stays for longer than they do it
+        rests; beyond the outermost of its rests it is seldom.
+        """
+        low, high = self.usual
+        if not self.is_slow:
+            return low, high
+        first, last = runs(np.abs(np.diff(self.level)) <= 2.0 * self.same_level)
+        long = self.time_s[last + 1] - self.time_s[first] > _REST_S
+        stays = zip(first[long].tolist(), last[long].tolist(), strict=True)
+        rests = [float(np.median(self.level[a : b + 2])) for a, b in stays]
+        least, most = np.percentile(self.level, [_SELDOM_PCT, 100.0 - _SELDOM_PCT]).tolist()
+        below = min((r for r in rests if r < (low + high) / 2.0), default=low)
+        above = max((r for r in rests if r > (low + high) / 2.0), default=high)
+        return max(low, min(below, least)), min(high, max(above, most))
 
     def on_its_clock(self, span_s: Span) -> Span:
         """A span by the clock of the track's own logger: as the recording has it."""
