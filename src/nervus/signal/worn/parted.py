@@ -82,13 +82,13 @@ class _Points:
         number: of the pass, among all.
         at: where the shaft was, percent of travel.
         off: what the tracks are apart besides what they are anyway, percent of travel.
-        opens: whether the pass opens.
+        from_below: whether the shaft came to the place from below.
     """
 
     number: IntArray
     at: FloatArray
     off: FloatArray
-    opens: BoolArray
+    from_below: BoolArray
 
 
 @dataclass(frozen=True, slots=True)
@@ -279,7 +279,7 @@ def _points(
 ) -> _Points:
     time_s, own, other = seen
     base = {f.passes[0].direction: f.base for f in folds}
-    parts = []
+    parts, below = [], False
     for number, a_pass in enumerate(passes):
         first, last = np.searchsorted(time_s, (a_pass.start_s, a_pass.end_s)).tolist()
         at = other[first : last + 1]
@@ -288,11 +288,13 @@ def _points(
         apart = own[first : last + 1][around] - at
         usual = base[a_pass.direction]
         off = apart - np.interp(at / width - 0.5, np.arange(usual.size), usual)
-        opens = np.full(at.shape, a_pass.direction is Direction.OPENING)
-        parts.append((np.full(at.shape, number), at, off, opens))
-    of_pass, place, off, opens = (np.concatenate(x) for x in zip(*parts, strict=True))
+        # What turns round at a place has come to it the other way.
+        turned = number > 0 and near[0] < a_pass.from_pct < near[1]
+        below = below if turned else a_pass.direction is Direction.OPENING
+        parts.append((np.full(at.shape, number), at, off, np.full(at.shape, below)))
+    of_pass, place, off, from_below = (np.concatenate(x) for x in zip(*parts, strict=True))
     every = slice(None, None, max(1, of_pass.size // _MOST_POINTS))
-    return _Points(of_pass[every], place[every], off[every], opens[every])
+    return _Points(of_pass[every], place[every], off[every], from_below[every])
 
 
 def _strong(points: _Points, near: Span) -> _Points:
@@ -307,7 +309,7 @@ def _strong(points: _Points, near: Span) -> _Points:
         points.number[strong],
         points.at[strong],
         points.off[strong],
-        points.opens[strong],
+        points.from_below[strong],
     )
 
 
@@ -324,7 +326,7 @@ def _steps(points: _Points, low: float, high: float) -> FloatArray:
 def _holds(points: _Points, low: float, high: float) -> FloatArray:
     """Stands at the last level that was good, whichever way it came, and leaps at the other end."""
     within = (points.at >= low) & (points.at <= high)
-    entered = np.where(points.opens, low, high)
+    entered = np.where(points.from_below, low, high)
     return np.where(within, entered - points.at, 0.0)
 
 
