@@ -165,3 +165,39 @@ def test_a_rest_from_which_it_closed_further_was_held() -> None:
     unknown = off_rest(seen, ("tps1_v",), recording(time_s), lambda *_: RestCause.UNKNOWN)
     plate = off_rest(seen, ("tps1_v",), recording(time_s), lambda *_: RestCause.PLATE)
     assert unknown == plate == ()
+
+
+def snaps(seconds: float = 60.0, rate_hz: float = 5.0) -> tuple[FloatArray, FloatArray]:
+    """A throttle that snaps between its stop and openings, and rests at the stop for two seconds."""
+    time_s = np.arange(0.0, seconds, 1.0 / rate_hz)
+    number = (time_s // 3.1).astype(np.int64)
+    opened = (time_s % 3.1 > 2.0) & (time_s < seconds - 3.0)
+    return time_s, np.where(opened, np.asarray([84.0, 58.0, 71.0, 46.0])[number % 4], 13.0)
+
+
+def test_the_stop_is_no_level_that_an_open_line_reads() -> None:
+    """Read five times a second, what goes to ground may be a good part of all that is read.
+
+    A throttle comes to its stop from everywhere, again and again: it rests there (common practice).
+    """
+    time_s, level = snaps()
+    off = np.zeros(time_s.size, dtype=bool)
+    for start in (11.5, 14.6, 20.8, 33.2, 39.4):
+        off |= (time_s > start) & (time_s < start + 0.8)
+    assert 0.05 < off.mean() < 0.12
+    shown = np.where(off, 0.6, level)
+    made = recording(time_s, tps1_pct=shown, tps2_pct=shown + 0.1)
+    assert track(time_s, shown, "tps1_pct").stops == pytest.approx((13.0, 84.0), abs=0.5)
+    drops = [f for f in analyse(made).examination.findings if isinstance(f, Drop)]
+    assert all(off[np.searchsorted(time_s, d.times_s[0][0])] for d in drops)
+
+
+def test_a_stop_is_known_where_a_throttle_never_rests_open() -> None:
+    """What it usually shows stays its upper end: a throttle that is held at its stop only."""
+    time_s, level = cruise()
+    held = track(time_s, volts(level))
+    assert held.stops == held.usual
+    assert held.stops[1] > held.stops[0] + 40.0
+    quick = np.arange(0.0, 30.0, 0.005)
+    fast = track(quick, volts(np.where(quick % 3.0 < 2.7, 20.0, 0.0)))
+    assert fast.stops == fast.usual

@@ -79,6 +79,22 @@ def test_a_stand_of_three_percent_is_told_where_it_is(rate_hz: float, bits: int)
     assert np.all((np.asarray(middles) > 40.0) & (np.asarray(middles) < 45.0))
 
 
+def test_what_turns_round_at_a_place_is_held_where_it_came_to() -> None:
+    """A wiper keeps the last level that was good: from below, though the shaft closes again from within.
+
+    Two of eight passes turn there and stay; they alone are off by more than the others (worked by hand).
+    """
+    time_s, travel = sweeps(4, seconds=3.013, rate_hz=200.0)
+    turns = np.interp(np.arange(0.0, 4.0, 0.005), [0.0, 1.4, 2.6, 4.0], [0.0, 63.0, 63.5, 0.0])
+    travel = np.concatenate((turns, travel))
+    time_s = np.arange(travel.size) / 200.0
+    shown = np.concatenate((np.minimum(turns, 60.0), holds(travel[turns.size :], 60.0, 66.0)))
+    (spot,) = found_on(shown, travel, time_s)
+    assert spot.shape is Shape.FLAT
+    assert spot.travel_pct == pytest.approx((60.0, 66.0), abs=1.0)
+    assert spot.seen_in == 10
+
+
 @pytest.mark.parametrize("by", [1.5, 4.0, -2.0])
 def test_a_step_is_told_with_its_height(by: float) -> None:
     time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)

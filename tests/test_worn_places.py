@@ -207,3 +207,32 @@ def test_a_long_rest_does_not_make_a_converter_coarse() -> None:
     assert isinstance(stretch, Noise)
     assert 0.04 < stretch.rms < 0.12
     assert stretch.travel_pct == pytest.approx((40.0, 50.0), abs=3.0)
+
+
+def test_a_hand_that_rests_on_a_rough_stretch_does_not_hide_how_rough_it_is() -> None:
+    """Contact noise swings to either side of where the shaft is: its middle is the course.
+
+    It is gone through twice, and held for some seconds (common practice, no published source).
+    """
+    time_s = np.arange(0.0, 32.0, 0.001)
+    at = [0, 2, 6, 8, 12, 14, 17, 20, 22, 25, 28, 32]
+    travel = np.interp(time_s, at, [0, 0, 100, 100, 0, 0, 84, 87, 87, 0, 0, 0])
+    travel += np.interp(time_s, [17, 18, 19, 20], [0.0, 4.0, -1.0, 0.0])
+    worn = (travel > 82.0) & (travel < 90.0)
+    noise = np.where(worn, np.random.default_rng(3).normal(0.0, 0.125, time_s.size), 0.0)
+    shown = volts(travel, noise_v=0.004) + noise
+    (stretch,) = analyse(recording(time_s, tps1_v=shown)).examination.findings
+    assert isinstance(stretch, Noise)
+    assert stretch.travel_pct == pytest.approx((82.0, 90.0), abs=2.5)
+
+
+def test_a_scratch_over_both_tracks_is_told_of_both() -> None:
+    time_s, travel = sweeps(6)
+    worn = (travel > 40.0) & (travel < 43.0)
+    one, two = (np.where(worn, 0.02, volts(travel, noise_v=0.002, seed=s)) for s in (1, 2))
+    (found,) = analyse(recording(time_s, tps1_v=one, tps2_v=two)).examination.findings
+    assert isinstance(found, DeadSpot)
+    assert found.channels == ("tps1_v", "tps2_v")
+    assert "track 1, and the other with it," in found.text
+    (alone,) = analyse(recording(time_s, tps1_v=one)).examination.findings
+    assert "the other" not in alone.text

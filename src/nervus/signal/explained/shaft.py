@@ -26,6 +26,11 @@ from nervus.signal.motion.travel import find_passes
 FLAT_DEPTH_PCT = 8.0
 # A bridge longer than this is no course any more; fewer points than this are none either.
 _LONG_S, _LEAST_SEEN = 0.4, 20
+# So many interruptions in a burst, so large a share of them to either side, are contact noise: the
+# middle of what is read within this time of an instant is where the shaft was.
+_MANY, _EACH_WAY, _SWINGS_S = 10, 0.2, 0.04
+# Samples looked at together.
+_PIECE = 1 << 14
 # Tracks that share so much of so many stamps are sampled together, not polled one after the other.
 _STAMPS, _TOGETHER = 400, 0.5
 # A slow logger may stamp alike what it read in turn.
@@ -128,8 +133,38 @@ def follow(
     wipers = profile is not None and profile.sensor is SensorKind.CONTACT
     events = what_is_shared(events, {t.id: t for t in tracks}, feed, wipers=wipers)
     shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes, asked=asked)
-    courses = {t.id: course_of(t, shaft.faulty(t) + spikes[t.id]) for t in tracks}
+    courses = {t.id: _course(shaft, candidates[t.id], spikes[t.id]) for t in tracks}
     return _moved(recording, replace(shaft, courses=courses), profile)
+
+
+def _course(shaft: Shaft, found: Candidates, spikes: tuple[Span, ...]) -> Course:
+    """The course of a track without its events: through the middle of those that swing about it."""
+    track, off = found.track, list(spikes)
+    swings: list[Span] = []
+    for part in (x for e in shaft.events for name, x in e.parts if name == found.track.id):
+        (swings if part.merged >= _MANY and _swings(part.span_s, found) else off).append(part.span_s)
+    if swings:
+        track = replace(track, level=_through_the_middle(track, tuple(swings)))
+    return course_of(track, tuple(off))
+
+
+def _swings(span: Span, found: Candidates) -> bool:
+    """Whether the interruptions of a burst go to either side."""
+    each = [e for e in found.excursions if span[0] <= e.span_s[0] and e.span_s[1] <= span[1]]
+    above = sum(e.level > e.course for e in each)
+    return min(above, len(each) - above) >= _EACH_WAY * len(each)
+
+
+def _through_the_middle(track: Instrument, spans: tuple[Span, ...]) -> FloatArray:
+    """The level of a track, in some spans the median of the samples around each, shape (n,)."""
+    reach = max(2, round(_SWINGS_S / max(track.interval_s, 1e-7)))
+    at = np.flatnonzero(inside(track.time_s, spans))
+    around = np.lib.stride_tricks.sliding_window_view(np.pad(track.level, reach, "edge"), 2 * reach + 1)
+    level = track.level.copy()
+    for first in range(0, at.size, _PIECE):
+        piece = at[first : first + _PIECE]
+        level[piece] = np.median(around[piece], axis=1)
+    return level
 
 
 def _channels(recording: Recording, sensor: Sensor) -> tuple[Channel, ...]:

@@ -6,14 +6,15 @@ practice). So what counts is the share of the supply, not the volts.
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from math import inf
+from math import ceil, inf
 
 import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, Recording, Span, Unit
 from nervus.domain.finding import Floor
 from nervus.language import figures
-from nervus.signal.arithmetic.spans import inside, runs
+from nervus.signal.arithmetic.robust import running_extremes
+from nervus.signal.arithmetic.spans import inside
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.hum import without_hum
 
@@ -37,8 +38,9 @@ _STEADY, _SLOWLY_S, _LEAST_BLOCKS, _SOME, _TOLERANCE = 0.01, 0.1, 8, 9, 0.1
 # A ripple that both have is left out where a track is so much quieter without it.
 _QUIETER = 0.7
 # What stays for longer than this rests (common practice: an interruption lasts for less). Where a track
-# is beyond its rests for more than this share of the samples, percent, they are none of its stops.
-_REST_S, _SELDOM_PCT = 1.5, 15.0
+# is beyond its rests, by more than this, percent of supply, for more than this share of the samples,
+# percent, they are none of its stops.
+_REST_S, _FURTHER_PCT, _SELDOM_PCT = 1.5, 4.0, 15.0
 # What an open input reads wanders by less than this, percent of supply.
 _SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
 # A meter shows this as zero, not as minus zero.
@@ -107,16 +109,20 @@ class Instrument:
         rests; beyond the outermost of its rests it is seldom.
         """
         low, high = self.usual
-        if not self.is_slow:
+        in_a_rest = 1 + ceil(_REST_S / max(self.interval_s, 1e-7))
+        if not self.is_slow or self.level.size < in_a_rest:
             return low, high
-        first, last = runs(np.abs(np.diff(self.level)) <= 2.0 * self.same_level)
-        long = self.time_s[last + 1] - self.time_s[first] > _REST_S
-        stays = zip(first[long].tolist(), last[long].tolist(), strict=True)
-        rests = [float(np.median(self.level[a : b + 2])) for a, b in stays]
+        lowest, highest = running_extremes(self.level, in_a_rest)
+        still = highest - lowest <= 2.0 * self.same_level + self.resolution
+        rests = (lowest + highest)[still] / 2.0
         least, most = np.percentile(self.level, [_SELDOM_PCT, 100.0 - _SELDOM_PCT]).tolist()
-        below = min((r for r in rests if r < (low + high) / 2.0), default=low)
-        above = max((r for r in rests if r > (low + high) / 2.0), default=high)
-        return max(low, min(below, least)), min(high, max(above, most))
+        lower, upper = rests[rests < (low + high) / 2.0], rests[rests > (low + high) / 2.0]
+        below = min(float(lower.min()), least) if lower.size else low
+        above = max(float(upper.max()), most) if upper.size else high
+        return (
+            below if below > low + _FURTHER_PCT else low,
+            above if above < high - _FURTHER_PCT else high,
+        )
 
     def on_its_clock(self, span_s: Span) -> Span:
         """A span by the clock of the track's own logger: as the recording has it."""

@@ -31,7 +31,7 @@ _STOP_PCT = 1.5
 # What passes have in common is told from cells of travel so wide, percent.
 _CELL_PCT = 0.25
 # A place is leapt over in so many passes, this share of those that cross it, and by chance so seldom.
-_LEAST_PASSES, _LEAST_SHARE, _CHANCE = 3, 0.6, 1e-4
+_LEAST_PASSES, _LEAST_SHARE, _CHANCE = 3, 0.5, 1e-4
 # Samples further apart than this show motion only.
 _SLOWEST_S = 0.03
 # Of very many passes so many are looked at first.

@@ -22,10 +22,18 @@ def place_text(place: Span, digits: int) -> str:
     )
 
 
-def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int], depth: float) -> str:
+def spot_text(
+    channel_id: str,
+    place: Span,
+    shape: Shape,
+    seen: tuple[int, int],
+    depth: float,
+    *,
+    on_both: bool = False,
+) -> str:
     """A dead spot in a sentence: where it lies, what the track does there, in how many of the passes.
 
-    `depth` is in the track's own unit.
+    `depth` is in the track's own unit; `on_both` where its sister does the same.
     """
     kind = CHANNEL_KINDS[channel_id]
     amount = (
@@ -45,7 +53,7 @@ def spot_text(channel_id: str, place: Span, shape: Shape, seen: tuple[int, int],
         "{upper}{where} {track} {does}, in {seen} of {seen_} passes over it.",
         upper=where[0].upper(),
         where=where[1:],
-        track=kind.track,
+        track=say("{track}, and the other with it,", track=kind.track) if on_both else kind.track,
         does=does,
         seen=seen[0],
         seen_=seen[1],
