@@ -23,6 +23,9 @@ from nervus.signal.instruments import sampling
 
 # A rest: within this band for at least this long.
 _BAND_PCT, _LEAST_S = 1.0, 0.8
+# What swings through more than this meanwhile, the odd reading left out, is on its way round: a stop, or
+# what sticks, moves by no more than noise.
+_SWINGS_PCT, _MIDDLE = 1.3, (10.0, 90.0)
 # Fewer readings than a course is smoothed over may look like a rest that was none.
 _LEAST_SAMPLES = 5
 # Rests are told from at most so many points a second.
@@ -68,6 +71,7 @@ class Rest:
         witnessed: whether pedal or command tell that it was let go, not the closing itself.
         closed_on: whether it closed further from here without having been opened: what held it was
             let go only then.
+        swings: whether it went through most of the band meanwhile: an idle that hunts turns round there.
     """
 
     span_s: Span
@@ -77,6 +81,7 @@ class Rest:
     asked: float | None = None
     witnessed: bool = False
     closed_on: bool = False
+    swings: bool = False
 
 
 def find_rests(
@@ -115,9 +120,11 @@ def find_rests(
         came_from = max([float(np.max(way, initial=level)), *(r.percent for r in rests[-1:])])
         low = came_from > level + _CLOSED_BY_PCT
         asked = _asked_for(command, span)
+        swings = float(np.ptp(np.percentile(percent[first : end + 1], _MIDDLE))) > _SWINGS_PCT
         if rests and _goes_down(rests[-1].percent, way, level):
             rests[-1] = replace(rests[-1], closed_on=True)
-        rests.append(Rest(span, level, released, low, asked, witnessed=let_go is not None))
+        told = let_go is not None
+        rests.append(Rest(span, level, released, low, asked, witnessed=told, swings=swings))
         last_end = int(end)
     return tuple(rests)
 
@@ -145,6 +152,7 @@ def off_rest(
         r
         for r in rests
         if (r.released or (r.low and not told))
+        and not r.swings
         and not (r.closed_on and not told)
         and _OFF_PCT < r.percent - usual < _HELD_PCT
     ]
