@@ -26,6 +26,9 @@ _LONGEST_WITHIN_RANGE_S = 1.5
 # what is nearer to where the signal went than this share of the way is no return.
 _CHANGE_OF_SPEED = 25.0
 _NEAR = 0.35
+# The quickest that a spring snaps a plate, percent of supply per second (from memory: the whole travel
+# in 67 ms).
+_QUICKEST_PCT_PER_S = 1500.0
 _MOST_SLACK = 10.0
 # An interruption with one edge only must meet the course within this time of it.
 _FADE_S = 0.25
@@ -177,6 +180,7 @@ class _Scan:
         self._samples: list[int] = (segments.last - segments.first + 1).tolist()
         self._lost: list[bool] = track.are_unusual(segments.entry).tolist()
         self._stays_lost: list[bool] = track.are_unusual(segments.exit).tolist()
+        self._is_slow = track.is_slow
         small = _SMALL_EDGE * track.step_tolerance if track.interval_s < _WEAK_FROM_S else 0.0
         self._tolerance = max(track.tolerance, small)
         # From so long on noise leaves a speed known as well as a hand keeps it.
@@ -213,6 +217,7 @@ class _Scan:
         start, left_s = self._exit[trusted], self._ends[trusted]
         touched, touched_s = self._exit[current], self._ends[current]
         away, only_rails = 0.0, True
+        least = _LEAST_COURSE if self._is_slow else _GOES_ON
         for j in range(current + 1, len(self._entry)):
             entry, elapsed = self._entry[j], self._begins[j] - left_s
             if elapsed > _LONGEST_WITHIN_RANGE_S and not only_rails:
@@ -220,10 +225,17 @@ class _Scan:
             if self._lost[j] and not self._lost[trusted]:
                 # Nothing takes a track to a rail where it never is, from where it is, but a fault.
                 away = max(away, abs(self._exit[j] - start))
+                if self._is_slow and not self._stays_lost[j]:
+                    return None  # it came back gently
                 continue
             moved = 1.2 * slope * elapsed
             slack = self._tolerance + min(_CHANGE_OF_SPEED * elapsed, _NEAR * away, _MOST_SLACK)
             if start + min(0.0, moved) - slack < entry < start + max(0.0, moved) + slack:
+                return j
+            # From a rail a track comes back to wherever a spring has taken the plate meanwhile.
+            reached = self._tolerance + _QUICKEST_PCT_PER_S * elapsed
+            was_there = only_rails and away > 0.0 and elapsed <= _LONGEST_WITHIN_RANGE_S
+            if was_there and self._samples[j] >= least and abs(entry - start) < reached:
                 return j
             # A contact that touches while the throttle is moved tells where the course is by then.
             since = self._begins[j] - touched_s

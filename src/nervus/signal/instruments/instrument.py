@@ -109,7 +109,7 @@ class Instrument:
         rests; beyond the outermost of its rests it is seldom.
         """
         low, high = self.usual
-        in_a_rest = 1 + ceil(_REST_S / max(self.interval_s, 1e-7))
+        in_a_rest = ceil(_REST_S / max(self.interval_s, 1e-7))
         if not self.is_slow or self.level.size < in_a_rest:
             return low, high
         lowest, highest = running_extremes(self.level, in_a_rest)
@@ -132,13 +132,13 @@ class Instrument:
     @cached_property
     def rails(self) -> Span:
         """What is below or above is at a rail, for a track that usually stays well away from it."""
-        low, high = self.usual
+        low, high = self.stops[0], self.usual[1]
         return _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else -inf, max(_AT_SUPPLY_PCT, high + 2.5)
 
     @cached_property
     def own_range(self) -> Span:
         """What is below or above is near a rail, and outside of what the track usually shows."""
-        (low, high), (ground, supply) = self.usual, self.rails
+        (low, high), (ground, supply) = (self.stops[0], self.usual[1]), self.rails
         low, high = min(low - 2.0, GROUND_BELOW_PCT), max(high + 2.0, SUPPLY_ABOVE_PCT)
         return max(ground, low), min(supply, high)
 
