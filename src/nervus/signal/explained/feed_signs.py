@@ -25,6 +25,8 @@ _AROUND_S, _GOOD_PART = 0.002, 0.25
 _MANY = 2_000
 # What is left must be less than this for something to have left; a factor is not known better than this.
 _LEFT_OVER, _LEAST_SPREAD = 0.92, 0.015
+# A shaft that comes to a stop stays there for longer than this.
+_RESTS_S = 0.3
 # Factors that match by chance: they may lie anywhere between nothing and a little more than all.
 _RANGE = 1.2
 # So many excursions by one factor, from openings of which the levels show it, make a joint of it; if
@@ -106,7 +108,10 @@ def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | Non
 
 
 def shrank(track: Instrument, excursion: Excursion, by: Shrunk) -> bool:
-    """Whether an excursion is one of those of a joint."""
+    """Whether an excursion is one of those of a joint, and no rest of the shaft at one of its stops."""
+    long = excursion.span_s[1] - excursion.span_s[0] > _RESTS_S
+    if long and any(abs(excursion.level - end) <= track.same_level for end in track.stops):
+        return False
     off = abs(_factor(excursion, to_ground=by.to_ground) - by.factor)
     return off <= _spread(track, excursion, to_ground=by.to_ground)
 
