@@ -13,6 +13,7 @@ from nervus.domain.analysis import Pass, Verdict
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.arithmetic.instants import read_at
+from nervus.signal.arithmetic.spans import overlaps
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event, bursts
 from nervus.signal.instruments import sampling
@@ -72,10 +73,34 @@ def from_events(
         if spot is None:
             break
         spots.append(spot)
-        explained.extend(members)
         taken = {id(e) for e in members}
+        also = [e for e in left if id(e) not in taken and _passed(track, e, members, spot, travel)]
+        explained += (*members, *also)
+        taken |= {id(e) for e in also}
         left = tuple(e for e in left if id(e) not in taken)
     return tuple(spots), tuple(explained)
+
+
+def _passed(
+    track: Instrument,
+    event: Event,
+    members: tuple[Event, ...],
+    spot: DeadSpot,
+    travel: tuple[FloatArray, FloatArray],
+) -> bool:
+    """Whether an event did as the members do where the shaft went through their place meanwhile.
+
+    A spring takes a plate further from one reading to the next than a place is wide.
+    """
+    start, end = event.span_s
+    around = np.asarray((start - track.interval_s, end + track.interval_s))
+    low, high = np.sort(read_at(around, *travel)).tolist()
+    floors = [_of(track, e).floor for e in members]
+    return (
+        spot.shape is Shape.DROP
+        and floors.count(_of(track, event).floor) > len(floors) / 2
+        and overlaps((low, high), spot.travel_pct)
+    )
 
 
 def clustered(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]) -> tuple[Event, ...]:

@@ -129,6 +129,9 @@ def rough_stretches(
             return ()
     if sister is not None and track.is_slow:
         slow = _visits(passes, float(track.time_s[-1]))
+    if sister is None and track.is_slow:
+        # Where a foot stops, or a unit limits it, each pass ends with a bend that no wear made.
+        masked += tuple((at, at) for p in passes for at in (p.start_s, p.end_s))
     look = _looked(track, sister, travel, slow, masked)
     found = []
     for stretch in _stand_out(look.table, pooled=sister is not None, slow=track.is_slow):

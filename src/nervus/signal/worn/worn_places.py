@@ -24,6 +24,8 @@ from nervus.signal.worn.steps import is_told
 _AT_STEP_PCT = 2.0
 # A contact opens so often, so deep, and always to one level, percent of supply.
 _LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
+# Further off than this, percent of supply, a line was open, or a joint poor.
+_FAR_OFF_PCT = 15.0
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
 
@@ -84,7 +86,8 @@ def _dead_spots(
         loose = tuple(e for e in loose if not ends.explain(e))
         shallow = tuple(s for s in shallow if not is_told(s, tuple(spots)))
         spots += shallow
-        loose = tuple(e for e in loose if not _at_step(e, shallow, way))
+        steps = (*shallow, *(s for s in found if s.shape is Shape.STEP))
+        loose = tuple(e for e in loose if not _at_step(e, steps, way))
     return tuple(spots), loose
 
 
@@ -117,7 +120,7 @@ def _parted(shaft: Shaft, travel: Travel, track: Instrument) -> tuple[DeadSpot, 
     sister = shaft.expected_of(track)
     if sister is None or shaft.pair is None:
         return ()
-    masked = _told_of(shaft, track) + shaft.spikes[track.id]
+    masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track)
     frame, resolution = travel.frames[track.id], shaft.pair.resolution(track)
     return find_parted(track, sister, resolution, frame, shaft.passes, masked)
 
@@ -168,23 +171,17 @@ def _rough(shaft: Shaft, travel: Travel) -> list[Rough]:
     way = (travel.time_s, travel.percent)
     for track in shaft.tracks:
         sister = shaft.expected_of(track)
-        masked = _told_of(shaft, track) + shaft.spikes[track.id] + _at_one_level(shaft, track)
+        masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track)
         found += rough_stretches(track, way, shaft.passes, masked, sister)
     return [r for r in found if not _is_sisters(shaft, way, r.noise)]
 
 
-def _at_one_level(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
-    """When a track that is read slowly left for one and the same level: an open line is no roughness."""
-    own = [e for e in shaft.events if e.channels == (track.id,) and e.deepest[1].depth >= _DEEP_PCT]
-    levels = np.asarray([e.deepest[1].level for e in own])
-    if not track.is_slow or shaft.pair is None or levels.size < _LEAST_CONTACTS:
+def _far_off(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
+    """When one of two tracks that are read slowly was far off for sure: a line was open, not rough."""
+    if not track.is_slow or shaft.pair is None:
         return ()
-    same = np.abs(levels - np.median(levels)) <= max(_SAME_LEVEL_PCT, track.resolution)
-    return (
-        tuple(e.span_s for e, s in zip(own, same.tolist(), strict=True) if s)
-        if 2 * same.sum() > same.size
-        else ()
-    )
+    own = (e for e in shaft.events if e.channels == (track.id,) and not e.is_weak)
+    return tuple(e.span_s for e in own if e.deepest[1].depth >= _FAR_OFF_PCT)
 
 
 def _is_sisters(shaft: Shaft, way: tuple[FloatArray, FloatArray], noise: Noise) -> bool:
