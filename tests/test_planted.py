@@ -74,6 +74,16 @@ def is_told(fault: str, planted: Planted, findings: tuple[Finding, ...]) -> bool
         ("another-hand healthy-awkward 7", "drifts away", 2),
         ("a-third healthy-awkward 4", "steps aside", 1), ("another-hand healthy-fast 6", "to ground", 2),
         ("another-hand healthy-fast 4", "to the supply", 1),
+        # A spring takes the plate over the place between two readings, or on while the line is open.
+        ("another-hand healthy-fast 5", "opens", 2), ("a-third healthy-fast 1", "opens", 1),
+        ("healthy, snapped 31", "opens", 2), ("healthy, polled and snapped 5", "opens", 1),
+        ("healthy, fast capture 5", "opens", 1), ("healthy, fast capture 31", "steps", 1),
+        # What was far off where the throttle rests is an open line, no roughness.
+        ("deciding healthy-awkward 4", "through a joint", 1),
+        ("deciding healthy-awkward 4", "to ground", 1),
+        ("deciding healthy-awkward 3", "through a joint", 2),
+        # Half of the passes leap, and none elsewhere.
+        ("healthy, snapped 31", "stands", 1),
     ],
 )  # fmt: skip
 def test_a_planted_fault_is_told_and_nothing_besides(name: str, fault: str, seed: int) -> None:

@@ -13,7 +13,9 @@ from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import Drop, RestCause, Shared
 from nervus.judge.analyse import analyse
 from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.candidates.stands import find_stands
 from nervus.signal.explained.returns import beyond_own, comes_back, find_returns, own_speed
+from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.told.rest import Rest, _least_by_chance, find_rests, off_rest
 from signals import recording, track, volts
 
@@ -167,29 +169,37 @@ def test_a_rest_from_which_it_closed_further_was_held() -> None:
     assert unknown == plate == ()
 
 
-def snaps(seconds: float = 60.0, rate_hz: float = 5.0) -> tuple[FloatArray, FloatArray]:
-    """A throttle that snaps between its stop and openings, and rests at the stop for two seconds."""
-    time_s = np.arange(0.0, seconds, 1.0 / rate_hz)
-    number = (time_s // 3.1).astype(np.int64)
-    opened = (time_s % 3.1 > 2.0) & (time_s < seconds - 3.0)
-    return time_s, np.where(opened, np.asarray([84.0, 58.0, 71.0, 46.0])[number % 4], 13.0)
+def snapped(step_s: float) -> Instrument:
+    """A throttle that snaps open from its stop; for a tenth of the time the supply is gone.
 
-
-def test_the_stop_is_no_level_that_an_open_line_reads() -> None:
-    """Read five times a second, what goes to ground may be a good part of all that is read.
-
-    A throttle comes to its stop from everywhere, again and again: it rests there (common practice).
+    Of each level a twentieth is left: that is below the stop, where no shaft can be.
     """
-    time_s, level = snaps()
-    off = np.zeros(time_s.size, dtype=bool)
-    for start in (11.5, 14.6, 20.8, 33.2, 39.4):
-        off |= (time_s > start) & (time_s < start + 0.8)
-    assert 0.05 < off.mean() < 0.12
-    shown = np.where(off, 0.6, level)
-    made = recording(time_s, tps1_pct=shown, tps2_pct=shown + 0.1)
-    assert track(time_s, shown, "tps1_pct").stops == pytest.approx((13.0, 84.0), abs=0.5)
-    drops = [f for f in analyse(made).examination.findings if isinstance(f, Drop)]
-    assert all(off[np.searchsorted(time_s, d.times_s[0][0])] for d in drops)
+    random = np.random.default_rng(1)
+    time_s, opened = np.arange(0.0, 60.0, step_s), random.uniform(40.0, 85.0, 40)
+    number = (time_s // 2.0).astype(np.int64)
+    level = np.where((time_s % 2.0 > 1.1) & (number % 5 != 4), opened[number], 13.0)
+    for start in (5.2, 11.2, 17.3, 27.4, 35.2, 41.3, 51.2):
+        level[(time_s > start) & (time_s < start + 0.75)] *= 0.05
+    return track(time_s, level + random.normal(0.0, 0.05, time_s.size), "tps1_pct")
+
+
+@pytest.mark.parametrize("step_s", [0.05, 0.1, 0.2])
+def test_the_stop_is_no_level_that_an_open_line_reads(step_s: float) -> None:
+    """A throttle comes to its stop from everywhere, and rests there (common practice)."""
+    made = snapped(step_s)
+    assert made.usual[0] < 5.0
+    assert made.stops[0] == pytest.approx(13.0, abs=0.2)
+    assert made.stops[1] == made.usual[1]
+    assert find_stands(made, ())[1] is None
+
+
+def test_what_is_below_the_stop_is_where_no_shaft_can_be() -> None:
+    made = snapped(0.1)
+    assert made.is_unusual(4.0)
+    assert made.rails[0] == 2.0
+    # A blip from the stop is what a foot does.
+    blip = Excursion((20.0, 20.3), 13.0, 13.0, 80.0, 4)
+    assert comes_back(made, blip) == 0.0
 
 
 def test_a_stop_is_known_where_a_throttle_never_rests_open() -> None:
@@ -201,3 +211,28 @@ def test_a_stop_is_known_where_a_throttle_never_rests_open() -> None:
     quick = np.arange(0.0, 30.0, 0.005)
     fast = track(quick, volts(np.where(quick % 3.0 < 2.7, 20.0, 0.0)))
     assert fast.stops == fast.usual
+
+
+def test_an_idle_that_hunts_comes_to_no_rest() -> None:
+    """The plate swings by some per cent and turns round every other second: it never stays.
+
+    A plate that sticks does (common practice, no published source).
+    """
+    time_s = np.arange(0.0, 60.0, 0.08)
+    hunts = 2.5 + 1.6 * np.sin(2.0 * np.pi * time_s / 2.4) * (0.85 + 0.15 * np.sin(time_s / 5.0))
+    opened = np.interp(time_s % 12.0, [0.0, 0.4, 1.6, 2.0, 12.0], [0.0, 30.0, 30.0, 0.0, 0.0])
+    made = recording(time_s, tps1_v=volts(hunts + opened, noise_v=0.002))
+    assert analyse(made).examination.findings == ()
+    rests = find_rests(time_s, hunts + opened, made)
+    assert rests
+    assert all(r.swings for r in rests if 2.0 < r.percent < 10.0)
+    still = np.where(time_s > 30.0, 4.0, 1.0) + opened
+    assert not any(r.swings for r in find_rests(time_s, still, made))
+
+
+def test_where_a_foot_stops_again_and_again_no_track_is_rough() -> None:
+    """Openings that all end at 30 %, read twelve times a second: bends that no wear made."""
+    time_s = np.arange(0.0, 60.0, 0.08)
+    opened = np.interp(time_s % 6.0, [0.0, 0.5, 2.5, 3.0, 6.0], [0.0, 30.0, 30.0, 0.0, 0.0])
+    made = recording(time_s, tps1_v=volts(opened, noise_v=0.002))
+    assert analyse(made).examination.findings == ()

@@ -3,14 +3,16 @@
 import numpy as np
 import pytest
 
-from nervus.domain.channel import FloatArray, Span, Unit
+from nervus.domain.channel import FloatArray, Recording, Sensor, Span, Unit
 from nervus.domain.finding import DeadSpot, Noise, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event
+from nervus.signal.explained.feed_signs import Shrunk, shrank
+from nervus.signal.explained.shaft import follow
 from nervus.signal.worn import dead_spots, worn_places
 from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
-from signals import recording, sweeps, track, volts
+from signals import channel, recording, sweeps, track, volts
 
 
 def spot(
@@ -236,3 +238,58 @@ def test_a_scratch_over_both_tracks_is_told_of_both() -> None:
     assert "track 1, and the other with it," in found.text
     (alone,) = analyse(recording(time_s, tps1_v=one)).examination.findings
     assert "the other" not in alone.text
+
+
+def test_a_spring_that_takes_a_plate_over_a_place_between_two_readings_is_no_wire() -> None:
+    """Snaps of 150 ms, a reading each 20 ms: 13 % of the travel apart; a place of 3 %.
+
+    The tracks are read in turn: what is read at the place was at it on the way, as the other tells.
+    """
+    at = np.arange(0.0, 48.0, 2.0)
+    times = np.column_stack((at, at + 0.15, at + 0.6, at + 1.6)).ravel()
+    one_s = np.arange(0.0, 48.0, 0.02) + np.random.default_rng(2).uniform(0.0, 0.006, 2400)
+    one, two = (
+        np.interp(time_s, times, np.tile([0.0, 100.0, 100.0, 0.0], at.size))
+        for time_s in (one_s, one_s + 0.01)
+    )
+    shown = np.where((one > 38.5) & (one < 41.5), 0.01, volts(one, noise_v=0.002))
+    first = channel("tps1_v", one_s, shown)
+    second = channel("tps2_v", one_s + 0.01, volts(two, noise_v=0.002, seed=2))
+    (found,) = analyse(Recording((first, second))).examination.findings
+    assert isinstance(found, DeadSpot)
+    assert found.travel_pct == pytest.approx((40.0, 40.0), abs=1.5)
+
+
+def test_a_closing_is_no_joint_that_happens_to_leave_as_much() -> None:
+    """From 29 % to the stop is 0.45 of the level too: a shaft comes to its stop by itself."""
+    made = track(
+        np.arange(0.0, 40.0, 0.02), volts(np.tile([0.0] * 40 + [100.0] * 60, 20), noise_v=0.003)
+    )
+    by = Shrunk(0.45, to_ground=True)
+    closed, opened = made.stops
+    assert not shrank(made, Excursion((5.0, 5.8), closed / 0.45, closed / 0.45, closed, 40), by)
+    assert shrank(made, Excursion((5.0, 5.8), opened, opened, 0.45 * opened, 40), by)
+    # No shaft comes to a stop and is back within a tenth of a second.
+    assert shrank(made, Excursion((5.0, 5.1), closed / 0.45, closed / 0.45, closed, 5), by)
+
+
+def test_a_contact_that_chatters_to_one_side_has_its_course_above() -> None:
+    """Down for 6 ms of each 10, for half a second: the middle of that is no place of the shaft."""
+    time_s = np.arange(0.0, 6.0, 0.001)
+    travel = 50.0 + 30.0 * np.sin(time_s)
+    down = (time_s > 3.0) & (time_s < 3.5) & (np.arange(time_s.size) % 10 < 6)
+    shown = np.where(down, 0.02, volts(travel, noise_v=0.002))
+    shaft = follow(recording(time_s, tps1_v=shown), Sensor.THROTTLE, 5.0, (), None)
+    course = shaft.courses["tps1_v"]
+    true = (0.5 + 0.04 * np.interp(course.time_s, time_s, travel)) * 20.0
+    assert np.max(np.abs(course.level - true)) < 2.0
+
+
+def test_what_passes_over_a_place_to_another_rail_is_an_event_of_its_own() -> None:
+    time_s = np.arange(0.0, 10.0, 0.02)
+    made, way = track(time_s, volts(time_s * 10.0, noise_v=0.002)), (time_s, time_s * 10.0)
+    place = spot((39.0, 41.0), Shape.DROP)
+    members = tuple(event((t, t + 0.02), 1.0) for t in (1.0, 2.0, 3.0))
+    assert dead_spots._passed(made, event((4.08, 4.1), 1.0), members, place, way)
+    assert not dead_spots._passed(made, event((4.08, 4.1), 98.0), members, place, way)
+    assert not dead_spots._passed(made, event((4.5, 4.6), 1.0), members, place, way)
