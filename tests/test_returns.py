@@ -193,6 +193,22 @@ def test_the_stop_is_no_level_that_an_open_line_reads(step_s: float) -> None:
     assert find_stands(made, ())[1] is None
 
 
+def test_a_throttle_that_is_held_for_nearly_all_of_the_time_has_both_ends() -> None:
+    time_s = np.arange(0.0, 60.0, 0.1)
+    level = np.interp(time_s, [0.0, 5.0, 8.0, 60.0], [20.0, 80.0, 80.0, 80.0])
+    assert track(time_s, level, "tps1_pct").stops[0] < 75.0
+    assert track(time_s, 100.0 - level, "tps1_pct").stops[1] > 25.0
+
+
+def test_an_opening_that_is_held_below_others_is_no_stop() -> None:
+    """What is open further for a fifth of the time is not seldom; the other end is the stop."""
+    made = snapped(0.1)
+    level = np.where((made.time_s > 40.0) & (made.time_s < 44.0), 30.0, made.level)
+    assert track(made.time_s, level, "tps1_pct").stops[1] > 60.0
+    mirrored = track(made.time_s, 100.0 - made.level, "tps1_pct")
+    assert mirrored.stops == pytest.approx((100.0 - made.stops[1], 100.0 - made.stops[0]), abs=0.2)
+
+
 def test_what_is_below_the_stop_is_where_no_shaft_can_be() -> None:
     made = snapped(0.1)
     assert made.is_unusual(4.0)

@@ -14,7 +14,7 @@ from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, R
 from nervus.domain.finding import Floor
 from nervus.language import figures
 from nervus.signal.arithmetic.robust import running_extremes
-from nervus.signal.arithmetic.spans import inside
+from nervus.signal.arithmetic.spans import inside, runs
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.hum import without_hum
 
@@ -103,10 +103,11 @@ class Instrument:
 
     @cached_property
     def stops(self) -> Span:
-        """The outermost levels at which its shaft usually is, where interruptions may last for long.
+        """The levels between which its shaft usually is, where interruptions may last for long.
 
         Read slowly they take a good part of the samples. Where a track stays for longer than they do it
-        rests; beyond the outermost of its rests it is seldom.
+        rests: the outermost rest at which it is most is the stop that a spring takes it to, if it is
+        seldom beyond it.
         """
         low, high = self.usual
         in_a_rest = ceil(_REST_S / max(self.interval_s, 1e-7))
@@ -114,15 +115,19 @@ class Instrument:
             return low, high
         lowest, highest = running_extremes(self.level, in_a_rest)
         still = highest - lowest <= 2.0 * self.same_level + self.resolution
-        rests = (lowest + highest)[still] / 2.0
-        least, most = np.percentile(self.level, [_SELDOM_PCT, 100.0 - _SELDOM_PCT]).tolist()
+        rests = (lowest + highest)[runs(still)[0]] / 2.0
         lower, upper = rests[rests < (low + high) / 2.0], rests[rests > (low + high) / 2.0]
-        below = min(float(lower.min()), least) if lower.size else low
-        above = max(float(upper.max()), most) if upper.size else high
-        return (
-            below if below > low + _FURTHER_PCT else low,
-            above if above < high - _FURTHER_PCT else high,
+        least, most = np.percentile(self.level, [_SELDOM_PCT, 100.0 - _SELDOM_PCT]).tolist()
+        below, above = float(lower.min(initial=inf)), float(upper.max(initial=-inf))
+        # Less than so far within it may be a stop at which it stayed for a shorter while.
+        below = min(below, least) if below < least + _FURTHER_PCT else low
+        above = max(above, most) if above > most - _FURTHER_PCT else high
+        often_below, often_above = (
+            np.count_nonzero(np.abs(self.level - stop) <= _FURTHER_PCT) for stop in (below, above)
         )
+        if often_below >= often_above:
+            return (below if below > low + _FURTHER_PCT else low), high
+        return low, (above if above < high - _FURTHER_PCT else high)
 
     def on_its_clock(self, span_s: Span) -> Span:
         """A span by the clock of the track's own logger: as the recording has it."""
@@ -132,13 +137,13 @@ class Instrument:
     @cached_property
     def rails(self) -> Span:
         """What is below or above is at a rail, for a track that usually stays well away from it."""
-        low, high = self.stops[0], self.usual[1]
+        low, high = self.stops
         return _AT_GROUND_PCT if low > 2.0 * _AT_GROUND_PCT else -inf, max(_AT_SUPPLY_PCT, high + 2.5)
 
     @cached_property
     def own_range(self) -> Span:
         """What is below or above is near a rail, and outside of what the track usually shows."""
-        (low, high), (ground, supply) = (self.stops[0], self.usual[1]), self.rails
+        (low, high), (ground, supply) = self.stops, self.rails
         low, high = min(low - 2.0, GROUND_BELOW_PCT), max(high + 2.0, SUPPLY_ABOVE_PCT)
         return max(ground, low), min(supply, high)
 
