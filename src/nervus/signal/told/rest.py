@@ -25,7 +25,7 @@ from nervus.signal.instruments import sampling
 _BAND_PCT, _LEAST_S = 1.0, 0.8
 # What swings through more than this meanwhile, the odd reading left out, is on its way round: a stop, or
 # what sticks, moves by no more than noise.
-_SWINGS_PCT, _MIDDLE = 1.3, (10.0, 90.0)
+_SWINGS_PCT, _ODD_OF = 1.3, 10
 # Fewer readings than a course is smoothed over may look like a rest that was none.
 _LEAST_SAMPLES = 5
 # Rests are told from at most so many points a second.
@@ -120,7 +120,9 @@ def find_rests(
         came_from = max([float(np.max(way, initial=level)), *(r.percent for r in rests[-1:])])
         low = came_from > level + _CLOSED_BY_PCT
         asked = _asked_for(command, span)
-        swings = float(np.ptp(np.percentile(percent[first : end + 1], _MIDDLE))) > _SWINGS_PCT
+        ordered = np.sort(percent[first : end + 1])
+        odd = round((ordered.size - 1) / _ODD_OF)
+        swings = bool(ordered[-1 - odd] - ordered[odd] > _SWINGS_PCT)
         if rests and _goes_down(rests[-1].percent, way, level):
             rests[-1] = replace(rests[-1], closed_on=True)
         told = let_go is not None

@@ -6,6 +6,7 @@ explains. (Where a track only stands still there is no event; see `flats`.)
 """
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
@@ -72,9 +73,10 @@ def from_events(
         spot = _pool(track, members, passes, travel) if members else None
         if spot is None:
             break
-        spots.append(spot)
         taken = {id(e) for e in members}
         also = [e for e in left if id(e) not in taken and _passed(track, e, members, spot, travel)]
+        passed_s = ((round(e.span_s[0], 4), round(e.span_s[1], 4)) for e in also)
+        spots.append(replace(spot, times_s=tuple(sorted((*spot.times_s, *passed_s)))))
         explained += (*members, *also)
         taken |= {id(e) for e in also}
         left = tuple(e for e in left if id(e) not in taken)
