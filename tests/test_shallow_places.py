@@ -82,7 +82,7 @@ def test_a_stand_of_three_percent_is_told_where_it_is(rate_hz: float, bits: int)
 def test_what_turns_round_at_a_place_is_held_where_it_came_to() -> None:
     """A wiper keeps the last level that was good: from below, though the shaft closes again from within.
 
-    Two of eight passes turn there and stay; they alone are off by more than the others (worked by hand).
+    Two of ten passes turn there and stay; they alone are off by more than the others (worked by hand).
     """
     time_s, travel = sweeps(4, seconds=3.013, rate_hz=200.0)
     turns = np.interp(np.arange(0.0, 4.0, 0.005), [0.0, 1.4, 2.6, 4.0], [0.0, 63.0, 63.5, 0.0])

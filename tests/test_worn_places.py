@@ -290,6 +290,8 @@ def test_what_passes_over_a_place_to_another_rail_is_an_event_of_its_own() -> No
     made, way = track(time_s, volts(time_s * 10.0, noise_v=0.002)), (time_s, time_s * 10.0)
     place = spot((39.0, 41.0), Shape.DROP)
     members = tuple(event((t, t + 0.02), 1.0) for t in (1.0, 2.0, 3.0))
-    assert dead_spots._passed(made, event((4.08, 4.1), 1.0), members, place, way)
-    assert not dead_spots._passed(made, event((4.08, 4.1), 98.0), members, place, way)
-    assert not dead_spots._passed(made, event((4.5, 4.6), 1.0), members, place, way)
+    over, to_supply = event((4.08, 4.1), 1.0), event((4.08, 4.1), 98.0)
+    elsewhere = event((4.5, 4.6), 1.0)
+    assert dead_spots._passed(made, [over, to_supply, elsewhere], members, place, way) == [over]
+    stands = spot((39.0, 41.0))
+    assert dead_spots._passed(made, [over], members, stands, way) == []

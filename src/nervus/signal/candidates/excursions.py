@@ -26,10 +26,10 @@ _LONGEST_WITHIN_RANGE_S = 1.5
 # what is nearer to where the signal went than this share of the way is no return.
 _CHANGE_OF_SPEED = 25.0
 _NEAR = 0.35
+_MOST_SLACK = 10.0
 # The quickest that a spring snaps a plate, percent of supply per second (from memory: the whole travel
 # in 67 ms).
 _QUICKEST_PCT_PER_S = 1500.0
-_MOST_SLACK = 10.0
 # An interruption with one edge only must meet the course within this time of it.
 _FADE_S = 0.25
 # It has met it where it is no further from it than this share of the edge.

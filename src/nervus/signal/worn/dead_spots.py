@@ -5,6 +5,7 @@ claimed where the events of a track cluster in the travel more tightly than the 
 explains. (Where a track only stands still there is no event; see `flats`.)
 """
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -74,7 +75,7 @@ def from_events(
         if spot is None:
             break
         taken = {id(e) for e in members}
-        also = [e for e in left if id(e) not in taken and _passed(track, e, members, spot, travel)]
+        also = _passed(track, [e for e in left if id(e) not in taken], members, spot, travel)
         passed_s = ((round(e.span_s[0], 4), round(e.span_s[1], 4)) for e in also)
         spots.append(replace(spot, times_s=tuple(sorted((*spot.times_s, *passed_s)))))
         explained += (*members, *also)
@@ -85,24 +86,25 @@ def from_events(
 
 def _passed(
     track: Instrument,
-    event: Event,
+    events: list[Event],
     members: tuple[Event, ...],
     spot: DeadSpot,
     travel: tuple[FloatArray, FloatArray],
-) -> bool:
-    """Whether an event did as the members do where the shaft went through their place meanwhile.
+) -> list[Event]:
+    """The events that did as most members do, while the shaft went through their place.
 
     A spring takes a plate further from one reading to the next than a place is wide.
     """
-    start, end = event.span_s
-    around = np.asarray((start - track.interval_s, end + track.interval_s))
-    low, high = np.sort(read_at(around, *travel)).tolist()
-    floors = [_of(track, e).floor for e in members]
-    return (
-        spot.shape is Shape.DROP
-        and floors.count(_of(track, event).floor) > len(floors) / 2
-        and overlaps((low, high), spot.travel_pct)
-    )
+    if spot.shape is not Shape.DROP or not events:
+        return []
+    (floor, _), *_ = Counter(_of(track, e).floor for e in members).most_common(1)
+    around = np.add([e.span_s for e in events], (-track.interval_s, track.interval_s))
+    ways = np.sort(read_at(around, *travel), axis=1).tolist()
+    return [
+        e
+        for e, (low, high) in zip(events, ways, strict=True)
+        if _of(track, e).floor is floor and overlaps((low, high), spot.travel_pct)
+    ]
 
 
 def clustered(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]) -> tuple[Event, ...]:
