@@ -19,6 +19,8 @@ from nervus.signal.instruments import sampling
 LEAST_SHOWN, LEAST_READ = 4, 3
 # No hand rests at a place for longer: there a stand is a hold.
 LONGEST_S = 1.5
+# Further from the edge than this, percent of travel, the reading before a place is none of its edge.
+FAR_PCT = 5.0
 # What is no clearer than so many deviations, or steps, of the instrument is not asked for.
 CLEAR, CLEAR_STEPS = 5.0, 2.0
 
@@ -82,8 +84,8 @@ def changed(recording: Recording, *instead: Channel) -> Recording:
 # -- worn places ---------------------------------------------------------------------------------------
 
 Worn = Callable[[FloatArray, float, np.random.Generator], FloatArray]
-"""From the values in one crossing of a place, the last one before it first, what is read there, before
-noise; and from the whole of the supply."""
+"""From the values in one crossing of a place, the one at the edge that it came by first, what is read
+there, before noise; and from the whole of the supply."""
 
 
 def opens(values: FloatArray, _most: float, _random: np.random.Generator) -> FloatArray:
@@ -142,7 +144,13 @@ def _worn_at(
         if first == 0 or last == percent.size - 1:
             continue
         some = slice(first - 1, last + 1)
-        made = does(values[some], whole(track), random)[1:]
+        crossed = values[some].copy()
+        edge = place[0] if percent[first - 1] < place[0] else place[1]
+        way = percent[first] - percent[first - 1]
+        # Read slowly the last reading before it is far away: what is held is what there was at the edge.
+        if abs(way) > FAR_PCT:
+            crossed[0] += (crossed[1] - crossed[0]) * (edge - percent[first - 1]) / way
+        made = does(crossed, whole(track), random)[1:]
         made += random.normal(0.0, 0.7 * noise, made.size) if does in _OVERRIDES else 0.0
         through = (percent[first - 1] < place[0]) != (percent[last + 1] < place[0])
         seen = (

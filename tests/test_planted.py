@@ -82,6 +82,16 @@ def is_told(fault: str, planted: Planted, findings: tuple[Finding, ...]) -> bool
         ("deciding healthy-awkward 4", "through a joint", 1),
         ("deciding healthy-awkward 4", "to ground", 1),
         ("deciding healthy-awkward 3", "through a joint", 2),
+        # Two tracks that are read in turn, each where the sister says it can't be, while both stand.
+        ("another-hand healthy-awkward 6", "to a level between", 1),
+        ("deciding healthy-awkward 4", "to a level between", 1),
+        ("deciding healthy-awkward 7", "to a level between", 2),
+        ("healthy, polled and snapped 5", "to a level between", 1),
+        ("another-hand healthy-fast 6", "opens", 2), ("another-hand healthy-fast 5", "to ground", 2),
+        # What is come back to from a rail is where the shaft is.
+        ("a-third healthy-fast 2", "no ground", 2), ("another-hand healthy-fast 5", "no supply", 1),
+        # One moment is told once.
+        ("healthy, ignition spikes 5", "steps", 2),
         # Half of the passes leap, and none elsewhere.
         ("healthy, snapped 31", "stands", 1),
     ],

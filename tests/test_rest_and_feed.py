@@ -3,6 +3,8 @@
 Built sample by sample from the fact; common practice, no published source, where none is named.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -26,7 +28,7 @@ from nervus.judge.analyse import analyse
 from nervus.signal.explained.feed_signs import Lines
 from nervus.signal.instruments.key import key_off_spans
 from nervus.signal.told.ranges import at_rail
-from nervus.signal.told.rest import Rest, off_rest
+from nervus.signal.told.rest import Rest, find_rests, off_rest
 from signals import channel, recording, sweeps, volts
 from test_line_cases import driven, of, told
 
@@ -329,3 +331,30 @@ def test_a_recorded_supply_that_is_steady_is_not_said_to_sag() -> None:
     made = recording(time_s, tps1_v=one * share, tps2_v=two * share, vref_v=np.full(time_s.size, 5.0))
     kinds = [type(f) for f in analyse(made).examination.findings]
     assert kinds == [Disagreement]
+
+
+def hunted(up_s: float) -> tuple[FloatArray, FloatArray]:
+    """An idle that goes up within `up_s`, stays for a second, and comes back, again and again."""
+    at, travel, now = [0.0], [1.0], 0.0
+    for _ in range(8):
+        for takes, place in ((1.2, 1.0), (up_s, 4.0), (1.2, 4.0), (0.4, 8.0), (0.4, 1.0)):
+            now += takes
+            at.append(now)
+            travel.append(place)
+    time_s = np.arange(0.0, now, 0.05)
+    return time_s, np.interp(time_s, at, travel)
+
+
+def test_no_release_opens_a_throttle() -> None:
+    """From 1 to 4 % and on: no spring brought it to 4 %, however often it is there."""
+    time_s, travel = hunted(0.4)
+    rests = find_rests(time_s, travel, Recording(()))
+    high = [r for r in rests if r.percent == pytest.approx(4.0, abs=0.5)]
+    assert len(high) == 8
+    assert all(r.opened for r in high)
+    assert not any(r.opened for r in rests if r.percent == pytest.approx(1.0, abs=0.3))
+    assert off_rest(rests, ("tps1_v",), Recording(()), lambda *_: RestCause.UNKNOWN) == ()
+    closed = tuple(replace(r, opened=False, released=r.opened) for r in rests)
+    assert len(off_rest(closed, ("tps1_v",), Recording(()), lambda *_: RestCause.UNKNOWN)) == 1
+    turns = tuple(replace(r, swings=True) for r in closed)
+    assert off_rest(turns, ("tps1_v",), Recording(()), lambda *_: RestCause.UNKNOWN) == ()

@@ -295,3 +295,25 @@ def test_what_passes_over_a_place_to_another_rail_is_an_event_of_its_own() -> No
     assert dead_spots._passed(made, [over, to_supply, elsewhere], members, place, way) == [over]
     stands = spot((39.0, 41.0))
     assert dead_spots._passed(made, [over], members, stands, way) == []
+
+
+def test_where_a_shaft_rests_on_a_step_it_is_none_the_more_a_loose_wire() -> None:
+    """Swept, read in turn fourteen times a second; track 2 is 4 % of its supply low from 57 to 63 %.
+
+    Twice a foot snaps to 60 % and stays: there the tracks differ for longer than in any pass.
+    """
+    at, ends = [0.0], [0.0]
+    for n in range(24):
+        takes = (0.15, 0.7, 0.15, 0.9) if n in (7, 16) else (1.3, 0.4, 1.1, 0.5)
+        top = 60.0 if n in (7, 16) else 100.0
+        at += [at[-1] + float(x) for x in np.cumsum(takes)]
+        ends += [top, top, 0.0, 0.0]
+    one_s = np.arange(0.0, at[-1], 0.07)
+    one, two = (np.interp(t, at, ends) for t in (one_s, one_s + 0.035))
+    off = np.where((two > 57.0) & (two < 63.0), -0.2, 0.0)
+    first = channel("tps1_v", one_s, volts(one, noise_v=0.002))
+    second = channel("tps2_v", one_s + 0.035, volts(two, noise_v=0.002, seed=2) + off)
+    (found,) = analyse(Recording((first, second))).examination.findings
+    assert isinstance(found, DeadSpot)
+    assert found.channels == ("tps2_v",)
+    assert found.travel_pct == pytest.approx((57.0, 63.0), abs=1.5)

@@ -27,6 +27,9 @@ _STANDS_S, _SLOWEST_S = 0.12, 0.25
 # Only where samples are closer than this does a shaft not arrive, and stand, from one to the next (from
 # memory: the quickest snap takes so long).
 _ARRIVES_S = 0.067
+# It jumps where it goes this share of its way between two samples, or else over one; what went more than
+# that share of a jump the same way just before, and than this, percent of supply, was on its way.
+_AT_ONCE, _NEARER, _NEAR_PCT = 0.8, 0.25, 2.5
 # So many stands at one level, come to from openings that differ by so much ...
 _LEAST, _APART_PCT = 3, 8.0
 # ... no nearer than this to either end of what the track shows: there a shaft comes to its stops.
@@ -34,21 +37,24 @@ _END_PCT = 4.0
 # So many single jumps, of this size, land on one level and leave it; if they landed anywhere that would
 # happen this seldom in a recording.
 _LEAST_JUMPS, _FAR_PCT, _CHANCE = 4, 8.0, 1e-4
+# It goes on as before within this share of how deep it is.
+_BACK = 0.35
 # As near to each other as this, percent of supply, levels are sought at the finest.
 _FINE_PCT = 0.2
 
 
 def find_stands(
-    track: Instrument, known: tuple[Excursion, ...]
+    track: Instrument, known: tuple[Excursion, ...], *, asked: bool = False
 ) -> tuple[tuple[Excursion, ...], float | None]:
     """Stands of a slowly sampled track, and the level that several of them share, if there is one.
 
     What is known already is left out; at a level that is shared, also what is shorter than a stand
-    counts.
+    counts. Where it is known what `asked` the shaft to move, that tells a stand from a hold.
     """
     if not track.is_slow or track.interval_s > _SLOWEST_S or track.level.size < _LEAST_SAMPLES + 2:
         return (), None
-    first, last = _runs(track, np.abs(np.diff(track.level)) <= 2.0 * track.same_level)
+    still = np.abs(np.diff(track.level)) <= 2.0 * track.same_level
+    first, last = _runs(track, still, asked=asked)
     long = last - first + 1 >= _LEAST_SAMPLES
     level = _shared(track, first[long], last[long])
     level = _landed_on(track) if level is None else level
@@ -67,20 +73,36 @@ def find_stands(
         first, last = first[long], last[long]
     taken = Union(e.span_s for e in known)
     found = (describe(track, int(a) - 1, int(b) + 1) for a, b in zip(first, last, strict=True))
-    fresh = (e for e in found if e is not None and not taken.touches(e.span_s))
+    told = (e for e in found if e is not None and not taken.touches(e.span_s))
+    # What it jumped over, not how it came to a halt; at the level that is shared it may move meanwhile.
+    fresh = (
+        e
+        for e in told
+        if asked or _is_at(e, level, track) or e.depth > max(_JUMP_PCT, abs(e.after - e.before))
+    )
     # Where an excursion begins or ends a track is on its course.
     near_s = 1.5 * track.interval_s
     alone = (e for e in fresh if not any(taken.touches((at, at), near_s) for at in e.span_s))
     return tuple(sorted(alone, key=lambda e: e.span_s[0])), level
 
 
-def _runs(track: Instrument, still: BoolArray) -> tuple[IntArray, IntArray]:
+def _is_at(excursion: Excursion, level: float | None, track: Instrument) -> bool:
+    return level is not None and abs(excursion.level - level) <= track.same_level
+
+
+def _runs(track: Instrument, still: BoolArray, *, asked: bool) -> tuple[IntArray, IntArray]:
     """First and last samples of the stretches that stand between two jumps, not as long as a hold."""
     first, last = runs(still)
     last = last + 1
     short = track.time_s[last] - track.time_s[first] <= _LONGEST_S
     into, away = _jumps(track.level, first, last)
     chosen = short & into & away & ~_passes(track.level, first, last)
+    # What is come back to from a rail, or left for one, is where the shaft is.
+    gone = track.are_unusual(track.level)
+    end = gone.size - 1
+    chosen &= gone[first] | ~(gone[np.maximum(first - 1, 0)] | gone[np.minimum(last + 1, end)])
+    if not asked:
+        chosen &= ~(_comes_near(track.level, first, 1) | _comes_near(track.level, last, -1))
     if track.interval_s <= _ARRIVES_S:
         chosen &= ~(_slows_into(track.level, first, 1) | _slows_into(track.level, last, -1))
     first, last = first[chosen], last[chosen]
@@ -95,6 +117,22 @@ def _jumps(level: FloatArray, first: IntArray, last: IntArray) -> tuple[BoolArra
     into = np.abs(level[first] - level[np.maximum(first - 2, 0)])
     away = np.abs(level[last] - level[np.minimum(last + 2, end)])
     return (first > 0) & (into > _JUMP_PCT), (last < end) & (away > _JUMP_PCT)
+
+
+def _comes_near(level: FloatArray, at: IntArray, way: int) -> BoolArray:
+    """Which ends of stretches the track came near to, the same way, before its jump; or seen backwards.
+
+    One sample may be on the way of a jump; one more is motion.
+    """
+    before = np.clip(at[:, None] - way * np.arange(4), 0, level.size - 1)
+    here, one, two, three = level[before].T
+    single = np.abs(here - one) >= _AT_ONCE * np.abs(here - two)
+    jump = np.where(single, here - one, here - two)
+    first = np.where(single, one - two, two - three)
+    return np.asarray(
+        (jump * first > 0.0) & (np.abs(first) > np.maximum(_NEARER * np.abs(jump), _NEAR_PCT)),
+        dtype=np.bool_,
+    )
 
 
 def _slows_into(level: FloatArray, at: IntArray, way: int) -> BoolArray:
@@ -120,6 +158,9 @@ def _shared(track: Instrument, first: IntArray, last: IntArray) -> float | None:
         return None
     levels = np.asarray([np.median(track.level[a : b + 1]) for a, b in zip(first, last, strict=True)])
     origins = track.level[np.maximum(first - 2, 0)]
+    if track.interval_s <= _ARRIVES_S:
+        back = _goes_on(track, first, last)
+        levels, origins = levels[back], origins[back]
     low, high = track.stops
     ends = max(low, float(track.level.min())) + _END_PCT, min(high, float(track.level.max())) - _END_PCT
     best, most = None, _LEAST - 1
@@ -158,6 +199,26 @@ def _landed_on(track: Instrument) -> float | None:
         if best is not None and _is_no_chance(track, most, lands.size, within):
             return best
     return None
+
+
+def _goes_on(track: Instrument, first: IntArray, last: IntArray) -> BoolArray:
+    """Behind which stretches a track goes on where, and as, it was going before them: no shaft does.
+
+    The sample beside one may be on the way of its jump.
+    """
+    level, time_s, end = track.level, track.time_s, track.level.size - 1
+    goes_on = np.zeros(first.size, dtype=np.bool_)
+    for beside in (1, 2):
+        a, b = np.maximum(first - beside, 1), np.minimum(last + beside, end - 1)
+        before = (level[a] - level[a - 1]) / (time_s[a] - time_s[a - 1])
+        behind = (level[b + 1] - level[b]) / (time_s[b + 1] - time_s[b])
+        took_s = time_s[b] - time_s[a]
+        off = np.abs(level[b] - level[a] - (before + behind) / 2.0 * took_s)
+        unknown = np.abs(behind - before) * took_s / 4.0
+        depth = np.abs(level[first] - (level[a] + level[b]) / 2.0)
+        seen = (first >= beside + 1) & (last <= end - beside - 1)
+        goes_on |= seen & (np.maximum(off, unknown) <= _BACK * depth)
+    return goes_on
 
 
 def _is_no_chance(track: Instrument, count: int, of: int, within: float) -> bool:

@@ -3,8 +3,8 @@
 For each candidate stretch the explanations below are weighed by what they would make of every channel
 then; each weight is a log-likelihood in nats, so a margin of 3 is odds of 20 to 1.
 
-- The shaft moved: all its tracks follow it, no quicker than a plate can, and what asked for it
-  moved too.
+- The shaft moved: all its tracks follow it, no quicker than a plate can, what asked for it moved too,
+  and the engine breathed as it does there.
 - A track left alone: its sister stayed, or moved on as before. Where it went is free, which costs.
 - All tracks left: what they share failed. They leave quicker than any plate, or to a rail, or to a level
   that comes back from wherever they were.
@@ -14,19 +14,21 @@ from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import replace
 from math import log
+from typing import Protocol
 
 import numpy as np
 
 from nervus.domain.channel import FloatArray, Span, Unit
-from nervus.signal.arithmetic.spans import Union, merge, overlaps, runs
-from nervus.signal.candidates.asked import Asked
+from nervus.signal.arithmetic.spans import Union, inside, merge, overlaps, runs
 from nervus.signal.candidates.edges import quickness
 from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion, deep_enough
 from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.explained.events import Cause, Event, event_of, gathered
-from nervus.signal.explained.feed_signs import Lines, by_one_factor, joint_of, shrank
+from nervus.signal.explained.feed_signs import Lines, by_one_factor
+from nervus.signal.explained.landings import Landings
 from nervus.signal.explained.returns import beyond_own, comes_back, find_returns, own_speed
 from nervus.signal.explained.sister import BOTTOM, Part, Sister, measured
+from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.pair import Pair
 
@@ -67,11 +69,18 @@ _CONTRADICTS = 0.5
 _LONGEST_APART_S, _APART_PCT = 1.5, 4.0
 
 
+class Witness(Protocol):
+    """What was recorded besides the tracks and says whether their shaft moved."""
+
+    def says(self, track: Instrument, excursion: Excursion) -> float:
+        """How much it speaks for an excursion being motion, in nats; 0 where it can't tell."""
+
+
 def explain(
     tracks: tuple[Instrument, ...],
     pair: Pair | None,
     candidates: dict[str, Candidates],
-    asked: Asked | None = None,
+    witnesses: Sequence[Witness] = (),
     feed: Lines | None = None,
 ) -> tuple[Event, ...]:
     """The events that are faults, or, seen on one track alone, may be: those come with a margin below 0.
@@ -80,10 +89,10 @@ def explain(
         tracks: one or two tracks of a sensor.
         pair: both, where it is known how they relate.
         candidates: for each track where it may have left its course.
-        asked: what asked the shaft to move, where that was recorded.
+        witnesses: of motion, where they were recorded: what asked the shaft to move, what was breathed.
         feed: supply and ground, where they were recorded.
     """
-    scene = _Scene(tracks, pair, asked, candidates, feed or Lines(()))
+    scene = _Scene(tracks, pair, witnesses, candidates, feed or Lines(()))
     pieces = [piece for event in gathered(tracks, candidates) for piece in scene.pieces(event)]
     scene.prepare(pieces)
     told = [event for piece in pieces if (event := scene.told(piece)) is not None]
@@ -114,7 +123,7 @@ def _is_of(event: Event, other: Event) -> bool:
     (a, b), (c, d) = event.span_s, other.span_s
     own, theirs = set(event.channels), set(other.channels)
     return overlaps(event.span_s, other.span_s) and (
-        own < theirs or (own == theirs and (b - a, a) < (d - c, c))
+        own < theirs or (own == theirs and (b - a, a) <= (d - c, c))
     )
 
 
@@ -167,23 +176,23 @@ class _Scene:
         self,
         tracks: tuple[Instrument, ...],
         pair: Pair | None,
-        asked: Asked | None,
+        witnesses: Sequence[Witness],
         candidates: dict[str, Candidates],
         feed: Lines,
     ) -> None:
         self._feed = feed
         self._tracks = {t.id: t for t in tracks}
-        self._pair, self._asked = pair, asked
-        self._levels = {t: c.level for t, c in candidates.items()}
-        self._joints = {t.id: joint_of(t, candidates[t.id].excursions) for t in tracks}
+        self._pair, self._witnesses = pair, witnesses
         away = tuple(e.span_s for c in candidates.values() for e in c.excursions)
         self._own_speed = {t.id: own_speed(t, away) for t in tracks if t.is_slow}
         self._quick_ends: dict[tuple[str, Span], FloatArray] = {}
         self._sister_decides = False
         self._sister = Sister(tracks, pair)
+        self._landings = Landings(tracks, candidates, self._sister)
 
     def prepare(self, events: Sequence[Event]) -> None:
-        """Measure how quick the edges of all parts are, track by track."""
+        """Measure how quick the edges of all parts are, and learn what they have in common."""
+        self._landings.learn(events)
         for name, track in self._tracks.items():
             spans = [e.span_s for event in events for n, e in event.parts if n == name]
             for span, ends in zip(spans, quickness(track, spans), strict=True):
@@ -209,7 +218,8 @@ class _Scene:
         if not ways or not (fed or self._agree(event)):
             for part in event.parts:
                 others = [p for p in event.parts if p[0] != part[0]]
-                rest = min(sum(map(self._no_motion, others)), _RAIL)
+                fell = self._landings.fell_with(part, others)
+                rest = _RAIL if fell else min(sum(map(self._no_motion, others)), _RAIL)
                 along = 0.0 if others else self._sister.went_along(part)
                 ways.append((-_ALONE - rest - along, Cause.ALONE, (part,)))
         weight, cause, parts = max(ways, key=lambda way: way[0])
@@ -257,6 +267,8 @@ class _Scene:
         apart = np.abs(own - pair.expected(one, time_s))
         off = apart > max(2.0 * self._sister.blur[name], _APART_SHARE * deepest.depth)
         bottom = np.abs(own - deepest.level) <= BOTTOM * deepest.depth
+        # Of a burst, its deepest part: the shaft may come by the same level before or behind it.
+        bottom &= inside(time_s, (deepest.deepest_s or deepest.span_s,))
         contradicted = bottom.any() and float(np.median(apart[bottom])) > _CONTRADICTS * deepest.depth
         if not contradicted or float(np.mean(off)) > _MOSTLY:
             return (event,)
@@ -279,11 +291,8 @@ class _Scene:
             against = max(map(self._no_motion, event.parts))
         apart = max(map(self._sister.apart, event.parts))
         name, deepest = event.deepest
-        asked = 0.0
-        if self._asked is not None:
-            deepest = replace(deepest, span_s=deepest.deepest_s or deepest.span_s)
-            asked = self._asked.says(self._tracks[name], deepest)
-        return -against - apart + asked
+        deepest = replace(deepest, span_s=deepest.deepest_s or deepest.span_s)
+        return -against - apart + sum(w.says(self._tracks[name], deepest) for w in self._witnesses)
 
     def _back(self, event: Event) -> float:
         """What it says against motion, in nats, that all came back to where they were, and how."""
@@ -320,34 +329,19 @@ class _Scene:
         return (_RAIL if rail else 0.0) + self._landed(part)
 
     def _landed(self, part: Part) -> float:
-        return _SAME_LEVEL if self._lands(part) else 0.0
-
-    def _lands(self, part: Part) -> bool:
-        """Whether a track went where it goes again and again: to one level, or by one factor."""
-        (name, excursion), level = part, self._levels[part[0]]
-        same = self._tracks[name].same_level + self._tracks[name].resolution
-        return (level is not None and abs(excursion.level - level) <= same) or self._leaks(part)
-
-    def _leaks(self, part: Part) -> bool:
-        """Whether a track shrank as it shrinks again and again, and its sister says nothing against it.
-
-        A joint in what is shared makes her shrink too; one in its own line leaves her where she was. Who
-        goes where the shaft would take both went with it.
-        """
-        if not self._by_joint(part):
-            return False
-        alone = self._pair is None or not self._sister.agrees(part)
-        return alone or bool(self._shrank_too(part[0], part[1].span_s))
-
-    def _by_joint(self, part: Part) -> bool:
-        """Whether a track shrank by the factor by which it shrinks again and again."""
-        joint = self._joints[part[0]]
-        return joint is not None and shrank(self._tracks[part[0]], part[1], joint)
+        return _SAME_LEVEL if self._landings.lands(part) else 0.0
 
     def _one_factor(self, event: Event) -> float:
-        """What it is worth, in nats, that tracks that contradict each other shrank by one factor."""
+        """What it is worth, in nats, that tracks that contradict each other went by one factor.
+
+        Or to one level: by chance one lands on the other's as seldom as its width is of their range.
+        """
         if self._agree(event):
             return 0.0
+        if self._alike(event) and all(map(self._left, event.parts)):
+            track = self._tracks[event.deepest[0]]
+            low, high = track.usual
+            return log(max(high - low, 1.0) / (4.0 * track.same_level))
         return by_one_factor((self._tracks[name], e) for name, e in event.parts)
 
     def _chance(self, event: Event) -> float:
@@ -382,7 +376,7 @@ class _Scene:
         pair, deepest = self._pair, event.deepest
         if pair is None or deepest[1].depth < 2.0 * self._sister.blur[deepest[0]]:
             return False
-        return self._sister.agrees(deepest)
+        return all(map(self._sister.agrees, event.parts))
 
     def _is_in_place(self, event: Event) -> bool:
         """Whether a track alone is, during an event, where its sister is, though she did not go along.
@@ -407,27 +401,30 @@ class _Scene:
         if len(event.parts) > 1:
             return event
         name, excursion = event.parts[0]
-        if self._by_joint(event.parts[0]):
-            return event_of([*event.parts, *self._shrank_too(name, event.span_s)])
-        if not self._agree(event):
-            return event
+        if self._landings.by_joint(event.parts[0]):
+            return event_of([*event.parts, *self._landings.shrank_with(name, event.span_s)])
         span = excursion.deepest_s or event.span_s
-        others = (measured(t, span) for t in self._tracks.values() if t.id != name)
+        others = [
+            p for t in self._tracks.values() if t.id != name and (p := measured(t, span)) is not None
+        ]
+        if not self._agree(event):
+            if self._pair is None or self._pair.together:
+                return event
+            if fell := self._landings.fell_with(event.parts[0], others):
+                return event_of([*event.parts, *fell])
+            left = [p for p in others if self._left(p)]
+            both = event_of([*event.parts, *left])
+            return both if self._alike(both) or any(map(self._no_motion, left)) else event
         least = _ALONG * excursion.depth
-        along = [p for p in others if p is not None and self._sister.depth_in(name, p) > least]
+        along = [p for p in others if self._sister.depth_in(name, p) > least]
         return event_of([*event.parts, *along])
 
-    def _shrank_too(self, name: str, span: Span) -> list[Part]:
-        """The other tracks, read in turn with one that shrank, where they shrank by the joint too."""
-        found, joint = [], self._joints[name]
-        for track in self._tracks.values():
-            near = (span[0] - 0.5 * track.interval_s, span[1] + 0.5 * track.interval_s)
-            part = measured(track, near) if track.id != name else None
-            if joint is None or part is None or part[1].depth <= track.tolerance:
-                continue
-            if shrank(track, part[1], joint):
-                found.append(part)
-        return found
+    def _left(self, part: Part) -> bool:
+        """Whether a track was off its course for most of a span, and by more than noise makes of it."""
+        track, excursion = self._tracks[part[0]], part[1]
+        first, last = np.searchsorted(track.time_s, excursion.span_s).tolist()
+        off = sampling.middle(np.abs(track.level[first : last + 1] - excursion.course))
+        return excursion.depth > deep_enough(track) and off > _ALONG * excursion.depth
 
 
 def _leaps(track: Instrument, excursion: Excursion) -> bool:
@@ -439,8 +436,8 @@ def _leaps(track: Instrument, excursion: Excursion) -> bool:
     first, last = np.searchsorted(track.time_s, (start - 1e-9, end + 1e-9)).tolist()
     if first < 2 or last > level.size - 2:
         return False
-    for far, beside, inside in ((first - 2, first - 1, first), (last + 1, last, last - 1)):
-        way = float(level[inside] - level[beside])
+    for far, beside, within in ((first - 2, first - 1, first), (last + 1, last, last - 1)):
+        way = float(level[within] - level[beside])
         on_the_way = float(level[beside] - level[far]) * (1.0 if way > 0.0 else -1.0)
         if abs(way) < _LEAP * excursion.depth or on_the_way > _PREPARED * abs(way):
             return False

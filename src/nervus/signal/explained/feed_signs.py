@@ -81,7 +81,7 @@ def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | Non
         return None
     # At the stops a shaft comes to one level from anywhere near it.
     away = (e for e in excursions if all(abs(e.level - end) > track.same_level for end in track.stops))
-    deep = [e for e in away if e.depth > 2.0 * track.tolerance]
+    deep = [e for e in away if e.depth > 2.0 * track.tolerance and _tells(e)]
     deep = deep[:: max(1, len(deep) // _MOST_LOOKED_AT)]
     if len(deep) < _LEAST:
         return None
@@ -113,7 +113,12 @@ def shrank(track: Instrument, excursion: Excursion, by: Shrunk) -> bool:
     if long and any(abs(excursion.level - end) <= track.same_level for end in track.stops):
         return False
     off = abs(_factor(excursion, to_ground=by.to_ground) - by.factor)
-    return off <= _spread(track, excursion, to_ground=by.to_ground)
+    return _tells(excursion) and off <= _spread(track, excursion, to_ground=by.to_ground)
+
+
+def _tells(excursion: Excursion) -> bool:
+    """Whether it went further than the shaft did meanwhile: else it tells no factor."""
+    return excursion.depth > abs(excursion.after - excursion.before)
 
 
 def by_one_factor(parts: Iterable[tuple[Instrument, Excursion]]) -> float:

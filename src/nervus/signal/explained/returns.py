@@ -16,6 +16,8 @@ from nervus.signal.instruments.instrument import Instrument
 
 # A hold is so long at least, and what lies between two of them no longer than this.
 _HOLD_S, _HOLD_SAMPLES, _LONGEST_S = 0.3, 4, 2.0
+# Who stays somewhere for longer may go back to the very place that he came from: a motor does.
+_STAYS_S = 0.9
 # No more than so many nats come from one return, or from how quick it was: so many for each e-fold.
 _MOST, _PER_FOLD = 4.0, 2.0
 # How quick a shaft usually moves is told by so many steps.
@@ -63,6 +65,8 @@ def comes_back(track: Instrument, excursion: Excursion) -> float:
     if first < 2 or last > level.size - 2 or _may_be_a_stop(track, excursion):
         return 0.0
     took_s = float(time_s[last] - time_s[first - 1])
+    if excursion.span_s[1] - excursion.span_s[0] > _STAYS_S:
+        return 0.0
     slopes = [
         float((level[b] - level[a]) / (time_s[b] - time_s[a]))
         for a, b in ((first - 2, first - 1), (last, last + 1))
@@ -104,8 +108,14 @@ def beyond_own(track: Instrument, excursion: Excursion, speed: float) -> float:
 
 
 def _may_be_a_stop(track: Instrument, excursion: Excursion) -> bool:
-    """Whether it left and came back to where a shaft comes to rest by itself, the way that one can."""
+    """Whether it left and came back to where a shaft comes to rest by itself, the way that one can.
+
+    Or went there: a motor takes a plate to its stop and back to the very opening.
+    """
     low, high = track.stops
+    at_stop = min(abs(excursion.level - low), abs(excursion.level - high)) <= track.same_level
+    if at_stop and not track.is_unusual(excursion.level):
+        return True
     course, away = excursion.course, excursion.level - excursion.course
     closed = course <= low + _STOP_PCT and away > 0.0
     limit = course >= _OPEN_AT_LEAST or high - low > _MOVED_PCT

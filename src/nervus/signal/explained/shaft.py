@@ -11,6 +11,7 @@ from nervus.language import say
 from nervus.signal.arithmetic.spans import inside
 from nervus.signal.candidates.asked import Asked, who_asked
 from nervus.signal.candidates.proposing import Candidates, propose
+from nervus.signal.explained.breathed import who_breathed
 from nervus.signal.explained.events import Event
 from nervus.signal.explained.explain import explain
 from nervus.signal.explained.feed import what_is_shared
@@ -129,7 +130,9 @@ def follow(
     spikes = {t.id: candidates[t.id].spikes for t in tracks}
     pair, related = _pair(tracks, candidates, profile)
     feed = Lines((*recording.with_role(Role.SUPPLY), *recording.with_role(Role.GROUND)))
-    events = explain(tracks, pair, candidates, asked, feed)
+    air = who_breathed(recording, tracks, {t.id: candidates[t.id].excursions for t in tracks})
+    witnesses = [w for w in (asked, air) if w is not None]
+    events = explain(tracks, pair, candidates, witnesses, feed)
     wipers = profile is not None and profile.sensor is SensorKind.CONTACT
     events = what_is_shared(events, {t.id: t for t in tracks}, feed, wipers=wipers)
     shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes, asked=asked)

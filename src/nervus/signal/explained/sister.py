@@ -5,7 +5,7 @@ from math import hypot, sqrt
 
 import numpy as np
 
-from nervus.domain.channel import Span
+from nervus.domain.channel import FloatArray, Span
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
@@ -24,6 +24,8 @@ _AGREE = 2.0
 BOTTOM = 0.3
 # So many samples on either side tell what tracks are apart anyway.
 _BESIDE = 20
+# Where both stand they are further apart than at this percentile in faults alone: so many deviations.
+_SELDOM_OFF = (90.0, 1.64)
 # An excursion is compared at so many instants at most.
 _MANY_LEVELS = 200
 
@@ -41,6 +43,7 @@ class Sister:
     def __init__(self, tracks: Sequence[Instrument], pair: Pair | None) -> None:
         self._tracks, self._pair = {t.id: t for t in tracks}, pair
         self._known: dict[int, float] = {}
+        self._stood: dict[str, tuple[FloatArray, FloatArray, FloatArray]] = {}
         self.blur = {t.id: pair.blur(t) for t in tracks} if pair is not None else {}
 
     def forget(self) -> None:
@@ -83,8 +86,30 @@ class Sister:
         now = abs(sampling.middle(apart))
         if _LITTLE * spread < now < self.blur[name] + _MOST_DEVIATIONS * spread:
             apart = apart - self._usually_apart(pair, track, samples)
-        off = sampling.middle(np.abs(apart))
-        return min((off / spread) ** 2 / 2.0, _MOST_APART)
+        off = sampling.middle(np.abs(apart)) / spread
+        return min(max(off, self._off_where_both_stood(pair, part)) ** 2 / 2.0, _MOST_APART)
+
+    def _off_where_both_stood(self, pair: Pair, part: Part) -> float:
+        """How far a track is off her, in spreads, where both stand at once; 0 where they don't.
+
+        Of readings that are taken in turn, two alike of each, across each other, are no motion that
+        either missed: what they are apart then is not for timing.
+        """
+        name, excursion = part
+        track = self._tracks[name]
+        if pair.together:
+            return 0.0
+        if name not in self._stood:
+            self._stood[name] = pair.where_both_stand(track)
+        time_s, level, apart = self._stood[name]
+        start, end = excursion.deepest_s or excursion.span_s
+        first, last = time_s.searchsorted((start - track.interval_s, end + track.interval_s)).tolist()
+        at_bottom = np.abs(level[first:last] - excursion.level) <= track.same_level
+        if not at_bottom.any():
+            return 0.0
+        known = hypot(self.blur[name] / _DEVIATIONS, _GAIN * excursion.depth, _RIPPLE_PCT)
+        usually = float(np.percentile(apart, _SELDOM_OFF[0])) / _SELDOM_OFF[1]
+        return float(np.median(apart[first:last][at_bottom])) / max(known, usually)
 
     def went_along(self, part: Part) -> float:
         """What it costs, in nats, to say that a track left alone while she moved as it did."""

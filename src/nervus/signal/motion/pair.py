@@ -81,6 +81,26 @@ class Pair:
             )
         return self.expected(of, of.time_s[samples])
 
+    def where_both_stand(self, of: Instrument) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Where two readings of each that are taken in turn, across each other, are alike.
+
+        Returns:
+            When, a track's level then, and how far it is off what its sister says, shape (n,) each.
+        """
+        sister, sign = self.other(of), 1.0 if of.id == self.first.id else -1.0
+        own, hers = (np.abs(np.diff(t.level)) <= t.same_level for t in (of, sister))
+        at = np.flatnonzero(own)
+        sister_s = sister.time_s - sign * self.skew_s
+        # The first of hers behind each: before the next of its own, and like the one before or behind.
+        behind = np.searchsorted(sister_s, of.time_s[at], side="right")
+        inside = behind < sister_s.size
+        at, behind = at[inside], behind[inside]
+        alike = np.append(hers, False) | np.append(False, hers)
+        both = alike[behind] & (sister_s[behind] < of.time_s[at + 1])
+        level = of.level[at[both]]
+        apart = np.abs(level - self.as_track(of, sister.level[behind[both]]))
+        return of.time_s[at[both]], level, apart
+
     def resolution(self, of: Instrument) -> float:
         """The coarser of both tracks' steps, in percent of a track's supply."""
         slope = abs(self.line.slope)

@@ -40,6 +40,8 @@ _LEAST_RESTS, _MOST_OF = 2, 0.6
 # travel, that chance brings as seldom as this, and no further open.
 _LEAST_UNASKED, _HAND_PCT = 3, 10.0
 _LEAST_BY_CHANCE, _SAME_UNASKED_PCT, _CHANCE = 4, (0.15, 0.3, 0.5), 1e-3
+# How it came to a rest is seen in so many readings before.
+_BEFORE = 200
 # A closing ends at a rest that lies so far below what came before it, percent of travel.
 _CLOSED_BY_PCT = 3.0
 # Colder than this an engine is made to idle faster, by a cam or by the unit (common practice, no
@@ -72,6 +74,7 @@ class Rest:
         closed_on: whether it closed further from here without having been opened: what held it was
             let go only then.
         swings: whether it went through most of the band meanwhile: an idle that hunts turns round there.
+        opened: whether it came here from below, as no spring takes a plate.
     """
 
     span_s: Span
@@ -82,6 +85,7 @@ class Rest:
     witnessed: bool = False
     closed_on: bool = False
     swings: bool = False
+    opened: bool = False
 
 
 def find_rests(
@@ -126,9 +130,16 @@ def find_rests(
         if rests and _goes_down(rests[-1].percent, way, level):
             rests[-1] = replace(rests[-1], closed_on=True)
         told = let_go is not None
-        rests.append(Rest(span, level, released, low, asked, witnessed=told, swings=swings))
+        below = _came_from_below(percent[:first], level)
+        rests.append(Rest(span, level, released, low, asked, told, swings=swings, opened=below))
         last_end = int(end)
     return tuple(rests)
+
+
+def _came_from_below(before: FloatArray, level: float) -> bool:
+    """Whether the last that lay outside the band of a rest lay below it."""
+    off = np.flatnonzero(np.abs(before[-_BEFORE:] - level) > _BAND_PCT)
+    return off.size > 0 and bool(before[-_BEFORE:][off[-1]] < level)
 
 
 def _goes_down(start: float, way: FloatArray, end: float) -> bool:
@@ -169,7 +180,11 @@ def off_rest(
             return ()
     else:
         # A hand may have held it: then only its repeating speaks, wherever it came from.
-        held = [r for r in rests if not r.closed_on and _OFF_PCT < r.percent - usual < _HELD_PCT]
+        held = [
+            r
+            for r in rests
+            if not (r.closed_on or r.opened or r.swings) and _OFF_PCT < r.percent - usual < _HELD_PCT
+        ]
         same = _least_by_chance(held)
         if not any(r in high for r in same) or _middle(same) >= _HAND_PCT:
             return ()

@@ -41,6 +41,8 @@ _TIME_AGREES, _NEAR_CELLS = 0.3, 2
 _NEAR, _FAR, _STRAIGHT, _LEAPS = range(2, 5), range(5, 10), 0.2, 0.5
 # A wiper that sticks is carried along no further than this, percent of travel.
 _WIDEST_STICK_PCT = 4.0
+# By time alone nothing wider than this, percent of travel, is told from a hold.
+_WIDEST_PCT = 12.0
 # A look at fewer points of a course says nothing.
 _LEAST_POINTS = 8
 # Of very many passes so many, spread over the recording, are looked at first; where no cell hides
@@ -276,7 +278,7 @@ def _spot(
         # What is over before the next sample was not seen to stand.
         return None
     place = place_of_stand(course, stand, ends, sister)
-    if place is None:
+    if place is None or (sister is None and place[1] - place[0] > _WIDEST_PCT):
         return None
     return DeadSpot(
         channels=(course.id,),

@@ -19,7 +19,7 @@ from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median
 from nervus.signal.arithmetic.spans import inside, merge
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.travel import crossings
-from nervus.signal.worn.pass_cells import PassCells, samples_in, sort_into_cells
+from nervus.signal.worn.pass_cells import PassCells, ends_of, samples_in, sort_into_cells
 from nervus.signal.worn.spot import pooled_confidence, spot_text
 
 # Closer samples are averaged.
@@ -163,6 +163,8 @@ def _during(
     own, other = (frame.percent(track.own(x)) for x in (level, other))
     known = ~inside(time_s, masked, 2.0 * track.interval_s)
     if track.is_slow:
+        # A stop ends a pass at full speed, at any instant between two readings.
+        known &= ~inside(time_s, ends_of(passes, at_stops=True), track.interval_s)
         # Between two readings of the sister the shaft went straight as far as she does not bend there.
         known &= bends_beside(other) <= _STRAIGHT_PCT
     return time_s[known], own[known], other[known]

@@ -5,7 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.domain.analysis import Pass
-from nervus.domain.channel import FloatArray, IntArray
+from nervus.domain.channel import FloatArray, IntArray, Span
+
+# So near to either end of the travel, percent, a pass ends at a stop.
+_STOP_PCT = 4.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -67,3 +70,10 @@ def samples_in(
     lengths = np.maximum(ends - firsts, 0) // block * block
     before = np.cumsum(lengths) - lengths
     return np.arange(int(lengths.sum())) + np.repeat(firsts - before, lengths), lengths
+
+
+def ends_of(passes: tuple[Pass, ...], *, at_stops: bool = False) -> tuple[Span, ...]:
+    """The instants at which passes begin and end, all of them or those at a stop."""
+    ends = ((at, pct) for p in passes for at, pct in ((p.start_s, p.from_pct), (p.end_s, p.to_pct)))
+    near = (_STOP_PCT, 100.0 - _STOP_PCT)
+    return tuple((at, at) for at, pct in ends if not at_stops or not near[0] < pct < near[1])

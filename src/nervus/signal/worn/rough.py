@@ -20,7 +20,7 @@ from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median
 from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.instruments.sampling import block_means
-from nervus.signal.worn.pass_cells import samples_in, sort_into_cells
+from nervus.signal.worn.pass_cells import ends_of, samples_in, sort_into_cells
 
 # Closer samples are averaged: a contact that flickers does so for longer.
 _FINEST_S = 0.002
@@ -129,9 +129,10 @@ def rough_stretches(
             return ()
     if sister is not None and track.is_slow:
         slow = _visits(passes, float(track.time_s[-1]))
-    if sister is None and track.is_slow:
-        # Where a foot stops, or a unit limits it, each pass ends with a bend that no wear made.
-        masked += tuple((at, at) for p in passes for at in (p.start_s, p.end_s))
+    if track.is_slow:
+        # Where a foot stops, or a unit limits it, each pass ends with a bend that no wear made; of what
+        # tracks read in turn are apart by only a stop, that ends it at full speed, makes one.
+        masked += ends_of(passes) if sister is None else ends_of(passes, at_stops=True)
     look = _looked(track, sister, travel, slow, masked)
     found = []
     for stretch in _stand_out(look.table, pooled=sister is not None, slow=track.is_slow):

@@ -7,8 +7,10 @@ from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import DeadSpot, Floor, Noise, Shape
 from nervus.signal.arithmetic.instants import read_at
 from nervus.signal.arithmetic.spans import overlaps
+from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event
 from nervus.signal.explained.shaft import FLAT_DEPTH_PCT, Shaft
+from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.worn import dead_spots
 from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
@@ -87,7 +89,7 @@ def _dead_spots(
         shallow = tuple(s for s in shallow if not is_told(s, tuple(spots)))
         spots += shallow
         steps = (*shallow, *(s for s in found if s.shape is Shape.STEP))
-        loose = tuple(e for e in loose if not _at_step(e, steps, way))
+        loose = tuple(e for e in loose if not _is_pass(e, steps, shaft, travel))
     return tuple(spots), loose
 
 
@@ -135,15 +137,30 @@ def _told_of(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
     )
 
 
-def _at_step(event: Event, steps: tuple[DeadSpot, ...], way: tuple[FloatArray, FloatArray]) -> bool:
-    """Whether an event is one of the passes over a step, seen by itself."""
-    (_, excursion), place = event.deepest, float(read_at(np.mean(event.span_s), *way))
-    return any(
-        s.channels == event.channels
-        and excursion.depth <= FLAT_DEPTH_PCT
-        and _within((place, place), s.travel_pct, _AT_STEP_PCT)
-        for s in steps
-    )
+def _is_pass(event: Event, shallow: tuple[DeadSpot, ...], shaft: Shaft, travel: Travel) -> bool:
+    """Whether an event is one of the passes over a shallow place, seen by itself.
+
+    Of two tracks it is what they are apart by that counts, whichever seems to have left: where the shaft
+    comes to rest at the place, how far it came says nothing.
+    """
+    _, excursion = event.deepest
+    place, depth = float(read_at(np.mean(event.span_s), travel.time_s, travel.percent)), excursion.depth
+    for spot in shallow:
+        track = next(t for t in shaft.tracks if t.id in spot.channels)
+        sister, samples = shaft.expected_of(track), _during(track, excursion)
+        if sister is not None:
+            depth = sampling.middle(np.abs(track.level[samples] - sister[samples]))
+            there = track.own(np.asarray([sampling.middle(sister[samples])]))
+            place = float(travel.frames[track.id].percent(there)[0])
+        if depth <= FLAT_DEPTH_PCT and _within((place, place), spot.travel_pct, _AT_STEP_PCT):
+            return True
+    return False
+
+
+def _during(track: Instrument, excursion: Excursion) -> slice:
+    """The samples of a track in the deepest part of an excursion, at least one."""
+    first, last = track.time_s.searchsorted(excursion.deepest_s or excursion.span_s).tolist()
+    return slice(min(first, track.time_s.size - 1), last + 1)
 
 
 def _is_told_by(stand: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
