@@ -11,6 +11,7 @@ import math
 import numpy as np
 
 from nervus.domain.channel import BoolArray, FloatArray, IntArray
+from nervus.signal.arithmetic.instants import goes_on
 from nervus.signal.arithmetic.spans import Union, runs
 from nervus.signal.candidates.excursions import Excursion, describe
 from nervus.signal.instruments.instrument import Instrument
@@ -206,19 +207,15 @@ def _goes_on(track: Instrument, first: IntArray, last: IntArray) -> BoolArray:
 
     The sample beside one may be on the way of its jump.
     """
-    level, time_s, end = track.level, track.time_s, track.level.size - 1
-    goes_on = np.zeros(first.size, dtype=np.bool_)
+    level, end = track.level, track.level.size - 1
+    found = np.zeros(first.size, dtype=np.bool_)
     for beside in (1, 2):
         a, b = np.maximum(first - beside, 1), np.minimum(last + beside, end - 1)
-        before = (level[a] - level[a - 1]) / (time_s[a] - time_s[a - 1])
-        behind = (level[b + 1] - level[b]) / (time_s[b + 1] - time_s[b])
-        took_s = time_s[b] - time_s[a]
-        off = np.abs(level[b] - level[a] - (before + behind) / 2.0 * took_s)
-        unknown = np.abs(behind - before) * took_s / 4.0
+        off, unknown = goes_on(track.time_s, level, a, b)
         depth = np.abs(level[first] - (level[a] + level[b]) / 2.0)
         seen = (first >= beside + 1) & (last <= end - beside - 1)
-        goes_on |= seen & (np.maximum(off, unknown) <= _BACK * depth)
-    return goes_on
+        found |= seen & (np.maximum(off, unknown) <= _BACK * depth)
+    return found
 
 
 def _is_no_chance(track: Instrument, count: int, of: int, within: float) -> bool:

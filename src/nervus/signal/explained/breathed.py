@@ -159,6 +159,7 @@ def _learn(
     """What is breathed at a track's levels, with the filling that fits best; `None` where none does."""
     time_s, speed, air = told
     course = course_of(track, off)
+    step = max(sampling.resolution(air), 1e-6)
     best: _Learned | None = None
     for fills_s in _FILLS_S:
         clean = (time_s > track.time_s[0] + fills_s) & (time_s < track.time_s[-1])
@@ -182,7 +183,6 @@ def _learn(
         at = chosen[order]
         found = _Learned(sign * opening[order], speed[at], air[at], sign, fills_s, 1.0)
         beyond = found.beyond(found.opening, found.speed, found.air)[moves[order]]
-        step = max(sampling.resolution(air), 1e-6)
         spread = max(float(np.percentile(beyond, _KEPT)) / 2.0, step)
         if best is None or spread < best.spread:
             best = _Learned(found.opening, found.speed, found.air, sign, fills_s, spread)

@@ -10,6 +10,7 @@ from math import log
 import numpy as np
 
 from nervus.domain.channel import Span
+from nervus.signal.arithmetic.instants import goes_on
 from nervus.signal.arithmetic.spans import inside, runs
 from nervus.signal.candidates.excursions import Excursion, deep_enough
 from nervus.signal.instruments.instrument import Instrument
@@ -64,16 +65,10 @@ def comes_back(track: Instrument, excursion: Excursion) -> float:
     last = int(np.searchsorted(time_s, excursion.span_s[1] + 1e-9))
     if first < 2 or last > level.size - 2 or _may_be_a_stop(track, excursion):
         return 0.0
-    took_s = float(time_s[last] - time_s[first - 1])
     if excursion.span_s[1] - excursion.span_s[0] > _STAYS_S:
         return 0.0
-    slopes = [
-        float((level[b] - level[a]) / (time_s[b] - time_s[a]))
-        for a, b in ((first - 2, first - 1), (last, last + 1))
-    ]
-    expected = float(level[first - 1]) + sum(slopes) / 2.0 * took_s
-    unknown = _known_to(track) + abs(slopes[1] - slopes[0]) * took_s / 4.0
-    near = max(abs(float(level[last]) - expected), unknown)
+    off, unknown = goes_on(time_s, level, first - 1, last)
+    near = max(float(off), _known_to(track) + float(unknown))
     return min(_MOST, max(0.0, log(excursion.depth / (2.0 * near))))
 
 

@@ -44,6 +44,7 @@ class Sister:
         self._tracks, self._pair = {t.id: t for t in tracks}, pair
         self._known: dict[int, float] = {}
         self._stood: dict[str, tuple[FloatArray, FloatArray, FloatArray]] = {}
+        self._usually_off: dict[str, float] = {}
         self.blur = {t.id: pair.blur(t) for t in tracks} if pair is not None else {}
 
     def forget(self) -> None:
@@ -101,6 +102,11 @@ class Sister:
             return 0.0
         if name not in self._stood:
             self._stood[name] = pair.where_both_stand(track)
+            seldom, deviations = _SELDOM_OFF
+            every = self._stood[name][2]
+            self._usually_off[name] = (
+                float(np.percentile(every, seldom)) / deviations if every.size else 0.0
+            )
         time_s, level, apart = self._stood[name]
         start, end = excursion.deepest_s or excursion.span_s
         first, last = time_s.searchsorted((start - track.interval_s, end + track.interval_s)).tolist()
@@ -108,8 +114,7 @@ class Sister:
         if not at_bottom.any():
             return 0.0
         known = hypot(self.blur[name] / _DEVIATIONS, _GAIN * excursion.depth, _RIPPLE_PCT)
-        usually = float(np.percentile(apart, _SELDOM_OFF[0])) / _SELDOM_OFF[1]
-        return float(np.median(apart[first:last][at_bottom])) / max(known, usually)
+        return float(np.median(apart[first:last][at_bottom])) / max(known, self._usually_off[name])
 
     def went_along(self, part: Part) -> float:
         """What it costs, in nats, to say that a track left alone while she moved as it did."""

@@ -36,6 +36,8 @@ _OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
 # Where the shaft bends by more, percent of supply, what tracks read in turn are apart by is motion.
 _STRAIGHT_PCT = 2.0
+# Where a pass ends is known to half an interval, and she is read within one of it.
+_STOPS_INTERVALS = 1.5
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
 # what the plate does, sample by sample, only the fastest are.
 _SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 250.0
@@ -129,11 +131,12 @@ def rough_stretches(
             return ()
     if sister is not None and track.is_slow:
         slow = _visits(passes, float(track.time_s[-1]))
-    if track.is_slow:
-        # Where a foot stops, or a unit limits it, each pass ends with a bend that no wear made; of what
-        # tracks read in turn are apart by only a stop, that ends it at full speed, makes one.
-        masked += ends_of(passes) if sister is None else ends_of(passes, at_stops=True)
-    look = _looked(track, sister, travel, slow, masked)
+    if sister is None and track.is_slow:
+        # Where a foot stops, or a unit limits it, each pass ends with a bend that no wear made.
+        masked += ends_of(passes)
+    # A stop ends a pass at full speed, at any instant between two readings of the sister.
+    stops = ends_of(passes, at_stops=True) if track.is_slow else ()
+    look = _looked(track, sister, travel, slow, masked, stops)
     found = []
     for stretch in _stand_out(look.table, pooled=sister is not None, slow=track.is_slow):
         place, turns, share = _refined(stretch, look, travel)
@@ -149,8 +152,9 @@ def _looked(
     travel: tuple[FloatArray, FloatArray],
     passes: tuple[Pass, ...],
     masked: tuple[Span, ...],
+    stops: tuple[Span, ...] = (),
 ) -> _Look:
-    """A track's roughness over passes and travel."""
+    """A track's roughness over passes and travel; beside `stops` the sister says nothing."""
     size = round(_FINEST_S / max(track.interval_s, 1e-7))
     if size > 1:
         sister = block_means(sister, size) if sister is not None else None
@@ -167,6 +171,7 @@ def _looked(
     if sister is not None and track.is_slow:
         # Between two readings of hers the shaft went straight as far as she does not bend there.
         good &= bends_beside(sister)[1:-1] <= _STRAIGHT_PCT
+        good &= ~inside(track.time_s[1:-1], stops, _STOPS_INTERVALS * track.interval_s)
     table = _table(track, bend, good, travel, passes)
     if sister is not None and track.is_slow:
         table = replace(table, floor=max(table.floor, track.resolution**2 / 6.0))

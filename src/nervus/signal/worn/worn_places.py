@@ -147,10 +147,11 @@ def _is_pass(event: Event, shallow: tuple[DeadSpot, ...], shaft: Shaft, travel: 
     place, depth = float(read_at(np.mean(event.span_s), travel.time_s, travel.percent)), excursion.depth
     for spot in shallow:
         track = next(t for t in shaft.tracks if t.id in spot.channels)
-        sister, samples = shaft.expected_of(track), _during(track, excursion)
-        if sister is not None:
-            depth = sampling.middle(np.abs(track.level[samples] - sister[samples]))
-            there = track.own(np.asarray([sampling.middle(sister[samples])]))
+        if shaft.pair is not None:
+            samples = _during(track, excursion)
+            sister = shaft.pair.expected_of(track, samples)
+            depth = sampling.middle(np.abs(track.level[samples] - sister))
+            there = track.own(np.asarray([sampling.middle(sister)]))
             place = float(travel.frames[track.id].percent(there)[0])
         if depth <= FLAT_DEPTH_PCT and _within((place, place), spot.travel_pct, _AT_STEP_PCT):
             return True
