@@ -403,13 +403,14 @@ class _Scene:
         name, excursion = event.parts[0]
         if self._landings.by_joint(event.parts[0]):
             return event_of([*event.parts, *self._landings.shrank_with(name, event.span_s)])
+        agree = self._agree(event)
+        if not agree and (self._pair is None or self._pair.together):
+            return event
         span = excursion.deepest_s or event.span_s
         others = [
             p for t in self._tracks.values() if t.id != name and (p := measured(t, span)) is not None
         ]
-        if not self._agree(event):
-            if self._pair is None or self._pair.together:
-                return event
+        if not agree:
             if fell := self._landings.fell_with(event.parts[0], others):
                 return event_of([*event.parts, *fell])
             left = [p for p in others if self._left(p)]
