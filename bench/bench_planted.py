@@ -129,14 +129,15 @@ def show(name: str, rows: list[dict[str, Any]]) -> None:
     )
 
 
-def asked_for(description: str | None, flag: str) -> argparse.Namespace:
+def asked_for(description: str | None, *flags: str) -> argparse.Namespace:
     """Corpora, seeds and what else the command line asks for."""
     parser = argparse.ArgumentParser(description=description)
     parser.add_argument("corpora", nargs="+", type=Path)
     parser.add_argument("--seeds", type=int, default=2)
     parser.add_argument("--first", type=int, default=100)
     parser.add_argument("--only", default="")
-    parser.add_argument(flag, action="store_true")
+    for flag in flags:
+        parser.add_argument(flag, action="store_true")
     return parser.parse_args()
 
 

@@ -165,8 +165,13 @@ def reader(rate_hz: float, random: Random) -> Reader:
     return Reader(rate_hz, percent, step, noise, apart, float(random.choice([0.0, 0.15])))
 
 
-def sound(motion: str, pair: str, rate_hz: float, seed: int) -> Recording:
-    """A sound recording: a motion, one track or two, an instrument drawn from the usual ones."""
+def sound(
+    motion: str, pair: str, rate_hz: float, seed: int, *, pedal: bool = False, led_s: float | None = None
+) -> Recording:
+    """A sound recording: a motion, one track or two, an instrument drawn from the usual ones.
+
+    Of the throttle, or of the `pedal`; with the command recorded that led the plate by so many seconds.
+    """
     random = np.random.default_rng([seed, *motion.encode(), *pair.encode(), int(rate_hz)])
     lasts_s = 20.0 if rate_hz >= 500.0 else 70.0
     plate = MOTIONS[motion](lasts_s, random)
@@ -183,6 +188,11 @@ def sound(motion: str, pair: str, rate_hz: float, seed: int) -> Recording:
         read = gain * (0.6 + 0.035 * travel) + volts
         read = read * 20.0 if by.percent else read
         read = np.round((read + random.normal(0.0, by.noise, read.size)) / by.step) * by.step
-        kind = CHANNEL_KINDS[f"tps{n + 1}_{'pct' if by.percent else 'v'}"]
+        kind = CHANNEL_KINDS[f"{'app' if pedal else 'tps'}{n + 1}_{'pct' if by.percent else 'v'}"]
         channels.append(Channel(kind, at, np.clip(read, 0.0, 100.0 if by.percent else 5.0)))
+    if led_s is not None:
+        asked = np.interp(time_s + led_s, FINE_S * np.arange(plate.size), plate)
+        channels.append(
+            Channel(CHANNEL_KINDS["throttle_cmd_pct"], time_s, np.round(asked * 2.55) / 2.55)
+        )
     return Recording(tuple(channels))
