@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.analysis import ChannelSummary, Coverage, Examination, Locality, Pass, Travel
+from nervus.domain.analysis import ChannelSummary, Coverage, Examination, Frame, Locality, Pass, Travel
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span
 from nervus.domain.finding import (
     DeadSpot,
@@ -18,7 +18,7 @@ from nervus.domain.profile import SensorKind, ThrottleProfile
 from nervus.domain.progress import Progress, no_progress
 from nervus.language import say
 from nervus.signal.arithmetic.instants import read_at
-from nervus.signal.arithmetic.spans import Union, inside
+from nervus.signal.arithmetic.spans import inside
 from nervus.signal.explained.events import Event, bursts
 from nervus.signal.explained.shaft import Shaft, follow
 from nervus.signal.instruments import sampling
@@ -26,10 +26,13 @@ from nervus.signal.instruments.held_values import as_read
 from nervus.signal.instruments.instrument import supply_scale
 from nervus.signal.instruments.key import is_witnessed, key_off_spans
 from nervus.signal.motion.course import Course, plain_course
+from nervus.signal.motion.pair import Pair
 from nervus.signal.told import disagreement, drops, following, linearity, ranges, rest, supply
 from nervus.signal.told.coverage import describe_coverage, of_contactless
 from nervus.signal.told.groups import in_groups
 from nervus.signal.told.one_cause import (
+    all_over,
+    is_apart,
     is_bend,
     is_seen_elsewhere,
     is_worn_there,
@@ -120,9 +123,9 @@ def _of_shaft(
     recording: Recording, shaft: Shaft, profile: ThrottleProfile | None
 ) -> tuple[list[Finding], list[Finding], Locality]:
     """What the tracks of one shaft show, what of it is worn, and where its drops come."""
-    spots, wear, loose = worn_places.find_worn(shaft)
     differ = _disagreements(recording, shaft, profile)
     differ, sags = unless_supply_sags(recording, shaft, differ)
+    spots, wear, loose = worn_places.find_worn(shaft, all_over(differ))
     wear = [n for n in wear if not is_bend(n, shaft, differ)]
     spots = tuple(s for s in spots if not (stands_in_bend(s, differ) or is_seen_elsewhere(s, differ)))
     differ = tuple(d for d in differ if not is_worn_there(d, (*spots, *wear)))
@@ -209,7 +212,14 @@ def _disagreements(
     witness = next((c for r in roles for c in recording.with_role(r)), None)
     sure = tuple(e.span_s for e in shaft.events if not e.is_weak)
     faulty = sure + shaft.spikes[channels[0]] + shaft.spikes[channels[1]]
-    return disagreement.find_disagreements(both, channels, witness, faulty, profile, shaft.passes)
+    stood = _stood(pair, travel.frames[channels[0]])
+    return disagreement.find_disagreements(both, channels, witness, faulty, profile, shaft.passes, stood)
+
+
+def _stood(pair: Pair, frame: Frame) -> tuple[FloatArray, FloatArray]:
+    """When both tracks stood, and by how much the first was above then, percent of travel."""
+    at_s, _, off = pair.where_both_stand(pair.first)
+    return at_s, off * pair.first.supply_v / (frame.open - frame.closed)
 
 
 def _against_others(
@@ -290,13 +300,7 @@ def _rests(
         return ()
     rests = rest.find_rests(travel.time_s, travel.percent, recording, pedal)
     found = rest.off_rest(rests, (travel.witness,), recording, cause_of_rest)
-    apart = Union(
-        t
-        for f in findings
-        if isinstance(f, Disagreement) and travel.witness in f.channels
-        for t in f.times_s
-    )
-    return tuple(f for f in found if not any(apart.touches(t) for t in f.times_s))
+    return tuple(f for f in found if not is_apart(f, findings))
 
 
 def _locality(events: tuple[Event, ...], travel: Travel | None) -> Locality:

@@ -12,21 +12,22 @@ from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.course import Course, course_of, plain_course
-from nervus.signal.motion.relation import Line, learn_line
+from nervus.signal.motion.relation import Line, learn_late_line, learn_line
 
 # Told more seldom than this it is no witness of an interruption.
 _EVERY_S = 0.25
-# A sound throttle is where it is asked to be within these times (from memory: 0.1 to 0.2 s over the
-# whole travel, the channels' own delays besides).
+# Delays that are tried where none shows (from memory: a throttle is there within 0.1 to 0.2 s).
 _LAGS_S = (0.0, 0.1, 0.2, 0.3, 0.5)
+# So long before it went there, or came back, something else was asked for.
+_BESIDE_S = (0.1, 0.2, 0.3, 0.5)
 # It may be later than it usually is by this much.
 _LATER_S = 0.2
 # Command and place agree within this, percent of supply, and this share of an excursion; a difference is
-# worth no more than so many nats, and so is a plate that went where it was asked to.
-_WITHIN_PCT, _WITHIN_SHARE, _MOST = 3.0, 0.2, 8.0
+# worth no more than so many nats, and so many that a plate went where it was asked to, or came back so.
+_WITHIN_PCT, _WITHIN_SHARE, _MOST, _EACH_WAY = 3.0, 0.2, 8.0, 4.0
 # The line between them is not straight at the stops: of shallower excursions it says nothing, percent
 # of supply.
-_LEAST_PCT = 6.0
+_LEAST_PCT = 5.0
 # Further apart than this it is looked into, if it goes so much of the way at once, and for no longer
 # than this.
 _PARTED_PCT, _AT_ONCE, _LONGEST_S = 6.0, 0.5, 2.5
@@ -68,15 +69,17 @@ class Asked:
         time_s, level = track.time_s[first:last:every], track.level[first:last:every]
         low, high = self._wanted(track, time_s)
         apart = float(np.median(np.maximum(np.maximum(low - level, level - high), 0.0)))
-        if self._short_of(excursion, float(np.median(low)), float(np.median(high))):
-            return 0.0
         spread = hypot(_WITHIN_PCT, _WITHIN_SHARE * excursion.depth)
         if apart > spread:
-            return -min((apart / spread) ** 2 / 2.0, _MOST)
-        before = self._wanted(track, np.asarray([start - _LAGS_S[-1]]))
-        there = float(np.median((low + high) / 2.0))
-        went = abs(there - float(before[0][0])) > _WENT_SHARE * excursion.depth
-        return _MOST * _WENT_SHARE if went else -((apart / spread) ** 2) / 2.0
+            short = self._short_of(excursion, float(np.median(low)), float(np.median(high)))
+            return 0.0 if short else -min((apart / spread) ** 2 / 2.0, _MOST)
+        # Each way that was asked for as it was gone tells.
+        there, lags = float(np.median((low + high) / 2.0)), np.asarray(_BESIDE_S)
+        went = sum(
+            bool(np.any(np.abs(self._wanted(track, beside)[0] - there) > _WENT_SHARE * excursion.depth))
+            for beside in (start - lags[::-1], end + lags)
+        )
+        return _EACH_WAY * went if went else -((apart / spread) ** 2) / 2.0
 
     def left(self, track: Instrument, span: Span) -> bool:
         """Whether a track was where it was asked to be, and went away from there by itself.
@@ -155,10 +158,13 @@ def who_asked(recording: Recording, tracks: tuple[Instrument, ...]) -> Asked | N
 
 
 def _line(told: Course, track: Course) -> tuple[Line, float] | None:
-    """The line from command to track for the delay with which they agree best."""
-    best: tuple[Line, float] | None = None
+    """The line from command to track, and by how much later it is there.
+
+    Where nothing tells both, the line that most of the recording agrees on for any delay.
+    """
+    best = learn_late_line(told, track)
     least = np.inf
-    for lag in _LAGS_S:
+    for lag in _LAGS_S if best is None else ():
         line = learn_line(told, track, lag)
         if line is None:
             continue

@@ -79,7 +79,7 @@ def find_stands(
     fresh = (
         e
         for e in told
-        if asked or _is_at(e, level, track) or e.depth > max(_JUMP_PCT, abs(e.after - e.before))
+        if e.depth > max(_JUMP_PCT, 0.0 if asked or _is_at(e, level, track) else abs(e.after - e.before))
     )
     # Where an excursion begins or ends a track is on its course.
     near_s = 1.5 * track.interval_s

@@ -13,7 +13,7 @@ from math import log
 
 import numpy as np
 
-from nervus.domain.channel import Channel, Role, Span, Unit
+from nervus.domain.channel import Channel, FloatArray, Role, Span, Unit
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.instruments.instrument import Instrument, usual_supply
 
@@ -36,6 +36,8 @@ _LEAST, _CHANCE = 3, 1e-3
 _MOST_LOOKED_AT = 300
 # Further apart than this, percent of supply, levels are those of different openings.
 _APART_PCT = 1.0
+# A factor leaves less than this share of what one level, or one depth, leaves of them.
+_FAR_BETTER = 0.6
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +87,7 @@ def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | Non
     deep = deep[:: max(1, len(deep) // _MOST_LOOKED_AT)]
     if len(deep) < _LEAST:
         return None
-    levels = np.asarray([e.level for e in deep])
+    levels, courses = (np.asarray(x) for x in zip(*((e.level, e.course) for e in deep), strict=True))
     best: tuple[int, Shrunk] | None = None
     for to_ground in (True, False):
         factors = np.asarray([_factor(e, to_ground=to_ground) for e in deep])
@@ -100,11 +102,19 @@ def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | Non
             each = np.minimum(2.0 * widths[same] / _RANGE, 1.0)
             by_chance = float(np.prod(each)) / float(2.0 * spread / _RANGE) * len(deep)
             apart = float(np.ptp(levels[same])) > max(_APART_PCT, 2.0 * track.same_level)
+            apart = apart and _is_factor(factor, levels[same], courses[same], to_ground=to_ground)
             if count < _LEAST or 2 * count <= len(deep) or not apart or by_chance > _CHANCE:
                 continue
             if best is None or count > best[0]:
                 best = count, Shrunk(float(np.median(factors[same])), to_ground)
     return best[1] if best is not None else None
+
+
+def _is_factor(factor: float, levels: FloatArray, courses: FloatArray, *, to_ground: bool) -> bool:
+    """Whether a factor tells levels better than one level would, or one depth: a hand has habits too."""
+    told = factor * courses if to_ground else 100.0 - factor * (100.0 - courses)
+    off = float(np.std(levels - told))
+    return off < _FAR_BETTER * min(float(np.std(levels)), float(np.std(levels - courses)))
 
 
 def shrank(track: Instrument, excursion: Excursion, by: Shrunk) -> bool:

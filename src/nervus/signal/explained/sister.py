@@ -101,7 +101,8 @@ class Sister:
         if pair.together:
             return 0.0
         if name not in self._stood:
-            self._stood[name] = pair.where_both_stand(track)
+            at_s, stood, off = pair.where_both_stand(track)
+            self._stood[name] = at_s, stood, np.abs(off)
             seldom, deviations = _SELDOM_OFF
             every = self._stood[name][2]
             self._usually_off[name] = (

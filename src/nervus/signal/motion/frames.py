@@ -39,6 +39,8 @@ _ENOUGH = 50_000
 _LEAST_RANGE_PCT, _LEAST_ALIKE = 5.0, 0.5
 # A track that begins at its high end, and is there for so many times what it is at the low one, falls.
 _MOSTLY_AT_REST, _AT_REST = 3.0, 0.5
+# What is reported stood where it was so long before, and is so long behind, within so much, percent.
+_STOOD_S, _STILL_PCT = (-0.3, 0.1), 1.0
 # The other track is at an end within this, percent of travel; so many of its points tell where this one
 # is then, if no further from their line than this share of the travel.
 _AT_END_PCT, _LEAST_AT_END, _NEAR_LINE = 0.7, 5, 0.04
@@ -162,6 +164,11 @@ def _fit_reported(course: Course, reported: Channel) -> tuple[float, float] | No
     """Levels at 0 and 100 % by a robust line (Theil-Sen) through calm moments."""
     at = np.interp(course.time_s, reported.time_s, reported.values)
     calm = course.speed() < 3.0
+    # What is late is elsewhere until it has come to rest where it was told to be.
+    before, behind = (
+        np.interp(course.time_s + shift_s, reported.time_s, reported.values) for shift_s in _STOOD_S
+    )
+    calm &= (np.abs(at - before) < _STILL_PCT) & (np.abs(behind - at) < _STILL_PCT)
     if calm.sum() < 20 or np.ptp(at[calm]) < 10.0:
         return None
     chosen = np.flatnonzero(calm)[:: max(1, int(calm.sum()) // 400)]

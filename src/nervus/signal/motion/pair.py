@@ -85,7 +85,7 @@ class Pair:
         """Where two readings of each that are taken in turn, across each other, are alike.
 
         Returns:
-            When, a track's level then, and how far it is off what its sister says, shape (n,) each.
+            When, a track's level then, and how far it is above what its sister says, shape (n,) each.
         """
         sister, sign = self.other(of), 1.0 if of.id == self.first.id else -1.0
         own, hers = (np.abs(np.diff(t.level)) <= t.same_level for t in (of, sister))
@@ -98,8 +98,7 @@ class Pair:
         alike = np.append(hers, False) | np.append(False, hers)
         both = alike[behind] & (sister_s[behind] < of.time_s[at + 1])
         level = of.level[at[both]]
-        apart = np.abs(level - self.as_track(of, sister.level[behind[both]]))
-        return of.time_s[at[both]], level, apart
+        return of.time_s[at[both]], level, level - self.as_track(of, sister.level[behind[both]])
 
     def resolution(self, of: Instrument) -> float:
         """The coarser of both tracks' steps, in percent of a track's supply."""

@@ -5,8 +5,10 @@ samples would follow the bend. So each stretch of travel has one vote, and the l
 wins; a plain relation (same, inverse, half) wins against a freely fitted one that is hardly better.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from math import inf
 
 import numpy as np
 
@@ -36,6 +38,21 @@ _SAME_WAY, _ASIDE_PCT = 0.03, 2.0
 # A track moves where it is faster than this, percent of supply a second; so many such points tell a
 # lag, which must make them agree better by this factor.
 _MOVES_PCT_PER_S, _LEAST_MOVING, _BETTER = 5.0, 20, 0.8
+# A sound throttle is where it is asked to be within these times (from memory: the whole travel takes 0.1
+# to 0.2 s, the channels' own delays besides); looked for more finely around the best of them. Further
+# apart than the first of these, percent, is no nearer; within the second it follows, however few places
+# say so.
+_LATE_S, _FINER_LATE_S, _NO_MORE_PCT, _CLOSE_PCT = (
+    (0.0, 0.1, 0.2, 0.3, 0.5),
+    (0.05, 0.025, 0.01),
+    6.0,
+    1.5,
+)
+# What moves goes by more than this, percent, from one telling to the next; what has not for so long
+# stands. So many places at which it stood, over this share of the range, tell a line; so many, or this
+# share of the votes, where they were only crossed.
+_STILL_PCT, _STOOD_S, _LEAST_STOOD, _MOST_OF_IT = 0.5, 0.3, 3, 0.6
+_LEAST_CROSSED, _MOST_VOTES = 20, 0.6
 # A filter before an input is no slower than this (from memory: 10 kilohm and 1 microfarad are 10 ms).
 _FILTERED_S = 0.03
 # Lags that are tried at once, none of them in the middle; then as many between the best ones.
@@ -57,7 +74,7 @@ _ENOUGH = 60_000
 # Sensors are built so that one track is the other, its mirror, its half or its double, without an
 # offset. Where nearly all stretches were so for this share of their time, the tracks are, whatever they
 # were at other times.
-_FOR_A_WHILE, _NEARLY_ALL = 0.1, 0.65
+_FOR_A_WHILE, _NEARLY_ALL, _LEAST_SEEN = 0.1, 0.65, 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +135,80 @@ def _is_beside(line: Line, other: Line) -> bool:
     return alike and bool(
         abs(line.at(middle) - other.at(middle)) > _ASIDE_PCT * max(1.0, abs(line.slope))
     )
+
+
+def learn_late_line(asked: Course, follows: Course) -> tuple[Line, float] | None:
+    """The line from what is asked for to what follows it, and how many seconds later they agree best.
+
+    On scales of their own, so that no line is likelier than another. `None` where too little was swept,
+    or nothing follows.
+    """
+    best: tuple[Line, float] | None = None
+    least, sure, tried = inf, False, set[float]()
+
+    def look(lags: Iterable[float]) -> None:
+        nonlocal best, least, sure
+        for lag in (x for x in lags if x >= 0.0 and x not in tried):
+            tried.add(lag)
+            line, votes = _free_line(asked, follows, lag)
+            if line is None:
+                continue
+            at = read_at(asked.time_s + lag, follows.time_s, follows.level)
+            off = _mean_off(line, asked.level, at)
+            if off < least:
+                # Each place counts once: it may have been at one of them nearly all the time.
+                by_place = _mean_off(line, *_middles(_stretches(asked, follows, lag)))
+                best, least, sure = (line, lag), off, votes >= _MOST_VOTES or by_place < _CLOSE_PCT
+
+    look(_LATE_S)
+    for finer in _FINER_LATE_S:
+        look((best[1] - finer, best[1] + finer) if best is not None else ())
+    return best if sure else None
+
+
+def _mean_off(line: Line, x: FloatArray, y: FloatArray) -> float:
+    return float(np.mean(np.minimum(np.abs(line.at(x) - y), _NO_MORE_PCT)))
+
+
+def _free_line(asked: Course, follows: Course, lag_s: float) -> tuple[Line | None, float]:
+    """The line that most places agree on, and its share of the votes: all, where it stood at them."""
+    stretches = _stretches(asked, follows, lag_s)
+    if len(stretches) < _LEAST_STRETCHES:
+        return None, 0.0
+    for told in (_settled(stretches, asked, follows, lag_s), stretches):
+        x, y = _middles(told)
+        line = max(_lines_through_pairs(x, y), key=lambda line: _votes(line, x, y), default=None)
+        if line is None:
+            continue
+        line = _refined(line, x, y)
+        votes = _votes(line, x, y)
+        if told is stretches:
+            tells = votes >= _LEAST_VOTES and len(told) >= _LEAST_CROSSED
+            return (line, votes) if tells else (None, 0.0)
+        # Any two places lie on a line.
+        if votes >= max(_LEAST_VOTES, _LEAST_STOOD / len(told)):
+            return line, 1.0
+    return None, 0.0
+
+
+def _settled(
+    stretches: list[tuple[FloatArray, FloatArray]], asked: Course, follows: Course, skew_s: float
+) -> list[tuple[FloatArray, FloatArray]]:
+    """The stretches at which was stood, where those tell a line; else none.
+
+    What was crossed only tells how late it was, not where.
+    """
+    moving = np.append(False, np.abs(np.diff(asked.level)) > _STILL_PCT)
+    moved_s = np.maximum.accumulate(np.where(moving, asked.time_s, -inf))
+    still = asked.time_s - moved_s >= _STOOD_S + asked.interval_s + follows.interval_s
+    if not still.any():
+        return []
+    stood = replace(asked, time_s=asked.time_s[still], level=asked.level[still])
+    told = _stretches(stood, follows, skew_s)
+    if len(told) < _LEAST_STOOD:
+        return []
+    every, own = (np.ptp(_middles(s)[0]) for s in (stretches, told))
+    return told if own >= _MOST_OF_IT * every else []
 
 
 def _voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line, float]:
@@ -296,7 +387,10 @@ def _stretches(first: Course, second: Course, skew_s: float) -> list[tuple[Float
 def _is_kept_for_a_while(line: Line, stretches: list[tuple[FloatArray, FloatArray]]) -> bool:
     """Whether nearly every stretch was on a line for a good part of its time."""
     near = _AGREES_PCT * max(1.0, abs(line.slope))
-    kept = [float(np.mean(np.abs(line.at(x) - y) < near)) > _FOR_A_WHILE for x, y in stretches]
+    # What was seen for a moment only was not seen to be kept.
+    long = [s for s in stretches if s[0].size >= _LEAST_SEEN]
+    told = long if len(long) >= _LEAST_STRETCHES else stretches
+    kept = [float(np.mean(np.abs(line.at(x) - y) < near)) > _FOR_A_WHILE for x, y in told]
     return float(np.mean(kept)) > _NEARLY_ALL
 
 

@@ -1,6 +1,7 @@
 """Disagreement: two tracks that tell different positions, and which one a witness contradicts."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from nervus.signal.arithmetic.spans import inside, merge, runs, total
 from nervus.signal.instruments import sampling
 from nervus.signal.motion.course import Course
 from nervus.signal.motion.relation import Line
+from nervus.signal.told.lasting import apart_on_the_whole, stood_apart
 from nervus.signal.worn.pass_cells import sort_into_cells
 
 # Tracks in good order differ by up to 2 % of travel without anyone calling it a fault (common
@@ -38,6 +40,8 @@ _MANY = 20
 _SLOW_S, _LEAST_SLOW, _SLOWER_S, _LEAST_SLOWER = 0.05, 4, 0.1, 6
 # Stretches of disagreement closer than this are one.
 _JOIN_S = 0.6
+# And of what is told of many readings.
+_JOIN_WHOLE_S = 3.0
 # A witness blames a track when that track is off it by so many times what the other is.
 _BLAME = 2.0
 # While the witness moves by more than this between two samples, percent, and by more than this share of
@@ -45,9 +49,10 @@ _BLAME = 2.0
 _BLUR_PCT, _BLUR_SHARE = 1.0, 0.5
 # Below this share of the time in disagreement the witness was itself moving too fast to tell.
 _LEAST_WITNESSED, _LEAST_CALM = 0.1, 4
+_NEVER = np.empty(0)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class PairTravel:
     """Both tracks as percent of travel at the instants of the first one.
 
@@ -64,6 +69,11 @@ class PairTravel:
     second: FloatArray
     allowance: FloatArray
     blur: float
+
+    @cached_property
+    def is_slow(self) -> bool:
+        """Whether a course is smoothed over so many that a snap looks like a difference."""
+        return sampling.interval_s(self.time_s) >= _SLOW_S
 
 
 def pair_travel(courses: tuple[Course, Course], line: Line, frame: Frame, skew_s: float) -> PairTravel:
@@ -112,26 +122,56 @@ def find_disagreements(
     faulty: tuple[Span, ...],
     profile: ThrottleProfile | None,
     passes: tuple[Pass, ...] = (),
+    stood: tuple[FloatArray, FloatArray] = (_NEVER, _NEVER),
 ) -> tuple[Disagreement, ...]:
-    """At most one finding, with all its times: two tracks that differ beyond the limit."""
+    """At most one finding, with all its times: two tracks that differ beyond the limit.
+
+    Args:
+        pair: both tracks in one frame.
+        channels: their names.
+        witness: what else tells where the shaft is.
+        faulty: when something else is told of either.
+        profile: what the throttle should do.
+        passes: over the travel.
+        stood: when both stood though they are read in turn, and by how much the first was above then,
+            percent of travel, shape (k,) both.
+    """
     limit = profile.disagreement_pct if profile is not None else _LIMIT_PCT
     apart = np.abs(pair.first - pair.second)
     sound = ~inside(pair.time_s, faulty, 0.1)
     now = (apart - pair.allowance > limit) & sound
     always = _bent(pair, passes, limit) & sound
-    interval_s = sampling.interval_s(pair.time_s)
-    slow = interval_s >= _SLOW_S
-    least = (_LEAST_SLOWER if interval_s >= _SLOWER_S else _LEAST_SLOW) if slow else 2
+    least = 2
+    if pair.is_slow:
+        least = _LEAST_SLOWER if sampling.interval_s(pair.time_s) >= _SLOWER_S else _LEAST_SLOW
     # What timing does turns round with the direction: one sign at a time, where samples are far apart.
-    signs = (now & (pair.first > pair.second), now & (pair.first < pair.second)) if slow else (now,)
+    signs = (
+        (now & (pair.first > pair.second), now & (pair.first < pair.second)) if pair.is_slow else (now,)
+    )
     differs = [s for one in signs for s in _spans(pair.time_s, one, least)]
     lasting = (s for s in merge(differs, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
-    joined = merge((*lasting, *_spans(pair.time_s, always, 2)), _JOIN_S)
+    stands: tuple[Span, ...] = ()
+    if pair.is_slow:
+        stands, at_s = stood_apart(stood, faulty, limit)
+        whole = _on_the_whole(pair, sound, limit)
+        always |= (np.isin(pair.time_s, at_s) | whole) & sound
+        stands += tuple(merge(_spans(pair.time_s, whole, 1), _JOIN_WHOLE_S))
+    joined = merge((*lasting, *_spans(pair.time_s, always, 2), *stands), _JOIN_S)
     off = now | always
     if not joined:
         return ()
     during = inside(pair.time_s, joined) & off
     return (_finding(pair, channels, witness, (joined, during), profile),)
+
+
+def _on_the_whole(pair: PairTravel, sound: BoolArray, limit: float) -> BoolArray:
+    """Readings of parts in which both are apart without what timing does, shape (n,)."""
+    found = np.zeros(pair.time_s.shape, dtype=np.bool_)
+    time_s, off = pair.time_s[sound], (pair.first - pair.second)[sound]
+    if time_s.size > 1:
+        speed = np.gradient((pair.first + pair.second)[sound] / 2.0, time_s)
+        found[sound] = apart_on_the_whole(time_s, off, speed, pair.allowance[sound], limit)
+    return found
 
 
 def _spans(time_s: FloatArray, mask: BoolArray, least: int) -> tuple[Span, ...]:
@@ -183,8 +223,9 @@ def _finding(
 ) -> Disagreement:
     spans, during = when
     apart = np.abs(pair.first - pair.second)
-    # One odd reading of many is not how far they differ.
-    worst = round(float(np.percentile(apart[during], 98.0 if during.sum() >= _MANY else 100.0)), 1)
+    # One odd reading of many is not how far they differ, nor what timing does to it.
+    calm = during & (pair.allowance <= np.median(pair.allowance[during])) if pair.is_slow else during
+    worst = round(float(np.percentile(apart[calm], 98.0 if calm.sum() >= _MANY else 100.0)), 1)
     suspect = _blame(pair, channels, witness, during) if witness is not None else None
     place = pair.first if suspect != channels[0] else pair.second
     low, high = (round(float(q), 1) for q in np.percentile(place[during], [1.0, 99.0]))

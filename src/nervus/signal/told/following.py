@@ -18,7 +18,7 @@ from nervus.signal.arithmetic.robust import running_extremes
 from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments.sampling import interval_s
 from nervus.signal.motion.course import Course, plain_course
-from nervus.signal.motion.relation import Line, learn_line
+from nervus.signal.motion.relation import Line, learn_late_line, learn_line
 from nervus.signal.told.phrases import times_told
 
 # A sound throttle is there within this time (from memory: 0.1 to 0.2 s over the whole travel).
@@ -63,7 +63,8 @@ def not_following(
     asked = plain_course(command)
     if asked.time_s.size < _LEAST_SAMPLES:
         return ()
-    line, limit = learn_line(asked, position) or _by_lag(asked, position), _limit(profile)
+    known, limit = learn_late_line(asked, position), _limit(profile)
+    line = known[0] if known is not None else learn_line(asked, position) or _by_lag(asked, position)
     if line is None or abs(line.slope) < _LEAST_SLOPE:
         line, limit = _from_the_low_end(asked, position), max(limit, _UNKNOWN_SCALE_PCT)
     within = (asked.time_s >= position.time_s[0]) & (asked.time_s <= position.time_s[-1])

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from nervus.domain.channel import Recording
+from nervus.domain.channel import Recording, Span
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -16,6 +16,7 @@ from nervus.domain.finding import (
     Finding,
     Floor,
     Noise,
+    OffRest,
     Shape,
     SupplyFault,
 )
@@ -28,9 +29,37 @@ from nervus.signal.told.sagging import find_sag, supply_sags
 # track that stands is off by no more than this many times as far as it stands. From place to place a
 # bend goes on by less than this share of what it is off by, told from so many readings.
 _BEND_PCT, _WIDEST_BEND_PCT, _OFF_BY_MORE, _SMOOTHLY, _LEAST_THERE = 4.0, 60.0, 1.5, 0.5, 3
+# What lasts for longer than this over so much of the travel, percent, has no place.
+_ALL_OVER_PCT, _ALL_OVER_S = 25.0, 3.0
+# A rest is off by as much as tracks differ within this share.
+_AS_FAR = 0.25
 # A difference of two tracks lasts from so long on; what lies so near to its end, and is no larger than
 # this many times it, is its end.
 _LASTS_S, _BESIDE_S, _AS_LARGE = 1.0, 0.25, 1.4
+
+
+def all_over(differ: tuple[Disagreement, ...]) -> tuple[Span, ...]:
+    """When tracks differed over much of the travel, for long: what they differ by has no place then."""
+    return tuple(
+        s
+        for d in differ
+        if d.travel_pct[1] - d.travel_pct[0] > _ALL_OVER_PCT
+        for s in d.times_s
+        if s[1] - s[0] >= _ALL_OVER_S
+    )
+
+
+def is_apart(off: OffRest, findings: Sequence[Finding]) -> bool:
+    """Whether a rest is off while the tracks tell different places, or by as much as they differ.
+
+    Then one of them lies, at its rest too.
+    """
+    own = (f for f in findings if isinstance(f, Disagreement) and off.channels[0] in f.channels)
+    by = abs(off.rest_pct - off.usual_rest_pct)
+    return any(
+        abs(by - d.worst_pct) < _AS_FAR * d.worst_pct or any(map(Union(d.times_s).touches, off.times_s))
+        for d in own
+    )
 
 
 def is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> bool:

@@ -52,6 +52,8 @@ _MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
 _SAME_LEVEL_PCT, _SAME_LEVEL_DEPTH_PCT = 0.3, 4.0
 # A spot that shows in a smaller share of its crossings is not bound to the place alone.
 _LEAST_SHARE = 0.3
+# So much of what was seen in its passes lies beside a place, on either side.
+_BESIDE = 0.25
 
 
 def from_events(
@@ -188,7 +190,11 @@ def _could_show(
     Read ten times a second, or while a spring snaps, a track is not read at all in most crossings of a
     narrow place.
     """
-    low, high = float(by_pass[:, 0].min()), float(by_pass[:, 1].max())
+    # What was seen while it went quickly lies beside the place.
+    low, high = (
+        float(np.quantile(by_pass[:, 0], _BESIDE)),
+        float(np.quantile(by_pass[:, 1], 1.0 - _BESIDE)),
+    )
     count = 0
     for p in crossed:
         speed = abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6)

@@ -34,7 +34,7 @@ _MANY_PASSES, _MANY_SHARE, _SPREADS, _MEAN_SHARE, _LEAST_LEVELS = 4, 0.35, 6.0, 
 _BRISK = 6.0
 # With the sister as the clock, which no hand deceives, less must be hidden; but time must agree, within
 # so many cells, with this share of what it tells on the average of passes.
-_LEAST_BY_SISTER_PCT, _LEAST_CELLS_BY_SISTER = 0.45, 0.8
+_LEAST_BY_SISTER_PCT, _LEAST_CELLS_BY_SISTER, _STEPS_BY_SISTER = 0.45, 0.8, 1.25
 _TIME_AGREES, _NEAR_CELLS = 0.3, 2
 # Cells so far from a stand the tracks go together within this share, on one side at least; on the other
 # one the track may leap, which takes less than this share of the usual way. Else it is bent there.
@@ -51,7 +51,11 @@ _FIRST_LOOK, _SUSPICIOUS_SHARE = 64, 0.15
 
 
 def find_flats(
-    course: Course, passes: tuple[Pass, ...], ends: Span, sister: FloatArray | None = None
+    course: Course,
+    passes: tuple[Pass, ...],
+    ends: Span,
+    sister: FloatArray | None = None,
+    resolution: float = 0.0,
 ) -> tuple[DeadSpot, ...]:
     """Levels at which the track stands still in most passes while the throttle moves on.
 
@@ -61,20 +65,35 @@ def find_flats(
         ends: levels of the closed and the open stop, percent of supply.
         sister: what the other track showed at the course's instants, as this track's level, shape (n,):
             a better clock than time, for no hand makes one track stand and not the other.
+        resolution: the coarser of both tracks' steps, percent of this track's supply.
     """
+    clock = None if sister is None else _Clock(sister, resolution)
     if len(passes) > 2 * _FIRST_LOOK:
         some = passes[:: len(passes) // _FIRST_LOOK]
-        if not _look(course, some, sister).suspicious:
+        if not _look(course, some, clock).suspicious:
             return ()
-    seen = _look(course, passes, sister)
-    found = _spots(course, seen, ends, sister)
+    seen = _look(course, passes, clock)
+    found = _spots(course, seen, ends, clock)
     if found or not seen.suspicious:
         return found
-    return _either_way(course, passes, ends, sister)
+    return _either_way(course, passes, ends, clock)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Clock:
+    """The other track, which tells how far the shaft went meanwhile.
+
+    Attributes:
+        level: at the course's instants, as its track's level, shape (n,).
+        resolution: the coarser of both tracks' steps, percent of its track's supply.
+    """
+
+    level: FloatArray
+    resolution: float
 
 
 def _either_way(
-    course: Course, passes: tuple[Pass, ...], ends: Span, sister: FloatArray | None
+    course: Course, passes: tuple[Pass, ...], ends: Span, clock: _Clock | None
 ) -> tuple[DeadSpot, ...]:
     """A wiper that sticks: it stands at one end of a place while it opens, at the other while it closes.
 
@@ -84,7 +103,7 @@ def _either_way(
     ways = []
     for way in (opens, ~opens):
         some = tuple(p for p, own in zip(passes, way, strict=True) if own)
-        ways.append(_spots(course, _look(course, some, sister), ends, sister))
+        ways.append(_spots(course, _look(course, some, clock), ends, clock))
     one, other = ways
     return tuple(
         max((a, b), key=lambda spot: spot.seen_in)
@@ -94,7 +113,8 @@ def _either_way(
     )[:1]
 
 
-def _spots(course: Course, seen: "_Seen", ends: Span, sister: FloatArray | None) -> tuple[DeadSpot, ...]:
+def _spots(course: Course, seen: "_Seen", ends: Span, clock: _Clock | None) -> tuple[DeadSpot, ...]:
+    sister = None if clock is None else clock.level
     groups = merge(((float(c), float(c)) for c in np.flatnonzero(seen.worn)), 2.0)
     spots = (_spot(course, seen, (int(a), int(b)), ends, sister) for a, b in groups)
     return tuple(s for s in spots if s is not None)
@@ -123,7 +143,7 @@ class _Seen:
     suspicious: bool
 
 
-def _look(course: Course, passes: tuple[Pass, ...], sister: FloatArray | None) -> _Seen:
+def _look(course: Course, passes: tuple[Pass, ...], clock: _Clock | None) -> _Seen:
     cell = max(_CELL_PCT, _CELL_TOLERANCES * course.tolerance)
     edges = np.arange(-2.0, 102.0 + cell, cell)
     rows = [_crossing_times(course, p, edges) for p in passes]
@@ -131,17 +151,19 @@ def _look(course: Course, passes: tuple[Pass, ...], sister: FloatArray | None) -
     least = max(_LEAST_HIDDEN_PCT, _LEAST_HIDDEN_CELLS * cell)
     hidden = _hidden(times, cell)
     abrupt = np.zeros(edges.size - 1, dtype=np.bool_)
-    if sister is not None:
-        least = max(_LEAST_BY_SISTER_PCT, _LEAST_CELLS_BY_SISTER * cell)
-        clock = np.interp(times, course.time_s, sister)
-        straight, abrupt = _how_it_ends(np.abs(np.diff(clock, axis=1)), cell)
-        hidden = _hidden_from_sister(clock, cell, hidden, least)
+    if clock is not None:
+        # Two that are rounded without noise step at the same places in every pass.
+        rounded = _STEPS_BY_SISTER * clock.resolution
+        least = max(_LEAST_BY_SISTER_PCT, _LEAST_CELLS_BY_SISTER * cell, rounded)
+        hers = np.interp(times, course.time_s, clock.level)
+        straight, abrupt = _how_it_ends(np.abs(np.diff(hers, axis=1)), cell)
+        hidden = _hidden_from_sister(hers, cell, hidden, least)
         hidden = np.where(straight | abrupt, hidden, np.minimum(hidden, 0.0))
     known = np.isfinite(hidden)
     stands = known & (np.nan_to_num(hidden) > least)
     crossed, seen = known.sum(axis=0), stands.sum(axis=0)
     worn = (seen >= _LEAST_PASSES) & (seen >= _LEAST_SHARE * crossed)
-    if sister is None:
+    if clock is None:
         worn |= (seen >= _MANY_PASSES) & (seen >= _MANY_SHARE * crossed) & _stands_out(hidden, least)
     suspicious = bool(np.any((seen >= _SUSPICIOUS_SHARE * crossed) & (seen > 0)))
     return _Seen(edges, times, hidden, stands, worn, abrupt, suspicious)

@@ -173,8 +173,10 @@ def _looked(
         good &= bends_beside(sister)[1:-1] <= _STRAIGHT_PCT
         good &= ~inside(track.time_s[1:-1], stops, _STOPS_INTERVALS * track.interval_s)
     table = _table(track, bend, good, travel, passes)
-    if sister is not None and track.is_slow:
-        table = replace(table, floor=max(table.floor, track.resolution**2 / 6.0))
+    if sister is not None:
+        # Two that are rounded alike hide it from each other, but where one of them leaps.
+        rounding = track.resolution**2 / (6.0 if track.is_slow else 12.0 * max(size, 1))
+        table = replace(table, floor=max(table.floor, rounding))
     return _Look(track, bend, good, table)
 
 

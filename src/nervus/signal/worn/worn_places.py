@@ -24,6 +24,8 @@ from nervus.signal.worn.steps import is_told
 
 # What is as far from a step as this, percent of travel, is one of its passes.
 _AT_STEP_PCT = 2.0
+# An edge of a step is known to so much, percent of travel.
+_AT_EDGE_PCT = 1.0
 # A contact opens so often, so deep, and always to one level, percent of supply.
 _LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
 # Further off than this, percent of supply, a line was open, or a joint poor.
@@ -32,20 +34,33 @@ _FAR_OFF_PCT = 15.0
 _SLACK_PCT = 4.0
 
 
-def find_worn(shaft: Shaft) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Event, ...]]:
-    """Dead spots and rough stretches of all tracks, and the events that no place explains."""
+def find_worn(
+    shaft: Shaft, differ_s: tuple[Span, ...] = ()
+) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Event, ...]]:
+    """Dead spots and rough stretches of all tracks, and the events that no place explains.
+
+    Args:
+        shaft: what is known of it.
+        differ_s: when its tracks differ all over the travel, so that they say nothing of each other.
+    """
     travel = shaft.travel
     if travel is None:
         return (), [], ()
-    rough = _rough(shaft, travel)
+    rough = _rough(shaft, travel, differ_s)
     sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, travel, r.noise)]
     left = tuple(e for e in shaft.events if not _is_worn(e, sure, travel))
-    spots, loose = _dead_spots(shaft, travel, left)
+    parted = _by_one({t.id: _parted(shaft, travel, t, differ_s) for t in shaft.tracks})
+    spots, loose = _dead_spots(shaft, travel, left, parted)
     spots = tuple(s for s in spots if not _is_rough(s, sure))
     doubtful = [r.noise for r in rough if r.noise not in sure]
-    wear = sure + [n for n in doubtful if not _explained(shaft, n, spots)]
+    # What the sister tells of a stand, sample by sample, tells that it is not she who is rough.
+    by_her = [s for p in parted.values() for s in p if s in spots and s.shape is Shape.FLAT]
+    wear = sure + [n for n in doubtful if not _explained(shaft, n, spots, by_her)]
     spots = tuple(
-        s for s in spots if s.shape is not Shape.FLAT or not (_is_rough(s, wear) or _by_rough(s, wear))
+        s
+        for s in spots
+        if s.shape is not Shape.FLAT
+        or not (_is_rough(s, wear) or (s not in by_her and _by_rough(s, wear)))
     )
     loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
     way = (travel.time_s, travel.percent)
@@ -55,7 +70,7 @@ def find_worn(shaft: Shaft) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Ev
 
 
 def _dead_spots(
-    shaft: Shaft, travel: Travel, events: tuple[Event, ...]
+    shaft: Shaft, travel: Travel, events: tuple[Event, ...], parted: dict[str, tuple[DeadSpot, ...]]
 ) -> tuple[tuple[DeadSpot, ...], tuple[Event, ...]]:
     spots: list[DeadSpot] = []
     loose, passes, way = events, shaft.passes, (travel.time_s, travel.percent)
@@ -66,7 +81,6 @@ def _dead_spots(
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
         spots += found
-    parted = {t.id: _parted(shaft, travel, t) for t in shaft.tracks}
     for track in shaft.tracks:
         found, explained = dead_spots.from_events(track, loose, passes, way)
         taken = {id(e) for e in explained}
@@ -90,6 +104,8 @@ def _dead_spots(
         spots += shallow
         steps = (*shallow, *(s for s in found if s.shape is Shape.STEP))
         loose = tuple(e for e in loose if not _is_pass(e, steps, shaft, travel))
+        if shaft.pair is None:
+            loose = tuple(e for e in loose if not _is_beside(e, steps, track, travel))
     return tuple(spots), loose
 
 
@@ -101,7 +117,8 @@ def _flats(
     sure = tuple(s for s in found if s.shape is not Shape.FLAT)
     frame, course = travel.frames[track.id], shaft.course_with_shallow(track)
     ends = (100.0 * frame.closed / track.supply_v, 100.0 * frame.open / track.supply_v)
-    flats = find_flats(course, shaft.passes, ends, shaft.sister_at(course))
+    resolution = shaft.pair.resolution(track) if shaft.pair is not None else 0.0
+    flats = find_flats(course, shaft.passes, ends, shaft.sister_at(course), resolution)
     flats = tuple(f for f in flats if all(is_quiet(signal, f) for signal in shaft.tracks))
     # Where a step goes back a track seems to stand, in some passes; and where it goes on it leaps.
     flats = tuple(
@@ -117,14 +134,33 @@ def _flats(
     return tuple(f for f in flats if not _same_place(f, sure))
 
 
-def _parted(shaft: Shaft, travel: Travel, track: Instrument) -> tuple[DeadSpot, ...]:
+def _parted(
+    shaft: Shaft, travel: Travel, track: Instrument, differ_s: tuple[Span, ...]
+) -> tuple[DeadSpot, ...]:
     """Where a track and its sister part, pass after pass, what goes to a rail or is on both left out."""
     sister = shaft.expected_of(track)
     if sister is None or shaft.pair is None:
         return ()
-    masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track)
+    masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track) + differ_s
     frame, resolution = travel.frames[track.id], shaft.pair.resolution(track)
     return find_parted(track, sister, resolution, frame, shaft.passes, masked)
+
+
+def _by_one(parted: dict[str, tuple[DeadSpot, ...]]) -> dict[str, tuple[DeadSpot, ...]]:
+    """Places at which tracks part, each told of one track: both can't be off by what they are apart."""
+    every = [s for own in parted.values() for s in own]
+    return {
+        name: tuple(
+            s
+            for s in own
+            if all(
+                o.channels == s.channels or s.seen_in > o.seen_in
+                for o in every
+                if overlaps(s.travel_pct, o.travel_pct)
+            )
+        )
+        for name, own in parted.items()
+    }
 
 
 def _told_of(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
@@ -158,6 +194,22 @@ def _is_pass(event: Event, shallow: tuple[DeadSpot, ...], shaft: Shaft, travel: 
     return False
 
 
+def _is_beside(event: Event, steps: tuple[DeadSpot, ...], track: Instrument, travel: Travel) -> bool:
+    """Whether an event of a lone track begins and ends at the edges of a step.
+
+    Then it is a visit to the step, or, where the shaft turns round just beyond, to what is sound beside.
+    """
+    first, last = np.searchsorted(track.time_s, event.span_s).tolist()
+    if not (first > 0 and last + 1 < track.level.size):
+        return False
+    ends = track.level[np.asarray(((first - 1, first), (last, last + 1)))]
+    percent = travel.frames[track.id].percent(track.own(ends))
+    return any(
+        bool((np.abs(percent[..., None] - spot.travel_pct) <= _AT_EDGE_PCT).any(axis=(1, 2)).all())
+        for spot in steps
+    )
+
+
 def _during(track: Instrument, excursion: Excursion) -> slice:
     """The samples of a track in the deepest part of an excursion, at least one."""
     first, last = track.time_s.searchsorted(excursion.deepest_s or excursion.span_s).tolist()
@@ -183,13 +235,16 @@ def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
     )
 
 
-def _rough(shaft: Shaft, travel: Travel) -> list[Rough]:
+def _rough(shaft: Shaft, travel: Travel, differ_s: tuple[Span, ...]) -> list[Rough]:
     """What is rough on any track; what goes to a rail, or is on both tracks, is no roughness."""
     found: list[Rough] = []
     way = (travel.time_s, travel.percent)
     for track in shaft.tracks:
         sister = shaft.expected_of(track)
-        masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track)
+        masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track) + differ_s
+        if not track.is_slow:
+            # While the other is off she does not tell what is motion.
+            masked += tuple(s for t in shaft.tracks if t is not track for s in _told_of(shaft, t))
         found += rough_stretches(track, way, shaft.passes, masked, sister)
     return [r for r in found if not _is_sisters(shaft, way, r.noise)]
 
@@ -220,7 +275,7 @@ def _is_contact(shaft: Shaft, travel: Travel, noise: Noise) -> bool:
     return float(np.median(np.abs(levels - np.median(levels)))) <= _SAME_LEVEL_PCT
 
 
-def _explained(shaft: Shaft, noise: Noise, spots: tuple[DeadSpot, ...]) -> bool:
+def _explained(shaft: Shaft, noise: Noise, spots: tuple[DeadSpot, ...], by_her: list[DeadSpot]) -> bool:
     """Whether a dead spot, with how far its edges reach, is all that makes it rough there.
 
     What leaves its course makes all rough that a sample beside it stands for.
@@ -230,7 +285,8 @@ def _explained(shaft: Shaft, noise: Noise, spots: tuple[DeadSpot, ...]) -> bool:
     slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
     # Read slowly, what both are apart by tells of either.
-    own = [s for s in spots if s.channels == noise.channels or (slow and shaft.pair is not None)]
+    either = slow and shaft.pair is not None
+    own = [s for s in spots if s.channels == noise.channels or either or s in by_her]
     return any(
         _within(noise.travel_pct, s.travel_pct, slack)
         or (slow and overlaps(noise.travel_pct, s.travel_pct, slack))

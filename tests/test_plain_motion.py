@@ -1,0 +1,217 @@
+"""The plainest motion there is, sound and with faults planted: told as it is, with or without a command.
+
+Sources: a stand, a step and a drift by their physics (`planted.py`), motions and instruments from memory
+(`plain_motion.py`). Where no other is named: common practice, no published source.
+"""
+
+import zlib
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+import plain_motion
+from nervus.domain.channel import FloatArray
+from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding
+from nervus.judge.analyse import analyse
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.explained.feed_signs import joint_of
+from nervus.signal.motion.course import Course
+from nervus.signal.motion.relation import learn_late_line
+from nervus.signal.told.lasting import apart_on_the_whole, stood_apart
+from planted import FAULTS, Planted
+from signals import track
+from test_planted import is_told
+
+LED_S = 0.06
+
+
+def findings_of(made: Planted) -> tuple[Finding, ...]:
+    return analyse(made.recording).examination.findings
+
+
+def plant(motion: str, pair: str, rate_hz: float, fault: str, seed: int) -> Planted:
+    """As `bench_plain_planted.py` draws it."""
+    random = np.random.default_rng(zlib.crc32(f"{motion}{pair}{rate_hz}{fault}{seed}".encode()))
+    random.integers(4)
+    made = FAULTS[fault](plain_motion.sound(motion, pair, rate_hz, seed), fault, random)
+    assert made is not None
+    return made
+
+
+@pytest.mark.parametrize(
+    ("motion", "pair", "rate_hz", "seed"),
+    [
+        # What comes to one level was asked to go there, and to come back.
+        ("to_one_level", "same", 14.0, 33), ("to_one_level", "half", 14.0, 33),
+        ("to_one_level", "mirrored", 8.0, 33), ("stairs", "offset", 14.0, 33),
+        ("stairs", "half", 14.0, 33), ("follows", "offset", 14.0, 33), ("wavers", "same", 8.0, 33),
+        # It follows late, and quickly.
+        ("snaps", "same", 1000.0, 33), ("to_one_level", "alone", 100.0, 33),
+        ("to_one_level", "half", 200.0, 33), ("stairs", "half", 1000.0, 33),
+        ("wavers", "alone", 50.0, 33), ("wavers", "half", 25.0, 33),
+    ],
+)  # fmt: skip
+def test_what_a_command_led_to_is_motion(motion: str, pair: str, rate_hz: float, seed: int) -> None:
+    made = plain_motion.sound(motion, pair, rate_hz, seed, led_s=LED_S)
+    assert [f.text for f in analyse(made).examination.findings] == []
+
+
+@pytest.mark.parametrize("motion", ["to_the_stops", "snaps", "follows"])
+def test_a_pedals_tracks_are_looked_at_alike(motion: str) -> None:
+    made = plain_motion.sound(motion, "half", 100.0, 33, pedal=True)
+    assert [f.text for f in analyse(made).examination.findings] == []
+
+
+@pytest.mark.parametrize(
+    ("motion", "pair", "rate_hz", "fault", "seed"),
+    [
+        # Read in turn, one interval in two: only where both stand, or on the whole, does it show.
+        ("snaps", "same", 8.0, "drifts away", 30), ("snaps", "offset", 8.0, "drifts away", 30),
+        ("to_one_level", "same", 8.0, "drifts away", 30), ("wavers", "half", 8.0, "drifts away", 30),
+        ("wavers", "half", 4.0, "drifts away", 30), ("parabolas", "same", 4.0, "drifts away", 30),
+        ("to_one_level", "half", 8.0, "steps aside", 30), ("follows", "same", 4.0, "steps aside", 30),
+        # It is no place of the other track, and no rest that is off.
+        ("to_the_stops", "same", 200.0, "steps aside", 30), ("snaps", "same", 1000.0, "steps aside", 32),
+        ("wavers", "same", 200.0, "steps aside", 33), ("follows", "mirrored", 50.0, "steps aside", 33),
+        ("to_the_stops", "half", 14.0, "steps aside", 33),
+        # While one stands, or is at a rail, the other is not rough.
+        ("to_the_stops", "mirrored", 200.0, "stands", 32), ("to_and_fro", "same", 100.0, "stands", 30),
+        ("wavers", "same", 200.0, "stands", 32), ("wavers", "same", 200.0, "opens", 32),
+        ("wavers", "mirrored", 100.0, "opens", 31), ("follows", "mirrored", 100.0, "steps", 30),
+    ],
+)  # fmt: skip
+def test_what_is_planted_is_told_and_nothing_else(
+    motion: str, pair: str, rate_hz: float, fault: str, seed: int
+) -> None:
+    made = plant(motion, pair, rate_hz, fault, seed)
+    assert is_told(fault, made, findings_of(made))
+
+
+def test_where_a_hand_turns_round_beside_a_step_nothing_fell() -> None:
+    """It wavers about the edge of a worn place: 22 of its visits seemed falls."""
+    found = findings_of(plant("wavers", "alone", 200.0, "steps", 31))
+    assert sum(isinstance(f, DeadSpot) for f in found) == 1
+    assert sum(isinstance(f, Drop) for f in found) <= 1
+
+
+@pytest.mark.parametrize(("pair", "rate_hz", "seed"), [("half", 100.0, 33), ("same", 8.0, 33)])
+def test_tracks_rounded_alike_and_waves_alike_are_no_fault(pair: str, rate_hz: float, seed: int) -> None:
+    made = plain_motion.sound("wavers", pair, rate_hz, seed)
+    assert [f.text for f in analyse(made).examination.findings] == []
+
+
+# -- differences that last ------------------------------------------------------------------------------
+
+
+def read_in_turn(late_s: float, aside: float, seed: int = 1) -> tuple[FloatArray, ...]:
+    """Ten readings a second of a sine; the other track is read later, and aside for a while."""
+    random = np.random.default_rng(seed)
+    time_s = np.arange(0.0, 60.0, 0.1)
+    place = 50.0 + 40.0 * np.sin(2.0 * np.pi * 0.4 * time_s)
+    other = 50.0 + 40.0 * np.sin(2.0 * np.pi * 0.4 * (time_s + late_s))
+    off = place - other + random.normal(0.0, 0.3, time_s.size)
+    off[(time_s > 30.0) & (time_s < 45.0)] += aside
+    speed = 40.0 * 2.0 * np.pi * 0.4 * np.cos(2.0 * np.pi * 0.4 * time_s)
+    return time_s, off, speed, 0.5 + np.abs(speed) * 0.03
+
+
+def test_timing_alone_sets_no_tracks_apart() -> None:
+    """50 ms at up to 100 % a second are 5 % of travel in single readings."""
+    time_s, off, speed, spread = read_in_turn(0.05, 0.0)
+    assert np.abs(off).max() > 4.5
+    assert not apart_on_the_whole(time_s, off, speed, spread, 2.5).any()
+
+
+@pytest.mark.parametrize("aside", [-4.5, 4.5])
+def test_what_timing_hides_shows_on_the_whole(aside: float) -> None:
+    time_s, off, speed, spread = read_in_turn(0.05, aside)
+    found = apart_on_the_whole(time_s, off, speed, spread, 2.5)
+    assert found[(time_s > 34.0) & (time_s < 44.0)].mean() > 0.6
+    assert not found[(time_s < 26.0) | (time_s > 49.0)].any()
+    assert not apart_on_the_whole(time_s, off / 3.0, speed, spread, 2.5).any()
+
+
+def test_a_few_far_readings_set_no_tracks_apart() -> None:
+    time_s, off, speed, spread = read_in_turn(0.0, 0.0)
+    off[::12] += 40.0
+    assert not apart_on_the_whole(time_s, off, speed, spread, 2.5).any()
+    assert not apart_on_the_whole(time_s[:20], off[:20] + 9.0, speed[:20], spread[:20], 2.5).any()
+
+
+def test_readings_that_stood_apart_in_a_row() -> None:
+    time_s = np.arange(0.0, 10.0, 0.25)
+    off = np.where((time_s >= 3.0) & (time_s <= 6.0), 5.0, 0.0)
+    spans, at_s = stood_apart((time_s, off), (), 2.5)
+    assert spans == ((3.0, 6.0),)
+    assert at_s.tolist() == time_s[off > 0.0].tolist()
+    assert stood_apart((time_s, -off), (), 2.5)[0] == ((3.0, 6.0),)
+    # What is told of it otherwise, what swings to either side, and what is short.
+    assert stood_apart((time_s, off), ((2.9, 5.5),), 2.5)[0] == ()
+    assert stood_apart((time_s, off * np.where(np.arange(40) % 2, 1.0, -1.0)), (), 2.5)[0] == ()
+    assert stood_apart((time_s, np.where(time_s > 9.0, 5.0, 0.0)), (), 2.5)[0] == ()
+
+
+# -- a command and what follows it ----------------------------------------------------------------------
+
+
+def course(time_s: FloatArray, level: FloatArray) -> Course:
+    return Course("tps1_v", time_s, level, float(np.median(np.diff(time_s))), 0.01, 5.0, 0.01)
+
+
+def holds(late_s: float, most: float = 100.0) -> tuple[Course, Course]:
+    """A command from hold to hold, and what follows it on a scale of its own, no further than some."""
+    time_s = np.arange(0.0, 40.0, 0.02)
+    places = np.asarray([0.0, 20.0, 45.0, 0.0, 100.0, 45.0, 20.0, 100.0, 0.0, 60.0, 0.0])
+    at_s = np.repeat(np.arange(11) * 4.0, 2)[1:-1] + np.tile([0.0, 0.2], 11)[:20]
+    asked = np.interp(time_s, at_s, np.repeat(places, 2)[1:-1])
+    follows = np.minimum(np.interp(time_s - late_s, time_s, asked), most)
+    return course(time_s, asked), course(time_s, 12.0 + 0.7 * follows)
+
+
+@pytest.mark.parametrize("late_s", [0.0, 0.06, 0.13, 0.27])
+def test_the_line_of_what_follows_late(late_s: float) -> None:
+    found = learn_late_line(*holds(late_s))
+    assert found is not None
+    assert found[0].slope == pytest.approx(0.7, abs=0.003)
+    assert found[0].offset == pytest.approx(12.0, abs=0.2)
+    assert found[1] == pytest.approx(late_s, abs=0.02)
+
+
+def test_what_stops_half_way_does_not_bend_the_line() -> None:
+    found = learn_late_line(*holds(0.06, most=62.0))
+    assert found is not None
+    assert found[0].slope == pytest.approx(0.7, abs=0.01)
+
+
+def test_what_does_not_follow_has_no_line() -> None:
+    asked, follows = holds(0.0)
+    random = np.random.default_rng(1)
+    assert learn_late_line(asked, replace(follows, level=random.uniform(0.0, 100.0, 2000))) is None
+
+
+# -- a joint --------------------------------------------------------------------------------------------
+
+
+def fallen(pairs: list[tuple[float, float]]) -> tuple[Excursion, ...]:
+    return tuple(
+        Excursion((n, n + 0.2), at, at, level, 5) for n, (at, level) in enumerate(pairs, start=1)
+    )
+
+
+def test_a_joint_takes_one_factor_from_wherever_a_track_was() -> None:
+    time_s = np.arange(0.0, 30.0, 0.05)
+    line = track(time_s, 2.5 + 1.5 * np.sin(time_s))
+    openings = [20.0, 31.0, 44.0, 58.0, 67.0, 73.0]
+    joint = joint_of(line, fallen([(at, 0.5 * at) for at in openings]))
+    assert joint is not None
+    assert joint.factor == pytest.approx(0.5, abs=0.01)
+    # A hand's strokes of one depth, from nearly one place, have nearly one factor too.
+    waves = [(25.0, 50.0), (24.2, 49.8), (26.1, 51.0), (25.4, 50.6), (24.7, 49.2), (25.9, 50.5)]
+    assert joint_of(line, fallen(waves)) is None
+
+
+def test_the_tracks_difference_is_told_once() -> None:
+    """A rest that is off by as much as the tracks differ is one of them, lying."""
+    found = findings_of(plant("to_the_stops", "mirrored", 8.0, "steps aside", 33))
+    assert [type(f) for f in found] == [Disagreement]
