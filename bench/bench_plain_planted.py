@@ -19,7 +19,7 @@ import numpy as np
 
 from bench_corpus import JOBS, scorer_of
 from bench_plain_motion import SHAFTS, jobs
-from bench_planted import Truth, asked_for, show, truth_of
+from bench_planted import Truth, asked_for, show_all, truth_of
 from nervus.domain.channel import Channel
 from nervus.files import answer
 from nervus.judge.analyse import analyse
@@ -61,7 +61,7 @@ def judged(job: Job) -> dict[str, Any] | None:
     shown = replace(planted.recording, channels=(*planted.recording.channels, *command))
     made["out"] = json.dumps(answer(analyse(shown)))
     scored = scorer_of(corpus).judge(truth_of(base, fault, planted, interval_s), made)
-    return {**scored, "job": (corpus, f"{motion} {pair} {rate_hz:.0f}", fault, seed)}
+    return {**scored, "job": (corpus, f"{motion} {pair} {rate_hz:.0f}", fault, seed), "note": ""}
 
 
 def main() -> None:
@@ -74,16 +74,7 @@ def main() -> None:
     ]  # fmt: skip
     with ProcessPoolExecutor(JOBS) as pool:
         rows = [r for r in pool.map(judged, every, chunksize=16) if r is not None]
-    print("fault                    n  recall  precision  place off      locality    top  Brier")
-    for fault in FAULTS:
-        own = [r for r in rows if r["job"][2] == fault]
-        if own:
-            show(fault, own)
-    show("all", rows)
-    for row in rows if asked.missed else ():
-        if row["credit"] < 0.99 or row["fa"]:
-            _, name, fault, seed = row["job"]
-            print(f"    {name} | {fault} {seed} {row['credit']:.2f} {row['fa_kinds']} ")
+    show_all(rows, missed=asked.missed)
 
 
 if __name__ == "__main__":

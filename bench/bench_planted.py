@@ -129,6 +129,21 @@ def show(name: str, rows: list[dict[str, Any]]) -> None:
     )
 
 
+def show_all(rows: list[dict[str, Any]], *, missed: bool) -> None:
+    """A row for each fault, and what was missed or told besides."""
+    print("fault                    n  recall  precision  place off      locality    top  Brier")
+    for fault in FAULTS:
+        own = [r for r in rows if r["job"][2] == fault]
+        if own:
+            show(fault, own)
+    show("all", rows)
+    for row in rows if missed else ():
+        if row["credit"] < 0.99 or row["fa"]:
+            corpus, name, fault, seed = row["job"]
+            told = f"{row['credit']:.2f} {row['fa_kinds']} {row['note']}"
+            print(f"    {corpus.name} {name} {fault} {seed} {told}")
+
+
 def asked_for(description: str | None, *flags: str) -> argparse.Namespace:
     """Corpora, seeds and what else the command line asks for."""
     parser = argparse.ArgumentParser(description=description)
@@ -150,25 +165,7 @@ def main() -> None:
     ]
     with ProcessPoolExecutor(JOBS) as pool:
         rows = [r for r in pool.map(judged, jobs, chunksize=8) if r is not None]
-    print("fault                    n  recall  precision  place off      locality    top  Brier")
-    for fault in FAULTS:
-        own = [r for r in rows if r["job"][2] == fault]
-        if own:
-            show(fault, own)
-    show("all", rows)
-    for row in rows if asked.missed else ():
-        if row["credit"] < 0.99 or row["fa"]:
-            corpus, name, fault, seed = row["job"]
-            print(
-                "   ",
-                corpus.name,
-                name,
-                fault,
-                seed,
-                f"{row['credit']:.2f}",
-                row["fa_kinds"],
-                row["note"],
-            )
+    show_all(rows, missed=asked.missed)
 
 
 if __name__ == "__main__":

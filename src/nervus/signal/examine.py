@@ -212,8 +212,11 @@ def _disagreements(
     witness = next((c for r in roles for c in recording.with_role(r)), None)
     sure = tuple(e.span_s for e in shaft.events if not e.is_weak)
     faulty = sure + shaft.spikes[channels[0]] + shaft.spikes[channels[1]]
-    stood = _stood(pair, travel.frames[channels[0]])
-    return disagreement.find_disagreements(both, channels, witness, faulty, profile, shaft.passes, stood)
+    # Read quickly, tracks are told apart by each reading.
+    stood = (_stood(pair, travel.frames[channels[0]]),) if both.is_slow else ()
+    return disagreement.find_disagreements(
+        both, channels, witness, faulty, profile, shaft.passes, *stood
+    )
 
 
 def _stood(pair: Pair, frame: Frame) -> tuple[FloatArray, FloatArray]:
