@@ -19,6 +19,9 @@ _LEAST_STOOD, _LEAST_STOOD_S = 4, 1.0
 _PARTS, _LEAST_READ = 16, 24
 # A reading counts less the further it is off what the others of its part say, in spreads; so many times.
 _OUTLIER, _ROUNDS = 2.0, 12
+# Tracks are this late against each other, give or take (two clocks set by hand, one after the other's
+# channels); their readings scatter by this share at least of what they might.
+_LATE_S, _LEAST_MORE = 0.15, 0.02
 # What is left of a part is known to so many spreads.
 _SURE = 4.0
 
@@ -84,13 +87,14 @@ def apart_on_the_whole(
 def _without_timing(off: FloatArray, speed: FloatArray, spread: FloatArray) -> tuple[float, float]:
     """What is left at no speed, and its spread."""
     design = np.stack((np.ones(off.size), speed))
-    weight = spread**-2.0
-    left = np.zeros(2)
+    # Where the shaft only went one way, evenly, nothing tells how late a track is but what is usual.
+    usual = np.diag((0.0, _LATE_S**-2.0))
+    weight, more = spread**-2.0, 1.0
     for _ in range(_ROUNDS):
-        covariance = np.linalg.pinv((design * weight) @ design.T)
-        left = covariance @ ((design * weight) @ off)
-        far = np.abs(off - left @ design) / (_OUTLIER * spread)
-        weight = spread**-2.0 / (1.0 + far**2)
-    # What the readings are off in truth tells how well it is known, not what they might be off at most.
-    more = float(np.sqrt(np.average((off - left @ design) ** 2 / spread**2, weights=weight)))
-    return float(left[0]), float(np.sqrt(covariance[0, 0])) * more
+        covariance = np.linalg.pinv((design * weight) @ design.T / more**2 + usual)
+        left = covariance @ ((design * weight) @ off) / more**2
+        apart = np.abs(off - left @ design) / spread
+        # What the readings are off in truth tells how well it is known, not what they might be at most.
+        more = max(float(np.sqrt(np.average(apart**2, weights=weight))), _LEAST_MORE)
+        weight = spread**-2.0 / (1.0 + (apart / _OUTLIER) ** 2)
+    return float(left[0]), float(np.sqrt(covariance[0, 0]))
