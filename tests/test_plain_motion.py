@@ -88,6 +88,21 @@ def test_what_is_planted_is_told_and_nothing_else(
     assert is_told(fault, made, findings_of(made))
 
 
+def test_how_far_tracks_differ_is_told_by_what_timing_does_least_to() -> None:
+    """10 % were planted; in the snaps readings are 23 % apart, at the calmer half of them 14 %."""
+    (found,) = findings_of(plant("snaps", "same", 8.0, "drifts away", 30))
+    assert isinstance(found, Disagreement)
+    assert 9.0 < found.worst_pct < 15.0
+
+
+def test_where_the_stops_are_is_told_by_a_command_that_rests() -> None:
+    """0.6 and 4.1 V; what is read while it still moves gave 0.48 and 3.98 V."""
+    travel = analyse(plain_motion.sound("snaps", "same", 200.0, 34, led_s=LED_S)).examination.travel
+    assert travel is not None
+    frame = travel.frames["tps1_v"]
+    assert (frame.closed, frame.open) == pytest.approx((0.6, 4.1), abs=0.02)
+
+
 def test_where_a_hand_turns_round_beside_a_step_nothing_fell() -> None:
     """It wavers about the edge of a worn place: 22 of its visits seemed falls."""
     found = findings_of(plant("wavers", "alone", 200.0, "steps", 31))
@@ -140,6 +155,7 @@ def test_what_timing_hides_shows_on_the_whole(aside: float) -> None:
     found = apart_on_the_whole(time_s, off, speed, spread, 2.5)
     assert found[(time_s > 34.0) & (time_s < 44.0)].mean() > 0.6
     assert not found[(time_s < 26.0) | (time_s > 49.0)].any()
+    assert (off[found] * np.sign(aside) > 2.5).all()
     assert not apart_on_the_whole(time_s, off / 3.0, speed, spread, 2.5).any()
 
 
