@@ -9,7 +9,6 @@ published source).
 import numpy as np
 import pytest
 
-import plain_motion
 from analysis_fingerprints import recordings
 from harmless import WAYS
 from nervus.domain.analysis import Direction, Pass
@@ -23,7 +22,8 @@ from nervus.signal.instruments.hum import without_hum
 from nervus.signal.instruments.instrument import Instrument, prepare
 from nervus.signal.instruments.key import key_off_spans
 from nervus.signal.motion.course import Course, course_of
-from nervus.signal.motion.relation import estimate_clock, learn_line
+from nervus.signal.motion.lags import estimate_clock
+from nervus.signal.motion.relation import learn_line
 from nervus.signal.told.ranges import at_rail
 from nervus.signal.worn.dead_spots import from_events
 from signals import channel, recording, sweeps, track, volts
@@ -52,27 +52,6 @@ from signals import channel, recording, sweeps, track, volts
 def test_what_no_fault_is_gets_no_blame(name: str, way: str, seed: int) -> None:
     made = WAYS[way](recordings()[name](), np.random.default_rng(seed))
     assert made is not None
-    assert [f.text for f in analyse(made).examination.findings] == []
-
-
-@pytest.mark.parametrize(
-    ("motion", "pair", "rate_hz", "seed"),
-    [
-        # A stop ends a motion at any instant between two readings of tracks that are read in turn.
-        ("to_the_stops", "mirrored", 14.0, 3), ("to_the_stops", "half", 25.0, 1),
-        ("to_and_fro", "same", 14.0, 2), ("part_of_the_way", "half", 8.0, 1),
-        # Thrown open and held: it did not leap where it was on its way already.
-        ("snaps", "alone", 25.0, 0), ("snaps", "half", 25.0, 0), ("snaps", "offset", 50.0, 0),
-        ("snaps", "mirrored", 14.0, 1), ("snaps", "alone", 14.0, 1),
-        # Held at the same openings again and again, by a motor.
-        ("to_one_level", "same", 25.0, 0), ("to_one_level", "alone", 14.0, 1),
-        ("stairs", "half", 25.0, 0), ("stairs", "alone", 50.0, 0), ("follows", "alone", 14.0, 0),
-        ("follows", "offset", 14.0, 0), ("part_of_the_way", "same", 14.0, 0),
-        ("parabolas", "mirrored", 8.0, 1), ("wavers", "half", 100.0, 1),
-    ],
-)  # fmt: skip
-def test_the_plainest_motion_gets_no_blame(motion: str, pair: str, rate_hz: float, seed: int) -> None:
-    made = plain_motion.sound(motion, pair, rate_hz, seed)
     assert [f.text for f in analyse(made).examination.findings] == []
 
 

@@ -22,7 +22,8 @@ from nervus.signal.candidates.edges import split_at_edges
 from nervus.signal.instruments.key import key_off_spans
 from nervus.signal.motion.course import Course, course_of
 from nervus.signal.motion.frames import learn_frame
-from nervus.signal.motion.relation import Line, describe, estimate_skew, learn_line
+from nervus.signal.motion.lags import estimate_skew
+from nervus.signal.motion.relation import Line, describe, learn_line
 from nervus.signal.motion.travel import crossings, find_passes
 from nervus.signal.told.coverage import describe_coverage
 from nervus.signal.told.disagreement import find_disagreements, pair_travel

@@ -12,12 +12,10 @@ from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.course import Course, course_of, plain_course
-from nervus.signal.motion.relation import Line, learn_late_line, learn_line
+from nervus.signal.motion.relation import LATE_S, Line, learn_late_line, learn_line
 
 # Told more seldom than this it is no witness of an interruption.
 _EVERY_S = 0.25
-# Delays that are tried where none shows (from memory: a throttle is there within 0.1 to 0.2 s).
-_LAGS_S = (0.0, 0.1, 0.2, 0.3, 0.5)
 # So long before it went there, or came back, something else was asked for.
 _BESIDE_S = (0.1, 0.2, 0.3, 0.5)
 # It may be later than it usually is by this much.
@@ -164,7 +162,7 @@ def _line(told: Course, track: Course) -> tuple[Line, float] | None:
     """
     best = learn_late_line(told, track)
     least = np.inf
-    for lag in _LAGS_S if best is None else ():
+    for lag in LATE_S if best is None else ():
         line = learn_line(told, track, lag)
         if line is None:
             continue

@@ -17,7 +17,7 @@ from nervus.signal.explained.explain import explain
 from nervus.signal.explained.feed import what_is_shared
 from nervus.signal.explained.feed_signs import Lines
 from nervus.signal.instruments.instrument import Instrument, prepare
-from nervus.signal.motion import relation
+from nervus.signal.motion import lags, relation
 from nervus.signal.motion.course import Course, course_of
 from nervus.signal.motion.frames import frame_from_profile, learn_frame, related_frame
 from nervus.signal.motion.pair import Pair
@@ -198,7 +198,7 @@ def _pair(
     skew_s = 0.0
     if together or not _share_stamps(one, two):
         interval_s = max(one.interval_s, two.interval_s)
-        skew_s = relation.estimate_skew(first, second, line, interval_s, together=together)
+        skew_s = lags.estimate_skew(first, second, line, interval_s, together=together)
     return Pair(one, two, line, skew_s, together and skew_s == 0.0), related
 
 
@@ -208,7 +208,7 @@ def _on_one_clock(tracks: tuple[Instrument, ...]) -> tuple[Instrument, ...]:
         return tracks
     one, two = tracks
     first, second = (course_of(t, ()) for t in tracks)
-    clock = relation.estimate_clock(first, second, max(t.interval_s for t in tracks))
+    clock = lags.estimate_clock(first, second, max(t.interval_s for t in tracks))
     if clock == (0.0, 0.0):
         return tracks
     offset, drift = clock

@@ -40,7 +40,9 @@ _MANY = 20
 _SLOW_S, _LEAST_SLOW, _SLOWER_S, _LEAST_SLOWER = 0.05, 4, 0.1, 6
 # Stretches of disagreement closer than this are one.
 _JOIN_S = 0.6
-# And of what is told of many readings.
+# Where timing may do more to all readings, this share of them tells how far tracks differ.
+_CALMEST = 0.2
+# Stretches of what is told of many readings, closer than this, are one.
 _JOIN_WHOLE_S = 3.0
 # A witness blames a track when that track is off it by so many times what the other is.
 _BLAME = 2.0
@@ -224,7 +226,7 @@ def _finding(
     spans, during = when
     apart = np.abs(pair.first - pair.second)
     # One odd reading of many is not how far they differ, nor what timing does to it.
-    calm = during & (pair.allowance <= np.median(pair.allowance[during])) if pair.is_slow else during
+    calm = during & (pair.allowance <= _calm(pair, during)) if pair.is_slow else during
     worst = round(float(np.percentile(apart[calm], 98.0 if calm.sum() >= _MANY else 100.0)), 1)
     suspect = _blame(pair, channels, witness, during) if witness is not None else None
     place = pair.first if suspect != channels[0] else pair.second
@@ -254,6 +256,12 @@ def _finding(
         suspect=suspect,
         would_set_code=would_set,
     )
+
+
+def _calm(pair: PairTravel, during: BoolArray) -> float:
+    """What timing may do to readings that tell how far tracks differ: no more than sound ones may."""
+    allowed = pair.allowance[during]
+    return float(max(_LIMIT_PCT, np.quantile(allowed, _CALMEST)))
 
 
 def _confidence(worst: float, seconds: float, times: int) -> float:

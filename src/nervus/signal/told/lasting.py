@@ -19,9 +19,6 @@ _LEAST_STOOD, _LEAST_STOOD_S = 4, 1.0
 _PARTS, _LEAST_READ = 16, 24
 # A reading counts less the further it is off what the others of its part say, in spreads; so many times.
 _OUTLIER, _ROUNDS = 2.0, 12
-# Tracks are this late against each other, give or take (two clocks set by hand, one after the other's
-# channels); their readings scatter by this share at least of what they might.
-_LATE_S, _LEAST_MORE = 0.15, 0.02
 # What is left of a part is known to so many spreads.
 _SURE = 4.0
 
@@ -85,16 +82,14 @@ def apart_on_the_whole(
 
 
 def _without_timing(off: FloatArray, speed: FloatArray, spread: FloatArray) -> tuple[float, float]:
-    """What is left at no speed, and its spread."""
+    """What is left at no speed, and its spread; the least of it where the speed is always the same."""
     design = np.stack((np.ones(off.size), speed))
-    # Where the shaft only went one way, evenly, nothing tells how late a track is but what is usual.
-    usual = np.diag((0.0, _LATE_S**-2.0))
-    weight, more = spread**-2.0, 1.0
+    weight = spread**-2.0
     for _ in range(_ROUNDS):
-        covariance = np.linalg.pinv((design * weight) @ design.T / more**2 + usual)
-        left = covariance @ ((design * weight) @ off) / more**2
+        covariance = np.linalg.pinv((design * weight) @ design.T)
+        left = covariance @ ((design * weight) @ off)
         apart = np.abs(off - left @ design) / spread
         # What the readings are off in truth tells how well it is known, not what they might be at most.
-        more = max(float(np.sqrt(np.average(apart**2, weights=weight))), _LEAST_MORE)
+        more = float(np.sqrt(np.average(apart**2, weights=weight)))
         weight = spread**-2.0 / (1.0 + (apart / _OUTLIER) ** 2)
-    return float(left[0]), float(np.sqrt(covariance[0, 0]))
+    return float(left[0]), float(np.sqrt(covariance[0, 0])) * more
