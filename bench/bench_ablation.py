@@ -1,30 +1,39 @@
-"""What each rule of the analysis earns: one taken out at a time, over corpora and our own hard cases.
+"""What each rule of the analysis earns: one taken out at a time, over corpora and all our own stresses.
 
-    python bench/bench_ablation.py CORPUS... [--seeds 4] [--only RULE]
+    python bench/bench_ablation.py CORPUS... [--seeds 4] [--only RULE] [--stress SEED...]
 
 All recordings are first judged by all rules, and for each rule it is watched whether what it gives is
 ever anything but what stands in for it when it is taken out. Only where that is so it is then taken out:
-elsewhere nothing can change. Told are the scores without it, in how many recordings anything counted
-changed, and in how many of them for the worse (of corpora: recall, false alarms or the Brier score).
+elsewhere nothing can change. Told are the scores of the corpora without it, and for each set of
+recordings in how many anything counted became worse, and in how many better (recall, false alarms,
+position or time, or the Brier score). With `--stress` also over sound recordings with faults planted in
+them, with what no fault is, and the plainest motion, sound and with faults, drawn by these seeds.
 """
 
 import argparse
 import pickle
 import pkgutil
 import re
-from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
 from functools import cache, wraps
+from inspect import getattr_static
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+import bench_harmless
+import bench_plain_motion
+import bench_plain_planted
+import bench_planted
 from bench_corpus import JOBS, answered, scorer_of, truths_of
 from bench_detection import TUNING, tally
+from harmless import WAYS
+from nervus.signal.explained.events import Cause
 from nervus.standin.hard_cases import MAKERS
+from planted import FAULTS
 
 
 def nothing(*_: object, **__: object) -> tuple[()]:
@@ -68,13 +77,10 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "tracks that part": ("explained.explain", "_partings", nothing),
     "quickness of edges": ("explained.explain", "quickness", lambda _, spans: np.zeros((len(spans), 2))),
     "what the command asked for": ("explained.shaft", "who_asked", lambda *_: None),
-    "long events cut": ("explained.explain._Scene", "pieces", lambda _self, event: (event,)),
     "the sister who went along": ("explained.explain._Scene", "_with_sister", lambda _, event: event),
     "all came back": ("explained.explain._Scene", "_back", lambda *_: 0.0),
     "who hardly left did not leave": ("explained.explain._Scene", "_aside", lambda *_: 0.0),
     "who is in place did not leave": ("explained.explain._Scene", "_is_in_place", no),
-    "the sister who moved as it did": ("explained.sister.Sister", "went_along", lambda *_: 0.0),
-    "what they are apart anyway": ("explained.sister.Sister", "_usually_apart", lambda *_: 0.0),
     "leaps to an end of a scale": ("explained.explain", "_leaps", no),
     "shrinking by one factor again": ("explained.landings", "joint_of", lambda *_: None),
     "who moved as far tells no factor": ("explained.feed_signs", "_tells", yes),
@@ -84,8 +90,6 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "shrinking together": ("explained.explain", "by_one_factor", lambda *_: 0.0),
     "throttle and pedal at once": ("told.drops", "together", same),
     "the end of a lasting difference": ("examine", "without_ends", same),
-    "late all the time": ("told.following", "_by_lag", lambda *_: None),
-    "stands at either end": ("worn.flats", "_either_way", nothing),
     "rest as commanded": ("told.rest", "_as_asked", no),
     "rests by chance": ("told.rest", "_least_by_chance", lambda *_: []),
     "idling cold": ("told.rest", "_idles_cold", no),
@@ -104,19 +108,99 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "a flat is quiet": ("worn.worn_places", "is_quiet", yes),
     "a flat's ends are no drops": ("worn.worn_places.FlatEnds", "explain", no),
     "rough stretches": ("worn.worn_places", "rough_stretches", nothing),
-    "rough as a whole": ("worn.rough", "_scanned", lambda *_: []),
     "what flickers is rough first": ("worn.worn_places", "_is_contact", yes),
     "bends by both directions": ("told.disagreement", "_bent", lambda pair, *_: pair.time_s < -1e9),
     "a bend is no roughness": ("examine", "is_bend", no),
     "a bend is no stand": ("examine", "stands_in_bend", no),
     "position against command": ("told.following", "not_following", nothing),
     "bent against what is reported": ("told.linearity", "nonlinear", nothing),
+    "rough before it stands": ("worn.worn_places", "_by_rough", no),
+    "the sister who moved as it did": ("explained.sister.Sister", "went_along", lambda *_: 0.0),
+    "late all the time": ("told.following", "_by_lag", lambda *_: None),
+    "rough as a whole": ("worn.rough", "_scanned", lambda *_: []),
+    "long events cut": ("explained.explain._Scene", "pieces", lambda _self, event: (event,)),
     "resting places": ("told.rest", "off_rest", nothing),
+    "what is apart while both stand": (
+        "told.disagreement", "stood_apart", lambda *_: ((), np.empty(0)),
+    ),
+    "what is apart on the whole": (
+        "told.disagreement", "_on_the_whole", lambda pair, *_: np.zeros(pair.time_s.shape, dtype=bool),
+    ),
+    "how far by calm readings": ("told.disagreement", "_calm", lambda *_: np.inf),
+    "nothing was read meanwhile": ("told.disagreement", "_hidden", lambda _, at_s: 0.0 * at_s),
+    "a command that leads, asked": ("candidates.asked", "learn_late_line", lambda *_: None),
+    "a command that leads, followed": ("told.following", "learn_late_line", lambda *_: None),
+    "who went away by itself": ("candidates.asked.Asked", "left", no),
+    "partings from the command": ("candidates.asked.Asked", "partings", lambda *_: []),
+    "went but not so far": ("candidates.asked.Asked", "_short_of", no),
+    "a factor tells more than a level": ("explained.feed_signs", "_is_factor", yes),
+    "visits beside a step": ("worn.worn_places", "_is_beside", no),
+    "a place of one track": ("worn.worn_places", "_by_one", same),
+    "whose roughness it is": ("worn.worn_places", "_is_sisters", no),
+    "far off is not rough": ("worn.worn_places", "_far_off", nothing),
+    "a spot makes it rough": ("worn.worn_places", "_explained", no),
+    "flickers at a place": ("worn.worn_places", "flickers_at", lambda *_: None),
+    "apart all over": ("examine", "all_over", nothing),
+    "a rest while they are apart": ("examine", "is_apart", no),
+    "a plate that sticks": ("examine", "without_sticking", same),
+    "travel by the sound track": ("examine", "_by_the_sound", lambda shaft, _: shaft.travel),
+    "what returned": ("explained.explain", "_returned", nothing),
+    "quicker than its own": ("explained.explain", "beyond_own", lambda *_: 0.0),
+    "what came again": (
+        "explained.explain", "_together", lambda told: [
+            e for e in told if e.cause is not Cause.FEED or len(e.parts) < 2 or e.margin > 0.0
+        ],
+    ),
+    "one of what lies over another": ("explained.explain", "_is_of", no),
+    "who left besides": ("explained.explain._Scene", "_left", no),
+    "one factor at once": ("explained.explain._Scene", "_one_factor", lambda *_: 0.0),
+    "agreeing by chance": ("explained.explain._Scene", "_chance", lambda *_: 0.0),
+    "a hum": ("instruments.instrument", "without_hum", lambda level, *_: level),
+    "means of a millisecond": ("candidates.proposing", "coarser", lambda *_: None),
+    "from a rail to anywhere": ("candidates.excursions._Scan", "was_gone", no),
+    "at a rail": ("candidates.excursions", "_at_rail", lambda *_: []),
+    "struck a stop": ("candidates.edges", "_leap", lambda _t, at, _e: np.zeros(at.shape)),
+    "trimmed edges": ("candidates.edges", "_trimmed", lambda _, first, last: (first, last)),
+    "what is gone through": ("candidates.stands", "_passes", lambda _l, first, _: first < 0),
+    "a level that stands share": ("candidates.stands", "_shared", lambda *_: None),
+    "spikes to either side": ("candidates.spikes", "_swinging", lambda *_: set()),
+    "strays": ("candidates.proposing", "strays", nothing),
+    "not of one place": (
+        "candidates.spikes", "_off_one_place", lambda _, course: np.ones(course.shape, dtype=bool),
+    ),
+    "late tracks": ("motion.lags", "estimate_skew", lambda *_, **__: 0.0),
+    "beside a line as built": ("motion.relation", "_is_beside", no),
+    "a line of its own": ("motion.relation", "_freely_voted", lambda *_: (None, 0.0)),
+    "a line refined": ("motion.relation", "_refined", same),
+    "one in place of the other": ("explained.shaft", "_through_the_middle", lambda t, _: t.level),
+    "what timing explains": (
+        "motion.pair.Pair", "_may_be_timing", lambda _s, at, _g: np.zeros(at.shape, dtype=bool),
+    ),
+    "rough elsewhere too": ("worn.rough", "_share_elsewhere", lambda *_: 0.0),
+    "apart there anyway": ("worn.rough", "_usually_apart", lambda _, apart: np.zeros(apart.shape)),
+    "whose place it is": ("worn.parted", "_is_own", yes),
+    "passed quickly": ("worn.dead_spots", "_passed", lambda *_: []),
+    "what could show": ("worn.dead_spots", "_could_show", lambda _t, _b, crossed, _w: len(crossed)),
+    "unlike is rough": ("worn.dead_spots", "are_unlike", no),
+    "a stand, not a step": ("worn.dead_spots", "_stands", no),
+    "goes on as it stood": ("worn.dead_spots", "_goes_on", no),
+    "how a flat ends": (
+        "worn.flats", "_how_it_ends", lambda took, _: (
+            np.ones(took.shape[1], dtype=bool), np.zeros(took.shape[1], dtype=bool),
+        ),
+    ),
+    "a leap at its end": ("worn.flat_places", "_find_leap", lambda *_: None),
+    "stopped short": ("told.following", "_stopped", lambda at, *_: np.zeros(at.shape, dtype=bool)),
+    "late after steps": ("told.following", "_late", lambda *_: None),
+    "seen elsewhere at a rail": ("told.ranges", "_seen_elsewhere", no),
+    "out of range": ("examine", "_out_of_range", lambda *_: []),
+    "let go of": ("told.rest", "_let_go", lambda *_: None),
+    "a quick close": ("told.rest", "_quick_close", no),
 }  # fmt: skip
 
 
-# A recording of a corpus, or a kind of hard case and its seed.
-Job = Path | tuple[str, int]
+# A set of recordings, and what its own bench calls one of them.
+Job = tuple[str, Any]
 Outcome = dict[str, Any]
 
 
@@ -127,8 +211,10 @@ def changed(change: dict[str, Callable[[Any, Any], Any]]) -> Iterator[None]:
     for rule, made in change.items():
         where, name, instead = RULES[rule]
         owner = pkgutil.resolve_name(f"nervus.signal.{where}")
-        before.append((owner, name, getattr(owner, name)))
-        setattr(owner, name, made(getattr(owner, name), instead))
+        before.append((owner, name, getattr_static(owner, name)))
+        new = made(getattr(owner, name), instead)
+        is_static = isinstance(before[-1][2], staticmethod)
+        setattr(owner, name, staticmethod(new) if is_static else new)
     try:
         yield
     finally:
@@ -166,64 +252,97 @@ def scorer_and_truths(corpus: Path) -> tuple[Any, dict[Path, dict[str, Any]]]:
     return scorer_of(corpus), truths_of(corpus)
 
 
-def outcome(job: Job) -> Outcome:
-    """What is counted of one recording."""
-    if isinstance(job, Path):
-        scorer, truths = scorer_and_truths(job.parent.parent)
-        case: Outcome = scorer.judge(truths[job], answered(job))
-        return case
+def hard_case(job: tuple[str, int]) -> Outcome:
+    """What is counted of one of our own hard cases."""
     count = tally(job[0], range(job[1], job[1] + 1))
     found = sum(found for _, found in count.seen)
-    return {"found": found, "of": len(count.seen), "fa": count.false, "told": count.reported}
+    return {"credit": found / max(len(count.seen), 1), "fa": count.false}
 
 
-def by_all_rules(job: Job) -> tuple[Outcome, set[str]]:
+def of_corpus(path: Path) -> Outcome:
+    """What is counted of a recording of a corpus."""
+    scorer, truths = scorer_and_truths(path.parent.parent)
+    case: Outcome = scorer.judge(truths[path], answered(path))
+    return case
+
+
+def harmless(job: bench_harmless.Job) -> Outcome | None:
+    """What is told of a sound recording with what no fault is."""
+    told = bench_harmless.accused(job)
+    return None if told is None else {"fa": len(told[1])}
+
+
+def plain(job: tuple[bench_plain_motion.Job, str]) -> Outcome:
+    """What is told of the plainest motion."""
+    return {"fa": len(bench_plain_motion.accused(*job))}
+
+
+SETS: dict[str, Callable[[Any], Outcome | None]] = {
+    "corpora": of_corpus,
+    "ours": hard_case,
+    "planted": bench_planted.judged,
+    "harmless": harmless,
+    "plain": plain,
+    "in plain": bench_plain_planted.judged,
+}
+
+
+def stress(corpora: list[Path], seed: int) -> Iterator[Job]:
+    """What is drawn by a seed."""
+    for corpus, name in bench_planted.sound(corpora):
+        yield from (("planted", (corpus, name, fault, seed)) for fault in FAULTS)
+        yield from (("harmless", (corpus, name, way, seed)) for way in WAYS)
+    for job in bench_plain_motion.jobs("", range(seed, seed + 1)):
+        yield from (("plain", (job, shaft)) for shaft in bench_plain_motion.SHAFTS)
+        for fault in FAULTS:
+            motion, pair, rate_hz, _ = job
+            for led in (False, True):
+                yield "in plain", (corpora[0], motion, pair, rate_hz, fault, seed, led)
+
+
+def outcome(job: Job) -> Outcome | None:
+    """What is counted of one recording; `None` where none was drawn."""
+    return SETS[job[0]](job[1])
+
+
+def by_all_rules(job: Job) -> tuple[Outcome | None, set[str]]:
     """What is counted with all rules, and which of them did anything."""
     fired: set[str] = set()
     with changed({rule: watched(rule, fired) for rule in RULES}):
         return outcome(job), fired
 
 
-def without(asked: tuple[str, Job]) -> Outcome:
-    """What is counted of a recording when one rule is taken out."""
+def without(asked: tuple[str, Job]) -> Outcome | None:
+    """What is counted of a recording when one rule is taken out; `None` where none was drawn."""
     rule, job = asked
     with changed({rule: lambda _own, instead: instead}):
         return outcome(job)
 
 
 def is_worse(now: Outcome, before: Outcome) -> bool:
-    """Whether a recording is judged worse without a rule."""
-    if now["fa"] > before["fa"]:
-        return True
-    if "of" in now:
-        return bool(now["found"] < before["found"])
-    return (now["credit"] or 0.0) < (before["credit"] or 0.0) or (now["brier"] or 0.0) > (
-        before["brier"] or 0.0
-    ) + 0.02
+    """Whether a recording is judged worse."""
+    more = ("fa", 0.0), ("brier", 0.02)
+    less = ("credit", 0.0), ("local", 0.0), ("top1", 0.0)
+    return any((now.get(n) or 0.0) > (before.get(n) or 0.0) + by for n, by in more) or any(
+        (now.get(n) or 0.0) < (before.get(n) or 0.0) - by for n, by in less
+    )
 
 
 def line(rule: str, outcomes: dict[Job, Outcome], before: dict[Job, Outcome]) -> str:
     """The figures of one rule taken out."""
-    cases = [o for job, o in outcomes.items() if isinstance(job, Path) and o["family"] != "F99"]
-    ours = [o for job, o in outcomes.items() if not isinstance(job, Path)]
-    scored = scorer_of(next(j for j in outcomes if isinstance(j, Path)).parent.parent).summarise(cases)
+    cases = [o for job, o in outcomes.items() if job[0] == "corpora" and o["family"] != "F99"]
+    scorer = scorer_of(next(path for kind, path in outcomes if kind == "corpora").parent.parent)
+    scored = scorer.summarise(cases)
     healthy = float(np.mean([c["fa"] > 0 for c in cases if c["healthy"]]))
-    counts: Counter[str] = Counter()
-    for own in ours:
-        counts.update(own)
-    other = [job for job, o in outcomes.items() if counted(o) != counted(before[job])]
-    worse = sum(is_worse(outcomes[job], before[job]) for job in other)
-    return (
-        f"{rule or '(all rules)':34s} {scored['recall']:15.3f}  {scored['precision']:9.3f}  "
-        f"{healthy:7.3f}  {scored['top1']:.3f}  {scored['brier']:.3f}  "
-        f"{counts['found'] / counts['of']:12.3f}  {1 - counts['fa'] / max(counts['told'], 1):9.3f}  "
-        f"{len(other):7d}  {worse:5d}"
+    told = (
+        f"{rule or '(all rules)':34s} {scored['recall']:6.3f} {scored['precision']:6.3f} "
+        f"{healthy:6.3f} {scored['top1']:6.3f} {scored['brier']:6.3f}"
     )
-
-
-def counted(of: Outcome) -> Outcome:
-    """What matters of an outcome: the time that it took does not."""
-    return {name: value for name, value in of.items() if name != "s"}
+    for kind in dict.fromkeys(kind for kind, _ in outcomes):
+        both = [(outcomes[job], before[job]) for job in outcomes if job[0] == kind]
+        worse = sum(is_worse(now, then) for now, then in both)
+        told += f"  {worse:5d} {sum(is_worse(then, now) for now, then in both):4d}"
+    return told
 
 
 def main() -> None:
@@ -232,22 +351,32 @@ def main() -> None:
     parser.add_argument("corpora", type=Path, nargs="+", metavar="CORPUS")
     parser.add_argument("--seeds", type=int, default=4, help="of each kind of hard case")
     parser.add_argument("--only", default="")
+    parser.add_argument("--stress", type=int, nargs="*", default=[], metavar="SEED")
+    parser.add_argument("--most", type=int, default=500, help="stresses that a rule is taken out of")
     asked = parser.parse_args()
-    jobs: list[Job] = [path for corpus in asked.corpora for path in truths_of(corpus)]
-    jobs += [(kind, seed) for kind in MAKERS for seed in range(TUNING, TUNING + asked.seeds)]
-    print(
-        f"{'without':34s} corpora: recall  precision  healthy  top    Brier  ours: recall  precision  "
-        "changed  worse"
-    )
+    jobs: list[Job] = [("corpora", path) for corpus in asked.corpora for path in truths_of(corpus)]
+    jobs += [("ours", (k, seed)) for k in MAKERS for seed in range(TUNING, TUNING + asked.seeds)]
+    for seed in asked.stress:
+        jobs += stress(asked.corpora, seed)
     with ProcessPoolExecutor(JOBS) as pool:
-        with_all = dict(zip(jobs, pool.map(by_all_rules, jobs, chunksize=4), strict=True))
+        watching = zip(jobs, pool.map(by_all_rules, jobs, chunksize=4), strict=True)
+        with_all = {job: (found, fired) for job, (found, fired) in watching if found is not None}
         before = {job: found for job, (found, _) in with_all.items()}
+        kinds = dict.fromkeys(kind for kind, _ in before)
+        print(f"{len(before)} recordings; of each set: worse, better without the rule")
+        heads = "".join(f"  {kind:>10s}" for kind in kinds)
+        print(f"{'without':34s} recall precis health    top  Brier{heads}")
         print(line("", before, before), flush=True)
         for rule in (r for r in RULES if re.search(asked.only, r)):
-            touched = [job for job in jobs if rule in with_all[job][1]]
+            fired = [job for job in before if rule in with_all[job][1]]
+            drawn = [job for job in fired if job[0] not in ("corpora", "ours")]
+            held = set(drawn) - set(drawn[:: -(-len(drawn) // asked.most) or 1])
+            touched = [job for job in fired if job not in held]
             again = pool.map(without, [(rule, job) for job in touched], chunksize=4)
-            outcomes = before | dict(zip(touched, again, strict=True))
-            print(f"{line(rule, outcomes, before)}   of {len(touched)}", flush=True)
+            known = {job: now for job, now in zip(touched, again, strict=True) if now is not None}
+            print(
+                f"{line(rule, before | known, before)}   of {len(touched)} of {len(fired)}", flush=True
+            )
 
 
 if __name__ == "__main__":

@@ -77,7 +77,7 @@ def _found(
     sure = _sure_excursions(track)
     if asked is not None:
         sure = _with_parted(sure, track, asked)
-    held, level = find_stands(track, sure, asked=asked is not None)
+    held, level = find_stands(track, sure, asked=asked is not None, witnessed=witnessed)
     held_s = Union(e.span_s for e in held)
     weak = (
         e for e in find_weak_excursions(track, sure, witnessed=witnessed) if not held_s.touches(e.span_s)

@@ -23,8 +23,6 @@ _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
 _BOTH_SIDES, _APART_V = 0.05, 0.2
 # A supply that falls to this is open: that is no spike, which adds what it adds wherever the line was.
 _COLLAPSED_V = 0.5
-# Converters end at nothing and at the supply. A line so far from there, volts, is not open.
-_LOWEST_V, _HIGHEST_V, _OFF_END_V = 0.01, 4.98, 0.25
 # What was read further apart did not see the same spike: it is over by then.
 _AT_ONCE_S = 0.003
 # So many samples on each side of a spike tell what the line usually is there.
@@ -61,11 +59,9 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     own_v, others_v = track.own(track.level[own]), reference.values[at[there]]
     stands_v = _around(reference.values, int(at[there][0]), int(at[there][-1]) + 1)
     moves = own_v - _around(track.level, own.start, own.stop) * track.supply_v / 100.0
-    mine, others, own_v = moves[there], others_v - stands_v, own_v[there]
+    mine, others = moves[there], others_v - stands_v
     if reference.id == "vref_v" and others_v.min() < _COLLAPSED_V:
         return False
-    if reference.id != "vref_v":
-        others, mine = _uncut(others, mine, others_v, own_v), _uncut(mine, others, own_v, others_v)
     apart_v = abs(excursion.course * track.supply_v / 100.0 - stands_v)
     share = _share(excursion, reference, moves, apart_v)
     # Beside spikes, and between two that follow each other, there is noise only, which no line shares.
@@ -74,17 +70,6 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     moved = max(float(np.abs(mine).sum()), float(np.abs(others).sum()))
     few = mine.size <= _most_samples(track)
     return few and bool(np.abs(mine - others).sum() < share * moved)
-
-
-def _uncut(moves: FloatArray, beside: FloatArray, volts: FloatArray, others_v: FloatArray) -> FloatArray:
-    """Moves that a converter cut off at an end of its range, as far as the other line went.
-
-    What both share that opens takes both there: then nothing was cut off.
-    """
-    low = (volts <= _LOWEST_V) & (others_v > _LOWEST_V + _OFF_END_V)
-    high = (volts >= _HIGHEST_V) & (others_v < _HIGHEST_V - _OFF_END_V)
-    moves = np.where(low, np.minimum(moves, beside), moves)
-    return np.where(high, np.maximum(moves, beside), moves)
 
 
 def _most_samples(track: Instrument) -> float:

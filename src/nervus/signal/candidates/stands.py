@@ -18,13 +18,12 @@ from nervus.signal.instruments.instrument import Instrument
 
 # A jump between two samples, or three, percent of supply; what stands does so for so many samples.
 _JUMP_PCT, _LEAST_SAMPLES = 5.0, 3
-# A shaft is told from so many steps into its rest, each smaller than the one before.
-_STEPS = 4
 # What stands for longer is a hold.
 _LONGEST_S = 1.5
 # Samples further apart than this hide how a shaft arrives (from memory: 0.1 s over the whole travel):
-# then only stands at a level that is shared count, and further apart than the second of these none do.
-_STANDS_S, _SLOWEST_S = 0.12, 0.25
+# then only stands at a level that is shared count, and, up to the second of these, single jumps if a
+# sister is asked afterwards; further apart than the third no stand counts.
+_STANDS_S, _WITNESSED_S, _SLOWEST_S = 0.12, 0.16, 0.25
 # Only where samples are closer than this does a shaft not arrive, and stand, from one to the next (from
 # memory: the quickest snap takes so long).
 _ARRIVES_S = 0.067
@@ -45,12 +44,13 @@ _FINE_PCT = 0.2
 
 
 def find_stands(
-    track: Instrument, known: tuple[Excursion, ...], *, asked: bool = False
+    track: Instrument, known: tuple[Excursion, ...], *, asked: bool = False, witnessed: bool = False
 ) -> tuple[tuple[Excursion, ...], float | None]:
     """Stands of a slowly sampled track, and the level that several of them share, if there is one.
 
     What is known already is left out; at a level that is shared, also what is shorter than a stand
     counts. Where it is known what `asked` the shaft to move, that tells a stand from a hold.
+    If it is `witnessed`, a sister is asked afterwards.
     """
     if not track.is_slow or track.interval_s > _SLOWEST_S or track.level.size < _LEAST_SAMPLES + 2:
         return (), None
@@ -58,7 +58,8 @@ def find_stands(
     first, last = _runs(track, still, asked=asked)
     long = last - first + 1 >= _LEAST_SAMPLES
     level = _shared(track, first[long], last[long])
-    level = _landed_on(track) if level is None else level
+    if level is None and track.interval_s <= (_WITNESSED_S if witnessed else _STANDS_S):
+        level = _landed_on(track)
     if track.interval_s > _STANDS_S:
         if level is None:
             return (), None
@@ -104,8 +105,6 @@ def _runs(track: Instrument, still: BoolArray, *, asked: bool) -> tuple[IntArray
     chosen &= gone[first] | ~(gone[np.maximum(first - 1, 0)] | gone[np.minimum(last + 1, end)])
     if not asked:
         chosen &= ~(_comes_near(track.level, first, 1) | _comes_near(track.level, last, -1))
-    if track.interval_s <= _ARRIVES_S:
-        chosen &= ~(_slows_into(track.level, first, 1) | _slows_into(track.level, last, -1))
     first, last = first[chosen], last[chosen]
     ranges = [float(np.ptp(track.level[a : b + 1])) for a, b in zip(first, last, strict=True)]
     stands = np.asarray(ranges, dtype=np.float64) <= 2.0 * track.same_level + track.resolution
@@ -134,14 +133,6 @@ def _comes_near(level: FloatArray, at: IntArray, way: int) -> BoolArray:
         (jump * first > 0.0) & (np.abs(first) > np.maximum(_NEARER * np.abs(jump), _NEAR_PCT)),
         dtype=np.bool_,
     )
-
-
-def _slows_into(level: FloatArray, at: IntArray, way: int) -> BoolArray:
-    """Which ends of stretches are come to as a shaft does: ever slower; or so left, seen backwards."""
-    before = np.clip(at[:, None] - way * np.arange(_STEPS + 1), 0, level.size - 1)
-    steps = -np.diff(level[before], axis=1)
-    slower = (np.diff(np.abs(steps), axis=1) > 0.0).all(axis=1)
-    return np.asarray(slower & (np.abs(np.sign(steps).sum(axis=1)) == _STEPS), dtype=np.bool_)
 
 
 def _passes(level: FloatArray, first: IntArray, last: IntArray) -> BoolArray:

@@ -1,7 +1,7 @@
 """What the other track on the same shaft says of an excursion: whether the shaft could have made it."""
 
 from collections.abc import Sequence
-from math import hypot, sqrt
+from math import hypot
 
 import numpy as np
 
@@ -14,7 +14,6 @@ from nervus.signal.motion.pair import Pair
 # The line between two tracks is known to this share of what one of them moves (gain, lag, filters); so
 # many deviations of noise make a tolerance; no more than so many nats come from one difference.
 _GAIN, _DEVIATIONS, _MOST_APART = 0.13, 4.0, 30.0
-_MOST_DEVIATIONS, _LITTLE = sqrt(2.0 * _MOST_APART), 0.5
 # A supply's ripple moves tracks that mirror each other apart, percent (common practice: some ten
 # millivolts).
 _RIPPLE_PCT = 0.15
@@ -22,8 +21,6 @@ _RIPPLE_PCT = 0.15
 _AGREE = 2.0
 # The bottom of an excursion: no further from its level than this share of its depth.
 BOTTOM = 0.3
-# So many samples on either side tell what tracks are apart anyway.
-_BESIDE = 20
 # Where both stand they are further apart than at this percentile in faults alone: so many deviations.
 _SELDOM_OFF = (90.0, 1.64)
 # An excursion is compared at so many instants at most.
@@ -83,10 +80,6 @@ class Sister:
             seen, expected = seen[bottom], expected[bottom]
         apart = seen - expected
         spread = self._spread(pair, part)
-        # What they are apart anyway is asked for only where it could matter.
-        now = abs(sampling.middle(apart))
-        if _LITTLE * spread < now < self.blur[name] + _MOST_DEVIATIONS * spread:
-            apart = apart - self._usually_apart(pair, track, samples)
         off = sampling.middle(np.abs(apart)) / spread
         return min(max(off, self._off_where_both_stood(pair, part)) ** 2 / 2.0, _MOST_APART)
 
@@ -150,19 +143,6 @@ class Sister:
         timing = pair.timing(self._tracks[name], excursion.span_s)
         blur = self.blur[name] / _DEVIATIONS
         return hypot(blur, _GAIN * excursion.depth, timing / 2.0, _RIPPLE_PCT)
-
-    def _usually_apart(self, pair: Pair, track: Instrument, during: slice) -> float:
-        """What a track and she are apart just before and behind, percent of supply.
-
-        As far as noise and a line that is not quite theirs explain it.
-        """
-        first, last = int(during.start), int(during.stop)
-        around = slice(max(first - _BESIDE, 0), last + _BESIDE)
-        apart = track.level[around] - pair.expected_of(track, around)
-        gaps = apart[: first - around.start], apart[last - around.start :]
-        # What is off on one side only, and lasts, is the fault itself.
-        least = min((sampling.middle(g) for g in gaps if g.size), key=abs, default=0.0)
-        return float(np.clip(least, -self.blur[track.id], self.blur[track.id]))
 
 
 def measured(track: Instrument, span: Span) -> Part | None:

@@ -13,8 +13,8 @@ import numpy as np
 from nervus.domain.analysis import Pass
 from nervus.domain.channel import BoolArray, FloatArray, Span
 from nervus.domain.finding import DeadSpot, Shape
-from nervus.signal.arithmetic.robust import OF_MEDIAN, monotone, running_extremes
-from nervus.signal.arithmetic.spans import merge, overlaps
+from nervus.signal.arithmetic.robust import monotone, running_extremes
+from nervus.signal.arithmetic.spans import merge
 from nervus.signal.motion.course import Course
 from nervus.signal.worn.flat_places import Stand, place_of_stand
 from nervus.signal.worn.spot import pooled_confidence, spot_text
@@ -27,9 +27,8 @@ _AROUND = range(2, 7)
 _LEAST_HIDDEN_PCT, _LEAST_HIDDEN_CELLS = 1.0, 1.5
 # ... in at least so many passes and this share of those that cross the level briskly.
 _LEAST_PASSES, _LEAST_SHARE = 3, 0.6
-# With few samples in a crossing single passes miss it: then fewer of more passes do, if what is hidden
-# on the average of all of them stands out of what the other levels hide by so many spreads.
-_MANY_PASSES, _MANY_SHARE, _SPREADS, _MEAN_SHARE, _LEAST_LEVELS = 4, 0.35, 6.0, 0.8, 10
+# By the sister the passes hide this share of the least on the average.
+_MEAN_SHARE = 0.8
 # Slower than this, percent of supply per second, a hand can't be told from a flat.
 _BRISK = 6.0
 # With the sister as the clock, which no hand deceives, less must be hidden; but time must agree, within
@@ -39,8 +38,6 @@ _TIME_AGREES, _NEAR_CELLS = 0.3, 2
 # Cells so far from a stand the tracks go together within this share, on one side at least; on the other
 # one the track may leap, which takes less than this share of the usual way. Else it is bent there.
 _NEAR, _FAR, _STRAIGHT, _LEAPS = range(2, 5), range(5, 10), 0.2, 0.5
-# A wiper that sticks is carried along no further than this, percent of travel.
-_WIDEST_STICK_PCT = 4.0
 # By time alone nothing wider than this, percent of travel, is told from a hold.
 _WIDEST_PCT = 12.0
 # A look at fewer points of a course says nothing.
@@ -72,11 +69,7 @@ def find_flats(
         some = passes[:: len(passes) // _FIRST_LOOK]
         if not _look(course, some, clock).suspicious:
             return ()
-    seen = _look(course, passes, clock)
-    found = _spots(course, seen, ends, clock)
-    if found or not seen.suspicious:
-        return found
-    return _either_way(course, passes, ends, clock)
+    return _spots(course, _look(course, passes, clock), ends, clock)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -90,27 +83,6 @@ class _Clock:
 
     level: FloatArray
     resolution: float
-
-
-def _either_way(
-    course: Course, passes: tuple[Pass, ...], ends: Span, clock: _Clock | None
-) -> tuple[DeadSpot, ...]:
-    """A wiper that sticks: it stands at one end of a place while it opens, at the other while it closes.
-
-    What it does one way only is a step that is caught up with.
-    """
-    opens = np.asarray([p.to_pct > p.from_pct for p in passes], dtype=np.bool_)
-    ways = []
-    for way in (opens, ~opens):
-        some = tuple(p for p, own in zip(passes, way, strict=True) if own)
-        ways.append(_spots(course, _look(course, some, clock), ends, clock))
-    one, other = ways
-    return tuple(
-        max((a, b), key=lambda spot: spot.seen_in)
-        for a in one
-        for b in other
-        if overlaps(a.travel_pct, b.travel_pct, _WIDEST_STICK_PCT)
-    )[:1]
 
 
 def _spots(course: Course, seen: "_Seen", ends: Span, clock: _Clock | None) -> tuple[DeadSpot, ...]:
@@ -163,8 +135,6 @@ def _look(course: Course, passes: tuple[Pass, ...], clock: _Clock | None) -> _Se
     stands = known & (np.nan_to_num(hidden) > least)
     crossed, seen = known.sum(axis=0), stands.sum(axis=0)
     worn = (seen >= _LEAST_PASSES) & (seen >= _LEAST_SHARE * crossed)
-    if clock is None:
-        worn |= (seen >= _MANY_PASSES) & (seen >= _MANY_SHARE * crossed) & _stands_out(hidden, least)
     suspicious = bool(np.any((seen >= _SUSPICIOUS_SHARE * crossed) & (seen > 0)))
     return _Seen(edges, times, hidden, stands, worn, abrupt, suspicious)
 
@@ -257,25 +227,6 @@ def _mean(hidden: FloatArray) -> FloatArray:
     """The mean over passes, shape (passes, cells) to (cells,); 0 where none is known."""
     known = np.isfinite(hidden).sum(axis=0)
     return np.asarray(np.nansum(hidden, axis=0) / np.maximum(known, 1))
-
-
-def _stands_out(hidden: FloatArray, least: float) -> BoolArray:
-    """Levels at which the passes together hide more than chance does, shape (cells,).
-
-    The spread of the other levels' means, by their median deviation, is the yardstick; a single pass
-    counts no more than three times what one must hide.
-    """
-    known = np.isfinite(hidden)
-    counts = known.sum(axis=0)
-    enough = counts > _MANY_PASSES
-    if int(enough.sum()) < _LEAST_LEVELS:
-        return np.zeros(hidden.shape[1], dtype=np.bool_)
-    held = np.where(known, np.clip(np.nan_to_num(hidden), -3 * least, 3 * least), 0.0)
-    mean = held.sum(axis=0) / np.maximum(counts, 1)
-    usual = float(np.median(mean[enough]))
-    spread = OF_MEDIAN * float(np.median(np.abs(mean[enough] - usual))) + 1e-3
-    found: BoolArray = enough & (mean - usual > _SPREADS * spread) & (mean > _MEAN_SHARE * least)
-    return found
 
 
 def _spot(

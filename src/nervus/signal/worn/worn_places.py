@@ -128,9 +128,6 @@ def _flats(
         masked = shaft.spikes[track.id] + tuple(t for s in sure for t in s.times_s)
         leaps = find_leaps(track, frame, shaft.passes, masked)
         flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_told_by(s, steps)))
-    # What leaps tell of a place that a wiper sticks at, in more passes, goes before a stand there.
-    told = tuple(s for s in found if s.shape is Shape.FLAT)
-    flats = tuple(f for f in flats if not any(_is_told_better(f, s) for s in told))
     return tuple(f for f in flats if not _same_place(f, sure))
 
 
@@ -219,13 +216,6 @@ def _during(track: Instrument, excursion: Excursion) -> slice:
 def _is_told_by(stand: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
     """Whether others tell of a stand from as many passes at least."""
     return _same_place(stand, tuple(o for o in others if o.seen_in >= stand.seen_in))
-
-
-def _is_told_better(flat: DeadSpot, other: DeadSpot) -> bool:
-    """Whether a place just beside a stand was seen in more passes: they are one place."""
-    beside = overlaps(flat.travel_pct, other.travel_pct, _SLACK_PCT)
-    beside = beside and not overlaps(flat.travel_pct, other.travel_pct)
-    return beside and other.seen_in > flat.seen_in
 
 
 def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
