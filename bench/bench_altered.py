@@ -1,10 +1,12 @@
 """Recordings that another hand made, as they might as well have come out: does what is told stay true?
 
-    python bench/bench_altered.py CORPUS...
+    python bench/bench_altered.py CORPUS... [--only WAY...]
 
 Every recording of the corpora is altered in each way of `tests/altered.py` (another draw of noise, lost
-readings, uneven stamps, the second track called the first, ...), its truth with it, and scored by the
-corpus' own scorer: a row for each way, and below it each recording that is told otherwise than as it is.
+readings, uneven stamps, the second track called the first, ...) and of `tests/exported.py` (as programs
+write readings down: last values, lines between them, only what is new), its truth with it, and scored by
+the corpus' own scorer: a row for each way, and below it each recording that is told otherwise than as it
+is.
 """
 
 import argparse
@@ -26,13 +28,15 @@ from nervus.link.reading import kept_recording
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
-from altered import BEGIN, END, FASTER, SLOWER, WAYS, swapped_names
+import altered
+import exported
+from altered import BEGIN, END, FASTER, SLOWER, swapped_names
 
 Truth = dict[str, Any]
 # What of a fault is left of those of its moments that the recording still holds; fewer tell no place.
 LEAST_LEFT, LEAST_PLACED = 0.6, 3
 AS_IS = "as it is"
-ALL_WAYS = (AS_IS, *WAYS)
+WAYS = altered.WAYS | exported.WAYS
 
 
 def stretched(truth: Truth, _: Recording, factor: float) -> Truth | None:
@@ -118,11 +122,11 @@ def judged(job: tuple[Path, str, str]) -> dict[str, Any] | None:
     told: Truth | None = truth
     if way != AS_IS:
         random = np.random.default_rng(zlib.crc32(f"{name}{way}".encode()))
-        altered = WAYS[way](recording, random)
+        changed = WAYS[way](recording, random)
         told = TRUTHS[way](truth, recording) if way in TRUTHS else truth
-        if altered is None or told is None:
+        if changed is None or told is None:
             return None
-        recording = altered
+        recording = changed
     made = {"status": "ok", "why": "", "rc": 0, "err": "", "s": 0.0}
     made["out"] = json.dumps(answer(analyse(recording)))
     return {**scorer_of(corpus).judge(told, made), "way": way, "of": (corpus.name, name)}
@@ -157,14 +161,16 @@ def main() -> None:
     """Alter, judge and print."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("corpora", nargs="+", type=Path)
-    corpora = parser.parse_args().corpora
+    parser.add_argument("--only", nargs="+", choices=WAYS, default=list(WAYS), metavar="WAY")
+    arguments = parser.parse_args()
+    corpora, ways = arguments.corpora, (AS_IS, *arguments.only)
     names = [(c, p.stem) for c in corpora for p in sorted((c / "truth").glob("[!.]*.json"))]
-    jobs = [(c, name, way) for way in ALL_WAYS for c, name in names]
+    jobs = [(c, name, way) for way in ways for c, name in names]
     with ProcessPoolExecutor(JOBS) as pool:
         rows = [r for r in pool.map(judged, jobs, chunksize=8) if r is not None]
     plain = {r["of"]: r for r in rows if r["way"] == AS_IS}
     print("way               n  recall  precision  healthy  place off  locality    top  Brier")
-    for way in ALL_WAYS:
+    for way in ways:
         show(way, [r for r in rows if r["way"] == way], plain)
 
 

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import Drop
 from nervus.judge.analyse import analyse
-from nervus.signal.instruments.held_values import as_read, update_samples
+from nervus.signal.instruments.as_read import as_read
+from nervus.signal.instruments.held_values import update_samples
 from signals import recording, sweeps, volts
 
 

@@ -13,6 +13,7 @@ from nervus.judge.causes import apart, judged_together
 from nervus.judge.verdict import judge
 from nervus.knowledge import judging
 from nervus.signal.examine import examine
+from nervus.signal.instruments.as_read import as_read
 
 
 def analyse(
@@ -30,8 +31,9 @@ def analyse(
     Returns:
         Always an answer: a recording in which nothing can be seen says so.
     """
-    recording = recording.known()
-    examination = examine(recording, profile, cause_of_rest=cause_of_rest, progress=progress)
+    recorded = recording.known()
+    recording = as_read(recorded)
+    examination = examine(recorded, recording, profile, cause_of_rest=cause_of_rest, progress=progress)
     examination = replace(examination, engine=engine_state(recording))
     circuit = explain(recording, examination)
     causes = []

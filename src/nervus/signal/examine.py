@@ -22,7 +22,6 @@ from nervus.signal.arithmetic.spans import inside
 from nervus.signal.explained.events import Event, bursts
 from nervus.signal.explained.shaft import Shaft, follow
 from nervus.signal.instruments import sampling
-from nervus.signal.instruments.held_values import as_read
 from nervus.signal.instruments.instrument import supply_scale
 from nervus.signal.instruments.key import is_witnessed, key_off_spans
 from nervus.signal.motion.course import Course, plain_course
@@ -50,6 +49,7 @@ _SAME_PLACE_PCT = 5.0
 
 
 def examine(
+    recorded: Recording,
     recording: Recording,
     profile: ThrottleProfile | None = None,
     *,
@@ -59,13 +59,13 @@ def examine(
     """Everything that the recording shows, without a word on which part has failed.
 
     Args:
-        recording: what was captured.
+        recorded: what was captured, as it was written down.
+        recording: the same as it was read.
         profile: what the throttle should do; without one it is learned as far as it shows.
         cause_of_rest: tells an open plate from a lying signal, by the engine.
         progress: called between the steps; what it raises ends the examination.
     """
     progress(say("Looking at the supply"), 0.0)
-    recorded, recording = recording, as_read(recording)
     key_off = key_off_spans(recording)
     nominal_v = profile.supply_v if profile is not None else 5.0
     supply_v = supply_scale(recording, nominal_v)

@@ -47,6 +47,8 @@ _SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
 _NOTHING = 0.0005
 # Enough samples for a distribution; and to see a ripple, in so many stretches of a recording.
 _SKETCH, _STRETCH, _STRETCHES = 20_000, 2_000, 40
+# No converter is coarser, percent of its scale: six bits (common practice: eight to twelve).
+_COARSEST_PCT = 1.7
 
 
 @dataclass(frozen=True, eq=False)
@@ -239,7 +241,7 @@ def prepare(
         time_s=time_s,
         level=level,
         noise=sampling.noise_and_hum(level, interval_s),
-        resolution=sampling.resolution(shown),
+        resolution=sampling.converter_step(shown, _COARSEST_PCT),
         interval_s=interval_s,
         supply_v=scale,
         usual=_usual(level[:: max(1, level.size // _SKETCH)]),

@@ -14,6 +14,10 @@ _ENOUGH, _PIECES = 24_000, 24
 _ROUNDING = 1e-6
 # This share of the steps may be smaller than the converter's: values that something else disturbed.
 _ODD = 0.02
+# What stays is told by so many steps at least. One of them is a step of the converter, below which one
+# of these shares may be; up to so many steps nearly all are whole then, to this share of one. It counts
+# where it is so much coarser.
+_LEAST_RESTS, _SMALL, _FEW, _NEARLY_ALL, _OFF, _MUCH_COARSER = 30, (0.1, 0.3, 0.5), 6, 0.7, 0.12, 3.0
 # The largest fifth is left out of the noise, whatever made it. What remains of a normal distribution
 # of deviation s has a mean size of (phi(0) - phi(1.2816)) * 2 / 0.8 = 0.5586 s.
 _KEPT, _KEPT_MEAN = 0.8, 0.5586
@@ -80,6 +84,26 @@ def resolution(values: FloatArray) -> float:
     steps = np.abs(np.concatenate([np.diff(piece) for piece in _pieces(values)]))
     steps = np.sort(steps[steps > _ROUNDING])
     return float(steps[int(_ODD * steps.size)]) if steps.size else 0.0
+
+
+def converter_step(values: FloatArray, coarsest: float) -> float:
+    """The same, also where readings were put on another grid of instants by straight lines.
+
+    Then there is anything between two steps, but what stays for two samples was read. No converter's
+    step is more than `coarsest`.
+    """
+    least = resolution(values)
+    rests = [piece[1:][np.diff(piece) == 0.0] for piece in _pieces(values)]
+    steps = np.abs(np.concatenate([np.diff(rest) for rest in rests]))
+    steps = np.sort(steps[steps > _ROUNDING])
+    if steps.size < _LEAST_RESTS:
+        return least
+    for step in steps[[int(share * steps.size) for share in _SMALL]].tolist():
+        few = steps[steps < (_FEW + 0.5) * step] / step
+        whole = np.count_nonzero(np.abs(few - np.round(few)) < _OFF) >= _NEARLY_ALL * few.size
+        if whole and 2 * few.size > steps.size and _MUCH_COARSER * least < step < coarsest:
+            return float(step)
+    return least
 
 
 def noise(values: FloatArray) -> float:
