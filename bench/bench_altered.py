@@ -1,6 +1,6 @@
 """Recordings that another hand made, as they might as well have come out: does what is told stay true?
 
-    python bench/bench_altered.py CORPUS... [--only WAY...]
+    python bench/bench_altered.py CORPUS... [--only WAY...] [--seed ANY]
 
 Every recording of the corpora is altered in each way of `tests/altered.py` (another draw of noise, lost
 readings, uneven stamps, the second track called the first, ...) and of `tests/exported.py` (as programs
@@ -112,16 +112,16 @@ TRUTHS: dict[str, Callable[[Truth, Recording], Truth | None]] = {
 }
 
 
-def judged(job: tuple[Path, str, str]) -> dict[str, Any] | None:
+def judged(job: tuple[Path, str, str, str]) -> dict[str, Any] | None:
     """One recording altered in one way, scored; `None` where that way has nothing to change."""
-    corpus, name, way = job
+    corpus, name, way, seed = job
     truth = json.loads((corpus / "truth" / f"{name}.json").read_text())
     if truth["expect_exit"] == 2:
         return None
     recording = kept_recording(corpus / "cases" / f"{name}.csv")
     told: Truth | None = truth
     if way != AS_IS:
-        random = np.random.default_rng(zlib.crc32(f"{name}{way}".encode()))
+        random = np.random.default_rng(zlib.crc32(f"{name}{way}{seed}".encode()))
         changed = WAYS[way](recording, random)
         told = TRUTHS[way](truth, recording) if way in TRUTHS else truth
         if changed is None or told is None:
@@ -162,10 +162,11 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("corpora", nargs="+", type=Path)
     parser.add_argument("--only", nargs="+", choices=WAYS, default=list(WAYS), metavar="WAY")
+    parser.add_argument("--seed", default="", help="another draw of each way")
     arguments = parser.parse_args()
     corpora, ways = arguments.corpora, (AS_IS, *arguments.only)
     names = [(c, p.stem) for c in corpora for p in sorted((c / "truth").glob("[!.]*.json"))]
-    jobs = [(c, name, way) for way in ways for c, name in names]
+    jobs = [(c, name, way, arguments.seed) for way in ways for c, name in names]
     with ProcessPoolExecutor(JOBS) as pool:
         rows = [r for r in pool.map(judged, jobs, chunksize=8) if r is not None]
     plain = {r["of"]: r for r in rows if r["way"] == AS_IS}

@@ -81,6 +81,8 @@ def test_what_a_return_is_worth_grows_with_its_depth_and_falls_with_its_miss() -
     assert worth == sorted(worth, reverse=True)
     assert worth[0] > 3.0
     assert worth[-1] < 0.3
+    # Nor is there an error where nothing is left between what was before and what is behind.
+    assert comes_back(made, Excursion((19.8, 20.2), 50.0, 50.0, 50.0, 6)) == 0.0
 
 
 @pytest.mark.parametrize(("rest", "to", "counts"), [(50.0, 5.0, True), (50.0, 95.0, False)])

@@ -69,7 +69,8 @@ def comes_back(track: Instrument, excursion: Excursion) -> float:
         return 0.0
     off, unknown = goes_on(time_s, level, first - 1, last)
     near = max(float(off), _known_to(track) + float(unknown))
-    return min(_MOST, max(0.0, log(excursion.depth / (2.0 * near))))
+    # As deep as nothing at all, an excursion comes back by chance.
+    return min(_MOST, log(max(1.0, excursion.depth / (2.0 * near))))
 
 
 def _known_to(track: Instrument) -> float:
