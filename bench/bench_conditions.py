@@ -57,7 +57,7 @@ def counted(job: Job) -> Counted | None:
     if how == "planted":
         row = bench_planted.judged((corpus, name, way, seed))
     else:
-        row = bench_altered.judged((corpus, name, way or bench_altered.AS_IS))
+        row = bench_altered.judged((corpus, name, way or bench_altered.AS_IS, ""))
     if row is None:
         return None
     less = {"fa": row["fa"], "brier": row["brier"] or 0.0, "loc_err": sum(row["loc_err"] or ())}
