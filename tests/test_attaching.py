@@ -50,7 +50,7 @@ def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
 
 def typing(window: MainWindow, qtbot: QtBot) -> None:
     window.live.type_readings("tps1_v")
-    qtbot.waitUntil(lambda: window.live_panel.state.text() == "connected", timeout=5_000)
+    qtbot.waitUntil(lambda: window.live_panel.state.text() == "connected", timeout=20_000)
 
 
 def enter(window: MainWindow, qtbot: QtBot, *texts: str) -> None:
@@ -58,7 +58,7 @@ def enter(window: MainWindow, qtbot: QtBot, *texts: str) -> None:
         window.live_panel.words.setText(text)
         qtbot.keyClick(window.live_panel.words, Qt.Key.Key_Return)
     volts = float(texts[-1])
-    qtbot.waitUntil(lambda: window.live_panel.view.latest.get("tps1_v") == volts, timeout=5_000)
+    qtbot.waitUntil(lambda: window.live_panel.view.latest.get("tps1_v") == volts, timeout=20_000)
 
 
 def recorded(job: Job | None) -> tuple[Recorded, ...]:
@@ -203,7 +203,7 @@ def test_a_photo_chosen_just_before_another_job_is_opened_is_in_its_look(
     qtbot.waitUntil(lambda: "text.png: it is no picture" in window.notice.text.text(), timeout=10_000)
     page.photo_wanted.emit("plug", picture)  # type: ignore[attr-defined] # the page of looks
     window.begin_job("No 7")
-    qtbot.waitUntil(lambda: window.job is not None and window.job.id != first, timeout=5_000)
+    qtbot.waitUntil(lambda: window.job is not None and window.job.id != first, timeout=20_000)
 
     def photos() -> tuple[str, ...]:
         window.job_part.keeper.settle()

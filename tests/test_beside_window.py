@@ -252,7 +252,7 @@ def test_a_known_good_one_of_another_job_is_laid_below_by_keys(kept: MainWindow,
     kept.activateWindow()
     view = panel.time_view
     view.setFocus()
-    qtbot.waitUntil(view.hasFocus, timeout=5_000)
+    qtbot.waitUntil(view.hasFocus, timeout=20_000)
     shift = panel._shift_s
     low, high = panel.time_view.visible()
     qtbot.keyClick(kept, Qt.Key.Key_BracketRight)
@@ -307,7 +307,7 @@ def test_channels_are_ordered_put_apart_and_made_taller_by_keys(
         Qt.ScrollPhase.NoScrollPhase, False,  # noqa: FBT003 - Qt's own argument
     )  # fmt: skip
     view.wheelEvent(wheel)
-    qtbot.waitUntil(lambda: view.plots[1].height() > high, timeout=2_000)
+    qtbot.waitUntil(lambda: view.plots[1].height() > high, timeout=20_000)
 
 
 def test_labels_that_meet_get_rows_and_none_leaves_the_picture(window: MainWindow) -> None:

@@ -51,7 +51,7 @@ def test_an_answer_comes_after_what_was_written_before_it_and_on_this_thread(
         lambda book: (book.job(job.id), threading.current_thread().name),
         lambda found: answers.append((*found, threading.current_thread() is threading.main_thread())),
     )
-    qtbot.waitUntil(lambda: bool(answers))
+    qtbot.waitUntil(lambda: bool(answers), timeout=20_000)
     kept, asked_in, answered_here = answers[0]
     assert [e.done for e in kept.entries] == ["plug cleaned"]
     assert asked_in == "logbook"
@@ -75,7 +75,7 @@ def test_what_cannot_be_written_is_tried_again_and_keeps_nobody_from_reading(
         keeper.write("entry", write)
     assert told.args == ["the disk is full."]
     keeper.ask(lambda book: len(book.jobs()), answers.append)
-    qtbot.waitUntil(lambda: answers == [0] and len(tries) > 2)
+    qtbot.waitUntil(lambda: answers == [0] and len(tries) > 2, timeout=20_000)
     assert keeper.waits
     assert not keeper.settle(0.05)
     full[0] = False
@@ -97,7 +97,7 @@ def test_a_fault_of_ours_is_told_and_holds_nothing_up(
         keeper.ask(broken, lambda _none: None)
     assert "fault" in told.args[0]
     assert caplog.text.count("ValueError: a bug") == 2
-    qtbot.waitUntil(lambda: not keeper.waits)
+    qtbot.waitUntil(lambda: not keeper.waits, timeout=20_000)
 
 
 def test_the_worlds_fault_in_a_question_is_told_in_its_sentence(

@@ -101,7 +101,7 @@ def outcome(qtbot: QtBot, work: object) -> list[object]:
     task.failed.connect(told.append)
     task.progressed.connect(lambda doing, share: told.append((doing, share)))
     task.start()
-    qtbot.waitUntil(lambda: bool(told) and not isinstance(told[-1], tuple), timeout=5000)
+    qtbot.waitUntil(lambda: bool(told) and not isinstance(told[-1], tuple), timeout=20_000)
     return told
 
 

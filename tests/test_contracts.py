@@ -49,7 +49,7 @@ def held_open() -> int:
 
 def settled(look: Callable[[], object], before: object) -> bool:
     """Whether something is as it was before, once the stand-ins' threads have noticed too."""
-    end = time.monotonic() + 3.0
+    end = time.monotonic() + 15.0
     while look() != before and time.monotonic() < end:
         time.sleep(0.01)
     return look() == before

@@ -203,13 +203,13 @@ def test_codes_are_read_and_cleared_only_after_a_yes(live: MainWindow, qtbot: Qt
 
 def test_readings_are_typed_shown_and_recorded(live: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     live.live.type_readings("tps1_v")
-    qtbot.waitUntil(lambda: live.live_panel.state.text() == "connected", timeout=5_000)
+    qtbot.waitUntil(lambda: live.live_panel.state.text() == "connected", timeout=20_000)
     live.live.toggle_record()
     for text in (".51", "0,62 V", "nonsense", "800 mV"):
         live.live_panel.words.setText(text)
         qtbot.keyClick(live.live_panel.words, Qt.Key.Key_Return)
     assert "no voltage" in live.live_panel.notice.text.text()
-    qtbot.waitUntil(lambda: live.live_panel.view.latest.get("tps1_v") == 0.8, timeout=5_000)
+    qtbot.waitUntil(lambda: live.live_panel.view.latest.get("tps1_v") == 0.8, timeout=20_000)
     live.live.toggle_record()
     qtbot.waitUntil(lambda: live.opened is not None, timeout=10_000)
     (kept,) = (tmp_path / "recordings").glob("*.nervus-journal")
@@ -220,13 +220,13 @@ def test_readings_are_typed_shown_and_recorded(live: MainWindow, qtbot: QtBot, t
 
 def test_a_sweep_by_ohms_is_a_recording(live: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     live.live.type_readings("tps1_pct", 4_000.0)
-    qtbot.waitUntil(lambda: live.live_panel.state.text() == "connected", timeout=5_000)
+    qtbot.waitUntil(lambda: live.live_panel.state.text() == "connected", timeout=20_000)
     live.live.toggle_record()
     for text in ("800", "1,2k", "2 kΩ", "0.5 V", "12k"):
         live.live_panel.words.setText(text)
         qtbot.keyClick(live.live_panel.words, Qt.Key.Key_Return)
     assert "more than the track of 4000" in live.live_panel.notice.text.text()
-    qtbot.waitUntil(lambda: live.live_panel.view.latest.get("tps1_pct") == 50.0, timeout=5_000)
+    qtbot.waitUntil(lambda: live.live_panel.view.latest.get("tps1_pct") == 50.0, timeout=20_000)
     live.live.toggle_record()
     qtbot.waitUntil(lambda: live.opened is not None, timeout=10_000)
     (kept,) = (tmp_path / "recordings").glob("*.nervus-journal")
@@ -242,7 +242,7 @@ def test_the_frame_flashes_where_there_is_no_sound(live: MainWindow, qtbot: QtBo
     still = Block("tps1_v", 1.0 + np.arange(3) / 100.0, np.full(3, 2.5))
     live.live._hear({"tps1_v": [dropped, still]})
     assert live.live_panel.property("flash")
-    qtbot.waitUntil(lambda: not live.live_panel.property("flash"), timeout=5_000)
+    qtbot.waitUntil(lambda: not live.live_panel.property("flash"), timeout=20_000)
     live.live.leave()
     assert live.middle.currentWidget() is live.panel
 

@@ -164,7 +164,7 @@ def test_picture_and_data_go_out_and_bad_places_are_told(
     opened.panel.time_view.show_span((3.0, 9.0), 0.0)
     for to in (png, svg, csv):
         opened.files.give_picture(to)
-        qtbot.waitUntil(partial(is_told, opened, f"It is in {to.name}."))
+        qtbot.waitUntil(partial(is_told, opened, f"It is in {to.name}."), timeout=20_000)
         assert to.is_file()
     assert not QImage(str(png)).isNull()
     assert b"<svg" in svg.read_bytes()
@@ -208,7 +208,7 @@ def test_of_many_channels_the_tracks_come_first_and_the_rest_is_a_key_away(
         "vref_v",
         "rpm",
     )
-    qtbot.waitUntil(lambda: view.plots[0].height() > 0.5 * view.height(), timeout=5_000)
+    qtbot.waitUntil(lambda: view.plots[0].height() > 0.5 * view.height(), timeout=20_000)
     assert panel.channels.text() == "channels · 6 of 10"
     view.show_span((4.0, 6.0), 0.0)
     pressed(window, qtbot, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
@@ -254,9 +254,9 @@ def test_forty_channels_scroll_and_no_name_widens_the_picture(
     dialog.close()
     assert panel.channels.text() == "channels · 40 of 40"
     assert view.visible() == pytest.approx(seen)
-    qtbot.waitUntil(lambda: len(view.plots) == 5, timeout=5_000)
+    qtbot.waitUntil(lambda: len(view.plots) == 5, timeout=20_000)
     qtbot.waitUntil(
-        lambda: all(0 < p.getViewBox().width() <= view.width() for p in view.plots), timeout=5_000
+        lambda: all(0 < p.getViewBox().width() <= view.width() for p in view.plots), timeout=20_000
     )
     title = view.plots[1].titleLabel.text
     assert "Thing &lt;b&gt;0, mV" in title
@@ -278,8 +278,8 @@ def test_a_picture_that_grows_is_drawn_for_its_new_width(
     narrow, (_channel, _envelope, curve) = view.width(), view._curves[0]
     before = curve.xData.size
     pressed(window, qtbot, Qt.Key.Key_F11)
-    qtbot.waitUntil(lambda: view.width() > 1.5 * narrow, timeout=5_000)
-    qtbot.waitUntil(lambda: curve.xData.size > 1.3 * before, timeout=5_000)
+    qtbot.waitUntil(lambda: view.width() > 1.5 * narrow, timeout=20_000)
+    qtbot.waitUntil(lambda: curve.xData.size > 1.3 * before, timeout=20_000)
 
 
 def test_an_empty_logbook_offers_three_ways_to_begin(window: MainWindow, qtbot: QtBot) -> None:

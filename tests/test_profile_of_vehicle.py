@@ -96,7 +96,9 @@ def page(window: MainWindow, qtbot: QtBot) -> ComplaintPage:
     window.open_file(SAMPLES / "sample-09-wiring-drops.csv")
     qtbot.waitUntil(lambda: window.opened is not None and not window.is_busy, timeout=30_000)
     window.keep_opened()
-    qtbot.waitUntil(lambda: window.job is not None and bool(of_kind(window.job.entries, Findings)))
+    qtbot.waitUntil(
+        lambda: window.job is not None and bool(of_kind(window.job.entries, Findings)), timeout=20_000
+    )
     shown = window.stations.page("complaint")
     assert isinstance(shown, ComplaintPage)
     return shown

@@ -468,7 +468,7 @@ def test_a_newer_write_of_an_entry_is_not_lost_while_an_older_is_saved(
     assert keeper.settle(10.0)
     kept: list[Job] = []
     keeper.ask(lambda book: book.job(job.id), kept.append)
-    qtbot.waitUntil(lambda: bool(kept), timeout=5_000)
+    qtbot.waitUntil(lambda: bool(kept), timeout=20_000)
     assert [e.done for e in of_kind(kept[0].entries, Change)] == ["newer"]
     keeper.close()
 

@@ -323,7 +323,7 @@ def test_a_second_change_before_a_retest_gets_a_warning_that_says_why(
     assert "“plug cleaned” has not been tested yet" in warning.text()
     assert "nobody will know which of them cured it" in warning.text()
     done_at = of_kind(kept(window, qtbot).entries, Change)[0].at
-    qtbot.waitUntil(lambda: now() > done_at, timeout=5_000)
+    qtbot.waitUntil(lambda: now() > done_at, timeout=20_000)
     keys(Qt.Key.Key_2, held=ALT)
     window.stations.page("codes").none.click()  # type: ignore[attr-defined] # the page of codes
     keys(Qt.Key.Key_7, held=ALT)

@@ -205,7 +205,7 @@ def test_the_nerve_is_walked_by_keys_and_says_what_it_shows(qtbot: QtBot) -> Non
     nerve.show()
     qtbot.mouseMove(nerve, QPoint(300, 70))
     qtbot.mouseMove(nerve, QPoint(440, 70))
-    qtbot.waitUntil(lambda: "signal 1 at sensor_plug: 6 in 10" in nerve.toolTip())
+    qtbot.waitUntil(lambda: "signal 1 at sensor_plug: 6 in 10" in nerve.toolTip(), timeout=20_000)
 
 
 # -- views ----------------------------------------------------------------------------------------
