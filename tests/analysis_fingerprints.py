@@ -76,7 +76,7 @@ def told(recording: Recording, profile: str = "") -> Told:
     figures: Told = {
         "swept": [x for span in seen.coverage.swept_pct for x in span],
         "measured": [
-            x for c in seen.channels for x in (c.noise, c.step, c.lag_s, c.smoothed_s or 0.0, c.repeats)
+            x for c in seen.channels for x in (c.noise, c.step, c.lag_s, c.smoothed_s or 0.0, c.rows)
         ],
         "circuit": [
             x

@@ -30,7 +30,7 @@ def test_noise_step_and_lag_are_told_as_they_were_made() -> None:
     assert one.noise == pytest.approx(expected, rel=0.1)
     assert two.noise == pytest.approx(expected, rel=0.1)
     assert one.step == pytest.approx(STEP_V)
-    assert one.repeats == 1
+    assert one.rows == 1.0
     assert one.lag_s == 0.0
     assert two.lag_s == pytest.approx(LATER_S, abs=0.001)
 
@@ -46,8 +46,17 @@ def test_values_that_are_written_again_are_counted() -> None:
     time_s, travel = sweeps(8, rate_hz=200.0)
     written = np.repeat(volts(travel[::10], noise_v=NOISE_V), 10)
     (told,) = analyse(Recording((channel("tps1_v", time_s, written),))).examination.channels
-    assert told.repeats == 10
-    assert "a value each 50 ms, written 10 times" in how_measured(told)
+    assert told.rows == pytest.approx(10.0, abs=0.1)
+    assert "a value each 50 ms, 10 rows a reading" in how_measured(told)
+
+
+def test_what_was_not_written_while_nothing_was_new_is_told() -> None:
+    time_s, travel = sweeps(3, seconds=20.0, rate_hz=50.0)
+    values = np.round(volts(travel, noise_v=NOISE_V) / STEP_V) * STEP_V
+    new = np.append(True, np.diff(values) != 0.0)
+    (told,) = analyse(Recording((channel("tps1_v", time_s[new], values[new]),))).examination.channels
+    assert told.rows == pytest.approx(np.mean(new), abs=0.01)
+    assert "a value each 20 ms, not written while nothing was new" in how_measured(told)
 
 
 def test_the_report_says_it_of_each_channel_in_its_unit() -> None:

@@ -48,7 +48,7 @@ class ChannelSummary:
         shortest_event_s: the shortest event it is sure to catch.
         noise: deviation of its quick noise, in its unit.
         step: the smallest step between values, in its unit; 0 where all are equal.
-        repeats: for how many samples each value is written before the next is read.
+        rows: samples as written that a reading takes; less than one where what is not new is left out.
         lag_s: by how much it lags behind its sister, at the first instant.
         drift: by how much that grows each second, where two loggers wrote.
         smoothed_s: the time constant of what smooths it; `None` where no edge tells.
@@ -61,7 +61,7 @@ class ChannelSummary:
     shortest_event_s: float
     noise: float = 0.0
     step: float = 0.0
-    repeats: int = 1
+    rows: float = 1.0
     lag_s: float = 0.0
     drift: float = 0.0
     smoothed_s: float | None = None

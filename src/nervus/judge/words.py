@@ -47,6 +47,8 @@ STRETCH_NAMES = {
 LIKELY, NEARLY_SURE = 0.60, 0.85
 # A line that holds this share of its suspect's probability is named.
 _STANDS_OUT = 0.7
+# Rows a reading that are told; nearer to one the odd row was lost.
+_OFTENER = 1.05
 # Swept from below this to above that is the whole travel, as far as a clean recording can claim.
 WHOLE_PCT = (8.0, 92.0)
 # What begins an observation of the pedal's tracks.
@@ -173,8 +175,10 @@ def how_measured(channel: "ChannelSummary") -> str:
             shortest_event_s=1000.0 * channel.shortest_event_s,
         )
     ]
-    if channel.repeats > 1:
-        said.append(say("written {repeats} times", repeats=channel.repeats))
+    if channel.rows >= _OFTENER:
+        said.append(say("{rows:.2g} rows a reading", rows=channel.rows))
+    elif channel.rows <= 1.0 / _OFTENER:
+        said.append(say("not written while nothing was new"))
     said.append(
         say("steps of {small}", small=small(channel.step)) if channel.step else say("no steps seen")
     )

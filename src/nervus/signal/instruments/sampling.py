@@ -149,5 +149,5 @@ def summarise(channel: Channel, told: Channel | None = None) -> ChannelSummary:
         shortest_event_s=round(step_s, 6),
         noise=noise(read.values),
         step=resolution(read.values) if read.samples > 1 else 0.0,
-        repeats=max(1, round(channel.samples / read.samples)),
+        rows=round(channel.samples / read.samples, 2),
     )
