@@ -329,7 +329,10 @@ class _Scene:
         return (_RAIL if rail else 0.0) + self._landed(part)
 
     def _landed(self, part: Part) -> float:
-        return _SAME_LEVEL if self._landings.lands(part) else 0.0
+        """What it says that it landed where others did; where a recording begins nobody saw it land."""
+        time_s, (start, end) = self._tracks[part[0]].time_s, part[1].span_s
+        seen = time_s[0] < start and end < time_s[-1]
+        return _SAME_LEVEL if seen and self._landings.lands(part) else 0.0
 
     def _one_factor(self, event: Event) -> float:
         """What it is worth, in nats, that tracks that contradict each other went by one factor.

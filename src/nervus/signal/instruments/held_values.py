@@ -13,11 +13,13 @@ from nervus.signal.instruments.sampling import converter_step, noise
 # So many of what goes on by single steps are within a sample of the usual, or nothing is repeated.
 _EVEN = 0.9
 # A change is large by so many times what several steps, or noise, make of it. Readings are repeated
-# where none at all is so much oftener than a small one.
-_QUICK, _MUCH_OFTENER = 3.0, 3.0
+# where none at all is so much oftener than a small one, and such a share of all.
+_QUICK, _MUCH_OFTENER, _REPEATED = 3.0, 3.0, 0.05
 # What was read has more steps of its converter than so many: openings that a motor goes to are fewer.
 _LEVELS = 30
-# What lasts as many samples is told again as often as fits best; what lasts fewer, no oftener.
+# Places are told apart by so small a share of the range, in so many samples.
+_WIDTHS, _SOME = 50.0, 20_000
+# What lasts as many samples is told as often as fits best; what lasts fewer, no oftener.
 _LEAST_SAMPLES = 2.0
 
 
@@ -37,6 +39,8 @@ def update_samples(values: FloatArray) -> float:
     goes on with the next sample too; what is written on while nothing new came stays, each time until
     the next reading. That need not be a whole number of samples, nor always as many.
     """
+    if _openings(values) < LEAST_CHANGES:
+        return 1.0
     pieces = some_stretches(values)
     several = 1.5 * converter_step(values, float(np.ptp(values)) / _LEVELS)
     gaps = np.concatenate([_gaps(piece, several) for piece in pieces])
@@ -49,6 +53,13 @@ def update_samples(values: FloatArray) -> float:
     return lasts if one.size and float(np.quantile(np.abs(one - lasts), _EVEN)) <= 1.0 else 1.0
 
 
+def _openings(values: FloatArray) -> int:
+    """How many places are come to, at least: where a motor goes to a few by turns, it holds them."""
+    some = values[:: max(1, values.size // _SOME)]
+    width = float(np.ptp(some)) / _WIDTHS
+    return np.unique(np.round(some / width)).size if width > 0.0 else 1
+
+
 def _under_two(pieces: list[FloatArray], several: float) -> float:
     """The same where one reading lasts for one sample or two.
 
@@ -57,9 +68,10 @@ def _under_two(pieces: list[FloatArray], several: float) -> float:
     """
     between = [_between_large(piece, several) for piece in pieces]
     none, small, large = np.sum(between, axis=0).tolist()
-    if none < LEAST_CHANGES or none < _MUCH_OFTENER * small:
-        return 1.0
-    return 1.0 + float(none / (none + small + large))
+    repeated = none / max(1, none + small + large)
+    often = none >= LEAST_CHANGES and none >= _MUCH_OFTENER * small
+    # A sensor that holds its value now and then is one that fails.
+    return 1.0 + repeated if often and repeated >= _REPEATED else 1.0
 
 
 def _between_large(values: FloatArray, several: float) -> tuple[int, int, int]:

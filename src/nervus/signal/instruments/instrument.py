@@ -47,6 +47,9 @@ _SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
 _NOTHING = 0.0005
 # Enough samples for a distribution; and to see a ripple, in so many stretches of a recording.
 _SKETCH, _STRETCH, _STRETCHES = 20_000, 2_000, 40
+# A machine's holds, looked at each so many seconds: so many at the ends, and twice as many elsewhere, of
+# which so many are as long as usual, within this share.
+_HELD_S, _LEAST_HOLDS, _MOSTLY, _SAME_TIME = 0.02, 3, 0.8, 0.15
 # No converter is coarser, percent of its scale: six bits (common practice: eight to twelve).
 _COARSEST_PCT = 1.7
 
@@ -66,6 +69,7 @@ class Instrument:
         usual: levels that 5 and 95 % of its samples stay below, interruptions left out.
         clock: by how many seconds its logger's clock is ahead of the other track's at instant 0, and
             how many more each second; `time_s` is by the other track's clock.
+        keeps_time: whether a machine steps it: then what is at a rail is one of its ends.
     """
 
     kind: ChannelKind
@@ -77,6 +81,7 @@ class Instrument:
     supply_v: float
     usual: tuple[float, float]
     clock: tuple[float, float] = (0.0, 0.0)
+    keeps_time: bool = False
 
     @property
     def id(self) -> str:
@@ -113,7 +118,7 @@ class Instrument:
         """
         low, high = self.usual
         in_a_rest = ceil(_REST_S / max(self.interval_s, 1e-7))
-        if not self.is_slow or self.level.size < in_a_rest:
+        if self.keeps_time or not self.is_slow or self.level.size < in_a_rest:
             return low, high
         lowest, highest = running_extremes(self.level, in_a_rest)
         still = highest - lowest <= 2.0 * self.same_level + self.resolution
@@ -236,7 +241,9 @@ def prepare(
         level = _without_ripple(level, line / (supply_v * usual) - 1.0, interval_s)
     if is_volts:
         level = without_hum(level, time_s, interval_s)
-    return Instrument(
+    some = level[:: max(1, level.size // _SKETCH)]
+    own, ends = _usual(some), _ends(some)
+    track = Instrument(
         kind=channel.kind,
         time_s=time_s,
         level=level,
@@ -244,8 +251,10 @@ def prepare(
         resolution=sampling.converter_step(shown, _COARSEST_PCT),
         interval_s=interval_s,
         supply_v=scale,
-        usual=_usual(level[:: max(1, level.size // _SKETCH)]),
+        usual=own,
     )
+    stepped = ends != own and _keeps_time(track)
+    return replace(track, usual=ends, keeps_time=True) if stepped else track
 
 
 def _without_ripple(level: FloatArray, off: FloatArray, interval_s: float) -> FloatArray:
@@ -338,10 +347,32 @@ def _usual(level: FloatArray) -> tuple[float, float]:
     ):
         if np.count_nonzero(beside & ~at_rail) < _BESIDE_SHARE * np.count_nonzero(at_rail):
             own &= ~at_rail
-    if not own.any():
-        own[:] = True
-    low, high = np.percentile(level[own], [5.0, 95.0])
+    return _ends(level[own] if own.any() else level)
+
+
+def _ends(level: FloatArray) -> tuple[float, float]:
+    """Levels that 5 and 95 % of the samples stay below."""
+    low, high = np.percentile(level, [5.0, 95.0])
     return float(low), float(high)
+
+
+def _keeps_time(track: Instrument) -> bool:
+    """Whether what is at a rail lasts as long as what is not, each time: a machine that steps does that.
+
+    A contact opens for as long as it likes.
+    """
+    every = max(1, round(_HELD_S / track.interval_s))
+    some, time_s = track.level[::every], track.time_s[::every]
+    alike = np.abs(np.diff(some)) <= _SAME_AT_MOST_PCT
+    first, last = runs(alike)
+    level, lasts_s = some[first], time_s[last + 1] - time_s[first]
+    at_rail = (level < _AT_GROUND_PCT) | (level > _AT_SUPPLY_PCT)
+    if np.count_nonzero(at_rail) < _LEAST_HOLDS or np.count_nonzero(~at_rail) < 2 * _LEAST_HOLDS:
+        return False
+    usual_s = float(np.median(lasts_s[~at_rail]))
+    off_s = np.abs(lasts_s - usual_s)
+    each = (off_s <= max(_SAME_TIME * usual_s, 1.5 * track.interval_s * every)).astype(np.float64)
+    return bool(each[at_rail].mean() >= _MOSTLY and each[~at_rail].mean() >= _MOSTLY)
 
 
 def floor_of(level: float) -> Floor:
