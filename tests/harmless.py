@@ -169,6 +169,45 @@ def one_filtered(recording: Recording, random: np.random.Generator) -> Recording
     return each(recording, change, "tps2")
 
 
+def frozen(recording: Recording, random: np.random.Generator) -> Recording:
+    """The link stalls now and then: every channel is written on as it was last read."""
+    starts, lasts_s = instants(recording, random, 3), random.uniform(0.5, 2.0, 3)
+
+    def change(c: Channel) -> Channel:
+        values = c.values.copy()
+        for first, last in np.searchsorted(
+            c.time_s, np.column_stack((starts, starts + lasts_s))
+        ).tolist():
+            values[first:last] = values[max(first - 1, 0)]
+        return replace(c, values=values)
+
+    return each(recording, change)
+
+
+def _zeros(recording: Recording, span_s: tuple[float, float]) -> Recording | None:
+    """Every channel reads nothing meanwhile; `None` where nothing is there of the engine to say so."""
+    if not has(recording, "rpm", "map_kpa", "load_pct", "maf_gs"):
+        return None
+
+    def change(c: Channel) -> Channel:
+        off = (c.time_s >= span_s[0]) & (c.time_s < span_s[1])
+        return replace(c, values=np.where(off, 0.0, c.values))
+
+    return each(recording, change)
+
+
+def nothing_yet(recording: Recording, random: np.random.Generator) -> Recording | None:
+    """Rows are written before anything was read: zeros in every channel."""
+    first_s = min(float(c.time_s[0]) for c in recording.channels)
+    return _zeros(recording, (first_s, first_s + random.uniform(0.2, 1.5)))
+
+
+def link_lost(recording: Recording, random: np.random.Generator) -> Recording | None:
+    """The link is lost for a moment: zeros in every channel."""
+    start = float(instants(recording, random, 1)[0])
+    return _zeros(recording, (start, start + random.uniform(0.3, 2.0)))
+
+
 # -- what plates and hands do ---------------------------------------------------------------------------
 
 
@@ -260,6 +299,9 @@ WAYS: dict[str, Harmless] = {
     "a pause": a_pause,
     "many lost": many_lost,
     "one filtered": one_filtered,
+    "frozen": frozen,
+    "nothing yet": nothing_yet,
+    "link lost": link_lost,
     "rests long": rests_long,
     "bounces": bounces,
     "trembles": trembles,

@@ -12,6 +12,7 @@ import numpy as np
 
 from nervus.domain.channel import Channel, Recording
 from nervus.signal.instruments.held_values import updates_only
+from nervus.signal.instruments.lost_link import without_lost
 from nervus.signal.instruments.straight_lines import bends_only
 from nervus.signal.instruments.unchanged import written_out
 
@@ -28,9 +29,9 @@ def as_read(recording: Recording) -> Recording:
         some_s = channel.time_s[:: max(1, channel.samples // 100)]
         rows.setdefault((channel.samples, some_s.tobytes()), []).append(channel)
     read = {c.id: c for alike in rows.values() for c in _of_one_clock(alike)}
-    if all(read[c.id] is c for c in recording.channels):
-        return recording
-    return replace(recording, channels=tuple(read[c.id] for c in recording.channels))
+    if not all(read[c.id] is c for c in recording.channels):
+        recording = replace(recording, channels=tuple(read[c.id] for c in recording.channels))
+    return without_lost(recording)
 
 
 def _of_one_clock(channels: Sequence[Channel]) -> Sequence[Channel]:

@@ -1,0 +1,105 @@
+"""Moments in which nothing was read: the link stalled or was not there, and something was written."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from nervus.domain.channel import BoolArray, Channel, Recording, Role, Span
+from nervus.signal.arithmetic.spans import inside, merge, runs
+from nervus.signal.instruments import sampling
+
+# What an engine shows is not nothing from one reading to the next: it runs down, and air has a pressure.
+_ENGINE = (Role.ENGINE_SPEED, Role.AIR, Role.TEMPERATURE)
+# What is read of a line tells what stands behind it alone: nothing else has to do with a sensor.
+_BESIDES = (*_ENGINE, Role.SUPPLY, Role.GROUND, Role.BATTERY)
+# What an engine showed just before and behind was at least so much of what it shows.
+_TURNS = 0.15
+# What stands still does so for so many readings at least, and is left by so many of its steps.
+_LEAST_READINGS, _LEAP_STEPS = 3, 4.0
+# What else was recorded changes so often within so many seconds before and behind, so many times at
+# least, that none at all meanwhile is one chance in a thousand, in nats.
+_AROUND_S, _LEAST_CHANGES, _NO_CHANCE = 3.0, 15, 7.0
+
+
+def without_lost(recording: Recording) -> Recording:
+    """The recording without the readings of moments in which no channel was read.
+
+    All of them stand still then, or read nothing at all, also those that no sensor or wire has to do
+    with. Where only the lines of one sensor were recorded nobody can tell.
+    """
+    tracks = [c for c in recording.channels if c.kind.number]
+    gone = _gone(recording.channels, tracks)
+    frozen = [s for t in tracks for s in _frozen(recording.channels, t)]
+    if not gone and not frozen:
+        return recording
+    lost = merge((*gone, *frozen), 0.0)
+    around_s = 1.5 * max(sampling.interval_s(c.time_s) for c in recording.channels)
+    kept = [(c, ~_lost(c, lost, gone, around_s)) for c in recording.channels]
+    if not all(keep.any() for _, keep in kept):
+        return recording
+    return replace(recording, channels=tuple(Channel(c.kind, c.time_s[k], c.values[k]) for c, k in kept))
+
+
+def _lost(c: Channel, lost: Sequence[Span], gone: Sequence[Span], around_s: float) -> BoolArray:
+    """Which readings were none: zeros may begin before, and end behind, those of another channel."""
+    besides = inside(c.time_s, gone, around_s)
+    lost_then = inside(c.time_s, lost) | (besides & (c.values == 0.0))
+    return np.asarray(lost_then, dtype=np.bool_)
+
+
+def _gone(channels: Sequence[Channel], tracks: Sequence[Channel]) -> list[Span]:
+    """Spans in which all that was read of tracks and engine is nothing at all."""
+    engine = [
+        c for c in channels if c.kind.role in _ENGINE and 2 * np.count_nonzero(c.values) > c.samples
+    ]
+    if not engine or not tracks:
+        return []
+    time_s, values = engine[0].time_s, engine[0].values
+    first, last = runs(values == 0.0)
+    # An engine that is switched off runs down, and has to be started again: that takes it a while.
+    turns = np.abs(values) >= _TURNS * float(np.median(np.abs(values[values != 0.0])))
+    before = (first == 0) | turns[np.maximum(first - 1, 0)]
+    leaps = before & (last < values.size - 1) & turns[np.minimum(last + 1, values.size - 1)]
+    spans = zip(time_s[first[leaps]].tolist(), time_s[last[leaps]].tolist(), strict=True)
+    return [s for s in spans if all(_is_nothing(c, s) for c in (*engine[1:], *tracks))]
+
+
+def _is_nothing(channel: Channel, span: Span) -> bool:
+    """Whether nothing but zeros was read within a span, but for its ends: it was read by turns."""
+    step_s = sampling.interval_s(channel.time_s)
+    at = (span[0] - step_s, span[0] + step_s, span[1] - step_s, span[1] + step_s)
+    first, begun, ends, last = np.searchsorted(channel.time_s, at).tolist()
+    return not np.any(channel.values[begun:ends]) and bool(np.any(channel.values[first:last] == 0.0))
+
+
+def _frozen(channels: Sequence[Channel], track: Channel) -> Iterator[Span]:
+    """Spans in which all stand still that else change all the time, and from which a track leaps."""
+    others = [c for c in channels if c is not track and c.samples > _LEAST_READINGS]
+    besides = [_is_besides(c, track) for c in others]
+    if not any(besides) or track.samples <= _LEAST_READINGS:
+        return
+    change, step_s = np.diff(track.values), sampling.interval_s(track.time_s)
+    first, last = runs(np.append(change == 0.0, False))
+    leaps = np.abs(np.append(change, 0.0)[last + 1]) > _LEAP_STEPS * sampling.resolution(track.values)
+    long = track.time_s[last + 1] - track.time_s[first] >= (_LEAST_READINGS - 1) * step_s
+    chosen = leaps & long
+    if not chosen.any():
+        return
+    changes = [c.time_s[1:][np.diff(c.values) != 0.0] for c in others]
+    starts_s, ends_s = track.time_s[first[chosen] + 1], track.time_s[last[chosen] + 2]
+    for start, end in zip(starts_s.tolist(), ends_s.tolist(), strict=True):
+        at = (start - _AROUND_S, start, end - 1.5 * step_s, end, end + _AROUND_S)
+        seen = [np.searchsorted(c, at).tolist() for c in changes]
+        if any(s[1] < s[2] for s in seen):
+            continue
+        usual = sum(s[1] - s[0] + s[4] - s[3] for s, tells in zip(seen, besides, strict=True) if tells)
+        often = usual * (end - start) / (2.0 * _AROUND_S) >= _NO_CHANCE
+        if often and usual >= _LEAST_CHANGES:
+            yield start, end
+
+
+def _is_besides(channel: Channel, track: Channel) -> bool:
+    """Whether a channel tells of something that a track's sensor and wires have nothing to do with."""
+    other_sensor = channel.kind.number > 0 and channel.kind.sensor is not track.kind.sensor
+    return other_sensor or channel.kind.role in _BESIDES
