@@ -186,7 +186,7 @@ def frozen(recording: Recording, random: np.random.Generator) -> Recording:
 
 def _zeros(recording: Recording, span_s: tuple[float, float]) -> Recording | None:
     """Every channel reads nothing meanwhile; `None` where nothing is there of the engine to say so."""
-    if not has(recording, "rpm", "map_kpa", "load_pct", "maf_gs"):
+    if not has(recording, "rpm", "ect_c"):
         return None
 
     def change(c: Channel) -> Channel:

@@ -85,6 +85,27 @@ def test_an_engine_that_runs_down_was_switched_off() -> None:
     assert analyse(shown).examination.key_off_s
 
 
+def test_a_supply_that_feeds_the_pressure_sensor_too_may_be_gone() -> None:
+    """Its pressure reads nothing as the tracks do: without the speed nobody knows whose fault it is."""
+    time_s, made = lines(50.0)
+    off = (time_s > 12.0) & (time_s < 13.0)
+    made = {k: np.where(off, 0.0, v) for k, v in made.items() if k != "rpm"}
+    shown = recording(time_s, **made)
+    assert as_read(shown) is shown
+    assert any(isinstance(f, Drop) for f in analyse(shown).examination.findings)
+
+
+@pytest.mark.parametrize("volts_then", [0.0, 5.0])
+def test_a_supply_at_an_end_of_the_range_has_no_noise_there(volts_then: float) -> None:
+    """Shorted, it and both tracks read the same again and again: that was read."""
+    time_s, made = lines(50.0)
+    off = (time_s > 12.0) & (time_s < 13.0)
+    lined = {k: np.where(off, volts_then, made[k]) for k in TRACKS}
+    supply = 4.9 + np.random.default_rng(5).normal(0.0, 0.004, time_s.size)
+    shown = recording(time_s, **lined, vref_v=np.where(off, volts_then, supply))
+    assert as_read(shown) is shown
+
+
 def test_two_tracks_alone_do_not_tell() -> None:
     time_s, made = lines(100.0)
     at = slice(610, 700)

@@ -5,14 +5,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, Recording, Role, Span
+from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Span
 from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments import sampling
 
-# What an engine shows is not nothing from one reading to the next: it runs down, and air has a pressure.
-_ENGINE = (Role.ENGINE_SPEED, Role.AIR, Role.TEMPERATURE)
+# What an engine shows is not nothing from one reading to the next: it runs down, it cools. Of its air
+# another sensor tells, which the same supply may feed: it has to be nothing too, but is no witness.
+_ENGINE = (Role.ENGINE_SPEED, Role.TEMPERATURE)
 # What is read of a line tells what stands behind it alone: nothing else has to do with a sensor.
-_BESIDES = (*_ENGINE, Role.SUPPLY, Role.GROUND, Role.BATTERY)
+_BESIDES = (*_ENGINE, Role.AIR, Role.SUPPLY, Role.GROUND, Role.BATTERY)
 # What an engine showed just before and behind was at least so much of what it shows.
 _TURNS = 0.15
 # What stands still does so for so many readings at least, and is left by so many of its steps.
@@ -20,6 +21,8 @@ _LEAST_READINGS, _LEAP_STEPS = 3, 4.0
 # What else was recorded changes so often within so many seconds before and behind, so many times at
 # least, that none at all meanwhile is one chance in a thousand, in nats.
 _AROUND_S, _LEAST_CHANGES, _NO_CHANCE = 3.0, 15, 7.0
+# A channel usually shows what is between these, percent of its samples.
+_USUAL = (10.0, 90.0)
 
 
 def without_lost(recording: Recording) -> Recording:
@@ -50,9 +53,9 @@ def _lost(c: Channel, lost: Sequence[Span], gone: Sequence[Span], around_s: floa
 
 def _gone(channels: Sequence[Channel], tracks: Sequence[Channel]) -> list[Span]:
     """Spans in which all that was read of tracks and engine is nothing at all."""
-    engine = [
-        c for c in channels if c.kind.role in _ENGINE and 2 * np.count_nonzero(c.values) > c.samples
-    ]
+    usual = [c for c in channels if 2 * np.count_nonzero(c.values) > c.samples]
+    engine = [c for c in usual if c.kind.role in _ENGINE]
+    air = [c for c in usual if c.kind.role is Role.AIR]
     if not engine or not tracks:
         return []
     time_s, values = engine[0].time_s, engine[0].values
@@ -62,7 +65,7 @@ def _gone(channels: Sequence[Channel], tracks: Sequence[Channel]) -> list[Span]:
     before = (first == 0) | turns[np.maximum(first - 1, 0)]
     leaps = before & (last < values.size - 1) & turns[np.minimum(last + 1, values.size - 1)]
     spans = zip(time_s[first[leaps]].tolist(), time_s[last[leaps]].tolist(), strict=True)
-    return [s for s in spans if all(_is_nothing(c, s) for c in (*engine[1:], *tracks))]
+    return [s for s in spans if all(_is_nothing(c, s) for c in (*engine[1:], *air, *tracks))]
 
 
 def _is_nothing(channel: Channel, span: Span) -> bool:
@@ -87,16 +90,26 @@ def _frozen(channels: Sequence[Channel], track: Channel) -> Iterator[Span]:
     if not chosen.any():
         return
     changes = [c.time_s[1:][np.diff(c.values) != 0.0] for c in others]
+    ranges = [np.percentile(c.values, _USUAL) for c in (track, *others)]
     starts_s, ends_s = track.time_s[first[chosen] + 1], track.time_s[last[chosen] + 2]
     for start, end in zip(starts_s.tolist(), ends_s.tolist(), strict=True):
         at = (start - _AROUND_S, start, end - 1.5 * step_s, end, end + _AROUND_S)
         seen = [np.searchsorted(c, at).tolist() for c in changes]
         if any(s[1] < s[2] for s in seen):
             continue
-        usual = sum(s[1] - s[0] + s[4] - s[3] for s, tells in zip(seen, besides, strict=True) if tells)
+        # At an end of its range a channel has no noise: only where it usually is it would change.
+        varies = [_is_within(c, start, r) for c, r in zip((track, *others), ranges, strict=True)]
+        tells = [a and b for a, b in zip(besides, varies[1:], strict=True)]
+        usual = sum(s[1] - s[0] + s[4] - s[3] for s, one in zip(seen, tells, strict=True) if one)
         often = usual * (end - start) / (2.0 * _AROUND_S) >= _NO_CHANCE
-        if often and usual >= _LEAST_CHANGES:
+        if varies[0] and often and usual >= _LEAST_CHANGES:
             yield start, end
+
+
+def _is_within(channel: Channel, at_s: float, usual: FloatArray) -> bool:
+    """Whether what a channel shows then is nothing beyond what it usually shows."""
+    value = channel.values[max(int(np.searchsorted(channel.time_s, at_s)) - 1, 0)]
+    return bool(value != 0.0 and usual[0] <= value <= usual[1])
 
 
 def _is_besides(channel: Channel, track: Channel) -> bool:
