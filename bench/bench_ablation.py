@@ -58,7 +58,12 @@ def same(value: Any, *_: object, **__: object) -> Any:
 
 # Each rule: where it is called from, by which name, and what stands in for it.
 RULES: dict[str, tuple[str, str, Any]] = {
-    "values and stamps as read": ("examine", "as_read", same),
+    "rows left out while nothing is new": ("instruments.as_read", "written_out", same),
+    "values that are written again": ("instruments.as_read", "updates_only", same),
+    "lines between readings": ("instruments.as_read", "bends_only", same),
+    "stamps that several share": ("instruments.as_read", "_spread", same),
+    "a link that stalls": ("instruments.as_read", "without_lost", same),
+    "what keeps time is a machine": ("instruments.instrument", "_keeps_time", no),
     "key off": ("examine", "key_off_spans", nothing),
     "a supply that sags": ("instruments.instrument", "_sags", lambda *_: None),
     "a supply that sags unrecorded": ("told.one_cause", "find_sag", lambda *_: None),
