@@ -21,8 +21,8 @@ _LEAST_READINGS, _LEAP_STEPS = 3, 4.0
 # What else was recorded changes so often within so many seconds before and behind, so many times at
 # least, that none at all meanwhile is one chance in a thousand, in nats.
 _AROUND_S, _LEAST_CHANGES, _NO_CHANCE = 3.0, 15, 7.0
-# A channel usually shows what is between these, percent of its samples.
-_USUAL = (10.0, 90.0)
+# A channel usually shows what is between these, percent of so many of its samples.
+_USUAL, _SOME = (10.0, 90.0), 20_000
 
 
 def without_lost(recording: Recording) -> Recording:
@@ -33,7 +33,9 @@ def without_lost(recording: Recording) -> Recording:
     """
     tracks = [c for c in recording.channels if c.kind.number]
     gone = _gone(recording.channels, tracks)
-    frozen = [s for t in tracks for s in _frozen(recording.channels, t)]
+    # The tracks of one shaft leap together.
+    firsts = {c.kind.sensor: c for c in reversed(tracks)}.values()
+    frozen = [s for t in firsts for s in _frozen(recording.channels, t)]
     if not gone and not frozen:
         return recording
     lost = merge((*gone, *frozen), 0.0)
@@ -85,12 +87,19 @@ def _frozen(channels: Sequence[Channel], track: Channel) -> Iterator[Span]:
     change, step_s = np.diff(track.values), sampling.interval_s(track.time_s)
     first, last = runs(np.append(change == 0.0, False))
     leaps = np.abs(np.append(change, 0.0)[last + 1]) > _LEAP_STEPS * sampling.resolution(track.values)
-    long = track.time_s[last + 1] - track.time_s[first] >= (_LEAST_READINGS - 1) * step_s
+    # Sooner not even what changes with each reading would tell.
+    rate_hz = sum(
+        1.0 / max(sampling.interval_s(c.time_s), 1e-9)
+        for c, tells in zip(others, besides, strict=True)
+        if tells
+    )
+    least_s = max((_LEAST_READINGS - 1) * step_s, _NO_CHANCE / rate_hz - 2.0 * step_s)
+    long = track.time_s[last + 1] - track.time_s[first] >= least_s
     chosen = leaps & long
     if not chosen.any():
         return
     changes = [c.time_s[1:][np.diff(c.values) != 0.0] for c in others]
-    ranges = [np.percentile(c.values, _USUAL) for c in (track, *others)]
+    ranges = [np.percentile(c.values[:: max(1, c.samples // _SOME)], _USUAL) for c in (track, *others)]
     starts_s, ends_s = track.time_s[first[chosen] + 1], track.time_s[last[chosen] + 2]
     for start, end in zip(starts_s.tolist(), ends_s.tolist(), strict=True):
         at = (start - _AROUND_S, start, end - 1.5 * step_s, end, end + _AROUND_S)
