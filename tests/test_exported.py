@@ -70,9 +70,17 @@ def test_what_was_left_out_is_written_out_again(seed: int, rate_hz: float) -> No
 
 def test_lost_readings_are_not_taken_for_unchanged_ones() -> None:
     """One in five never came: nobody knows what it would have read."""
-    time_s, travel = sweeps(4, seconds=6.0, rate_hz=50.0)
-    kept = np.random.default_rng(3).random(time_s.size) > 0.2
-    made = recording(time_s[kept], tps1_v=rounded(volts(travel, noise_v=0.003))[kept])
+    for seconds in (6.0, 30.0):
+        time_s, travel = sweeps(4, seconds=seconds, rate_hz=50.0)
+        kept = np.random.default_rng(3).random(time_s.size) > 0.2
+        made = recording(time_s[kept], tps1_v=rounded(volts(travel, noise_v=0.003))[kept])
+        assert as_read(made) is made
+
+
+def test_an_engine_that_warms_up_is_read_as_often_as_it_is() -> None:
+    """It goes on by one degree at a time, ever more slowly: that is no value that is written again."""
+    time_s = np.arange(0.0, 600.0, 0.5)
+    made = recording(time_s, ect_c=np.round(90.0 - 70.0 * np.exp(-time_s / 200.0)))
     assert as_read(made) is made
 
 

@@ -5,6 +5,8 @@ still, needs no source; that loggers write zeros or the last values meanwhile is
 published source.
 """
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 
@@ -15,6 +17,7 @@ from nervus.signal.instruments.as_read import as_read
 from signals import recording, sweeps, volts
 
 TRACKS = ("tps1_v", "tps2_v")
+Change = Callable[[FloatArray, slice], FloatArray]
 
 
 def lines(rate_hz: float) -> tuple[FloatArray, dict[str, FloatArray]]:
@@ -43,18 +46,18 @@ def nothing(values: FloatArray, at: slice) -> FloatArray:
     return shown
 
 
-def written(rate_hz: float, what: object, only: tuple[str, ...] = ()) -> Recording:
+def written(rate_hz: float, what: Change, only: tuple[str, ...] = ()) -> Recording:
     """At 6 s, at 13 s and at the beginning, for 0.9 s: all of it, or only some, was not read."""
     time_s, made = lines(rate_hz)
     for begin_s in (0.0, 6.1, 13.4) if what is nothing else (6.1, 13.4):
         at = slice(*np.searchsorted(time_s, (begin_s, begin_s + 0.9)).tolist())
-        made = {k: v if only and k not in only else what(v, at) for k, v in made.items()}  # type: ignore[operator]
+        made = {k: v if only and k not in only else what(v, at) for k, v in made.items()}
     return recording(time_s, **made)
 
 
 @pytest.mark.parametrize("rate_hz", [10.0, 50.0, 200.0])
 @pytest.mark.parametrize("what", [held, nothing])
-def test_what_was_not_read_is_no_fault(what: object, rate_hz: float) -> None:
+def test_what_was_not_read_is_no_fault(what: Change, rate_hz: float) -> None:
     made = written(rate_hz, what)
     assert analyse(made).examination.findings == ()
     lost = 1.0 - as_read(made).channels[0].samples / made.channels[0].samples
@@ -72,7 +75,13 @@ def test_what_only_the_tracks_show_is_theirs(rate_hz: float) -> None:
     assert sum(len(f.times_s) for f in found) >= 2
 
 
-def test_an_engine_that_runs_down_was_switched_off() -> None:
+def test_what_was_not_read_makes_no_rows() -> None:
+    """Three stalls in half a minute are no tenth of a row more for each reading."""
+    assert [c.rows for c in analyse(written(50.0, nothing)).examination.channels] == [1.0] * 4
+
+
+@pytest.mark.parametrize("others", [("rpm", "map_kpa"), ("rpm",)])
+def test_an_engine_that_runs_down_was_switched_off(others: tuple[str, ...]) -> None:
     """Its tracks are gone at once, its speed within a second: that was read, and told as what it is."""
     time_s, made = lines(20.0)
     off = (time_s > 12.0) & (time_s < 16.0)
@@ -80,9 +89,18 @@ def test_an_engine_that_runs_down_was_switched_off() -> None:
         made[name] = np.where(off, 0.0, made[name])
     made["rpm"] = np.where(off, np.clip(1800.0 * (13.0 - time_s), 0.0, None), made["rpm"])
     made["map_kpa"] = np.where(off, 100.0, made["map_kpa"])
-    shown = recording(time_s, **made)
+    shown = recording(time_s, **{k: made[k] for k in (*TRACKS, *others)})
     assert as_read(shown) is shown
     assert analyse(shown).examination.key_off_s
+
+
+def test_while_its_pressure_goes_on_a_link_was_there() -> None:
+    """The speed reads nothing for a moment, and so do the tracks; what the engine breathes was read."""
+    time_s, made = lines(50.0)
+    off = (time_s > 12.0) & (time_s < 13.0)
+    made = {k: v if k == "map_kpa" else np.where(off, 0.0, v) for k, v in made.items()}
+    shown = recording(time_s, **made)
+    assert as_read(shown) is shown
 
 
 def test_a_supply_that_feeds_the_pressure_sensor_too_may_be_gone() -> None:

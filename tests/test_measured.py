@@ -1,5 +1,7 @@
 """How each channel was measured, told of signals whose noise, steps and instants were chosen here."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -48,6 +50,7 @@ def test_values_that_are_written_again_are_counted() -> None:
     (told,) = analyse(Recording((channel("tps1_v", time_s, written),))).examination.channels
     assert told.rows == pytest.approx(10.0, abs=0.1)
     assert "a value each 50 ms, 10 rows a reading" in how_measured(told)
+    assert "125 rows a reading" in how_measured(replace(told, rows=125.0))
 
 
 def test_what_was_not_written_while_nothing_was_new_is_told() -> None:

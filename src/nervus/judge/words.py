@@ -176,7 +176,7 @@ def how_measured(channel: "ChannelSummary") -> str:
         )
     ]
     if channel.rows >= _OFTENER:
-        said.append(say("{rows:.2g} rows a reading", rows=channel.rows))
+        said.append(say("{rows:.3g} rows a reading", rows=channel.rows))
     elif channel.rows <= 1.0 / _OFTENER:
         said.append(say("not written while nothing was new"))
     said.append(

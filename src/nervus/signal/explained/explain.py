@@ -330,8 +330,7 @@ class _Scene:
 
     def _landed(self, part: Part) -> float:
         """What it says that it landed where others did; where a recording begins nobody saw it land."""
-        time_s, (start, end) = self._tracks[part[0]].time_s, part[1].span_s
-        seen = time_s[0] < start and end < time_s[-1]
+        seen = self._tracks[part[0]].time_s[0] < part[1].span_s[0]
         return _SAME_LEVEL if seen and self._landings.lands(part) else 0.0
 
     def _one_factor(self, event: Event) -> float:

@@ -13,6 +13,7 @@ import numpy as np
 from nervus.domain.channel import Channel, Recording
 from nervus.signal.instruments.held_values import updates_only
 from nervus.signal.instruments.lost_link import without_lost
+from nervus.signal.instruments.reading_gaps import told_again
 from nervus.signal.instruments.straight_lines import bends_only
 from nervus.signal.instruments.unchanged import written_out
 
@@ -54,6 +55,5 @@ def _spread(channel: Channel) -> Channel:
         return Channel(channel.kind, channel.time_s[first], channel.values[first])
     stamps = channel.time_s[first]
     lasts = np.append(np.diff(stamps), np.median(np.diff(stamps)))
-    number = np.arange(channel.samples) - np.repeat(first, count)
-    time_s = channel.time_s + np.repeat(lasts / count, count) * number
-    return Channel(channel.kind, time_s, channel.values)
+    which, number = told_again(count)
+    return Channel(channel.kind, channel.time_s + number * (lasts / count)[which], channel.values)

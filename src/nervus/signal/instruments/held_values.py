@@ -7,7 +7,13 @@ Taken as read, every step of it would be an edge that no plate can make. What co
 import numpy as np
 
 from nervus.domain.channel import Channel, FloatArray, IntArray
-from nervus.signal.instruments.reading_gaps import LEAST_CHANGES, ONE, samples_a_reading, some_stretches
+from nervus.signal.instruments.reading_gaps import (
+    LEAST_CHANGES,
+    ONE,
+    samples_a_reading,
+    some_stretches,
+    told_again,
+)
 from nervus.signal.instruments.sampling import converter_step, noise
 
 # So many of what goes on by single steps are within a sample of the usual, or nothing is repeated.
@@ -98,6 +104,5 @@ def _updates(values: FloatArray, lasts: float) -> IntArray:
     lengths = np.diff(np.append(starts, values.size))
     whole = np.round(lengths / lasts) if lasts >= _LEAST_SAMPLES else np.floor(lengths / lasts)
     told = np.maximum(1, whole).astype(np.int64)
-    number = np.arange(int(told.sum())) - np.repeat(np.cumsum(told) - told, told)
-    within = number * np.repeat(lengths, told) // np.repeat(told, told)
-    return np.asarray(np.repeat(starts, told) + within, dtype=np.intp)
+    which, number = told_again(told)
+    return np.asarray(starts[which] + number * lengths[which] // told[which], dtype=np.intp)

@@ -44,6 +44,12 @@ def samples_a_reading(gaps: IntArray) -> float:
     return lasts if readings.size >= _LEAST and float(np.mean(between)) <= _SELDOM else 0.0
 
 
+def told_again(times: IntArray) -> tuple[IntArray, IntArray]:
+    """Which is told, each so many times, and the how-manieth time it is, shape (times.sum(),) each."""
+    which = np.repeat(np.arange(times.size), times)
+    return which, np.arange(which.size) - (np.cumsum(times) - times)[which]
+
+
 def some_stretches(values: FloatArray) -> list[FloatArray]:
     """The whole of it, or stretches spread over it where it is long."""
     if values.size <= _PIECES * _PIECE:

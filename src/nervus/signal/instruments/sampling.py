@@ -21,6 +21,8 @@ _LEAST_RESTS, _SMALL, _FEW, _NEARLY_ALL, _OFF, _MUCH_COARSER = 30, (0.1, 0.3, 0.
 # The largest fifth is left out of the noise, whatever made it. What remains of a normal distribution
 # of deviation s has a mean size of (phi(0) - phi(1.2816)) * 2 / 0.8 = 0.5586 s.
 _KEPT, _KEPT_MEAN = 0.8, 0.5586
+# Longer than so many usual intervals nothing was read.
+_PAUSE = 4.0
 # Half a turn of a mains hum, and how many strides tell a deviation.
 _HUM_S, _LEAST_STRIDES = 0.01, 200
 
@@ -149,5 +151,14 @@ def summarise(channel: Channel, told: Channel | None = None) -> ChannelSummary:
         shortest_event_s=round(step_s, 6),
         noise=noise(read.values),
         step=resolution(read.values) if read.samples > 1 else 0.0,
-        rows=round(channel.samples / read.samples, 2),
+        rows=_rows_a_reading(channel, read),
     )
+
+
+def _rows_a_reading(channel: Channel, read: Channel) -> float:
+    """How many samples were written for each that was read, but for moments in which nothing was."""
+    if read is channel or read.samples < 2:
+        return 1.0
+    step_s = np.diff(read.time_s)
+    written = np.diff(np.searchsorted(channel.time_s, read.time_s))
+    return round(float(np.mean(written[step_s <= _PAUSE * np.median(step_s)])), 2)

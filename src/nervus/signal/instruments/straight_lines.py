@@ -5,10 +5,16 @@ from collections.abc import Sequence
 import numpy as np
 
 from nervus.domain.channel import Channel, FloatArray, IntArray
-from nervus.signal.instruments.reading_gaps import LEAST_CHANGES, samples_a_reading, some_stretches
+from nervus.signal.instruments.reading_gaps import (
+    LEAST_CHANGES,
+    samples_a_reading,
+    some_stretches,
+    told_again,
+)
+from nervus.signal.instruments.sampling import resolution
 
-# Three values are on one line within so many roundings of theirs: the least steps but for so few.
-_ON_LINE, _ODD = 2.1, 0.02
+# Three values are on one line within so many of their least steps, which rounding makes.
+_ON_LINE = 2.1
 # A line goes on by more than so many roundings from value to value; so much of what does is straight.
 _GOES_ON, _STRAIGHT = 4.0, 0.5
 # So many values at least, and at the most, are one reading.
@@ -34,7 +40,7 @@ def bends_only(channels: Sequence[Channel]) -> list[Channel]:
 def _samples_a_line(channel: Channel) -> float | None:
     """How many values a line usually has; 0 where it is made of none, `None` where it can't tell."""
     pieces = some_stretches(channel.values)
-    rounding = _rounding(pieces)
+    rounding = resolution(channel.values)
     straight = np.concatenate([_straight(piece, rounding) for piece in pieces])
     if straight.size < LEAST_CHANGES:
         return None
@@ -47,18 +53,12 @@ def _samples_a_line(channel: Channel) -> float | None:
 def _bends_of(channel: Channel, lasts: float) -> Channel:
     if channel.samples < LEAST_CHANGES:
         return channel
-    at = _bends(channel.values, _rounding(some_stretches(channel.values)))
+    at = _bends(channel.values, resolution(channel.values))
     at = np.unique(np.concatenate(([0], at, [channel.samples - 1])))
     times = np.maximum(1, np.round(np.diff(at) / lasts)).astype(np.int64)
-    number = np.arange(int(times.sum())) - np.repeat(np.cumsum(times) - times, times)
-    at = np.repeat(at[:-1], times) + number * np.repeat(np.diff(at), times) // np.repeat(times, times)
+    which, number = told_again(times)
+    at = at[which] + number * np.diff(at)[which] // times[which]
     return Channel(channel.kind, channel.time_s[at], channel.values[at])
-
-
-def _rounding(pieces: list[FloatArray]) -> float:
-    steps = np.abs(np.concatenate([np.diff(piece) for piece in pieces]))
-    steps = np.sort(steps[steps > 0.0])
-    return float(steps[int(_ODD * steps.size)]) if steps.size else 0.0
 
 
 def _straight(values: FloatArray, rounding: float) -> FloatArray:

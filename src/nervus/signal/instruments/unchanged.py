@@ -6,6 +6,7 @@ import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray
 from nervus.signal.instruments import sampling
+from nervus.signal.instruments.reading_gaps import told_again
 
 # A logger leaves out if at least so many of its intervals are longer than so many of the usual, which is
 # what all but so few take at least.
@@ -38,10 +39,9 @@ def written_out(channels: Sequence[Channel]) -> Sequence[Channel]:
     times = np.append(np.maximum(1.0, np.round(step_s / usual_s)), 1.0).astype(np.int64)
     if int(times.sum()) > _MOST:
         return channels
-    number = np.arange(int(times.sum())) - np.repeat(np.cumsum(times) - times, times)
-    lasts_s = np.append(step_s, usual_s) / times
-    stamps = np.repeat(time_s, times) + number * np.repeat(lasts_s, times)
-    return [Channel(c.kind, stamps, np.repeat(c.values, times)) for c in channels]
+    which, number = told_again(times)
+    stamps = time_s[which] + number * (np.append(step_s, usual_s) / times)[which]
+    return [Channel(c.kind, stamps, c.values[which]) for c in channels]
 
 
 def _changes(channels: Sequence[Channel]) -> tuple[BoolArray, BoolArray]:
