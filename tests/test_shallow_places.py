@@ -15,7 +15,7 @@ from nervus.judge.analyse import analyse
 from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
-from nervus.signal.worn import leaps
+from nervus.signal.worn import leaps, parted
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import rough_stretches
 from signals import pair_of, recording, sweeps, track, volts
@@ -155,6 +155,43 @@ def test_an_hour_of_passes_is_told_by_a_first_look_and_a_whole_one() -> None:
     (spot,) = found_on(holds(travel, 41.0, 45.0), travel, time_s)
     assert spot.crossed >= 390
     assert found_on(travel, travel, time_s) == ()
+
+
+def test_ends_are_told_finer_than_they_are_first_looked_for() -> None:
+    """Ends that lie between the quarters of a percent in which they are looked for first."""
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=1000.0)
+    for low, high in ((41.12, 44.37), (60.38, 64.13)):
+        (spot,) = found_on(holds(travel, low, high), travel, time_s)
+        assert spot.travel_pct == pytest.approx((low, high), abs=0.09)
+
+
+@pytest.mark.parametrize("by", [2.5, -1.5])
+@pytest.mark.parametrize("bent", ["tps1_v", "tps2_v"])
+def test_where_a_place_lies_is_told_by_the_track_that_is_not_worn_there(bent: str, by: float) -> None:
+    """One of two tracks is bent in the middle: the line between both is off elsewhere.
+
+    By hand: by two thirds of it on the average, and so would be a place told by it.
+    """
+    time_s, travel = sweeps(12, seconds=3.013, rate_hz=200.0)
+    one, two = volts(travel, noise_v=0.002, seed=1), volts(travel, noise_v=0.002, seed=2)
+    lines = {"tps1_v": one, "tps2_v": two}
+    lines[bent] = lines[bent] + volts(holds(travel, 12.0, 16.0) - travel) - 0.5
+    lines[bent] += 0.04 * by * np.sin(np.pi * travel / 100.0)
+    (spot,) = (f for f in told(time_s, **lines) if isinstance(f, DeadSpot))
+    assert (spot.channels, spot.shape) == ((bent,), Shape.FLAT)
+    assert spot.travel_pct == pytest.approx((12.0, 16.0), abs=0.4)
+
+
+def test_a_place_reaches_over_what_nobody_saw_beside_it() -> None:
+    """By hand: cells of half a percent, 20 to 22 seen off; 18.5 and 23 are the next that were seen."""
+    known = np.full(201, np.nan)
+    known[[37, 40, 41, 43, 46]] = 0.0
+    fold = parted._Fold((), np.zeros(201), known, np.zeros(201))
+    assert parted._with_unseen((20.0, 22.0), [fold], 0.5) == (19.0, 23.0)
+    known[[37, 46]] = np.nan
+    assert parted._with_unseen((20.0, 22.0), [fold], 0.5) == (18.0, 24.0), "as far as is looked around"
+    other = parted._Fold((), np.zeros(201), np.zeros(201), np.zeros(201))
+    assert parted._with_unseen((20.0, 22.0), [fold, other], 0.5) == (20.0, 22.0)
 
 
 # -- one track alone ------------------------------------------------------------------------------

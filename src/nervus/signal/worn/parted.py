@@ -47,8 +47,9 @@ _LEAST_PASSES, _LEAST_SHARE = 3, 0.4
 # Of very many passes so many are looked at first.
 _FIRST_LOOK = 64
 # An explanation leaves this share of what the tracks are apart by at most; it is looked for in steps of
-# this, percent of travel, or so many of a wide place, with so many points at most.
-_LEFT, _STEP_PCT, _MOST_STEPS, _MOST_POINTS = 0.4, 0.25, 24, 1000
+# this, percent of travel, or so many of a wide place, with so many points at most, and the best one in
+# so many finer ones.
+_LEFT, _STEP_PCT, _MOST_STEPS, _MOST_POINTS, _FINER = 0.45, 0.25, 24, 1000, 5
 # A track that falls behind by less than this share of what the shaft goes on is bent: it does not stand.
 _GENTLE = 0.5
 # A step is as high, and a stand as long, as so many steps of the tracks; what is off by more is a drop.
@@ -100,14 +101,12 @@ class _Told:
         shape: what it looks like; `None` where it is only bent.
         place: its ends, percent of travel.
         height: by how much the track is off inside, percent of travel.
-        left: the share of what the tracks are apart by that it leaves.
     """
 
     explain: "_Explanation"
     shape: Shape | None
     place: Span
     height: float
-    left: float
 
 
 _Explanation = Callable[[_Points, float, float], FloatArray]
@@ -127,7 +126,7 @@ def find_parted(
         track: the track.
         sister: what the other one says of each of its samples, percent of supply, shape (n,).
         resolution: the coarser of both tracks' steps, in percent of the track's supply.
-        frame: what the track's levels are of the travel.
+        frame: what the track's levels are of the travel, by the sister: she tells where the shaft was.
         passes: of the travel.
         masked: spans that are told already.
     """
@@ -232,7 +231,18 @@ def _places(folds: list[_Fold], width: float) -> list[Span]:
             while high < off.size - 1 and beside[high + 1]:
                 high += 1
             found.append((float(seen[low]) * width, float(seen[high] + 1) * width))
-    return [p for p in merge(sorted(found), _ONE_PCT) if p[1] - p[0] <= _WIDEST_PCT]
+    narrow = (p for p in merge(sorted(found), _ONE_PCT) if p[1] - p[0] <= _WIDEST_PCT)
+    return [_with_unseen(p, folds, width) for p in narrow]
+
+
+def _with_unseen(place: Span, folds: list[_Fold], width: float) -> Span:
+    """A place with what nobody saw beside it, as far as it is looked at around."""
+    seen = np.any([np.isfinite(f.mean) for f in folds], axis=0)
+    first, last = round(place[0] / width), round(place[1] / width)
+    most = int(_BESIDE_PCT / width)
+    below, above = seen[max(first - most, 0) : first][::-1], seen[last : last + most]
+    low, high = (int(np.argmax(x)) if x.any() else x.size for x in (below, above))
+    return (first - low) * width, (last + high) * width
 
 
 def _spot(
@@ -248,14 +258,16 @@ def _spot(
     told = _explained(strong, near)
     if told is None or told.shape is None or _inside(points, told.place).sum() < _LEAST_POINTS:
         return None
-    size = told.height if told.shape is Shape.STEP else told.place[1] - told.place[0]
-    if not _LEAST_STEPS * step < size < _MOST_PCT:
+    place = told.place
+    wide = place[1] - place[0]
+    size = told.height if told.shape is Shape.STEP else wide
+    if wide > _WIDEST_PCT or not _LEAST_STEPS * step < size < _MOST_PCT:
         return None
     showing = _showing(strong, told)
-    spans = [s for n in showing if (s := _when(seen, passes[n], told.place)) is not None]
-    crossed = max(len(crossings(passes, told.place)), len(spans))
+    spans = [s for n in showing if (s := _when(seen, passes[n], place)) is not None]
+    crossed = max(len(crossings(passes, place)), len(spans))
     # Read slowly, a track is not read at all in most crossings of a place.
-    read = np.unique(points.number[_inside(points, told.place)]).size if track.is_slow else crossed
+    read = np.unique(points.number[_inside(points, place)]).size if track.is_slow else crossed
     enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * read)
     if not enough or not _is_own(seen, spans):
         return None
@@ -264,8 +276,8 @@ def _spot(
         channels=(track.id,),
         times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
         confidence=pooled_confidence(len(spans), crossed),
-        text=spot_text(track.id, told.place, told.shape, (len(spans), crossed), depth),
-        travel_pct=told.place,
+        text=spot_text(track.id, place, told.shape, (len(spans), crossed), depth),
+        travel_pct=place,
         shape=told.shape,
         seen_in=len(spans),
         crossed=crossed,
@@ -373,33 +385,47 @@ def _explained(points: _Points, near: Span) -> _Told | None:
 
     What they are apart by beside the place is noise and rounding, and leaves as much inside.
     """
-    beside = (points.at < near[0]) | (points.at > near[1])
+    tried = ((e, shape, place) for e, shape in _EXPLANATIONS for place in _ends(near))
+    best = min(tried, key=lambda each: _residual(points, each[0], each[2]))
+    explain, shape, place = best
+    place = min(_finer(place, _step(near)), key=lambda finer: _residual(points, explain, finer))
+    beside = ~_inside(points, place)
     usual_each = float(np.median(np.abs(points.off[beside]))) if beside.any() else 0.0
     usual = usual_each * points.off.size
     whole = float(np.sum(np.abs(points.off))) - usual
-    best: _Told | None = None
     if whole <= 0.0:
         return None
-    lows, highs = _ends(near)
-    for explain, shape in _EXPLANATIONS:
-        for low in lows.tolist():
-            for high in highs[highs >= low + _NARROWEST_PCT].tolist():
-                says = explain(points, low, high)
-                left = (float(np.sum(np.abs(points.off - says))) - usual) / whole
-                if best is None or left < best.left:
-                    height = float(np.median(np.abs(says[says != 0.0]))) if np.any(says) else 0.0
-                    best = _Told(explain, shape, (round(low, 2), round(high, 2)), height, left)
-    if best is None or best.left > _LEFT or usual_each > _BESIDE_SHARE * best.height:
+    says = explain(points, *place)
+    height = float(np.median(np.abs(says[says != 0.0]))) if np.any(says) else 0.0
+    left = (_residual(points, explain, place) - usual) / whole
+    if left > _LEFT or usual_each > _BESIDE_SHARE * height:
         return None
-    return best
+    return _Told(explain, shape, (round(place[0], 2), round(place[1], 2)), height)
 
 
-def _ends(near: Span) -> tuple[FloatArray, FloatArray]:
+def _residual(points: _Points, explain: _Explanation, place: Span) -> float:
+    """What an explanation leaves of what the tracks are apart by, over all points, percent of travel."""
+    return float(np.sum(np.abs(points.off - explain(points, *place))))
+
+
+def _ends(near: Span) -> list[Span]:
     """Where a place near to another may begin and end, percent of travel."""
-    reach = _BESIDE_PCT * 0.75
-    step = max(_STEP_PCT, (near[1] - near[0]) / _MOST_STEPS)
-    lows = np.arange(near[0] - reach, near[1], step)
-    return lows, np.arange(near[0], near[1] + reach + step, step)
+    reach, step = _BESIDE_PCT * 0.75, _step(near)
+    lows = np.arange(near[0] - reach, near[1], step).tolist()
+    highs = np.arange(near[0], near[1] + reach + step, step).tolist()
+    return [(low, high) for low in lows for high in highs if high >= low + _NARROWEST_PCT]
+
+
+def _finer(place: Span, step: float) -> list[Span]:
+    """Places that begin and end within a step of another's ends, percent of travel."""
+    off = np.linspace(-step, step, 2 * _FINER + 1).tolist()
+    around = [(place[0] + a, place[1] + b) for a in off for b in off]
+    return [p for p in around if p[1] - p[0] >= _NARROWEST_PCT]
+
+
+def _step(near: Span) -> float:
+    """In what steps the ends of a place are looked for, percent of travel."""
+    return max(_STEP_PCT, (near[1] - near[0]) / _MOST_STEPS)
 
 
 def _showing(points: _Points, told: _Told) -> list[int]:

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nervus.domain.analysis import Travel
+from nervus.domain.analysis import Frame, Travel
 from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import DeadSpot, Floor, Noise, Shape
 from nervus.signal.arithmetic.instants import read_at
@@ -12,6 +12,7 @@ from nervus.signal.explained.events import Event
 from nervus.signal.explained.shaft import FLAT_DEPTH_PCT, Shaft
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.motion.pair import Pair
 from nervus.signal.worn import dead_spots
 from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
 from nervus.signal.worn.flats import find_flats
@@ -139,8 +140,17 @@ def _parted(
     if sister is None or shaft.pair is None:
         return ()
     masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track) + differ_s
-    frame, resolution = travel.frames[track.id], shaft.pair.resolution(track)
+    resolution, frame = shaft.pair.resolution(track), _frame_by_sister(shaft.pair, travel, track)
     return find_parted(track, sister, resolution, frame, shaft.passes, masked)
+
+
+def _frame_by_sister(pair: Pair, travel: Travel, track: Instrument) -> Frame:
+    """What a track reads while its sister is at her ends: she tells where the shaft was."""
+    sister = pair.other(track)
+    frame = travel.frames[sister.id]
+    ends = np.asarray((frame.closed, frame.open)) * 100.0 / sister.supply_v
+    closed, opened = track.own(pair.as_track(track, ends)).tolist()
+    return Frame(closed, opened, frame.basis)
 
 
 def _by_one(parted: dict[str, tuple[DeadSpot, ...]]) -> dict[str, tuple[DeadSpot, ...]]:
