@@ -15,7 +15,7 @@ from nervus.domain.analysis import Pass, Verdict
 from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.arithmetic.instants import read_at
-from nervus.signal.arithmetic.spans import overlaps
+from nervus.signal.arithmetic.spans import merge, overlaps
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event, bursts
 from nervus.signal.instruments import sampling
@@ -28,6 +28,8 @@ from nervus.signal.worn.spot import pooled_confidence, spot_text
 _MOST_SPOTS = 4
 # Events this far from the cluster's own extent still belong to it, percent of travel.
 _REACH_PCT = 3.0
+# What reaches so many times as far as the others do reaches over two places.
+_TWO_PLACES = 2.0
 # An offset of less than this, away from the rails, is a step: the track goes on, only lower.
 _STEP_AT_MOST_PCT, _NEAR_RAIL_PCT = 15.0, 4.0
 # A step is left and met once in a pass, a loose one twice; a worn stretch flickers.
@@ -117,7 +119,23 @@ def clustered(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]) 
     if verdict.verdict is not Verdict.POSITION or window is None:
         return ()
     near = (window[0] - _REACH_PCT, window[1] + _REACH_PCT)
-    return tuple(e for g, x in zip(groups, places, strict=True) if near[0] <= x <= near[1] for e in g)
+    inside = (g for g, x in zip(groups, places, strict=True) if near[0] <= x <= near[1])
+    return _most_at_one(tuple(e for g in inside for e in g), travel)
+
+
+def _most_at_one(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]) -> tuple[Event, ...]:
+    """The most of some events that lie at one place: over what no event reaches the track is sound.
+
+    Where the shaft is quick one event may reach over two places: it belongs to either.
+    """
+    ways = np.sort(read_at(np.asarray([e.span_s for e in events]), *travel), axis=1)
+    usual = max(_REACH_PCT, _TWO_PLACES * float(np.median(ways[:, 1] - ways[:, 0])))
+    narrow = ways[ways[:, 1] - ways[:, 0] <= usual]
+    places = merge(sorted((low, high) for low, high in narrow.tolist()), _REACH_PCT)
+    most = max(places, key=lambda place: sum(overlaps(place, way) for way in narrow.tolist()))
+    return tuple(
+        e for e, way in zip(events, ways.tolist(), strict=True) if overlaps(most, way, _REACH_PCT)
+    )
 
 
 def _middles(groups: tuple[tuple[Event, ...], ...], travel: tuple[FloatArray, FloatArray]) -> FloatArray:

@@ -56,7 +56,8 @@ def find_worn(
     doubtful = [r.noise for r in rough if r.noise not in sure]
     # What the sister tells of a stand, sample by sample, tells that it is not she who is rough.
     by_her = [s for p in parted.values() for s in p if s in spots and s.shape is Shape.FLAT]
-    wear = sure + [n for n in doubtful if not _explained(shaft, n, spots, by_her)]
+    besides = (_unexplained(shaft, n, spots, (by_her, differ_s)) for n in doubtful)
+    wear = sure + [n for n in besides if n is not None]
     spots = tuple(
         s
         for s in spots
@@ -237,16 +238,20 @@ def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
 
 def _rough(shaft: Shaft, travel: Travel, differ_s: tuple[Span, ...]) -> list[Rough]:
     """What is rough on any track; what goes to a rail, or is on both tracks, is no roughness."""
-    found: list[Rough] = []
     way = (travel.time_s, travel.percent)
-    for track in shaft.tracks:
-        sister = shaft.expected_of(track)
-        masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track) + differ_s
-        if not track.is_slow:
-            # While the other is off she does not tell what is motion.
-            masked += tuple(s for t in shaft.tracks if t is not track for s in _told_of(shaft, t))
-        found += rough_stretches(track, way, shaft.passes, masked, sister)
+    found = [r for t in shaft.tracks for r in _rough_of(shaft, t, way, differ_s)]
     return [r for r in found if not _is_sisters(shaft, way, r.noise)]
+
+
+def _rough_of(
+    shaft: Shaft, track: Instrument, way: tuple[FloatArray, FloatArray], told_s: tuple[Span, ...]
+) -> tuple[Rough, ...]:
+    """What is rough on a track, what is told already, at a rail or far off left out."""
+    masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track) + told_s
+    if not track.is_slow:
+        # While the other is off she does not tell what is motion.
+        masked += tuple(s for t in shaft.tracks if t is not track for s in _told_of(shaft, t))
+    return rough_stretches(track, way, shaft.passes, masked, shaft.expected_of(track))
 
 
 def _far_off(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
@@ -275,23 +280,45 @@ def _is_contact(shaft: Shaft, travel: Travel, noise: Noise) -> bool:
     return float(np.median(np.abs(levels - np.median(levels)))) <= _SAME_LEVEL_PCT
 
 
-def _explained(shaft: Shaft, noise: Noise, spots: tuple[DeadSpot, ...], by_her: list[DeadSpot]) -> bool:
-    """Whether a dead spot, with how far its edges reach, is all that makes it rough there.
+def _unexplained(
+    shaft: Shaft,
+    noise: Noise,
+    spots: tuple[DeadSpot, ...],
+    besides: tuple[list[DeadSpot], tuple[Span, ...]],
+) -> Noise | None:
+    """What is rough there besides a dead spot, with how far its edges reach.
 
-    What leaves its course makes all rough that a sample beside it stands for.
+    Args:
+        shaft: with its tracks.
+        noise: what is rough.
+        spots: the dead spots of all tracks.
+        besides: those that the sister tells of, sample by sample; and when the tracks differ all over.
     """
-    step_s = max(track.interval_s for track in shaft.tracks)
-    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
-    slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
+    by_her, differ_s = besides
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
     # Read slowly, what both are apart by tells of either.
     either = slow and shaft.pair is not None
     own = [s for s in spots if s.channels == noise.channels or either or s in by_her]
-    return any(
-        _within(noise.travel_pct, s.travel_pct, slack)
-        or (slow and overlaps(noise.travel_pct, s.travel_pct, slack))
-        for s in own
-    )
+    if any(_within(noise.travel_pct, s.travel_pct) for s in own):
+        return None
+    # What leaves its course makes all rough that a sample beside it stands for.
+    step_s = max(track.interval_s for track in shaft.tracks)
+    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
+    slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
+    if not slow:
+        return None if any(_within(noise.travel_pct, s.travel_pct, slack) for s in own) else noise
+    near = tuple(x for s in own if overlaps(noise.travel_pct, s.travel_pct, slack) for x in s.times_s)
+    return _still_rough(shaft, noise, near + differ_s) if near else noise
+
+
+def _still_rough(shaft: Shaft, noise: Noise, told_s: tuple[Span, ...]) -> Noise | None:
+    """What of a rough stretch is rough also while what is told there is left out."""
+    travel = shaft.travel
+    if travel is None:
+        return None
+    (track,) = (t for t in shaft.tracks if t.id in noise.channels)
+    left = _rough_of(shaft, track, (travel.time_s, travel.percent), told_s)
+    return next((r.noise for r in left if overlaps(r.noise.travel_pct, noise.travel_pct)), None)
 
 
 def _is_rough(spot: DeadSpot, wear: list[Noise]) -> bool:
