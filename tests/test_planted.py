@@ -11,7 +11,7 @@ from analysis_fingerprints import recordings
 from nervus.domain.channel import Recording
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
-from planted import ASIDE, FAULTS, WORN, Planted
+from planted import ASIDE, FAULTS, WORN, Planted, both
 
 SHAPES = {"opens": Shape.DROP, "steps": Shape.STEP, "stands": Shape.FLAT}
 
@@ -100,6 +100,42 @@ def test_a_planted_fault_is_told_and_nothing_besides(name: str, fault: str, seed
     planted = planted_in(name, fault, seed)
     findings = analyse(planted.recording).examination.findings
     assert is_told(fault, planted, findings), [f.text for f in findings]
+
+
+@pytest.mark.parametrize(
+    ("name", "one", "other", "seed"),
+    [
+        # Two places of one track are two, though a quick pass drops out over both.
+        ("deciding healthy 3", "opens", "opens", 2), ("deciding healthy 3", "steps", "steps", 2),
+        ("a-third healthy-awkward 4", "opens", "opens", 2),
+        ("healthy, fast capture 5", "opens", "steps", 2),
+        # What is rough, read slowly, is so beside what a place elsewhere makes rough.
+        ("healthy-fast-2", "opens", "flickers", 1), ("healthy-fast-2", "stands", "flickers", 2),
+        ("another-hand healthy-fast 4", "flickers", "steps", 2),
+        ("another-hand healthy-fast 5", "opens", "flickers", 2),
+        # Tracks that differ now at one place, now at the other, differ nowhere else.
+        ("another-hand healthy-fast 5", "steps", "steps", 1),
+        ("another-hand healthy-awkward 6", "steps", "stands", 2),
+        ("another-hand healthy-awkward 6", "stands", "steps", 1),
+        # From one worn place of a lone track to the next it is sound.
+        ("healthy, fast capture 5", "stands", "opens", 1),
+        ("healthy, fast capture 5", "stands", "steps", 2),
+        ("healthy, fast capture 5", "flickers", "stands", 1),
+        ("healthy, fast capture 5", "flickers", "flickers", 2),
+        # A step that is read slowly is not rough besides.
+        ("healthy-fast-2", "steps", "steps", 2),
+        # Between two rough stretches the track is sound.
+        ("another-hand healthy-fast 6", "flickers", "flickers", 2),
+    ],
+)  # fmt: skip
+def test_two_planted_faults_are_told_each_and_nothing_besides(
+    name: str, one: str, other: str, seed: int
+) -> None:
+    first, second = planted_in(name, one, seed), planted_in(name, other, seed + 50)
+    findings = analyse(both(sound(name), first, second)).examination.findings
+    assert len(findings) == 2, [f.text for f in findings]
+    for fault, planted in ((one, first), (other, second)):
+        assert any(is_told(fault, planted, (f,)) for f in findings), [f.text for f in findings]
 
 
 @pytest.mark.parametrize("name", ["deciding healthy 3", "healthy-fast-2", "a-third healthy-awkward 5"])

@@ -34,6 +34,7 @@ from nervus.signal.told.one_cause import (
     is_apart,
     is_bend,
     is_seen_elsewhere,
+    is_worn_in_turn,
     is_worn_there,
     stands_in_bend,
     unless_supply_sags,
@@ -126,6 +127,7 @@ def _of_shaft(
     differ = _disagreements(recording, shaft, profile)
     differ, sags = unless_supply_sags(recording, shaft, differ)
     spots, wear, loose = worn_places.find_worn(shaft, all_over(differ))
+    differ = tuple(d for d in differ if not is_worn_in_turn(d, (*spots, *wear), shaft.travel))
     wear = [n for n in wear if not is_bend(n, shaft, differ)]
     spots = tuple(s for s in spots if not (stands_in_bend(s, differ) or is_seen_elsewhere(s, differ)))
     differ = tuple(d for d in differ if not is_worn_there(d, (*spots, *wear)))

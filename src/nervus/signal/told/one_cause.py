@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from nervus.domain.analysis import Travel
 from nervus.domain.channel import Recording, Span
 from nervus.domain.finding import (
     DeadSpot,
@@ -90,11 +91,35 @@ def _goes_smoothly(noise: Noise, shaft: Shaft) -> bool:
 
 def is_worn_there(difference: Disagreement, worn: Sequence[DeadSpot | Noise]) -> bool:
     """Whether tracks differ only where one of them is worn: that is told."""
-    low, high = difference.travel_pct
+    return _is_at(difference.travel_pct, difference, worn)
+
+
+def is_worn_in_turn(
+    difference: Disagreement, worn: Sequence[DeadSpot | Noise], travel: Travel | None
+) -> bool:
+    """Whether tracks differ each time where one of them is worn, now at one place, now at another."""
+    if travel is None:
+        return False
+    places: set[Span] = set()
+    for start, end in difference.times_s:
+        first, last = np.searchsorted(travel.time_s, (start, end)).tolist()
+        way = travel.percent[min(first, travel.percent.size - 1) : last + 1]
+        there = (w for w in worn if _is_at((float(way.min()), float(way.max())), difference, (w,)))
+        place = next(there, None)
+        if place is None:
+            return False
+        places.add(place.travel_pct)
+    return len(places) > 1
+
+
+def _is_at(place: Span, difference: Disagreement, worn: Sequence[DeadSpot | Noise]) -> bool:
     return any(
         set(w.channels) <= set(difference.channels)
-        and overlaps(w.travel_pct, difference.travel_pct, _BEND_PCT)
-        and w.travel_pct[0] - 2.0 * _BEND_PCT <= low <= high <= w.travel_pct[1] + 2.0 * _BEND_PCT
+        and overlaps(w.travel_pct, place, _BEND_PCT)
+        and w.travel_pct[0] - 2.0 * _BEND_PCT
+        <= place[0]
+        <= place[1]
+        <= w.travel_pct[1] + 2.0 * _BEND_PCT
         for w in worn
     )
 

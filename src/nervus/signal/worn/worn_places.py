@@ -66,6 +66,8 @@ def find_worn(
     )
     loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
     way = (travel.time_s, travel.percent)
+    if shaft.pair is None:
+        loose = tuple(e for e in loose if not _is_between(e, (*spots, *wear), shaft.tracks[0], travel))
     flickers = (flickers_at(t, loose, shaft.passes, way) for t in shaft.tracks)
     more = [n for n in flickers if n is not None]
     return spots, wear + more, tuple(e for e in loose if not _is_worn(e, more, travel))
@@ -106,8 +108,6 @@ def _dead_spots(
         spots += shallow
         steps = (*shallow, *(s for s in found if s.shape is Shape.STEP))
         loose = tuple(e for e in loose if not _is_pass(e, steps, shaft, travel))
-        if shaft.pair is None:
-            loose = tuple(e for e in loose if not _is_beside(e, steps, track, travel))
     return tuple(spots), loose
 
 
@@ -202,20 +202,27 @@ def _is_pass(event: Event, shallow: tuple[DeadSpot, ...], shaft: Shaft, travel: 
     return False
 
 
-def _is_beside(event: Event, steps: tuple[DeadSpot, ...], track: Instrument, travel: Travel) -> bool:
-    """Whether an event of a lone track begins and ends at the edges of a step.
+def _is_between(
+    event: Event, worn: tuple[DeadSpot | Noise, ...], track: Instrument, travel: Travel
+) -> bool:
+    """Whether an event of a lone track begins and ends at the edges of what is worn.
 
-    Then it is a visit to the step, or, where the shaft turns round just beyond, to what is sound beside.
+    Then it is a visit to a step, or to what is sound beside it, where the shaft turns round just beyond
+    or goes on to the next worn place.
     """
     first, last = np.searchsorted(track.time_s, event.span_s).tolist()
     if not (first > 0 and last + 1 < track.level.size):
         return False
     ends = track.level[np.asarray(((first - 1, first), (last, last + 1)))]
     percent = travel.frames[track.id].percent(track.own(ends))
-    return any(
-        bool((np.abs(percent[..., None] - spot.travel_pct) <= _AT_EDGE_PCT).any(axis=(1, 2)).all())
-        for spot in steps
-    )
+    at_edge = np.zeros(2, dtype=np.bool_)
+    for place in worn:
+        low, high = place.travel_pct
+        off = np.minimum(np.abs(percent - low), np.abs(percent - high))
+        if isinstance(place, Noise):
+            off[(percent > low) & (percent < high)] = 0.0
+        at_edge |= (off <= _AT_EDGE_PCT).any(axis=1)
+    return bool(at_edge.all())
 
 
 def _during(track: Instrument, excursion: Excursion) -> slice:
@@ -295,20 +302,23 @@ def _unexplained(
         besides: those that the sister tells of, sample by sample; and when the tracks differ all over.
     """
     by_her, differ_s = besides
+    step_s = max(track.interval_s for track in shaft.tracks)
+    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
+    slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
     # Read slowly, what both are apart by tells of either.
     either = slow and shaft.pair is not None
     own = [s for s in spots if s.channels == noise.channels or either or s in by_her]
-    if any(_within(noise.travel_pct, s.travel_pct) for s in own):
+    if any(_within(noise.travel_pct, s.travel_pct, _SLACK_PCT if slow else slack) for s in own):
         return None
     # What leaves its course makes all rough that a sample beside it stands for.
-    step_s = max(track.interval_s for track in shaft.tracks)
-    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
-    slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
-    if not slow:
-        return None if any(_within(noise.travel_pct, s.travel_pct, slack) for s in own) else noise
-    near = tuple(x for s in own if overlaps(noise.travel_pct, s.travel_pct, slack) for x in s.times_s)
-    return _still_rough(shaft, noise, near + differ_s) if near else noise
+    near = [s for s in own if slow and overlaps(noise.travel_pct, s.travel_pct, slack)]
+    if not near:
+        return noise
+    left = _still_rough(shaft, noise, tuple(x for s in near for x in s.times_s) + differ_s)
+    if left is None or any(_within(left.travel_pct, s.travel_pct, 2.0 * _SLACK_PCT) for s in near):
+        return None
+    return left
 
 
 def _still_rough(shaft: Shaft, noise: Noise, told_s: tuple[Span, ...]) -> Noise | None:

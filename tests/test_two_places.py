@@ -1,0 +1,153 @@
+"""What tells two worn places of one throttle apart, each part against values worked by hand."""
+
+import numpy as np
+import pytest
+
+from nervus.domain.analysis import Frame, Travel
+from nervus.domain.channel import FloatArray, Span, Unit
+from nervus.domain.finding import DeadSpot, Disagreement, Noise, Shape
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.explained.events import Event
+from nervus.signal.motion.relation import Line
+from nervus.signal.told.one_cause import is_worn_in_turn
+from nervus.signal.worn import dead_spots, rough, worn_places
+from signals import pair_of, track
+
+TIME_S: FloatArray = np.arange(0.0, 10.0, 0.01)
+WAY = (TIME_S, 10.0 * TIME_S)
+"""Ten percent of the travel a second: at 4.2 s the shaft is at 42 %."""
+
+
+def event(start_s: float, end_s: float) -> Event:
+    part = Excursion((start_s, end_s), 50.0, 50.0, 0.0, 5)
+    return Event((("tps1_v", part),), (start_s, end_s))
+
+
+def spot(place: Span, channel: str = "tps1_v") -> DeadSpot:
+    return DeadSpot(
+        channels=(channel,),
+        times_s=(),
+        confidence=0.9,
+        text="",
+        travel_pct=place,
+        shape=Shape.STEP,
+        seen_in=4,
+        crossed=4,
+    )
+
+
+def noise(place: Span) -> Noise:
+    return Noise(
+        channels=("tps1_v",),
+        times_s=(),
+        confidence=0.9,
+        text="",
+        travel_pct=place,
+        rms=0.1,
+        usual_rms=0.01,
+        unit=Unit.VOLT,
+    )
+
+
+def differ(*spans: Span) -> Disagreement:
+    return Disagreement(
+        channels=("tps1_v", "tps2_v"),
+        times_s=spans,
+        confidence=0.9,
+        text="",
+        travel_pct=(10.0 * spans[0][0], 10.0 * spans[-1][1]),
+        worst_pct=5.0,
+        suspect=None,
+        would_set_code=None,
+    )
+
+
+def test_events_at_one_place_are_those_that_reach_each_other_within_three_percent() -> None:
+    """40 to 43 and 45.5 to 48 % are one place; 51.5 is another one, 3.5 % off."""
+    near = (event(4.0, 4.3), event(4.1, 4.3), event(4.55, 4.8))
+    far = (event(5.15, 5.2), event(5.16, 5.3))
+    assert dead_spots._most_at_one((*near, *far), WAY) == near
+    bridged = event(4.85, 5.1)
+    assert dead_spots._most_at_one((*near, bridged, *far), WAY) == (*near, bridged, *far)
+
+
+def test_an_event_that_reaches_twice_as_far_as_the_others_reaches_over_two_places() -> None:
+    """Four of 4 % and one of 20 %: it joins none, and is told with the place it touches."""
+    one = (event(1.0, 1.4), event(1.05, 1.45), event(1.0, 1.38))
+    both, other = event(1.2, 3.2), (event(3.0, 3.4), event(3.1, 3.5))
+    assert dead_spots._most_at_one((*one, both, *other), WAY) == (*one, both)
+    assert dead_spots._most_at_one((*one, event(3.6, 5.6), *other), WAY) == one
+
+
+def cells(*above: tuple[int, float]) -> FloatArray:
+    """Logarithms of how many times as rough cells of one percent are: so many, each so many times."""
+    return np.concatenate([np.full(count, np.log(times)) for count, times in above])
+
+
+@pytest.mark.parametrize(
+    ("above", "parts"),
+    [
+        (cells((4, 3.0), (4, 1.0), (4, 3.0)), [(20.0, 24.0), (28.0, 32.0)]),
+        # Two percent of what is sound are no gap, nor is one that is half as rough again.
+        (cells((5, 3.0), (2, 1.0), (5, 3.0)), [(20.0, 32.0)]),
+        (cells((4, 3.0), (4, 1.5), (4, 3.0)), [(20.0, 32.0)]),
+        # What is left of it is rough itself, and as wide as a worn stretch.
+        (cells((4, 3.0), (7, 1.0), (1, 3.0)), [(20.0, 32.0)]),
+        (cells((4, 3.0), (4, 1.0), (4, 1.6)), [(20.0, 32.0)]),
+    ],
+)
+def test_a_rough_stretch_is_two_where_it_is_sound_between(above: FloatArray, parts: list[Span]) -> None:
+    whole = np.concatenate((np.zeros(20), above, np.zeros(20)))
+    seen = np.full(whole.size, 6)
+    assert rough._parts(whole, seen, (20.0, 32.0), 1.0) == parts
+
+
+def test_what_was_hardly_crossed_parts_no_rough_stretch() -> None:
+    """Four cells seen once each: fewer than eight crossings."""
+    whole = np.concatenate((np.zeros(20), cells((4, 3.0), (4, 1.0), (4, 3.0)), np.zeros(20)))
+    seen = np.full(whole.size, 6)
+    seen[24:28] = 1
+    assert rough._parts(whole, seen, (20.0, 32.0), 1.0) == [(20.0, 32.0)]
+
+
+def test_tracks_that_differ_now_here_now_there_are_worn_at_both() -> None:
+    travel = Travel(*WAY, "tps1_v", {})
+    places = (spot((20.0, 24.0)), noise((60.0, 66.0)))
+    assert is_worn_in_turn(differ((2.0, 2.3), (6.1, 6.5)), places, travel)
+    assert is_worn_in_turn(differ((1.3, 2.3), (6.1, 6.5)), places, travel), "within twice four percent"
+    assert not is_worn_in_turn(differ((1.1, 2.3), (6.1, 6.5)), places, travel)
+    assert not is_worn_in_turn(differ((2.0, 2.3), (4.0, 4.1), (6.1, 6.5)), places, travel), (
+        "and elsewhere"
+    )
+    assert not is_worn_in_turn(differ((2.0, 6.5)), places, travel), "all the way"
+    assert not is_worn_in_turn(differ((2.0, 2.3), (2.1, 2.2)), places, travel), "at one place only"
+    assert not is_worn_in_turn(differ((2.0, 2.3), (6.1, 6.5)), places, None)
+    others = (spot((20.0, 24.0), "app1_v"), noise((60.0, 66.0)))
+    assert not is_worn_in_turn(differ((2.0, 2.3), (6.1, 6.5)), others, travel)
+
+
+def test_what_begins_and_ends_at_edges_of_worn_places_is_sound_between() -> None:
+    """By hand: 10 to 90 percent of the supply are the travel; ends within one percent of it are edges."""
+    made = track(TIME_S, 0.5 + 0.04 * WAY[1])
+    travel = Travel(*WAY, "tps1_v", {"tps1_v": Frame(0.5, 4.5, "")})
+    worn = (spot((20.0, 24.0)), noise((60.0, 70.0)))
+    assert worn_places._is_between(event(2.49, 5.91), worn, made, travel)
+    assert worn_places._is_between(event(2.49, 6.5), worn, made, travel), "anywhere where it is rough"
+    assert worn_places._is_between(event(2.0, 2.4), worn, made, travel), "a visit to the step"
+    assert not worn_places._is_between(event(2.54, 5.91), worn, made, travel)
+    assert not worn_places._is_between(event(2.49, 5.8), worn, made, travel)
+    assert not worn_places._is_between(event(2.2, 6.5), worn, made, travel), "no edge of the step"
+    assert not worn_places._is_between(event(0.0, 6.5), worn, made, travel), "begun with the recording"
+
+
+def test_a_frame_by_the_sister_is_what_a_track_reads_while_she_is_at_her_ends() -> None:
+    """By hand: she reads half of track 1 and 0.1 V more: 0.35 and 2.35 V at her ends are 0.5 and 4.5."""
+    one = track(TIME_S, 0.5 + 0.04 * WAY[1])
+    two = track(TIME_S, 0.1 + 0.25 + 0.02 * WAY[1], "tps2_v")
+    pair = pair_of(one, two, Line(0.5, 2.0))
+    frames = {"tps1_v": Frame(0.6, 4.4, "a"), "tps2_v": Frame(0.35, 2.35, "b")}
+    travel = Travel(*WAY, "tps1_v", frames)
+    by_two = worn_places._frame_by_sister(pair, travel, one)
+    assert (by_two.closed, by_two.open, by_two.basis) == (pytest.approx(0.5), pytest.approx(4.5), "b")
+    by_one = worn_places._frame_by_sister(pair, travel, two)
+    assert (by_one.closed, by_one.open) == (pytest.approx(0.4), pytest.approx(2.3))
