@@ -77,6 +77,8 @@ def test_an_event_that_reaches_twice_as_far_as_the_others_reaches_over_two_place
     both, other = event(1.2, 3.2), (event(3.0, 3.4), event(3.1, 3.5))
     assert dead_spots._most_at_one((*one, both, *other), WAY) == (*one, both)
     assert dead_spots._most_at_one((*one, event(3.6, 5.6), *other), WAY) == one
+    near = event(1.7, 2.9)
+    assert dead_spots._most_at_one((*one, near, *other), WAY) == (*one, near), "within three percent"
 
 
 def cells(*above: tuple[int, float]) -> FloatArray:
@@ -127,7 +129,7 @@ def test_tracks_that_differ_now_here_now_there_are_worn_at_both() -> None:
 
 
 def test_what_begins_and_ends_at_edges_of_worn_places_is_sound_between() -> None:
-    """By hand: 10 to 90 percent of the supply are the travel; ends within one percent of it are edges."""
+    """0.5 to 4.5 V are the travel; what ends within one percent of an edge ends at it."""
     made = track(TIME_S, 0.5 + 0.04 * WAY[1])
     travel = Travel(*WAY, "tps1_v", {"tps1_v": Frame(0.5, 4.5, "")})
     worn = (spot((20.0, 24.0)), noise((60.0, 70.0)))
