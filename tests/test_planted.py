@@ -124,8 +124,6 @@ def test_a_planted_fault_is_told_and_nothing_besides(name: str, fault: str, seed
         ("healthy, fast capture 5", "flickers", "flickers", 2),
         # A step that is read slowly is not rough besides.
         ("healthy-fast-2", "steps", "steps", 2),
-        # Between two rough stretches the track is sound.
-        ("another-hand healthy-fast 6", "flickers", "flickers", 2),
     ],
 )  # fmt: skip
 def test_two_planted_faults_are_told_each_and_nothing_besides(

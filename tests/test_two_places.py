@@ -10,7 +10,7 @@ from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event
 from nervus.signal.motion.relation import Line
 from nervus.signal.told.one_cause import is_worn_in_turn
-from nervus.signal.worn import dead_spots, rough, worn_places
+from nervus.signal.worn import dead_spots, worn_places
 from signals import pair_of, track
 
 TIME_S: FloatArray = np.arange(0.0, 10.0, 0.01)
@@ -79,37 +79,6 @@ def test_an_event_that_reaches_twice_as_far_as_the_others_reaches_over_two_place
     assert dead_spots._most_at_one((*one, event(3.6, 5.6), *other), WAY) == one
     near = event(1.7, 2.9)
     assert dead_spots._most_at_one((*one, near, *other), WAY) == (*one, near), "within three percent"
-
-
-def cells(*above: tuple[int, float]) -> FloatArray:
-    """Logarithms of how many times as rough cells of one percent are: so many, each so many times."""
-    return np.concatenate([np.full(count, np.log(times)) for count, times in above])
-
-
-@pytest.mark.parametrize(
-    ("above", "parts"),
-    [
-        (cells((4, 3.0), (4, 1.0), (4, 3.0)), [(20.0, 24.0), (28.0, 32.0)]),
-        # Two percent of what is sound are no gap, nor is one that is half as rough again.
-        (cells((5, 3.0), (2, 1.0), (5, 3.0)), [(20.0, 32.0)]),
-        (cells((4, 3.0), (4, 1.5), (4, 3.0)), [(20.0, 32.0)]),
-        # What is left of it is rough itself, and as wide as a worn stretch.
-        (cells((4, 3.0), (7, 1.0), (1, 3.0)), [(20.0, 32.0)]),
-        (cells((4, 3.0), (4, 1.0), (4, 1.6)), [(20.0, 32.0)]),
-    ],
-)
-def test_a_rough_stretch_is_two_where_it_is_sound_between(above: FloatArray, parts: list[Span]) -> None:
-    whole = np.concatenate((np.zeros(20), above, np.zeros(20)))
-    seen = np.full(whole.size, 6)
-    assert rough._parts(whole, seen, (20.0, 32.0), 1.0) == parts
-
-
-def test_what_was_hardly_crossed_parts_no_rough_stretch() -> None:
-    """Four cells seen once each: fewer than eight crossings."""
-    whole = np.concatenate((np.zeros(20), cells((4, 3.0), (4, 1.0), (4, 3.0)), np.zeros(20)))
-    seen = np.full(whole.size, 6)
-    seen[24:28] = 1
-    assert rough._parts(whole, seen, (20.0, 32.0), 1.0) == [(20.0, 32.0)]
 
 
 def test_tracks_that_differ_now_here_now_there_are_worn_at_both() -> None:

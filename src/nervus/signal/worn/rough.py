@@ -34,8 +34,6 @@ _DEVIATIONS, _TIMES = 4.5, 1.8
 # As a whole it stands out by so many: hundreds of stretches are looked at.
 _OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
-# Over what is no more than so many times as rough between two stretches the track is sound.
-_SOUND_TIMES = 1.2
 # Where the shaft bends by more, percent of supply, what tracks read in turn are apart by is motion.
 _STRAIGHT_PCT = 2.0
 # Where a pass ends is known to half an interval, and she is read within one of it.
@@ -311,32 +309,7 @@ def _stand_out(table: _Table, *, pooled: bool, slow: bool) -> list[Span]:
         cells = slice(first, last + 1)
         if core[cells].any() and place[1] - place[0] >= 2.0 * table.cell_pct - 1e-9:
             found.append(place)
-    stretches = merge(sorted(found), table.cell_pct + 1e-9)
-    return [part for s in stretches for part in _parts(above, seen, s, table.cell_pct)]
-
-
-def _parts(above: FloatArray, seen: IntArray, stretch: Span, cell_pct: float) -> list[Span]:
-    """A stretch, or the two of it between which the track is as sound as a worn stretch is wide."""
-    first, last = round(stretch[0] / cell_pct), round(stretch[1] / cell_pct)
-    least = int(np.ceil(_LEAST_PCT / cell_pct))
-    total = np.concatenate(([0.0], np.cumsum(above * seen)))
-    held = np.concatenate(([0.0], np.cumsum(seen)))
-
-    def mean(a: int, b: int) -> float:
-        return float((total[b] - total[a]) / max(held[b] - held[a], 1.0))
-
-    sound = [
-        (a, b)
-        for a in range(first + least, last - 2 * least + 1)
-        for b in range(a + least, last - least + 1)
-        if held[b] - held[a] >= _LEAST_SEEN
-        and mean(a, b) < log(_SOUND_TIMES)
-        and min(mean(first, a), mean(b, last)) >= log(_TIMES)
-    ]
-    if not sound:
-        return [stretch]
-    a, b = max(sound, key=lambda part: part[1] - part[0])
-    return [(stretch[0], a * cell_pct), (b * cell_pct, stretch[1])]
+    return list(merge(sorted(found), table.cell_pct + 1e-9))
 
 
 def _scanned(
