@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 from scipy.stats import binom
 
-from nervus.domain.analysis import Frame
-from nervus.domain.channel import FloatArray
+from nervus.domain.analysis import Frame, Travel
+from nervus.domain.channel import FloatArray, Span, Unit
 from nervus.domain.finding import DeadSpot, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
-from nervus.signal.worn import leaps, parted
+from nervus.signal.worn import leaps, parted, worn_places
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import rough_stretches
 from signals import pair_of, recording, sweeps, track, volts
@@ -271,6 +271,37 @@ def test_roughness_read_slowly_is_told_by_what_the_tracks_are_apart(rate_hz: flo
     assert examination.travel.witness == "tps2_v", "by the worn one the sound one would look rough"
     sound = {**lines, "tps2_v": volts(travel, noise_v=0.004, seed=9) / 2.0}
     assert told(time_s, **sound) == ()
+
+
+def test_roughness_that_reaches_down_to_a_rail_is_no_open_line() -> None:
+    """Half a range begins at 0.25 V: there 0.1 V of contact noise goes below 0.4 V, which is no ground."""
+    time_s, travel = sweeps(14, seconds=4.013, rate_hz=200.0)
+    half = volts(rough(travel, 8.0, 18.0, 5.0)) / 2.0
+    (noise,) = told(time_s, tps1_v=volts(travel, noise_v=0.004), tps2_v=half)
+    assert isinstance(noise, Noise)
+    assert noise.channels == ("tps2_v",)
+    assert noise.travel_pct == pytest.approx((8.0, 18.0), abs=1.0)
+    # A line that opens there goes further.
+    moments = (time_s % 8.026 > 0.45) & (time_s % 8.026 < 0.5)
+    opened = np.where(moments, 0.0, volts(travel, noise_v=0.002, seed=3) / 2.0 + 0.6)
+    drops = told(time_s, tps1_v=volts(travel, noise_v=0.004), tps2_v=opened)
+    assert drops != ()
+    assert not any(isinstance(f, Noise) for f in drops)
+
+
+def test_what_is_rough_by_far_less_than_its_sister_is_motion_that_she_hides() -> None:
+    """In snaps the sister tells what is motion; where she is rough she does not (by hand: 0.35 of hers)."""
+    travel = Travel(np.zeros(1), np.zeros(1), "tps1_v", {"tps1_v": FRAME, "tps2_v": Frame(0.5, 2.5, "")})
+
+    def noise(name: str, rms: float, place: Span = (40.0, 50.0)) -> Noise:
+        more = {"rms": rms, "usual_rms": 0.002, "unit": Unit.VOLT}
+        return Noise(channels=(name,), times_s=(), confidence=0.9, text="", travel_pct=place, **more)
+
+    hers = noise("tps2_v", 0.1)
+    assert worn_places._is_motion(noise("tps1_v", 0.069), hers, travel)
+    assert not worn_places._is_motion(noise("tps1_v", 0.071), hers, travel)
+    assert not worn_places._is_motion(noise("tps1_v", 0.02, (51.0, 60.0)), hers, travel)
+    assert not worn_places._is_motion(noise("tps2_v", 0.02), hers, travel)
 
 
 def test_tracks_read_in_turn_are_not_rough_where_the_shaft_is_quick() -> None:

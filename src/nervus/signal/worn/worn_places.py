@@ -33,6 +33,10 @@ _LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
 _FAR_OFF_PCT = 15.0
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
+# Of two tracks that are rough at one place the one that is so by less than this share is not.
+_FAR_LESS = 0.35
+# What is rough reaches no further than so many times what it is rough by.
+_ROUGH_DEEP = 5.0
 
 
 def find_worn(
@@ -48,8 +52,8 @@ def find_worn(
     if travel is None:
         return (), [], ()
     rough = _rough(shaft, travel, differ_s)
-    sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, travel, r.noise)]
-    left = tuple(e for e in shaft.events if not _is_worn(e, sure, travel))
+    sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, r.noise)]
+    left = tuple(e for e in shaft.events if not _is_worn(e, sure, shaft))
     parted = _by_one({t.id: _parted(shaft, travel, t, differ_s) for t in shaft.tracks})
     spots, loose = _dead_spots(shaft, travel, left, parted)
     spots = tuple(s for s in spots if not _is_rough(s, sure))
@@ -64,13 +68,13 @@ def find_worn(
         if s.shape is not Shape.FLAT
         or not (_is_rough(s, wear) or (s not in by_her and _by_rough(s, wear)))
     )
-    loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, travel))
+    loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, shaft))
     way = (travel.time_s, travel.percent)
     if shaft.pair is None:
         loose = tuple(e for e in loose if not _is_between(e, (*spots, *wear), shaft.tracks[0], travel))
     flickers = (flickers_at(t, loose, shaft.passes, way) for t in shaft.tracks)
     more = [n for n in flickers if n is not None]
-    return spots, wear + more, tuple(e for e in loose if not _is_worn(e, more, travel))
+    return spots, wear + more, tuple(e for e in loose if not _is_worn(e, more, shaft))
 
 
 def _dead_spots(
@@ -247,7 +251,16 @@ def _rough(shaft: Shaft, travel: Travel, differ_s: tuple[Span, ...]) -> list[Rou
     """What is rough on any track; what goes to a rail, or is on both tracks, is no roughness."""
     way = (travel.time_s, travel.percent)
     found = [r for t in shaft.tracks for r in _rough_of(shaft, t, way, differ_s)]
-    return [r for r in found if not _is_sisters(shaft, way, r.noise)]
+    found = [r for r in found if not _is_sisters(shaft, way, r.noise)]
+    return [r for r in found if not any(_is_motion(r.noise, o.noise, travel) for o in found)]
+
+
+def _is_motion(noise: Noise, hers: Noise, travel: Travel) -> bool:
+    """Whether a track is rough by far less than its sister there, who hides what is motion."""
+    if noise.channels == hers.channels or not overlaps(noise.travel_pct, hers.travel_pct):
+        return False
+    own, other = (travel.frames[n.channels[0]] for n in (noise, hers))
+    return noise.rms / abs(own.open - own.closed) < _FAR_LESS * hers.rms / abs(other.open - other.closed)
 
 
 def _rough_of(
@@ -278,9 +291,9 @@ def _is_sisters(shaft: Shaft, way: tuple[FloatArray, FloatArray], noise: Noise) 
     return two > one if shaft.tracks[0].id in noise.channels else one > two
 
 
-def _is_contact(shaft: Shaft, travel: Travel, noise: Noise) -> bool:
+def _is_contact(shaft: Shaft, noise: Noise) -> bool:
     """Whether what flickers there goes to one and the same level each time: a contact that opens."""
-    own = [e for e in shaft.events if _is_worn(e, [noise], travel)]
+    own = [e for e in shaft.events if _is_worn(e, [noise], shaft)]
     levels = np.asarray([e.deepest[1].level for e in own])
     if levels.size < _LEAST_CONTACTS or np.median([e.deepest[1].depth for e in own]) < _DEEP_PCT:
         return False
@@ -345,13 +358,25 @@ def _by_rough(flat: DeadSpot, wear: list[Noise]) -> bool:
     )
 
 
-def _is_worn(event: Event, wear: list[Noise], travel: Travel) -> bool:
-    """An event on a rough stretch of its track is part of the roughness, if it goes to no rail."""
+def _is_worn(event: Event, wear: list[Noise], shaft: Shaft) -> bool:
+    """An event on a rough stretch of its track is part of the roughness, if it goes to no rail.
+
+    Where a track lies near a rail, what is rough reaches it: no further than what is rough does.
+    """
     channel, excursion = event.deepest
-    if len(event.parts) > 1 or excursion.floor is not Floor.INTERMEDIATE:
+    travel = shaft.travel
+    if len(event.parts) > 1 or travel is None:
         return False
-    place = float(read_at(np.mean(event.span_s), travel.time_s, travel.percent))
-    return any(n.channels == (channel,) and _within((place, place), n.travel_pct) for n in wear)
+    deepest_s = np.mean(excursion.deepest_s or event.span_s)
+    place = float(read_at(deepest_s, travel.time_s, travel.percent))
+    track = next(t for t in shaft.tracks if t.id == channel)
+    deep = track.own_value(excursion.depth)
+    return any(
+        n.channels == (channel,)
+        and (excursion.floor is Floor.INTERMEDIATE or deep <= _ROUGH_DEEP * n.rms)
+        and _within((place, place), n.travel_pct)
+        for n in wear
+    )
 
 
 def _within(inner: Span, outer: Span, slack: float = _SLACK_PCT) -> bool:
