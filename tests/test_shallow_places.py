@@ -274,7 +274,7 @@ def test_roughness_read_slowly_is_told_by_what_the_tracks_are_apart(rate_hz: flo
 
 
 def test_roughness_that_reaches_down_to_a_rail_is_no_open_line() -> None:
-    """Half a range begins at 0.25 V: there 0.1 V of contact noise goes below 0.4 V, which is no ground."""
+    """Half a range begins at 0.25 V: contact noise goes below 0.4 V, which is no ground."""
     time_s, travel = sweeps(14, seconds=4.013, rate_hz=200.0)
     half = volts(rough(travel, 8.0, 18.0, 5.0)) / 2.0
     (noise,) = told(time_s, tps1_v=volts(travel, noise_v=0.004), tps2_v=half)
@@ -290,7 +290,7 @@ def test_roughness_that_reaches_down_to_a_rail_is_no_open_line() -> None:
 
 
 def test_what_is_rough_by_far_less_than_its_sister_is_motion_that_she_hides() -> None:
-    """In snaps the sister tells what is motion; where she is rough she does not (by hand: 0.35 of hers)."""
+    """In snaps the sister tells what is motion; where she is rough she does not."""
     travel = Travel(np.zeros(1), np.zeros(1), "tps1_v", {"tps1_v": FRAME, "tps2_v": Frame(0.5, 2.5, "")})
 
     def noise(name: str, rms: float, place: Span = (40.0, 50.0)) -> Noise:

@@ -33,6 +33,8 @@ _LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
 _FAR_OFF_PCT = 15.0
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
+# What is less rough than this share of it when a place on it is left out was rough by that.
+_AS_ROUGH = 0.7
 # Of two tracks that are rough at one place the one that is so by less than this share is not.
 _FAR_LESS = 0.35
 # What is rough reaches no further than so many times what it is rough by.
@@ -331,7 +333,8 @@ def _unexplained(
     left = _still_rough(shaft, noise, tuple(x for s in near for x in s.times_s) + differ_s)
     if left is None or any(_within(left.travel_pct, s.travel_pct, 2.0 * _SLACK_PCT) for s in near):
         return None
-    return left
+    less = left.rms < _AS_ROUGH * noise.rms
+    return None if less and any(overlaps(left.travel_pct, s.travel_pct) for s in near) else left
 
 
 def _still_rough(shaft: Shaft, noise: Noise, told_s: tuple[Span, ...]) -> Noise | None:
