@@ -294,8 +294,16 @@ def test_what_is_rough_by_far_less_than_its_sister_is_motion_that_she_hides() ->
     travel = Travel(np.zeros(1), np.zeros(1), "tps1_v", {"tps1_v": FRAME, "tps2_v": Frame(0.5, 2.5, "")})
 
     def noise(name: str, rms: float, place: Span = (40.0, 50.0)) -> Noise:
-        more = {"rms": rms, "usual_rms": 0.002, "unit": Unit.VOLT}
-        return Noise(channels=(name,), times_s=(), confidence=0.9, text="", travel_pct=place, **more)
+        return Noise(
+            channels=(name,),
+            times_s=(),
+            confidence=0.9,
+            text="",
+            travel_pct=place,
+            rms=rms,
+            usual_rms=0.002,
+            unit=Unit.VOLT,
+        )
 
     hers = noise("tps2_v", 0.1)
     assert worn_places._is_motion(noise("tps1_v", 0.069), hers, travel)
