@@ -81,6 +81,14 @@ def test_an_event_that_reaches_twice_as_far_as_the_others_reaches_over_two_place
     assert dead_spots._most_at_one((*one, near, *other), WAY) == (*one, near), "within three percent"
 
 
+def test_an_event_in_which_the_shaft_turns_round_at_a_place_lies_there() -> None:
+    """From 20 to 50 and back to 22 %: its ends lie far below the place, at 38 to 42 %."""
+    way = (TIME_S, np.interp(TIME_S, (0.0, 5.0, 10.0), (0.0, 50.0, 0.0)))
+    there = tuple(event(a, a + 0.4) for a in (3.8, 3.82, 5.8))
+    turned = event(2.0, 7.8)
+    assert dead_spots._most_at_one((*there, turned), way) == (*there, turned)
+
+
 def test_tracks_that_differ_now_here_now_there_are_worn_at_both() -> None:
     travel = Travel(*WAY, "tps1_v", {})
     places = (spot((20.0, 24.0)), noise((60.0, 66.0)))

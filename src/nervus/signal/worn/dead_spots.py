@@ -128,7 +128,9 @@ def _most_at_one(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray
 
     Where the shaft is quick one event may reach over two places: it belongs to either.
     """
-    ways = np.sort(read_at(np.asarray([e.span_s for e in events]), *travel), axis=1)
+    # The shaft may turn round meanwhile: where it was in the middle counts.
+    instants = np.asarray([(e.span_s[0], float(np.mean(e.span_s)), e.span_s[1]) for e in events])
+    ways = np.sort(read_at(instants, *travel), axis=1)[:, [0, -1]]
     usual = max(_REACH_PCT, _TWO_PLACES * float(np.median(ways[:, 1] - ways[:, 0])))
     narrow = ways[ways[:, 1] - ways[:, 0] <= usual]
     places = merge(sorted((low, high) for low, high in narrow.tolist()), _REACH_PCT)
