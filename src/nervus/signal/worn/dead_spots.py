@@ -74,7 +74,7 @@ def from_events(
     explained: list[Event] = []
     left = own
     for _ in range(_MOST_SPOTS):
-        members = clustered(left, travel)
+        members = _most_at_one(clustered(left, travel), travel)
         spot = _pool(track, members, passes, travel) if members else None
         if spot is None:
             break
@@ -119,8 +119,7 @@ def clustered(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]) 
     if verdict.verdict is not Verdict.POSITION or window is None:
         return ()
     near = (window[0] - _REACH_PCT, window[1] + _REACH_PCT)
-    inside = (g for g, x in zip(groups, places, strict=True) if near[0] <= x <= near[1])
-    return _most_at_one(tuple(e for g in inside for e in g), travel)
+    return tuple(e for g, x in zip(groups, places, strict=True) if near[0] <= x <= near[1] for e in g)
 
 
 def _most_at_one(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]) -> tuple[Event, ...]:
@@ -128,6 +127,8 @@ def _most_at_one(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray
 
     Where the shaft is quick one event may reach over two places: it belongs to either.
     """
+    if not events:
+        return ()
     # The shaft may turn round meanwhile: where it was in the middle counts.
     instants = np.asarray([(e.span_s[0], float(np.mean(e.span_s)), e.span_s[1]) for e in events])
     ways = np.sort(read_at(instants, *travel), axis=1)[:, [0, -1]]
