@@ -13,6 +13,7 @@ from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.standin.capture import CABLE, HALF, OPPOSITE
 from nervus.standin.demo import case_named
+from signals import recording, sweeps, volts
 
 PLACES: FloatArray = np.asarray([0.05, 0.25, 0.5, 0.75, 0.95])
 
@@ -142,6 +143,22 @@ def test_the_demo_ground_is_found_by_its_levels() -> None:
     assert any("ground" in phrase for phrase in drops.faults)
     assert {n.node for n in drops.nodes} >= {"supply", "return", "wiper1", "signal1", "signal2"}
     assert GROUND not in {n.node for n in drops.nodes}
+
+
+def test_what_opens_at_one_place_is_told_of_the_sensor_and_of_no_line() -> None:
+    """The same level, 0 V of a lone track: an open supply reads so too, but not at 42 % each time."""
+    time_s, travel = sweeps(8, seconds=3.013)
+    at_place = (travel > 42.0) & (travel < 45.0)
+    at_any = np.isin((time_s / 0.1).astype(int), (7, 38, 61, 93, 124, 157, 201))
+    told = []
+    for off in (at_place, at_any):
+        made = recording(time_s, tps1_v=np.where(off, 0.0, volts(travel, noise_v=0.002)))
+        (explanation,) = analyse(made).circuit.explanations
+        told.append(explanation.faults)
+    sensors = {f.phrase for f in circuit_faults(1) if SuspectId.SENSOR in f.suspects}
+    assert told[0]
+    assert set(told[0]) <= sensors
+    assert set(told[1]) - sensors, "what comes at any place may be a line"
 
 
 def test_a_bent_track_is_no_fault_of_the_circuit() -> None:

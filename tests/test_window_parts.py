@@ -296,6 +296,13 @@ def test_every_kind_of_finding_has_its_two_lines_and_its_row(finding: Finding) -
     assert row["text"] == "It is so."
 
 
+def test_a_level_of_nothing_has_no_sign() -> None:
+    drop = next(f for f in EACH_KIND if isinstance(f, Drop))
+    assert "0.00 V" in short(replace(drop, level=-0.001))[1]
+    assert "-0.00" not in short(replace(drop, level=-0.001))[1]
+    assert "-0.02 V" in short(replace(drop, level=-0.02))[1]
+
+
 def test_a_feed_of_which_it_is_not_known_which_line_failed_is_called_so() -> None:
     called = [short(SupplyFault(**COMMON, level_v=4.5, where=where))[0] for where in SupplyLine]
     assert called == ["Sensor supply off", "Sensor ground off", "Supply or ground off"]

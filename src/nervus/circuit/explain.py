@@ -69,6 +69,8 @@ def explain(recording: Recording, examination: Examination) -> CircuitEvidence:
         if state is None:
             continue
         matches = match(learned.circuit, state)
+        if isinstance(findings[0], DeadSpot):
+            matches = _at_a_place(matches)
         told = _explanation(learned.circuit, tuple(numbers), state, matches)
         interrupted = isinstance(findings[0], Drop | OutOfRange)
         explanations.append(replace(told, levels=_of_suspects(matches) if interrupted else {}))
@@ -161,6 +163,12 @@ class _Learned:
         times = here.time_s[chosen]
         shares = [np.interp(times, t.time_s, t.values) * 100.0 / self.supply_v for t in (first, second)]
         return State(np.clip(place[chosen] / 100.0, 0.0, 1.0), np.stack(shares, axis=1), _TOLERANCE_PAIR)
+
+
+def _at_a_place(matches: tuple[Match, ...]) -> tuple[Match, ...]:
+    """The faults of the sensor, where one fits: what fails at one place is what moves there, no line."""
+    own = tuple(m for m in matches if SuspectId.SENSOR in m.fault.suspects)
+    return own if any(m.misfit <= _FITS for m in own) else matches
 
 
 def _of_suspects(matches: tuple[Match, ...]) -> dict[SuspectId, float]:

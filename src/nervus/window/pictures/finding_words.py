@@ -104,7 +104,7 @@ def _tracks(channels: tuple[str, ...]) -> str:
 
 def _value(value: float, unit: Unit) -> str:
     return (
-        figures("{value:.2f} V", value=value)
+        figures("{value:z.2f} V", value=value)
         if unit is Unit.VOLT
         else figures("{value:.1f} %", value=value)
     )

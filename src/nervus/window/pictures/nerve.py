@@ -361,7 +361,7 @@ class Nerve(QWidget):
                 painter.drawText(
                     QRectF(490, strand.y - 18, 60, 16),
                     Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                    figures("{volts:.2f} V", volts=volts),
+                    figures("{volts:z.2f} V", volts=volts),
                 )
 
     def _paint_plugs_and_unit(self, painter: QPainter) -> None:
