@@ -1,5 +1,7 @@
 """What tells two worn places of one throttle apart, each part against values worked by hand."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -11,6 +13,7 @@ from nervus.signal.explained.events import Event
 from nervus.signal.motion.relation import Line
 from nervus.signal.told.one_cause import is_worn_in_turn
 from nervus.signal.worn import dead_spots, worn_places
+from nervus.signal.worn.locality import of_worn_and_drops
 from signals import pair_of, track
 
 TIME_S: FloatArray = np.arange(0.0, 10.0, 0.01)
@@ -131,3 +134,13 @@ def test_a_frame_by_the_sister_is_what_a_track_reads_while_she_is_at_her_ends() 
     assert by_two.basis == "b"
     by_one = worn_places._frame_by_sister(pair, travel, two)
     assert [by_one.closed, by_one.open] == pytest.approx([0.4, 2.3])
+
+
+def test_the_sentence_names_the_surest_place_and_two_others_of_its_sensor() -> None:
+    sure = replace(spot((54.6, 58.2)), confidence=0.95)
+    others = [spot((75.0, 80.0)), noise((20.0, 24.0)), noise((32.8, 35.2)), noise((57.0, 60.0))]
+    told = of_worn_and_drops({}, [*others, sure, spot((10.0, 12.0), "app1_v")]).text
+    assert told == (
+        "It comes back between 55 and 58 % of the travel, pass after pass."
+        " Also between 20 and 24 % of the travel. Also between 33 and 35 % of the travel."
+    )

@@ -17,6 +17,7 @@ from nervus.domain.analysis import Locality, Verdict
 from nervus.domain.channel import FloatArray, Sensor, Span
 from nervus.domain.finding import DeadSpot, Finding, Noise
 from nervus.language import say, say_many
+from nervus.signal.arithmetic.spans import overlaps
 from nervus.signal.worn.spot import place_text
 
 # A worn place: from a scratch to a broad scar, percent of travel, each width as likely as the next; and
@@ -32,6 +33,8 @@ _PLACE_FROM, _CLOCK_FROM = 20.0, 5.0
 # Below this, not even a tight cluster says anything; with fewer than that "anywhere" is not claimed;
 # about so many tell.
 _LEAST_CLUSTER, _LEAST_ANYWHERE, LEAST_EVENTS = 3, 5, 6
+# Besides the place that is surest so many others are named in the sentence: the findings tell them all.
+_MOST_OTHERS = 2
 # Instants enough for the time spent over the travel.
 _ENOUGH = 50_000
 
@@ -56,13 +59,16 @@ def judge_locality(
 def of_worn_and_drops(drops: Mapping[Sensor, Locality], worn: Sequence[Finding]) -> Locality:
     """What ties together all that was seen: a worn place is one by what passes repeat."""
     most = max(drops.values(), key=lambda told: told.events, default=no_events())
-    sure = max(
-        (f for f in worn if isinstance(f, DeadSpot | Noise)), key=lambda f: f.confidence, default=None
-    )
+    places = [f for f in worn if isinstance(f, DeadSpot | Noise)]
+    sure = max(places, key=lambda f: f.confidence, default=None)
     if sure is None:
         return most
     seen = sum(f.seen_in for f in worn if isinstance(f, DeadSpot))
     text = say("It comes back {place_text}, pass after pass.", place_text=place_text(sure.travel_pct, 0))
+    own = (f for f in places if f.sensor is sure.sensor)
+    others = {f.travel_pct for f in own if not overlaps(f.travel_pct, sure.travel_pct)}
+    for place in sorted(others)[:_MOST_OTHERS]:
+        text += say(" Also {place_text}.", place_text=place_text(place, 0))
     if most.events:
         lie = say("1 drop lies") if most.events == 1 else say("{events} drops lie", events=most.events)
         text += say(" {lie} elsewhere: another cause, or another place.", lie=lie)
