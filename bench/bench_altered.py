@@ -119,17 +119,22 @@ def judged(job: tuple[Path, str, str, str]) -> dict[str, Any] | None:
     if truth["expect_exit"] == 2:
         return None
     recording = kept_recording(corpus / "cases" / f"{name}.csv")
-    told: Truth | None = truth
     if way != AS_IS:
         random = np.random.default_rng(zlib.crc32(f"{name}{way}{seed}".encode()))
         changed = WAYS[way](recording, random)
         told = TRUTHS[way](truth, recording) if way in TRUTHS else truth
         if changed is None or told is None:
             return None
-        recording = changed
+        recording, truth = changed, told
+    return {**scored(corpus, recording, truth), "way": way, "of": (corpus.name, name)}
+
+
+def scored(corpus: Path, recording: Recording, truth: Truth) -> dict[str, Any]:
+    """What is told of a recording, by the corpus' own scorer."""
     made = {"status": "ok", "why": "", "rc": 0, "err": "", "s": 0.0}
     made["out"] = json.dumps(answer(analyse(recording)))
-    return {**scorer_of(corpus).judge(told, made), "way": way, "of": (corpus.name, name)}
+    told: dict[str, Any] = scorer_of(corpus).judge(truth, made)
+    return told
 
 
 def mean(values: list[float | None]) -> float:

@@ -8,7 +8,6 @@ them drawn for each seed; scored by the corpus' scorer as `bench_planted.py` doe
 command is recorded that led the plate.
 """
 
-import json
 import zlib
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
@@ -17,12 +16,11 @@ from typing import Any
 
 import numpy as np
 
-from bench_corpus import JOBS, scorer_of
+from bench_altered import scored
+from bench_corpus import JOBS
 from bench_plain_motion import SHAFTS, jobs
 from bench_planted import Truth, asked_for, show_all, truth_of
 from nervus.domain.channel import Channel
-from nervus.files import answer
-from nervus.judge.analyse import analyse
 from plain_motion import sound
 from planted import FAULTS, WORN, tracks_of, travel_of, whole
 
@@ -55,13 +53,15 @@ def judged(job: Job) -> dict[str, Any] | None:
         "optional": [], "max_dt": 1.2 * interval_s,
         "coverage": {"travel_pct_seen": [0.0, 100.0], "interval_s": interval_s},
     }  # fmt: skip
-    made = {"status": "ok", "why": "", "rc": 0, "err": "", "s": 0.0}
     # The command is not what a unit makes of the tracks: it stays.
     command = [c for c in recording.channels if c.id == "throttle_cmd_pct"]
     shown = replace(planted.recording, channels=(*planted.recording.channels, *command))
-    made["out"] = json.dumps(answer(analyse(shown)))
-    scored = scorer_of(corpus).judge(truth_of(base, fault, planted, interval_s), made)
-    return {**scored, "job": (corpus, f"{motion} {pair} {rate_hz:.0f}", fault, seed), "note": ""}
+    true = truth_of(base, fault, planted, interval_s)
+    return {
+        **scored(corpus, shown, true),
+        "job": (corpus, f"{motion} {pair} {rate_hz:.0f}", fault, seed),
+        "note": "",
+    }
 
 
 def main() -> None:

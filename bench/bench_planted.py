@@ -17,10 +17,8 @@ from typing import Any
 
 import numpy as np
 
-from bench_altered import mean
-from bench_corpus import JOBS, scorer_of
-from nervus.files import answer
-from nervus.judge.analyse import analyse
+from bench_altered import mean, scored
+from bench_corpus import JOBS
 from nervus.link.reading import kept_recording
 from nervus.signal.instruments import sampling
 
@@ -111,10 +109,8 @@ def judged(job: Job) -> dict[str, Any] | None:
     if planted is None:
         return None
     interval_s = sampling.interval_s(recording.channels[0].time_s)
-    made = {"status": "ok", "why": "", "rc": 0, "err": "", "s": 0.0}
-    made["out"] = json.dumps(answer(analyse(planted.recording)))
     true = truth_of(truth, fault, planted, interval_s)
-    return {**scorer_of(corpus).judge(true, made), "job": job, "note": truth["note"][:40]}
+    return {**scored(corpus, planted.recording, true), "job": job, "note": truth["note"][:40]}
 
 
 def show(name: str, rows: list[dict[str, Any]]) -> None:

@@ -14,12 +14,9 @@ from typing import Any
 
 import numpy as np
 
-from bench_altered import mean
-from bench_corpus import JOBS, scorer_of
-from bench_planted import Truth, asked_for, show, sound, truth_of
-from nervus.domain.channel import Recording
-from nervus.files import answer
-from nervus.judge.analyse import analyse
+from bench_altered import mean, scored
+from bench_corpus import JOBS
+from bench_planted import asked_for, show, sound, truth_of
 from nervus.link.reading import kept_recording
 from nervus.signal.instruments import sampling
 from planted import FAULTS, WORN, Planted, both
@@ -54,14 +51,6 @@ def judged(job: Job) -> dict[str, Any] | None:
     together = scored(corpus, both(recording, faults[0][1], faults[1][1]), true)
     credit = sum(a["credit"] * n for a, n in zip(alone, events, strict=True)) / sum(events)
     return {**together, "job": job, "note": truth["note"][:40], "alone": credit}
-
-
-def scored(corpus: Path, recording: Recording, truth: Truth) -> dict[str, Any]:
-    """What is told of a recording, by the corpus' own scorer."""
-    made = {"status": "ok", "why": "", "rc": 0, "err": "", "s": 0.0}
-    made["out"] = json.dumps(answer(analyse(recording)))
-    told: dict[str, Any] = scorer_of(corpus).judge(truth, made)
-    return told
 
 
 def are_one(one: Planted, two: Planted) -> bool:

@@ -251,12 +251,8 @@ def both(recording: Recording, one: Planted, two: Planted) -> Recording:
     """A recording with two faults, each planted in it while it was sound; where both are, the second."""
     instead = []
     for track in tracks_of(recording):
-        first, second = (_read_as(p.recording, track.id) for p in (one, two))
+        first, second = ({c.id: c.values for c in p.recording.channels}[track.id] for p in (one, two))
         # What was only rounded anew has no fault.
         off = np.abs(second - track.values) > max(0.75 * step_of(track.values), 1.5e-3)
         instead.append(Channel(track.kind, track.time_s, np.where(off, second, first)))
     return changed(recording, *instead)
-
-
-def _read_as(recording: Recording, track: str) -> FloatArray:
-    return next(c.values for c in recording.channels if c.id == track)

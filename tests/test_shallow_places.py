@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 from scipy.stats import binom
 
-from nervus.domain.analysis import Frame, Travel
-from nervus.domain.channel import FloatArray, Span, Unit
-from nervus.domain.finding import DeadSpot, Finding, Noise, Shape
+from nervus.domain.analysis import Frame
+from nervus.domain.channel import FloatArray
+from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
-from nervus.signal.worn import leaps, parted, worn_places
+from nervus.signal.worn import leaps, parted
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import rough_stretches
 from signals import pair_of, recording, sweeps, track, volts
@@ -281,35 +281,31 @@ def test_roughness_that_reaches_down_to_a_rail_is_no_open_line() -> None:
     assert isinstance(noise, Noise)
     assert noise.channels == ("tps2_v",)
     assert noise.travel_pct == pytest.approx((8.0, 18.0), abs=1.0)
-    # A line that opens there goes further.
-    moments = (time_s % 8.026 > 0.45) & (time_s % 8.026 < 0.5)
-    opened = np.where(moments, 0.0, volts(travel, noise_v=0.002, seed=3) / 2.0 + 0.6)
-    drops = told(time_s, tps1_v=volts(travel, noise_v=0.004), tps2_v=opened)
-    assert drops != ()
-    assert not any(isinstance(f, Noise) for f in drops)
 
 
-def test_what_is_rough_by_far_less_than_its_sister_is_motion_that_she_hides() -> None:
-    """In snaps the sister tells what is motion; where she is rough she does not."""
-    travel = Travel(np.zeros(1), np.zeros(1), "tps1_v", {"tps1_v": FRAME, "tps2_v": Frame(0.5, 2.5, "")})
+AT_RAILS = [(0.0, 8.0), (0.0, 40.0), (5.0, 40.0)]
 
-    def noise(name: str, rms: float, place: Span = (40.0, 50.0)) -> Noise:
-        return Noise(
-            channels=(name,),
-            times_s=(),
-            confidence=0.9,
-            text="",
-            travel_pct=place,
-            rms=rms,
-            usual_rms=0.002,
-            unit=Unit.VOLT,
-        )
 
-    hers = noise("tps2_v", 0.1)
-    assert worn_places._is_motion(noise("tps1_v", 0.069), hers, travel)
-    assert not worn_places._is_motion(noise("tps1_v", 0.071), hers, travel)
-    assert not worn_places._is_motion(noise("tps1_v", 0.02, (51.0, 60.0)), hers, travel)
-    assert not worn_places._is_motion(noise("tps2_v", 0.02), hers, travel)
+# Of a lone track one of seven at 0.1 V, where it lies near the rail itself, is not told: not held here.
+@pytest.mark.parametrize(
+    ("level_v", "low", "alone"), [(0.1, 8.0, False), *((*x, a) for x in AT_RAILS for a in (True, False))]
+)
+def test_a_line_that_opens_where_its_track_is_rough_is_told(
+    level_v: float,
+    low: float,
+    alone: bool,  # noqa: FBT001 - as it is drawn
+) -> None:
+    """Seven times it stays at a rail for a tenth of a second: contact noise does not, however near."""
+    time_s, travel = sweeps(14, seconds=4.013, rate_hz=200.0)
+    half = volts(rough(travel, low, low + 10.0, 5.0)) / 2.0
+    for begin_s in np.arange(7) * 2.0 * 4.013:
+        within = (travel > low + 2.0) & (travel < low + 8.0) & (time_s > begin_s)
+        at = int(np.argmax(within))
+        half[at : at + 20] = level_v
+    lines = {"tps1_v": half} if alone else {"tps1_v": volts(travel, noise_v=0.004), "tps2_v": half}
+    found = told(time_s, **lines)
+    assert sum(len(f.times_s) for f in found if isinstance(f, Drop)) == 7
+    assert any(isinstance(f, Noise) for f in found)
 
 
 def test_tracks_read_in_turn_are_not_rough_where_the_shaft_is_quick() -> None:

@@ -21,8 +21,8 @@ WAY = (TIME_S, 10.0 * TIME_S)
 """Ten percent of the travel a second: at 4.2 s the shaft is at 42 %."""
 
 
-def event(start_s: float, end_s: float) -> Event:
-    part = Excursion((start_s, end_s), 50.0, 50.0, 0.0, 5)
+def event(start_s: float, end_s: float, level: float = 30.0) -> Event:
+    part = Excursion((start_s, end_s), 50.0, 50.0, level, 5)
     return Event((("tps1_v", part),), (start_s, end_s))
 
 
@@ -39,14 +39,14 @@ def spot(place: Span, channel: str = "tps1_v") -> DeadSpot:
     )
 
 
-def noise(place: Span) -> Noise:
+def noise(place: Span, channel: str = "tps1_v", rms: float = 0.1) -> Noise:
     return Noise(
-        channels=("tps1_v",),
+        channels=(channel,),
         times_s=(),
         confidence=0.9,
         text="",
         travel_pct=place,
-        rms=0.1,
+        rms=rms,
         usual_rms=0.01,
         unit=Unit.VOLT,
     )
@@ -120,6 +120,17 @@ def test_what_begins_and_ends_at_edges_of_worn_places_is_sound_between() -> None
     assert not worn_places._is_between(event(2.49, 5.8), worn, made, travel)
     assert not worn_places._is_between(event(2.2, 6.5), worn, made, travel), "no edge of the step"
     assert not worn_places._is_between(event(0.0, 6.5), worn, made, travel), "begun with the recording"
+    assert not worn_places._is_between(event(2.49, 5.91, 0.0), worn, made, travel), "a line that opened"
+
+
+def test_what_is_rough_by_far_less_than_its_sister_is_motion_that_she_hides() -> None:
+    """In snaps the sister tells what is motion; where she is rough she does not."""
+    frames = {"tps1_v": Frame(0.5, 4.5, ""), "tps2_v": Frame(0.5, 2.5, "")}
+    travel, at, hers = Travel(*WAY, "tps1_v", frames), (40.0, 50.0), noise((40.0, 50.0), "tps2_v")
+    assert worn_places._is_motion(noise(at, rms=0.069), hers, travel)
+    assert not worn_places._is_motion(noise(at, rms=0.071), hers, travel)
+    assert not worn_places._is_motion(noise((51.0, 60.0), rms=0.02), hers, travel)
+    assert not worn_places._is_motion(noise(at, "tps2_v", 0.02), hers, travel)
 
 
 def test_a_frame_by_the_sister_is_what_a_track_reads_while_she_is_at_her_ends() -> None:

@@ -6,12 +6,12 @@ from nervus.domain.analysis import Frame, Travel
 from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import DeadSpot, Floor, Noise, Shape
 from nervus.signal.arithmetic.instants import read_at
-from nervus.signal.arithmetic.spans import overlaps
+from nervus.signal.arithmetic.spans import overlaps, runs
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event
 from nervus.signal.explained.shaft import FLAT_DEPTH_PCT, Shaft
 from nervus.signal.instruments import sampling
-from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.instruments.instrument import Instrument, floor_of
 from nervus.signal.motion.pair import Pair
 from nervus.signal.worn import dead_spots
 from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
@@ -37,8 +37,9 @@ _SLACK_PCT = 4.0
 _AS_ROUGH = 0.7
 # Of two tracks that are rough at one place the one that is so by less than this share is not.
 _FAR_LESS = 0.35
-# What is rough reaches no further than so many times what it is rough by.
-_ROUGH_DEEP = 5.0
+# What is rough reaches no further than so many times what it is rough by, and never holds a rail for so
+# many samples.
+_ROUGH_DEEP, _HELD = 5.0, 4
 
 
 def find_worn(
@@ -214,8 +215,10 @@ def _is_between(
     """Whether an event of a lone track begins and ends at the edges of what is worn.
 
     Then it is a visit to a step, or to what is sound beside it, where the shaft turns round just beyond
-    or goes on to the next worn place.
+    or goes on to the next worn place. At a rail it is neither.
     """
+    if event.deepest[1].floor is not Floor.INTERMEDIATE:
+        return False
     first, last = np.searchsorted(track.time_s, event.span_s).tolist()
     if not (first > 0 and last + 1 < track.level.size):
         return False
@@ -364,7 +367,8 @@ def _by_rough(flat: DeadSpot, wear: list[Noise]) -> bool:
 def _is_worn(event: Event, wear: list[Noise], shaft: Shaft) -> bool:
     """An event on a rough stretch of its track is part of the roughness, if it goes to no rail.
 
-    Where a track lies near a rail, what is rough reaches it: no further than what is rough does.
+    Where a track lies near a rail, what is rough reaches it: no further than what is rough does, and
+    not to stay, as a line that is open does.
     """
     channel, excursion = event.deepest
     travel = shaft.travel
@@ -373,13 +377,22 @@ def _is_worn(event: Event, wear: list[Noise], shaft: Shaft) -> bool:
     deepest_s = np.mean(excursion.deepest_s or event.span_s)
     place = float(read_at(deepest_s, travel.time_s, travel.percent))
     track = next(t for t in shaft.tracks if t.id == channel)
+    there = [n for n in wear if n.channels == (channel,) and _within((place, place), n.travel_pct)]
+    if excursion.floor is Floor.INTERMEDIATE:
+        return bool(there)
     deep = track.own_value(excursion.depth)
-    return any(
-        n.channels == (channel,)
-        and (excursion.floor is Floor.INTERMEDIATE or deep <= _ROUGH_DEEP * n.rms)
-        and _within((place, place), n.travel_pct)
-        for n in wear
-    )
+    swings = any(deep <= _ROUGH_DEEP * n.rms for n in there)
+    return swings and not _holds_rail(track, event.span_s)
+
+
+def _holds_rail(track: Instrument, span_s: Span) -> bool:
+    """Whether a track stays at a rail meanwhile, sample after sample: contact noise does not."""
+    first, last = np.searchsorted(track.time_s, span_s).tolist()
+    level = track.level[first : last + 1]
+    at_rail = np.asarray([floor_of(x) is not Floor.INTERMEDIATE for x in level.tolist()])
+    alike = at_rail[1:] & at_rail[:-1] & (np.abs(np.diff(level)) <= track.same_level)
+    begins, ends = runs(alike)
+    return bool(np.any(ends - begins + 2 >= _HELD))
 
 
 def _within(inner: Span, outer: Span, slack: float = _SLACK_PCT) -> bool:
