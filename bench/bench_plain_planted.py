@@ -22,7 +22,7 @@ from bench_plain_motion import SHAFTS, jobs
 from bench_planted import Truth, asked_for, show_all, truth_of
 from nervus.domain.channel import Channel
 from plain_motion import sound
-from planted import FAULTS, WORN, tracks_of, travel_of, whole
+from planted import AT_A_PLACE, FAULTS, tracks_of, travel_of, whole
 
 Job = tuple[Path, str, str, float, str, int, bool]
 EACH = 4
@@ -42,7 +42,7 @@ def judged(job: Job) -> dict[str, Any] | None:
     if random.integers(EACH):
         return None
     recording = sound(motion, pair, rate_hz, seed, **SHAFTS["led" if led else "throttle"])
-    if fault in WORN and not showed_all(tracks_of(recording)[0]):
+    if fault in AT_A_PLACE and not showed_all(tracks_of(recording)[0]):
         return None  # where a place lies is known only where the ends of the travel were rested at
     planted = FAULTS[fault](recording, fault, random)
     if planted is None:

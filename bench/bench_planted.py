@@ -24,19 +24,19 @@ from nervus.signal.instruments import sampling
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
-from planted import ASIDE, FAULTS, MOMENTS, WORN, Planted
+from planted import ASIDE, AT_A_PLACE, FAULTS, MOMENTS, Planted
 
 Truth = dict[str, Any]
 Job = tuple[Path, str, str, int]
 # What else may be told of a fault, and for how much.
 ALSO = {"drop": 0.5, "noise": 0.5, "nonlinear": 0.5, "disagreement": 0.5, "dead_spot": 0.5}
-SHAPES = {"opens": "drop", "steps": "step", "stands": "flat", "flickers": "noise"}
+SHAPES = {"opens": "drop", "steps": "step", "stands": "flat", "bridges": "flat", "flickers": "noise"}
 # Who did it, where the recording can tell.
 SUSPECTS = {
     "no supply": ["supply_ground"], "no ground": ["supply_ground"],
     "to a level between": ["sensor", "throttle_body"], "to ground": ["wiring"],
     "to the supply": ["wiring"], "through a joint": ["wiring"],
-} | {worn: ["sensor"] for worn in WORN}  # fmt: skip
+} | {worn: ["sensor"] for worn in AT_A_PLACE}  # fmt: skip
 # Sound ones in which a fault can't be told from what they have already.
 NOT_IN = ("key switched", "spikes", "slow meter")
 
@@ -61,7 +61,7 @@ def truth_of(truth: Truth, fault: str, planted: Planted, interval_s: float) -> T
     also = {"kinds": [*ALSO, "out_of_range", "supply"], "channels": "*", "travel_pct": None}
     optional: list[Truth] = [also | {"intervals": around}]
     optional.append({"kinds": ["out_of_range"], "channels": "*", "travel_pct": None, "intervals": None})
-    if fault in WORN and planted.place is not None:
+    if fault in AT_A_PLACE and planted.place is not None:
         kind = "noise" if fault == "flickers" else "dead_spot"
         near = [planted.place[0] - 3.0, planted.place[1] + 3.0]
         event |= {"kind": kind, "travel_pct": list(planted.place), "shape": SHAPES[fault]}
@@ -87,12 +87,12 @@ def truth_of(truth: Truth, fault: str, planted: Planted, interval_s: float) -> T
         }
         event["accept"] = ALSO | {"drop": 1.0, "supply": 1.0 if MOMENTS[fault][1] else 0.5}
         events = [event | {"intervals": [m]} for m in moments]
-    place = ["position"] if fault in WORN else ["time", "undecided"]
+    place = ["position"] if fault in AT_A_PLACE else ["time", "undecided"]
     place = [*place, "undecided"] if fault == "flickers" else place
     return truth | {
         "healthy": False, "events": events, "optional": optional,
-        "suspects": SUSPECTS.get(fault) if fault in WORN or len(moments) > 2 else None,
-        "locality": place if fault in WORN or (fault in MOMENTS and len(moments) > 4) else None,
+        "suspects": SUSPECTS.get(fault) if fault in AT_A_PLACE or len(moments) > 2 else None,
+        "locality": place if fault in AT_A_PLACE or (fault in MOMENTS and len(moments) > 4) else None,
     }  # fmt: skip
 
 
@@ -101,7 +101,7 @@ def judged(job: Job) -> dict[str, Any] | None:
     corpus, name, fault, seed = job
     truth = json.loads((corpus / "truth" / f"{name}.json").read_text())
     low, high = truth["coverage"]["travel_pct_seen"]
-    if fault in WORN and not (low <= 1.0 and high >= 99.0):
+    if fault in AT_A_PLACE and not (low <= 1.0 and high >= 99.0):
         return None  # where a place lies is known only where the whole travel was shown
     recording = kept_recording(corpus / "cases" / f"{name}.csv")
     random = np.random.default_rng(zlib.crc32(f"{corpus.name}{name}{fault}{seed}".encode()))

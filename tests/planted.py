@@ -163,6 +163,41 @@ def _worn_at(
     return values, shown
 
 
+def _crossed(percent: FloatArray, place: Span) -> Iterable[tuple[int, int]]:
+    """The first and last reading of each crossing of a place from one side to the other."""
+    for first, last in zip(*runs((percent >= place[0]) & (percent <= place[1])), strict=True):
+        known = first > 0 and last < percent.size - 1
+        if known and (percent[first - 1] < place[0]) != (percent[last + 1] < place[0]):
+            yield first, last
+
+
+def bridged(recording: Recording, _fault: str, random: np.random.Generator) -> Planted | None:
+    """One track with a stretch that is bridged: nothing changes over it, and all beside it is steeper.
+
+    The track divides what voltage it has over the resistance that is left.
+    """
+    tracks = tracks_of(recording)
+    track = tracks[int(random.integers(len(tracks)))]
+    percent = np.interp(track.time_s, tracks[0].time_s, travel_of(tracks[0]))
+    slope = float(np.polyfit(percent, track.values, 1)[0])
+    clear = max(CLEAR * noise_of(track), CLEAR_STEPS * step_of(track.values))
+    for _ in range(30):
+        width = float(random.uniform(2.0, 6.0))
+        low = float(random.uniform(6.0, 94.0 - width))
+        crossed = [c for c in _crossed(percent, (low, low + width)) if c[1] - c[0] + 1 >= LEAST_READ]
+        shown = [(float(track.time_s[a]), float(track.time_s[b])) for a, b in crossed]
+        long = max((b - a for a, b in shown), default=0.0)
+        if len(shown) >= LEAST_SHOWN and long < LONGEST_S and width * abs(slope) > clear:
+            left = (percent - np.clip(percent - low, 0.0, width)) * 100.0 / (100.0 - width)
+            made = changed(recording, read(track, track.values + slope * (left - percent)))
+            return Planted(made, (track.id,), tuple(shown), (low, low + width))
+    return None
+
+
+# What is worn at one place, and so told as a place.
+AT_A_PLACE = (*WORN, "bridges")
+
+
 # -- moments -------------------------------------------------------------------------------------------
 
 Goes = Callable[[FloatArray, float], FloatArray]
@@ -240,7 +275,9 @@ def aside(recording: Recording, fault: str, random: np.random.Generator) -> Plan
 
 ASIDE = ("drifts away", "steps aside")
 Plant = Callable[[Recording, str, np.random.Generator], Planted | None]
-_WAYS: tuple[tuple[Iterable[str], Plant], ...] = ((WORN, worn), (MOMENTS, off), (ASIDE, aside))
+_WAYS: tuple[tuple[Iterable[str], Plant], ...] = (
+    (WORN, worn), (("bridges",), bridged), (MOMENTS, off), (ASIDE, aside)
+)  # fmt: skip
 FAULTS: dict[str, Plant] = {fault: plant for faults, plant in _WAYS for fault in faults}
 
 

@@ -10,7 +10,7 @@ import pytest
 from nervus.circuit import explain as circuit_explain
 from nervus.circuit import matching
 from nervus.circuit.signatures import FaultMode
-from nervus.domain.analysis import CircuitExplanation, Direction, Frame, Pass
+from nervus.domain.analysis import CircuitExplanation, Direction, Frame, Pass, Travel
 from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording
 from nervus.domain.finding import RestCause
 from nervus.domain.suspect import SuspectId
@@ -23,7 +23,7 @@ from nervus.signal.explained import feed, shaft
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion import frames, pair, relation
 from nervus.signal.told import rest, smoothing
-from nervus.signal.worn import flat_places, parted, worn_places
+from nervus.signal.worn import apart, parted, worn_places
 
 S = SuspectId
 
@@ -281,15 +281,6 @@ def test_a_track_falls_that_rests_within_a_twentieth_of_its_range_of_the_upper_e
         assert frames._falls(level, 30.0, 90.0, mirrored=False) is falls
 
 
-def test_a_stand_at_the_stop_begins_at_the_stop() -> None:
-    """By hand: of 10 to 90 percent, stood from 10 to 14 and hid 6: 2.5 ± 3.75 % of travel."""
-    sister = np.concatenate((np.full(200, 10.0), np.linspace(10.0, 90.0, 600), np.full(200, 90.0)))
-    place = flat_places._by_sister(np.full((5, 2), (10.0, 14.0)), sister, 6.0, (10.0, 90.0))
-    assert place == pytest.approx((0.0, 6.25), abs=0.05)
-    falling = flat_places._by_sister(np.full((5, 2), (86.0, 90.0)), sister, 6.0, (90.0, 10.0))
-    assert falling == pytest.approx((0.0, 6.25), abs=0.05)
-
-
 def test_points_are_inside_a_place_that_lie_between_its_ends() -> None:
     at = np.asarray([10.0, 20.0, 25.0, 30.0, 40.0])
     points = parted._Points(np.zeros(5, dtype=np.intp), at, np.zeros(5), np.ones(5, dtype=np.bool_))
@@ -302,8 +293,12 @@ def test_what_lies_beside_a_masked_span_by_two_intervals_is_left_out() -> None:
     made = instrument(level, noise=0.01, resolution=0.0)
     made = replace(made, time_s=time_s)
     a_pass = Pass(0.0, 3.99, Direction.OPENING, 0.0, 100.0)
+    two = replace(made, kind=CHANNEL_KINDS["tps2_v"])
+    both = pair.Pair(made, two, relation.Line(1.0, 0.0), 0.0, together=True)
     frame = Frame(0.5, 4.5, "")
-    seen, own, other = parted._during(made, level, frame, (a_pass,), ((1.0, 2.0),))
+    travel = Travel(time_s, level, made.id, {made.id: frame, two.id: frame})
+    shown = apart._during(both, made, travel, (a_pass,), ((1.0, 2.0),))
+    seen, own, other = shown.time_s, shown.own, shown.other
     gap = np.flatnonzero(np.diff(seen) > 0.5)
     assert gap.size == 1
     assert seen[gap[0] + 1] - seen[gap[0]] == pytest.approx(1.0 + 2 * 0.02, abs=0.021)

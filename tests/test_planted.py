@@ -11,9 +11,11 @@ from analysis_fingerprints import recordings
 from nervus.domain.channel import Recording
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
-from planted import ASIDE, FAULTS, WORN, Planted, both
+from planted import ASIDE, AT_A_PLACE, FAULTS, Planted, both
 
-SHAPES = {"opens": Shape.DROP, "steps": Shape.STEP, "stands": Shape.FLAT}
+SHAPES = {
+    "opens": Shape.DROP, "steps": Shape.STEP, "stands": Shape.FLAT, "bridges": Shape.FLAT,
+}  # fmt: skip
 
 
 def planted_in(name: str, fault: str, seed: int) -> Planted:
@@ -28,7 +30,7 @@ def sound(name: str) -> Recording:
 
 def is_told(fault: str, planted: Planted, findings: tuple[Finding, ...]) -> bool:
     """Whether a fault is told as it is, and nothing else."""
-    if fault in WORN and planted.place is not None:
+    if fault in AT_A_PLACE and planted.place is not None:
         kind = Noise if fault == "flickers" else DeadSpot
         (spot,) = findings if len(findings) == 1 else (None,)
         if not isinstance(spot, kind) or spot.channels != planted.channels:
@@ -94,6 +96,12 @@ def is_told(fault: str, planted: Planted, findings: tuple[Finding, ...]) -> bool
         ("healthy, ignition spikes 5", "steps", 2),
         # Half of the passes leap, and none elsewhere.
         ("healthy, snapped 31", "stands", 1),
+        # A bridged stretch is no level that is held, and what it does beside is no other fault.
+        ("healthy-soft-landing", "bridges", 1), ("healthy-fast-2", "bridges", 1),
+        ("another-hand healthy-fast 4", "bridges", 1), ("another-hand healthy-fast 5", "bridges", 2),
+        ("another-hand healthy-awkward 6", "bridges", 3), ("a-third healthy-awkward 2", "bridges", 1),
+        ("healthy, polled and snapped 5", "bridges", 1), ("healthy, snapped 67", "bridges", 2),
+        ("healthy, ignition spikes 67", "bridges", 1),
     ],
 )  # fmt: skip
 def test_a_planted_fault_is_told_and_nothing_besides(name: str, fault: str, seed: int) -> None:

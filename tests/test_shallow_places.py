@@ -8,14 +8,17 @@ import numpy as np
 import pytest
 from scipy.stats import binom
 
-from nervus.domain.analysis import Frame
-from nervus.domain.channel import FloatArray
+from nervus.domain.analysis import Frame, Travel
+from nervus.domain.channel import FloatArray, Sensor, Span
 from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.arithmetic.chance import at_least
+from nervus.signal.explained.shaft import Shaft
+from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
 from nervus.signal.worn import leaps, parted
+from nervus.signal.worn.apart import Fold
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import rough_stretches
 from signals import pair_of, recording, sweeps, track, volts
@@ -59,10 +62,21 @@ def found_on(
     """What `find_parted` finds on the first track, which shows `shown`, or on its sound sister."""
     one = track(time_s, coarse(volts(shown, noise_v=0.002), rate_bits))
     two = track(time_s, coarse(volts(travel, noise_v=0.002, seed=2), rate_bits), "tps2_v")
-    pair = pair_of(one, two, Line(1.0, 0.0))
-    asked = two if of_second else one
-    passes = find_passes(time_s, travel)
-    return find_parted(asked, pair.expected_of(asked), pair.resolution(asked), FRAME, passes, ())
+    return find_parted(shaft_of(one, two, travel), two if of_second else one, ())
+
+
+def shaft_of(one: Instrument, two: Instrument, travel: FloatArray) -> Shaft:
+    """A shaft with two tracks of one line and nothing that left its course."""
+    frames: dict[str, Frame] = {one.id: FRAME, two.id: FRAME}
+    spikes: dict[str, tuple[Span, ...]] = {one.id: (), two.id: ()}
+    return Shaft(
+        Sensor.THROTTLE,
+        (one, two),
+        pair_of(one, two, Line(1.0, 0.0)),
+        spikes=spikes,
+        travel=Travel(one.time_s, travel, one.id, frames),
+        passes=find_passes(one.time_s, travel),
+    )
 
 
 @pytest.mark.parametrize("bits", [8, 12])
@@ -109,9 +123,7 @@ def test_noise_beside_the_place_is_allowed_for() -> None:
     time_s, travel = sweeps(10, seconds=3.013, rate_hz=200.0)
     one = track(time_s, volts(holds(travel, 41.0, 43.0), noise_v=0.007))
     two = track(time_s, volts(travel, noise_v=0.007, seed=2), "tps2_v")
-    pair = pair_of(one, two, Line(1.0, 0.0))
-    expected, resolution = pair.expected_of(one), pair.resolution(one)
-    (spot,) = find_parted(one, expected, resolution, FRAME, find_passes(time_s, travel), ())
+    (spot,) = find_parted(shaft_of(one, two, travel), one, ())
     assert spot.shape is Shape.FLAT
     assert spot.travel_pct == pytest.approx((41.0, 43.0), abs=0.6)
 
@@ -186,11 +198,11 @@ def test_a_place_reaches_over_what_nobody_saw_beside_it() -> None:
     """By hand: cells of half a percent, 20 to 22 seen off; 18.5 and 23 are the next that were seen."""
     known = np.full(201, np.nan)
     known[[37, 40, 41, 43, 46]] = 0.0
-    fold = parted._Fold((), np.zeros(201), known, np.zeros(201))
+    fold = Fold((), np.zeros(201), known, np.zeros(201))
     assert parted._with_unseen((20.0, 22.0), [fold], 0.5) == (19.0, 23.0)
     known[[37, 46]] = np.nan
     assert parted._with_unseen((20.0, 22.0), [fold], 0.5) == (18.0, 24.0), "as far as is looked around"
-    other = parted._Fold((), np.zeros(201), np.zeros(201), np.zeros(201))
+    other = Fold((), np.zeros(201), np.zeros(201), np.zeros(201))
     assert parted._with_unseen((20.0, 22.0), [fold, other], 0.5) == (20.0, 22.0)
 
 

@@ -12,7 +12,7 @@ from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event
 from nervus.signal.motion.relation import Line
 from nervus.signal.told.one_cause import is_worn_in_turn
-from nervus.signal.worn import dead_spots, worn_places
+from nervus.signal.worn import apart, dead_spots, worn_places
 from nervus.signal.worn.locality import of_worn_and_drops
 from signals import pair_of, track
 
@@ -140,10 +140,10 @@ def test_a_frame_by_the_sister_is_what_a_track_reads_while_she_is_at_her_ends() 
     pair = pair_of(one, two, Line(0.5, 2.0))
     frames = {"tps1_v": Frame(0.6, 4.4, "a"), "tps2_v": Frame(0.35, 2.35, "b")}
     travel = Travel(*WAY, "tps1_v", frames)
-    by_two = worn_places._frame_by_sister(pair, travel, one)
+    by_two = apart._frame_by_sister(pair, travel, one)
     assert [by_two.closed, by_two.open] == pytest.approx([0.5, 4.5])
     assert by_two.basis == "b"
-    by_one = worn_places._frame_by_sister(pair, travel, two)
+    by_one = apart._frame_by_sister(pair, travel, two)
     assert [by_one.closed, by_one.open] == pytest.approx([0.4, 2.3])
 
 

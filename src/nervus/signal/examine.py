@@ -43,6 +43,7 @@ from nervus.signal.told.one_cause import (
 )
 from nervus.signal.told.smoothing import smoothed_s
 from nervus.signal.worn import worn_places
+from nervus.signal.worn.bridged import find_bridged
 from nervus.signal.worn.locality import judge_locality, no_events, of_worn_and_drops
 
 # Events of one burst closer than this, percent of travel, count once where places are compared.
@@ -71,15 +72,15 @@ def examine(
     nominal_v = profile.supply_v if profile is not None else 5.0
     supply_v = supply_scale(recording, nominal_v)
     progress(say("Following the throttle"), 0.1)
-    throttle = follow(recording, Sensor.THROTTLE, supply_v, key_off, profile)
+    throttle, bridged = _followed(recording, Sensor.THROTTLE, supply_v, key_off, profile)
     progress(say("Following the pedal"), 0.5)
-    pedal = follow(recording, Sensor.PEDAL, supply_v, key_off, None)
+    pedal, bridged_of_pedal = _followed(recording, Sensor.PEDAL, supply_v, key_off, None)
     progress(say("Looking for what is worn"), 0.7)
     findings: list[Finding] = []
     places: dict[Sensor, Locality] = {}
     worn: list[Finding] = []
-    for shaft in (throttle, pedal):
-        found, wear, places[shaft.sensor] = _of_shaft(recording, shaft, profile)
+    for shaft, stretches in ((throttle, bridged), (pedal, bridged_of_pedal)):
+        found, wear, places[shaft.sensor] = _of_shaft(recording, shaft, stretches, profile)
         findings += found
         worn += wear
     findings = drops.together(findings)
@@ -120,8 +121,28 @@ def examine(
     )
 
 
+def _followed(
+    recording: Recording,
+    sensor: Sensor,
+    supply_v: float,
+    key_off: tuple[Span, ...],
+    profile: ThrottleProfile | None,
+) -> tuple[Shaft, tuple[DeadSpot, ...]]:
+    """What a recording shows of one shaft without what is bridged of its tracks, and what is."""
+    shaft = follow(recording, sensor, supply_v, key_off, profile)
+    bridged = find_bridged(shaft)
+    if bridged is None:
+        return shaft, ()
+    straight = follow(recording, sensor, supply_v, key_off, profile, bridged.straight)
+    spot = bridged.spot(straight)
+    return (straight, (spot,)) if spot is not None else (shaft, ())
+
+
 def _of_shaft(
-    recording: Recording, shaft: Shaft, profile: ThrottleProfile | None
+    recording: Recording,
+    shaft: Shaft,
+    bridged: tuple[DeadSpot, ...],
+    profile: ThrottleProfile | None,
 ) -> tuple[list[Finding], list[Finding], Locality]:
     """What the tracks of one shaft show, what of it is worn, and where its drops come."""
     differ = _disagreements(recording, shaft, profile)
@@ -132,6 +153,7 @@ def _of_shaft(
     spots = tuple(s for s in spots if not (stands_in_bend(s, differ) or is_seen_elsewhere(s, differ)))
     differ = tuple(d for d in differ if not is_worn_there(d, (*spots, *wear)))
     loose = without_ends(loose, shaft, differ)
+    spots = (*bridged, *spots)
     found = [*spots, *_drops(recording, shaft, loose), *wear, *differ, *sags]
     return found, [*spots, *wear], _locality(loose, shaft.travel)
 

@@ -1,5 +1,6 @@
 """One shaft, the throttle's or the pedal's: its tracks, what explains their events, and where it was."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -88,16 +89,6 @@ class Shaft:
             return self.courses[track.id]
         return course_of(track, deep + self.spikes[track.id])
 
-    def sister_at(self, course: Course) -> FloatArray | None:
-        """What the other track tells at a course's instants, as this track's level, shape (n,)."""
-        if self.pair is None:
-            return None
-        own = self.pair.first if course.id == self.pair.first.id else self.pair.second
-        sign = 1.0 if own is self.pair.first else -1.0
-        other = self.courses[self.pair.other(own).id]
-        level = np.interp(course.time_s + sign * self.pair.skew_s, other.time_s, other.level)
-        return self.pair.as_track(own, level)
-
 
 def follow(
     recording: Recording,
@@ -105,6 +96,7 @@ def follow(
     supply_v: float,
     key_off: tuple[Span, ...],
     profile: ThrottleProfile | None,
+    straighten: Callable[[Instrument], Instrument] | None = None,
 ) -> Shaft:
     """What a recording shows of one shaft.
 
@@ -114,6 +106,7 @@ def follow(
         supply_v: volts that are 100 % for tracks in volts.
         key_off: when nothing is to be judged.
         profile: what the throttle should do; it says nothing of the pedal.
+        straighten: undoes what is known to be wrong with a track.
     """
     prepared = (
         prepare(c, supply_v, key_off, recording.get("vref_v")) for c in _channels(recording, sensor)
@@ -124,6 +117,8 @@ def follow(
     profile = profile if sensor is Sensor.THROTTLE else None
     asked = who_asked(recording, tracks)
     tracks = _on_one_clock(tracks)
+    if straighten is not None:
+        tracks = tuple(map(straighten, tracks))
     found = [propose(recording, t, asked, witnessed=len(tracks) == 2) for t in tracks]
     candidates = {c.track.id: c for c in found}
     tracks = tuple(c.track for c in found)

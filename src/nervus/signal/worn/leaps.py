@@ -18,7 +18,7 @@ from nervus.signal.arithmetic.spans import inside, runs
 from nervus.signal.candidates.edges import ROUNDED_S
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.travel import crossings
-from nervus.signal.worn.spot import pooled_confidence, spot_text
+from nervus.signal.worn.spot import pooled_spot
 
 # A leap is so wide, percent of travel, so many of the track's steps and so many deviations of its noise.
 _NARROWEST_PCT, _WIDEST_PCT, _LEAST_STEPS, _DEVIATIONS = 0.7, 12.0, 2.5, 8.0
@@ -169,13 +169,4 @@ def _spot(
     if seen < max(_LEAST_PASSES, _LEAST_SHARE * crossed) or by_chance > _CHANCE:
         return None
     ends = np.stack((leaps.start_s, leaps.end_s), axis=1)[np.unique(leaps.number, return_index=True)[1]]
-    return DeadSpot(
-        channels=(track.id,),
-        times_s=tuple((round(a, 4), round(b, 4)) for a, b in ends.tolist()),
-        confidence=pooled_confidence(seen, crossed),
-        text=spot_text(track.id, place, Shape.FLAT, (seen, crossed), 0.0),
-        travel_pct=place,
-        shape=Shape.FLAT,
-        seen_in=seen,
-        crossed=crossed,
-    )
+    return pooled_spot(track.id, place, Shape.FLAT, 0.0, ends.tolist(), (seen, crossed))

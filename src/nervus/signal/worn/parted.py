@@ -12,22 +12,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.analysis import Direction, Frame, Pass
+from nervus.domain.analysis import Direction
 from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
-from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median
-from nervus.signal.arithmetic.spans import inside, merge
+from nervus.signal.arithmetic.spans import merge
+from nervus.signal.explained.shaft import Shaft
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.travel import crossings
-from nervus.signal.worn.pass_cells import PassCells, ends_of, samples_in, sort_into_cells
-from nervus.signal.worn.spot import pooled_confidence, spot_text
+from nervus.signal.worn.apart import Apart, Fold, find_apart
+from nervus.signal.worn.spot import pooled_spot
 
-# Closer samples are averaged.
-_FINEST_S = 0.002
-# Cells of travel are as wide as this, and as a step of either track.
-_CELL_PCT = 0.5
-# What the tracks are apart anyway is told over so much to each side, percent of travel.
-_AROUND_PCT = 14.0
 # A cell stands out by so many deviations, and by this much of a cell's width; what is beside it belongs
 # to it while it is off by this share of the most.
 _DEVIATIONS, _LEAST_OF_CELL, _BELONGS = 6.0, 1.0, 0.2
@@ -37,15 +31,9 @@ _NARROWEST_PCT, _WIDEST_PCT, _BESIDE_PCT = 0.7, 12.0, 2.0
 _ONE_PCT = 1.6
 # Beside it the tracks are apart by no more than this share of what they are inside.
 _BESIDE_SHARE = 0.35
-# Where the shaft bends by more, percent of travel, what tracks read in turn are apart by is motion.
-_STRAIGHT_PCT = 3.0
-# Nearer than this to its stops a plate lands and bounces.
-_STOP_PCT = 1.5
 # A pass shows a place where it is off along with what is told by this share.
 _ALIKE, _STRONG = 0.5, 0.4
 _LEAST_PASSES, _LEAST_SHARE = 3, 0.4
-# Of very many passes so many are looked at first.
-_FIRST_LOOK = 64
 # An explanation leaves this share of what the tracks are apart by at most; it is looked for in steps of
 # this, percent of travel, or so many of a wide place, with so many points at most, and the best one in
 # so many finer ones.
@@ -56,23 +44,6 @@ _GENTLE = 0.5
 _LEAST_STEPS, _MOST_PCT = 1.2, 15.0
 # It is told from so many points.
 _LEAST_POINTS = 10
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Fold:
-    """What the tracks are apart by over travel, of the passes of one direction.
-
-    Attributes:
-        passes: those of the direction.
-        base: what they are apart anyway, shape (cells,).
-        mean: over passes, besides that, shape (cells,); NaN where not known.
-        sure: by how many deviations it stands out, shape (cells,).
-    """
-
-    passes: tuple[Pass, ...]
-    base: FloatArray
-    mean: FloatArray
-    sure: FloatArray
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -112,112 +83,25 @@ class _Told:
 _Explanation = Callable[[_Points, float, float], FloatArray]
 
 
-def find_parted(
-    track: Instrument,
-    sister: FloatArray,
-    resolution: float,
-    frame: Frame,
-    passes: tuple[Pass, ...],
-    masked: tuple[Span, ...],
-) -> tuple[DeadSpot, ...]:
+def find_parted(shaft: Shaft, track: Instrument, told_s: tuple[Span, ...]) -> tuple[DeadSpot, ...]:
     """Dead spots of a track that show in what it and its sister are apart by.
 
     Args:
+        shaft: what is known of it.
         track: the track.
-        sister: what the other one says of each of its samples, percent of supply, shape (n,).
-        resolution: the coarser of both tracks' steps, in percent of the track's supply.
-        frame: what the track's levels are of the travel, by the sister: she tells where the shaft was.
-        passes: of the travel.
-        masked: spans that are told already.
+        told_s: spans that are told already.
     """
-    if len(passes) < _LEAST_PASSES:
+    if len(shaft.passes) < _LEAST_PASSES:
         return ()
-    step = 100.0 * resolution / max(abs(frame.open - frame.closed) * 100.0 / track.supply_v, 1e-6)
-    width = max(_CELL_PCT, step)
-    if len(passes) > 2 * _FIRST_LOOK:
-        # Both directions of every so many: what is worn shows in most passes.
-        every = len(passes) // _FIRST_LOOK
-        some = tuple(p for n, p in enumerate(passes) if n // 2 % every == 0)
-        if not _places(_folds(_during(track, sister, frame, some, masked), some, width), width):
-            return ()
-    seen = _during(track, sister, frame, passes, masked)
-    folds = _folds(seen, passes, width)
-    spots = (_spot((track, frame), folds, (p, width, step), seen) for p in _places(folds, width))
+    seen = find_apart(shaft, track, told_s, lambda some: bool(_places(some.folds(), some.cell_pct)))
+    if seen is None:
+        return ()
+    folds = seen.folds()
+    spots = (_spot(seen, folds, place) for place in _places(folds, seen.cell_pct))
     return tuple(s for s in spots if s is not None)
 
 
-def _during(
-    track: Instrument,
-    sister: FloatArray,
-    frame: Frame,
-    passes: tuple[Pass, ...],
-    masked: tuple[Span, ...],
-) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Instants during passes, and where both tracks then were, percent of travel, shape (n,) each."""
-    size = max(1, round(_FINEST_S / max(track.interval_s, 1e-7)))
-    at, _ = samples_in(track.time_s, passes, size)
-    time_s, level, other = (
-        x[at].reshape(-1, size).mean(axis=1) for x in (track.time_s, track.level, sister)
-    )
-    own, other = (frame.percent(track.own(x)) for x in (level, other))
-    known = ~inside(time_s, masked, 2.0 * track.interval_s)
-    if track.is_slow:
-        # A stop ends a pass at full speed, at any instant between two readings.
-        known &= ~inside(time_s, ends_of(passes, at_stops=True), track.interval_s)
-        # Between two readings of the sister the shaft went straight as far as she does not bend there.
-        known &= bends_beside(other) <= _STRAIGHT_PCT
-    return time_s[known], own[known], other[known]
-
-
-def _folds(
-    seen: tuple[FloatArray, FloatArray, FloatArray], passes: tuple[Pass, ...], width: float
-) -> list[_Fold]:
-    time_s, own, other = seen
-    folds = []
-    for direction in Direction:
-        some = tuple(p for p in passes if p.direction is direction)
-        if len(some) > 1:
-            folds.append(_folded((time_s, other, own - other), some, width))
-    return folds
-
-
-def _folded(
-    seen: tuple[FloatArray, FloatArray, FloatArray], passes: tuple[Pass, ...], width: float
-) -> _Fold:
-    time_s, percent, apart = seen
-    cells = int(100.0 / width) + 1
-    cell = np.clip((percent / width).astype(np.int64), 0, cells - 1)
-    table: PassCells = sort_into_cells(time_s, cell, passes, cells)
-    counts = table.counts()
-    with np.errstate(invalid="ignore", divide="ignore"):
-        of_pass = np.where(counts > 0, table.sums(apart) / counts, np.nan)
-    known = np.isfinite(of_pass)
-    passes_there = known.sum(axis=0)
-    enough = passes_there >= 2
-    mean = np.full(cells, np.nan)
-    spread = np.full(cells, np.nan)
-    mean[enough] = np.nanmedian(of_pass[:, enough], axis=0)
-    base = _smooth(mean, max(2, round(_AROUND_PCT / width)))
-    mean = mean - base
-    spread[enough] = OF_MEDIAN * np.nanmedian(np.abs(of_pass[:, enough] - (mean + base)[enough]), axis=0)
-    within = np.maximum(spread, np.nanmedian(spread)) if enough.any() else spread
-    between = OF_MEDIAN * float(np.nanmedian(np.abs(mean))) if enough.any() else np.inf
-    sure = np.abs(mean) / np.sqrt(within**2 / np.maximum(passes_there, 1) + between**2 + 1e-6)
-    middle = (np.arange(cells) + 0.5) * width
-    sure[(middle < _STOP_PCT) | (middle > 100.0 - _STOP_PCT)] = 0.0
-    return _Fold(passes, base, mean, np.nan_to_num(sure))
-
-
-def _smooth(mean: FloatArray, reach: int) -> FloatArray:
-    """What the tracks are apart anyway, over more than is worn, shape (cells,)."""
-    seen = np.flatnonzero(np.isfinite(mean))
-    if not seen.size:
-        return np.zeros(mean.shape)
-    smooth = even_median(mean[seen], reach)
-    return np.asarray(np.interp(np.arange(mean.size), seen, smooth), dtype=np.float64)
-
-
-def _places(folds: list[_Fold], width: float) -> list[Span]:
+def _places(folds: list[Fold], width: float) -> list[Span]:
     """Where it stands out in either direction, percent of travel."""
     found: list[Span] = []
     for fold in folds:
@@ -235,7 +119,7 @@ def _places(folds: list[_Fold], width: float) -> list[Span]:
     return [_with_unseen(p, folds, width) for p in narrow]
 
 
-def _with_unseen(place: Span, folds: list[_Fold], width: float) -> Span:
+def _with_unseen(place: Span, folds: list[Fold], width: float) -> Span:
     """A place with what nobody saw beside it, as far as it is looked at around."""
     seen = np.any([np.isfinite(f.mean) for f in folds], axis=0)
     first, last = round(place[0] / width), round(place[1] / width)
@@ -245,15 +129,9 @@ def _with_unseen(place: Span, folds: list[_Fold], width: float) -> Span:
     return (first - low) * width, (last + high) * width
 
 
-def _spot(
-    whose: tuple[Instrument, Frame],
-    folds: list[_Fold],
-    where: tuple[Span, float, float],
-    seen: tuple[FloatArray, FloatArray, FloatArray],
-) -> DeadSpot | None:
-    (track, frame), (near, width, step) = whose, where
-    passes = tuple(sorted((p for f in folds for p in f.passes), key=lambda p: p.start_s))
-    points = _points(folds, passes, near, width, seen)
+def _spot(seen: Apart, folds: list[Fold], near: Span) -> DeadSpot | None:
+    track, frame, passes = seen.track, seen.frame, seen.passes
+    points = _points(folds, near, seen)
     strong = _strong(points, near)
     told = _explained(strong, near)
     if told is None or told.shape is None or _inside(points, told.place).sum() < _LEAST_POINTS:
@@ -261,54 +139,38 @@ def _spot(
     place = told.place
     wide = place[1] - place[0]
     size = told.height if told.shape is Shape.STEP else wide
-    if wide > _WIDEST_PCT or not _LEAST_STEPS * step < size < _MOST_PCT:
+    if wide > _WIDEST_PCT or not _LEAST_STEPS * seen.step < size < _MOST_PCT:
         return None
     showing = _showing(strong, told)
-    spans = [s for n in showing if (s := _when(seen, passes[n], place)) is not None]
+    spans = [s for n in showing if (s := seen.when(passes[n], place)) is not None]
     crossed = max(len(crossings(passes, place)), len(spans))
     # Read slowly, a track is not read at all in most crossings of a place.
     read = np.unique(points.number[_inside(points, place)]).size if track.is_slow else crossed
     enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * read)
-    if not enough or not _is_own(seen, spans):
+    if not enough or not seen.is_own(spans):
         return None
     depth = abs(frame.open - frame.closed) * told.height / 100.0
-    return DeadSpot(
-        channels=(track.id,),
-        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
-        confidence=pooled_confidence(len(spans), crossed),
-        text=spot_text(track.id, place, told.shape, (len(spans), crossed), depth),
-        travel_pct=place,
-        shape=told.shape,
-        seen_in=len(spans),
-        crossed=crossed,
-    )
+    return pooled_spot(track.id, place, told.shape, depth, spans, (len(spans), crossed))
 
 
-def _points(
-    folds: list[_Fold],
-    passes: tuple[Pass, ...],
-    near: Span,
-    width: float,
-    seen: tuple[FloatArray, FloatArray, FloatArray],
-) -> _Points:
-    time_s, own, other = seen
-    base = {f.passes[0].direction: f.base for f in folds}
+def _points(folds: list[Fold], near: Span, seen: Apart) -> _Points:
+    base, width = {f.passes[0].direction: f.base for f in folds}, seen.cell_pct
     parts, below = [], False
-    for number, a_pass in enumerate(passes):
-        first, last = np.searchsorted(time_s, (a_pass.start_s, a_pass.end_s)).tolist()
-        at = other[first : last + 1]
+    for number, a_pass in enumerate(seen.passes):
+        of_pass = seen.of_pass(a_pass)
+        at = seen.other[of_pass]
         around = (at > near[0] - _BESIDE_PCT) & (at < near[1] + _BESIDE_PCT)
         at = at[around]
-        apart = own[first : last + 1][around] - at
+        apart = seen.own[of_pass][around] - at
         usual = base[a_pass.direction]
         off = apart - np.interp(at / width - 0.5, np.arange(usual.size), usual)
         # What turns round at a place has come to it the other way.
         turned = number > 0 and near[0] < a_pass.from_pct < near[1]
         below = below if turned else a_pass.direction is Direction.OPENING
         parts.append((np.full(at.shape, number), at, off, np.full(at.shape, below)))
-    of_pass, place, off, from_below = (np.concatenate(x) for x in zip(*parts, strict=True))
-    every = slice(None, None, max(1, of_pass.size // _MOST_POINTS))
-    return _Points(of_pass[every], place[every], off[every], from_below[every])
+    of, place, off, from_below = (np.concatenate(x) for x in zip(*parts, strict=True))
+    every = slice(None, None, max(1, of.size // _MOST_POINTS))
+    return _Points(of[every], place[every], off[every], from_below[every])
 
 
 def _strong(points: _Points, near: Span) -> _Points:
@@ -434,32 +296,3 @@ def _showing(points: _Points, told: _Told) -> list[int]:
     along = np.bincount(points.number, weights=says * points.off)
     of = np.bincount(points.number, weights=says**2)
     return np.flatnonzero((of > 0.0) & (along > _ALIKE * of)).tolist()
-
-
-def _when(seen: tuple[FloatArray, FloatArray, FloatArray], a_pass: Pass, place: Span) -> Span | None:
-    """When the shaft was at a place in a pass."""
-    time_s, _, percent = seen
-    first, last = np.searchsorted(time_s, (a_pass.start_s, a_pass.end_s)).tolist()
-    at = first + np.flatnonzero((percent[first:last] >= place[0]) & (percent[first:last] <= place[1]))
-    return (float(time_s[at[0]]), float(time_s[at[-1]])) if at.size else None
-
-
-def _is_own(seen: tuple[FloatArray, FloatArray, FloatArray], spans: list[Span]) -> bool:
-    """Whether it is the track that goes through the place unlike a shaft, and not its sister.
-
-    Held against the straight way from before it to behind it: what the shaft did is in both.
-    """
-    time_s, own, other = seen
-    interval_s, more = float(np.median(np.diff(time_s))), 0.0
-    for start, end in spans:
-        around = max(0.5 * (end - start), 2.0 * interval_s)
-        first, last = np.searchsorted(time_s, (start - around, end + around)).tolist()
-        if last - first < 4:
-            continue
-        share = (time_s[first:last] - time_s[first]) / (time_s[last - 1] - time_s[first])
-        of_own, of_other = (
-            float(np.sum((x[first:last] - x[first] - share * (x[last - 1] - x[first])) ** 2))
-            for x in (own, other)
-        )
-        more += (of_own - of_other) / max(of_own + of_other, 1e-9)
-    return more > 0.0

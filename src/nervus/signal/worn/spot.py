@@ -1,9 +1,41 @@
 """What every dead spot is told by: how sure it is, and in which words."""
 
+from collections.abc import Iterable
+
 from nervus.domain.channel import CHANNEL_KINDS, Sensor, Span, Unit
-from nervus.domain.finding import Shape
+from nervus.domain.finding import DeadSpot, Shape
 from nervus.language import figures, say
 from nervus.signal.arithmetic.intervals import wilson
+
+
+def pooled_spot(
+    channel_id: str,
+    place: Span,
+    shape: Shape,
+    depth: float,
+    spans: Iterable[Span],
+    seen: tuple[int, int],
+) -> DeadSpot:
+    """A dead spot of one track that shows in many passes.
+
+    Args:
+        channel_id: of the track.
+        place: its ends, percent of travel.
+        shape: what the track does there.
+        depth: by how much, in the track's own unit.
+        spans: when it shows.
+        seen: in how many passes, and how many cross it.
+    """
+    return DeadSpot(
+        channels=(channel_id,),
+        times_s=tuple((round(start, 4), round(end, 4)) for start, end in spans),
+        confidence=pooled_confidence(*seen),
+        text=spot_text(channel_id, place, shape, seen, depth),
+        travel_pct=place,
+        shape=shape,
+        seen_in=seen[0],
+        crossed=seen[1],
+    )
 
 
 def pooled_confidence(seen: int, crossed: int) -> float:

@@ -20,7 +20,7 @@ from nervus.signal.arithmetic.spans import overlaps
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.instruments.sampling import block_means
 from nervus.signal.motion.travel import crossings
-from nervus.signal.worn.spot import pooled_confidence, spot_text
+from nervus.signal.worn.spot import pooled_spot
 
 # Means over so long lose nothing of a step and most of the noise; slower samples than that show motion
 # only.
@@ -208,19 +208,10 @@ def _spot(
     times = []
     for n in both.tolist():
         ends = [*begin.at_s[begin.number == n].tolist(), *end.at_s[end.number == n].tolist()]
-        times.append((round(min(ends), 4), round(max(ends), 4)))
+        times.append((min(ends), max(ends)))
     height = float(np.median(np.abs(np.append(begin.size, end.size))))
     depth = abs(frame.open - frame.closed) * height / 100.0
-    return DeadSpot(
-        channels=(track.id,),
-        times_s=tuple(times),
-        confidence=pooled_confidence(min(seen, crossed), crossed),
-        text=spot_text(track.id, place, Shape.STEP, (min(seen, crossed), crossed), depth),
-        travel_pct=place,
-        shape=Shape.STEP,
-        seen_in=min(seen, crossed),
-        crossed=crossed,
-    )
+    return pooled_spot(track.id, place, Shape.STEP, depth, times, (min(seen, crossed), crossed))
 
 
 def is_told(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:

@@ -12,8 +12,8 @@ from nervus.signal.explained.events import Event
 from nervus.signal.explained.shaft import FLAT_DEPTH_PCT, Shaft
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument, floor_of
-from nervus.signal.motion.pair import Pair
 from nervus.signal.worn import dead_spots
+from nervus.signal.worn.apart import left_before, told_of
 from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
 from nervus.signal.worn.flats import find_flats
 from nervus.signal.worn.flickers import flickers_at
@@ -29,8 +29,6 @@ _AT_STEP_PCT = 2.0
 _AT_EDGE_PCT = 1.0
 # A contact opens so often, so deep, and always to one level, percent of supply.
 _LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
-# Further off than this, percent of supply, a line was open, or a joint poor.
-_FAR_OFF_PCT = 15.0
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
 # What is less rough than this share of it when a place on it is left out was rough by that.
@@ -57,7 +55,7 @@ def find_worn(
     rough = _rough(shaft, travel, differ_s)
     sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, r.noise)]
     left = tuple(e for e in shaft.events if not _is_worn(e, sure, shaft))
-    parted = _by_one({t.id: _parted(shaft, travel, t, differ_s) for t in shaft.tracks})
+    parted = _by_one({t.id: find_parted(shaft, t, differ_s) for t in shaft.tracks})
     spots, loose = _dead_spots(shaft, travel, left, parted)
     spots = tuple(s for s in spots if not _is_rough(s, sure))
     doubtful = [r.noise for r in rough if r.noise not in sure]
@@ -96,11 +94,10 @@ def _dead_spots(
         found, explained = dead_spots.from_events(track, loose, passes, way)
         taken = {id(e) for e in explained}
         loose = tuple(e for e in loose if id(e) not in taken)
-        shallow = parted[track.id]
-        if shaft.pair is None:
-            shallow = steps_of(track, travel.frames[track.id], passes)
-        # Where the tracks part tells more than time does.
-        flats = () if any(parted.values()) else _flats(shaft, travel, track, (found, shallow))
+        # What the tracks are apart by tells more than time does.
+        flats, shallow = (
+            _alone(shaft, travel, track, found) if shaft.pair is None else ((), parted[track.id])
+        )
         # What single leaps tell of a stand is told better by time, or by the sister in as many passes.
         by_sister = tuple(s for s in shallow if s.shape is Shape.FLAT)
         quiet = (s for s in found if s.shape is Shape.FLAT and is_quiet(track, s))
@@ -108,8 +105,7 @@ def _dead_spots(
         spots += (s for s in found if s.shape is not Shape.FLAT)
         spots += (s for s in leaps if not _is_told_by(s, by_sister))
         spots += flats
-        closed, opened = travel.frames[track.id].closed, travel.frames[track.id].open
-        ends = FlatEnds(track, flats, way, abs(opened - closed) * 100.0 / track.supply_v)
+        ends = FlatEnds(track, flats, way, _whole(travel.frames[track.id], track))
         loose = tuple(e for e in loose if not ends.explain(e))
         shallow = tuple(s for s in shallow if not is_told(s, tuple(spots)))
         spots += shallow
@@ -118,47 +114,28 @@ def _dead_spots(
     return tuple(spots), loose
 
 
-def _flats(
-    shaft: Shaft, travel: Travel, track: Instrument, known: tuple[tuple[DeadSpot, ...], ...]
-) -> tuple[DeadSpot, ...]:
-    """Where a track stands still, by time, by its sister or by its leaps, besides events and steps."""
-    found, steps = known
-    sure = tuple(s for s in found if s.shape is not Shape.FLAT)
+def _whole(frame: Frame, track: Instrument) -> float:
+    """A track's whole travel, percent of its supply."""
+    return abs(frame.open - frame.closed) * 100.0 / track.supply_v
+
+
+def _alone(
+    shaft: Shaft, travel: Travel, track: Instrument, found: tuple[DeadSpot, ...]
+) -> tuple[tuple[DeadSpot, ...], tuple[DeadSpot, ...]]:
+    """Where a lone track stands still, by time or by its leaps, besides events; and its small steps."""
     frame, course = travel.frames[track.id], shaft.course_with_shallow(track)
+    steps = steps_of(track, frame, shaft.passes)
+    sure = tuple(s for s in found if s.shape is not Shape.FLAT)
     ends = (100.0 * frame.closed / track.supply_v, 100.0 * frame.open / track.supply_v)
-    resolution = shaft.pair.resolution(track) if shaft.pair is not None else 0.0
-    flats = find_flats(course, shaft.passes, ends, shaft.sister_at(course), resolution)
-    flats = tuple(f for f in flats if all(is_quiet(signal, f) for signal in shaft.tracks))
+    flats = tuple(f for f in find_flats(course, shaft.passes, ends) if is_quiet(track, f))
     # Where a step goes back a track seems to stand, in some passes; and where it goes on it leaps.
     flats = tuple(
         f for f in flats if not any(s.seen_in > f.seen_in and _same_place(f, (s,)) for s in steps)
     )
-    if shaft.pair is None:
-        masked = shaft.spikes[track.id] + tuple(t for s in sure for t in s.times_s)
-        leaps = find_leaps(track, frame, shaft.passes, masked)
-        flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_told_by(s, steps)))
-    return tuple(f for f in flats if not _same_place(f, sure))
-
-
-def _parted(
-    shaft: Shaft, travel: Travel, track: Instrument, differ_s: tuple[Span, ...]
-) -> tuple[DeadSpot, ...]:
-    """Where a track and its sister part, pass after pass, what goes to a rail or is on both left out."""
-    sister = shaft.expected_of(track)
-    if sister is None or shaft.pair is None:
-        return ()
-    masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track) + differ_s
-    resolution, frame = shaft.pair.resolution(track), _frame_by_sister(shaft.pair, travel, track)
-    return find_parted(track, sister, resolution, frame, shaft.passes, masked)
-
-
-def _frame_by_sister(pair: Pair, travel: Travel, track: Instrument) -> Frame:
-    """What a track reads while its sister is at her ends: she tells where the shaft was."""
-    sister = pair.other(track)
-    frame = travel.frames[sister.id]
-    ends = np.asarray((frame.closed, frame.open)) * 100.0 / sister.supply_v
-    closed, opened = track.own(pair.as_track(track, ends)).tolist()
-    return Frame(closed, opened, frame.basis)
+    masked = shaft.spikes[track.id] + tuple(t for s in sure for t in s.times_s)
+    leaps = find_leaps(track, frame, shaft.passes, masked)
+    flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_told_by(s, steps)))
+    return tuple(f for f in flats if not _same_place(f, sure)), steps
 
 
 def _by_one(parted: dict[str, tuple[DeadSpot, ...]]) -> dict[str, tuple[DeadSpot, ...]]:
@@ -176,16 +153,6 @@ def _by_one(parted: dict[str, tuple[DeadSpot, ...]]) -> dict[str, tuple[DeadSpot
         )
         for name, own in parted.items()
     }
-
-
-def _told_of(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
-    """When a track was at a rail, or off together with others."""
-    return tuple(
-        part.span_s
-        for e in shaft.events
-        for name, part in e.parts
-        if name == track.id and (len(e.parts) > 1 or track.is_unusual(part.level))
-    )
 
 
 def _is_pass(event: Event, shallow: tuple[DeadSpot, ...], shaft: Shaft, travel: Travel) -> bool:
@@ -272,19 +239,11 @@ def _rough_of(
     shaft: Shaft, track: Instrument, way: tuple[FloatArray, FloatArray], told_s: tuple[Span, ...]
 ) -> tuple[Rough, ...]:
     """What is rough on a track, what is told already, at a rail or far off left out."""
-    masked = _told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track) + told_s
+    masked = left_before(shaft, track) + told_s
     if not track.is_slow:
         # While the other is off she does not tell what is motion.
-        masked += tuple(s for t in shaft.tracks if t is not track for s in _told_of(shaft, t))
+        masked += tuple(s for t in shaft.tracks if t is not track for s in told_of(shaft, t))
     return rough_stretches(track, way, shaft.passes, masked, shaft.expected_of(track))
-
-
-def _far_off(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
-    """When one of two tracks that are read slowly was far off for sure: a line was open, not rough."""
-    if not track.is_slow or shaft.pair is None:
-        return ()
-    own = (e for e in shaft.events if e.channels == (track.id,) and not e.is_weak)
-    return tuple(e.span_s for e in own if e.deepest[1].depth >= _FAR_OFF_PCT)
 
 
 def _is_sisters(shaft: Shaft, way: tuple[FloatArray, FloatArray], noise: Noise) -> bool:

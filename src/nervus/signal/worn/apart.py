@@ -1,0 +1,247 @@
+"""What a track and its sister are apart by during passes, and that sorted by where the shaft was.
+
+What two tracks on one shaft are apart by holds no motion. Opening and closing passes are sorted for
+themselves: behind a gear's play, or where a pair is read in turn, they are not alike.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from nervus.domain.analysis import Direction, Frame, Pass, Travel
+from nervus.domain.channel import BoolArray, FloatArray, Span
+from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median
+from nervus.signal.arithmetic.spans import inside
+from nervus.signal.explained.shaft import Shaft
+from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.motion.pair import Pair
+from nervus.signal.worn.pass_cells import PassCells, ends_of, samples_in, sort_into_cells
+
+# Cells of travel are as wide as this, and as a step of either track.
+_CELL_PCT = 0.5
+# Of very many passes so many are looked at first.
+_FIRST_LOOK = 64
+# Further off than this, percent of supply, a line was open, or a joint poor.
+_FAR_OFF_PCT = 15.0
+# Closer samples are averaged.
+_FINEST_S = 0.002
+# What the tracks are apart anyway is told over so much to each side, percent of travel.
+_AROUND_PCT = 14.0
+# Where the shaft bends by more, percent of travel, what tracks read in turn are apart by is motion.
+_STRAIGHT_PCT = 3.0
+# Nearer than this to its stops a plate lands and bounces.
+_STOP_PCT = 1.5
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Fold:
+    """What the tracks are apart by over travel, of the passes of one direction.
+
+    Attributes:
+        passes: those of the direction.
+        base: what they are apart anyway, shape (cells,).
+        mean: over passes, besides that, shape (cells,); NaN where not known.
+        sure: by how many deviations it stands out, shape (cells,).
+    """
+
+    passes: tuple[Pass, ...]
+    base: FloatArray
+    mean: FloatArray
+    sure: FloatArray
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Apart:
+    """Where a track and its sister say that the shaft was, during passes.
+
+    Attributes:
+        track: the track.
+        frame: what its levels are of the travel, by the sister: she tells where the shaft was.
+        step: the coarser of both tracks' steps, percent of travel.
+        passes: in the order of time.
+        time_s: of the readings, shape (n,).
+        own: where the track says it was, percent of travel, shape (n,).
+        other: where the sister does, shape (n,).
+    """
+
+    track: Instrument
+    frame: Frame
+    step: float
+    passes: tuple[Pass, ...]
+    time_s: FloatArray
+    own: FloatArray
+    other: FloatArray
+
+    @property
+    def cell_pct(self) -> float:
+        """How wide a cell of travel is, percent."""
+        return max(_CELL_PCT, self.step)
+
+    def folds(self) -> list[Fold]:
+        """Sorted by where the shaft was, by direction."""
+        folds = []
+        for direction in Direction:
+            some = tuple(p for p in self.passes if p.direction is direction)
+            if len(some) > 1:
+                folds.append(_folded(self, some))
+        return folds
+
+    def is_opening(self) -> BoolArray:
+        """Whether each reading is of an opening pass, shape (n,)."""
+        number = np.searchsorted([p.start_s for p in self.passes], self.time_s, side="right") - 1
+        opening = np.asarray([p.direction is Direction.OPENING for p in self.passes])
+        return np.asarray(opening[np.maximum(number, 0)])
+
+    def of_pass(self, a_pass: Pass) -> slice:
+        """The readings of a pass, with the one that ends it."""
+        first, last = np.searchsorted(self.time_s, (a_pass.start_s, a_pass.end_s)).tolist()
+        return slice(first, last + 1)
+
+    def when(self, a_pass: Pass, place: Span) -> Span | None:
+        """When the shaft was at a place in a pass."""
+        of_pass = self.of_pass(a_pass)
+        of_pass = slice(of_pass.start, of_pass.stop - 1)  # the reading that ends it is the next one's
+        there = self.other[of_pass]
+        at_s = self.time_s[of_pass][(there >= place[0]) & (there <= place[1])]
+        return (float(at_s[0]), float(at_s[-1])) if at_s.size else None
+
+    def is_own(self, spans: list[Span]) -> bool:
+        """Whether it is the track that goes through some spans unlike a shaft, and not its sister.
+
+        Held against the straight way from before it to behind it: what the shaft did is in both.
+        """
+        time_s = self.time_s
+        interval_s, more = float(np.median(np.diff(time_s))), 0.0
+        for start, end in spans:
+            around = max(0.5 * (end - start), 2.0 * interval_s)
+            first, last = np.searchsorted(time_s, (start - around, end + around)).tolist()
+            if last - first < 4:
+                continue
+            share = (time_s[first:last] - time_s[first]) / (time_s[last - 1] - time_s[first])
+            of_own, of_other = (
+                float(np.sum((x[first:last] - x[first] - share * (x[last - 1] - x[first])) ** 2))
+                for x in (self.own, self.other)
+            )
+            more += (of_own - of_other) / max(of_own + of_other, 1e-9)
+        return more > 0.0
+
+
+def find_apart(
+    shaft: Shaft,
+    track: Instrument,
+    told_s: tuple[Span, ...],
+    worth: Callable[[Apart], bool],
+) -> Apart | None:
+    """What a track and its sister show; `None` without a sister, or where nothing is worth a look.
+
+    What goes to a rail, or is on both tracks, is left out.
+
+    Args:
+        shaft: what is known of it.
+        track: the track.
+        told_s: when it is off for a reason that is told already.
+        worth: whether some passes may show anything; asked where there are so many that some of them
+            are looked at first.
+    """
+    ways = [p.direction for p in shaft.passes]
+    # One pass alone tells nothing that comes again.
+    passes = tuple(p for p in shaft.passes if ways.count(p.direction) > 1)
+    if shaft.pair is None or shaft.travel is None or not passes:
+        return None
+    masked = left_before(shaft, track) + told_s
+    if len(passes) > 2 * _FIRST_LOOK:
+        # Both directions of every so many: what is worn shows in most passes.
+        every = len(passes) // _FIRST_LOOK
+        some = tuple(p for n, p in enumerate(passes) if n // 2 % every == 0)
+        first = _during(shaft.pair, track, shaft.travel, some, masked)
+        if not worth(first):
+            return None
+    return _during(shaft.pair, track, shaft.travel, passes, masked)
+
+
+def left_before(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
+    """When a track was at a rail, off with others, or so far off that it was open, and its spikes."""
+    return told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track)
+
+
+def told_of(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
+    """When a track was at a rail, or off together with others."""
+    return tuple(
+        part.span_s
+        for e in shaft.events
+        for name, part in e.parts
+        if name == track.id and (len(e.parts) > 1 or track.is_unusual(part.level))
+    )
+
+
+def _far_off(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
+    """When one of two tracks that are read slowly was far off for sure: a line was open, not rough."""
+    if not track.is_slow or shaft.pair is None:
+        return ()
+    own = (e for e in shaft.events if e.channels == (track.id,) and not e.is_weak)
+    return tuple(e.span_s for e in own if e.deepest[1].depth >= _FAR_OFF_PCT)
+
+
+def _frame_by_sister(pair: Pair, travel: Travel, track: Instrument) -> Frame:
+    """What a track reads while its sister is at her ends: she tells where the shaft was."""
+    sister = pair.other(track)
+    frame = travel.frames[sister.id]
+    ends = np.asarray((frame.closed, frame.open)) * 100.0 / sister.supply_v
+    closed, opened = track.own(pair.as_track(track, ends)).tolist()
+    return Frame(closed, opened, frame.basis)
+
+
+def _during(
+    pair: Pair, track: Instrument, travel: Travel, passes: tuple[Pass, ...], masked: tuple[Span, ...]
+) -> Apart:
+    sister, frame = pair.expected_of(track), _frame_by_sister(pair, travel, track)
+    whole = max(abs(frame.open - frame.closed) * 100.0 / track.supply_v, 1e-6)
+    size = max(1, round(_FINEST_S / max(track.interval_s, 1e-7)))
+    at, _ = samples_in(track.time_s, passes, size)
+    time_s, level, other = (
+        x[at].reshape(-1, size).mean(axis=1) for x in (track.time_s, track.level, sister)
+    )
+    own, other = (frame.percent(track.own(x)) for x in (level, other))
+    known = ~inside(time_s, masked, 2.0 * track.interval_s)
+    if track.is_slow:
+        # A stop ends a pass at full speed, at any instant between two readings.
+        known &= ~inside(time_s, ends_of(passes, at_stops=True), track.interval_s)
+        # Between two readings of the sister the shaft went straight as far as she does not bend there.
+        known &= bends_beside(other) <= _STRAIGHT_PCT
+    step = 100.0 * pair.resolution(track) / whole
+    return Apart(track, frame, step, passes, time_s[known], own[known], other[known])
+
+
+def _folded(seen: Apart, passes: tuple[Pass, ...]) -> Fold:
+    width = seen.cell_pct
+    cells = int(100.0 / width) + 1
+    cell = np.clip((seen.other / width).astype(np.int64), 0, cells - 1)
+    table: PassCells = sort_into_cells(seen.time_s, cell, passes, cells)
+    counts = table.counts()
+    with np.errstate(invalid="ignore", divide="ignore"):
+        of_pass = np.where(counts > 0, table.sums(seen.own - seen.other) / counts, np.nan)
+    known = np.isfinite(of_pass)
+    passes_there = known.sum(axis=0)
+    enough = passes_there >= 2
+    mean = np.full(cells, np.nan)
+    spread = np.full(cells, np.nan)
+    mean[enough] = np.nanmedian(of_pass[:, enough], axis=0)
+    base = _smooth(mean, max(2, round(_AROUND_PCT / width)))
+    mean = mean - base
+    spread[enough] = OF_MEDIAN * np.nanmedian(np.abs(of_pass[:, enough] - (mean + base)[enough]), axis=0)
+    within = np.maximum(spread, np.nanmedian(spread)) if enough.any() else spread
+    between = OF_MEDIAN * float(np.nanmedian(np.abs(mean))) if enough.any() else np.inf
+    sure = np.abs(mean) / np.sqrt(within**2 / np.maximum(passes_there, 1) + between**2 + 1e-6)
+    middle = (np.arange(cells) + 0.5) * width
+    sure[(middle < _STOP_PCT) | (middle > 100.0 - _STOP_PCT)] = 0.0
+    return Fold(passes, base, mean, np.nan_to_num(sure))
+
+
+def _smooth(mean: FloatArray, reach: int) -> FloatArray:
+    """What the tracks are apart anyway, over more than is worn, shape (cells,)."""
+    seen = np.flatnonzero(np.isfinite(mean))
+    if not seen.size:
+        return np.zeros(mean.shape)
+    smooth = even_median(mean[seen], reach)
+    return np.asarray(np.interp(np.arange(mean.size), seen, smooth), dtype=np.float64)
