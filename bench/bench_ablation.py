@@ -110,7 +110,6 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "a spot of a difference": ("examine", "is_seen_elsewhere", no),
     "flats": ("worn.worn_places", "find_flats", nothing),
     "a pass over a shallow place": ("worn.worn_places", "_is_pass", no),
-    "a flat is quiet": ("worn.worn_places", "is_quiet", yes),
     "a flat's ends are no drops": ("worn.worn_places.FlatEnds", "explain", no),
     "rough stretches": ("worn.worn_places", "rough_stretches", nothing),
     "what flickers is rough first": ("worn.worn_places", "_is_contact", yes),

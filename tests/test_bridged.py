@@ -4,6 +4,8 @@ Source of what is expected: a potentiometer divides its supply over the resistan
 its ends (Ohm's law); so without 4 of 100 percent each other percent is worth 100/96 of what it was.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -15,7 +17,8 @@ from nervus.signal.explained.shaft import Shaft
 from nervus.signal.motion.course import course_of
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
-from nervus.signal.worn.bridged import Bridged, find_bridged
+from nervus.signal.worn.apart import Apart
+from nervus.signal.worn.bridged import Bridged, _Cells, _cells, _judged, _lagging, find_bridged
 from signals import pair_of, recording, sweeps, track, volts
 
 FRAME = Frame(0.5, 4.5, "as made")
@@ -58,10 +61,68 @@ def test_a_bridged_stretch_is_told_where_it_is(place: tuple[float, float], rate_
     assert (spot.channels, spot.shape) == (("tps1_v",), Shape.FLAT)
     assert spot.travel_pct == pytest.approx(place, abs=0.35)
     assert (spot.seen_in, spot.crossed) == (12, 12)
-    reading = 100.0 / rate_hz  # how far it goes between two, percent
-    for start, end in spot.times_s:
-        within = travel[(time_s >= start) & (time_s <= end)]
-        assert np.all((within > place[0] - 0.4 - reading) & (within < place[1] + 0.4 + reading))
+    reading = 110.0 / rate_hz  # how far it goes between two, percent
+    for start, end in told.spans:
+        ends = np.sort(travel[np.searchsorted(time_s, (start - 1e-9, end - 1e-9))])
+        assert ends == pytest.approx(place, abs=0.2 + reading)
+
+
+def test_its_ends_are_told_to_a_tenth_where_readings_are_many() -> None:
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=1000.0)
+    for place in ((61.13, 64.62), (20.38, 26.11)):
+        told = found(bridged(travel, *place), travel, time_s)
+        assert told is not None
+        spot = told.spot(shaft_of(travel, travel, time_s))
+        assert spot is not None
+        assert spot.travel_pct == pytest.approx(place, abs=0.1)
+
+
+def test_passes_that_do_not_show_it_are_not_counted() -> None:
+    """A bridge that comes off: ten of twelve sweeps show it."""
+    time_s, travel = sweeps(12, seconds=3.013, rate_hz=200.0)
+    some = time_s < 10 * 3.013
+    told = found(np.where(some, bridged(travel, 40.0, 45.0), travel), travel, time_s)
+    assert told is not None
+    assert len(told.spans) == 20
+    assert max(end for _, end in told.spans) < 10 * 3.013
+
+
+def test_a_stretch_is_told_of_two_tracks_that_are_read_in_turn() -> None:
+    """By hand: the second lags by 0.1 s; both are straight again at the same instants."""
+    time_s, travel = sweeps(12, seconds=3.013, rate_hz=100.0)
+    later = np.interp(time_s - 0.1, time_s, travel)
+    made = shaft_of(bridged(travel, 40.0, 45.0), later, time_s)
+    assert made.pair is not None
+    made = replace(made, pair=replace(made.pair, skew_s=0.1, together=False))
+    told = find_bridged(made)
+    assert told is not None
+    straight = told.straight(track(time_s, volts(bridged(travel, 40.0, 45.0))))
+    inner = (time_s > 0.5) & (time_s < time_s[-1] - 0.5)
+    assert straight.level[inner] == pytest.approx(20.0 * volts(travel)[inner], abs=0.5)
+
+
+def test_a_stretch_is_told_from_enough_cells_on_either_side() -> None:
+    """By hand: two straight ways with a fall of 4 between them, and one cell less on a side."""
+    at = np.asarray([30.2, 30.7, 31.2, 33.1, 34.0, 36.1, 36.6, 37.1])
+    apart = -np.clip(at - 32.0, 0.0, 4.0)
+    cells, opening = _Cells(at, apart), np.ones(at.size, dtype=np.bool_)
+    told = _judged((cells, opening), (32.0, 36.0))
+    assert told is not None
+    assert told[0] == (32.0, 36.0)
+    assert told[1] == pytest.approx(4.0)
+    for without in (0, 3, 7):
+        left = np.arange(at.size) != without
+        assert _judged((_Cells(at[left], apart[left]), opening[left]), (32.0, 36.0)) is None
+
+
+def test_what_was_read_in_one_direction_only_counts_too() -> None:
+    """By hand: closing lies 3 higher all over, and was read beyond the place only."""
+    at = np.tile(np.arange(30.0, 50.0, 0.5), (2, 1))
+    apart = -np.clip(at - 38.0, 0.0, 4.0) + np.asarray([[0.0], [3.0]])
+    apart[1, :24] = np.nan
+    near = _lagging(_Cells(np.where(np.isfinite(apart), at, np.nan), apart))
+    assert near == pytest.approx((38.0, 42.0))
+    assert _lagging(_Cells(at, np.full(at.shape, np.nan))) is None
 
 
 def test_a_track_is_straight_again_without_its_stretch() -> None:
@@ -75,6 +136,25 @@ def test_a_track_is_straight_again_without_its_stretch() -> None:
     assert np.abs(own.level - 20.0 * volts(travel)).max() > 1.8
     other = track(time_s, volts(travel), "tps2_v")
     assert told.straight(other) is other
+
+
+def test_two_passes_over_it_are_too_few() -> None:
+    """One sweep over it and three that turn round before it; with one more sweep it is told."""
+    for whole, is_told in ((1, False), (2, True)):
+        _, over = sweeps(whole, seconds=3.013, rate_hz=200.0)
+        travel = np.concatenate((over, 0.38 * sweeps(3, seconds=3.013, rate_hz=200.0)[1]))
+        time_s = np.arange(travel.size) / 200.0
+        assert (found(bridged(travel, 42.0, 46.0), travel, time_s) is not None) is is_told
+
+
+def test_where_a_plate_lands_nothing_is_looked_at() -> None:
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
+    made = track(time_s, volts(travel))
+    passes = find_passes(time_s, travel)
+    cells = _cells(Apart(made, FRAME, 0.1, passes, time_s, travel, travel))
+    known = np.isfinite(cells.apart).all(axis=0)
+    assert np.flatnonzero(known)[[0, -1]].tolist() == [3, 196], "of half a percent each"
+    assert cells.at[0, 100] == pytest.approx(50.25, abs=0.25)
 
 
 def bends(travel: FloatArray) -> FloatArray:
@@ -123,7 +203,7 @@ def findings(time_s: FloatArray, **values: FloatArray) -> tuple[Finding, ...]:
 
 
 @pytest.mark.parametrize("sister_sign", [1.0, -1.0])
-@pytest.mark.parametrize("place", [(12.0, 17.0), (61.0, 67.0)])
+@pytest.mark.parametrize("place", [(12.0, 17.0), (61.0, 67.0), (5.5, 11.5), (90.0, 96.0)])
 def test_what_a_stretch_does_beside_it_is_no_second_fault(
     place: tuple[float, float], sister_sign: float
 ) -> None:

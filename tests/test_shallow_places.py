@@ -4,11 +4,13 @@ The planted places are the tests' own; how a worn stretch behaves (it holds the 
 leaps, or X
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.stats import binom
 
-from nervus.domain.analysis import Frame, Travel
+from nervus.domain.analysis import Direction, Frame, Pass, Travel
 from nervus.domain.channel import FloatArray, Sensor, Span
 from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
@@ -18,7 +20,7 @@ from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
 from nervus.signal.worn import leaps, parted
-from nervus.signal.worn.apart import Fold
+from nervus.signal.worn.apart import Apart, Fold
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import rough_stretches
 from signals import pair_of, recording, sweeps, track, volts
@@ -155,6 +157,33 @@ def test_a_contact_that_fails_in_half_of_the_passes_is_told_by_these() -> None:
 def test_no_place_is_told_where_there_is_none(shown: object, why: str) -> None:
     time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
     assert found_on(shown(travel), travel, time_s) == (), why  # type: ignore[operator]
+
+
+def test_one_pass_of_a_direction_tells_nothing_and_disturbs_nothing() -> None:
+    """Six ways up; of the ways down only one was read."""
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
+    shown = steps(travel, 60.0, 64.0, 4.0)
+    one, two = track(time_s, volts(shown)), track(time_s, volts(travel), "tps2_v")
+    made = shaft_of(one, two, travel)
+    up = tuple(p for p in made.passes if p.direction is Direction.OPENING)
+    down = tuple(p for p in made.passes if p.direction is Direction.CLOSING)
+    (spot,) = find_parted(
+        replace(made, passes=tuple(sorted((*up, down[2]), key=lambda p: p.start_s))), one, ()
+    )
+    assert spot.travel_pct == pytest.approx((60.0, 64.0), abs=0.6)
+    assert spot.seen_in == len(up)
+
+
+def test_when_the_shaft_was_at_a_place() -> None:
+    """By hand: at 10 percent a second from 2 s on; the reading that ends the pass is the next one's."""
+    time_s = np.arange(0.0, 10.0, 0.5)
+    at = 10.0 * (time_s - 2.0)
+    a_pass = Pass(2.0, 8.0, Direction.OPENING, 0.0, 60.0)
+    made = track(time_s, volts(at))
+    seen = Apart(made, FRAME, 0.1, (a_pass,), time_s, at, at)
+    assert seen.when(a_pass, (19.0, 31.0)) == (4.0, 5.0)
+    assert seen.when(a_pass, (50.0, 70.0)) == (7.0, 7.5)
+    assert seen.when(a_pass, (21.0, 24.0)) is None
 
 
 def test_one_step_of_the_converter_is_no_step_of_the_track() -> None:

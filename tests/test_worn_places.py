@@ -11,7 +11,7 @@ from nervus.signal.explained.events import Event
 from nervus.signal.explained.feed_signs import Shrunk, shrank
 from nervus.signal.explained.shaft import follow
 from nervus.signal.worn import dead_spots, worn_places
-from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
+from nervus.signal.worn.flat_ends import FlatEnds
 from signals import channel, recording, sweeps, track, volts
 
 
@@ -55,31 +55,6 @@ def test_a_spot_at_a_rough_stretch_of_its_track_is_the_roughness(
     flat: DeadSpot, stretch: Noise, *, explained: bool
 ) -> None:
     assert worn_places._is_rough(flat, [stretch]) is explained
-
-
-def stand(noise_v: float, seconds: float = 0.2) -> tuple[FloatArray, FloatArray, tuple[Span, ...]]:
-    """A track that moves, and stands in each pass, there with a noise of its own; and when it stands."""
-    random = np.random.default_rng(3)
-    time_s, travel = sweeps(4, seconds=4.0, rate_hz=200.0)
-    level = volts(travel, noise_v=0.003)
-    starts = [0.9 + 4.0 * n for n in range(4)] + [2.9 + 4.0 * n for n in range(4)]
-    for start in starts:
-        here = (time_s >= start) & (time_s <= start + seconds)
-        level[here] = 2.2 + random.normal(0.0, noise_v, int(here.sum()))
-    return time_s, level, tuple((s, s + seconds) for s in starts)
-
-
-def test_a_stand_is_quiet_and_roughness_is_not() -> None:
-    for noise_v, quiet in ((0.003, True), (0.006, True), (0.03, False), (0.1, False)):
-        time_s, level, spans = stand(noise_v)
-        assert is_quiet(track(time_s, level), spot((40.0, 44.0), times_s=spans)) is quiet
-
-
-def test_what_is_too_short_to_be_judged_passes_for_quiet() -> None:
-    """Three readings in a stand, of which the first and the last come and go."""
-    time_s, level, spans = stand(0.1, seconds=0.012)
-    assert is_quiet(track(time_s, level), spot((40.0, 44.0), times_s=spans[:1]))
-    assert is_quiet(track(time_s, level), spot((40.0, 44.0), times_s=((0.0, 0.0),)))
 
 
 def leaping(high: float = 46.0) -> tuple[FloatArray, FloatArray, FloatArray]:

@@ -10,7 +10,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nervus.domain.analysis import Direction
 from nervus.domain.channel import BoolArray, FloatArray, Span
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.explained.shaft import Shaft
@@ -25,21 +24,20 @@ _LAGS, _STOP_PCT = 0.5, 1.5
 # What is beside a stretch is looked at so far; its ends are sought so far around, and so many times
 # around what was found, in such steps and in so many finer ones, percent of travel.
 _BESIDE_PCT, _AROUND_PCT, _TRIES, _STEP_PCT, _FINER = 20.0, 1.5, 4, 0.25, 5
-# It is so wide, percent of travel, and as many steps of the tracks.
-_NARROWEST_PCT, _WIDEST_PCT, _LEAST_STEPS = 0.7, 12.0, 1.2
+# It is so wide, percent of travel.
+_NARROWEST_PCT, _WIDEST_PCT = 0.7, 12.0
 # What was shown at the ends, without what noise adds.
 _ENDS = (0.005, 0.995)
-# While it stands a track goes on by less than this share of what it does beside, and there no more than
-# so much unlike its sister: else it is bent.
-_STANDS, _STRAIGHT = 0.3, 0.15
+# While it stands a track goes on by less than this share of what it does beside.
+_STANDS = 0.3
 # A stretch leaves this share of what a straight line leaves of what the tracks are apart by, at most.
 _LEFT = 0.4
 # It is told from so many cells inside, and so many to either side.
 _LEAST_INSIDE, _LEAST_BESIDE = 2, 3
 # A pass shows it that falls behind by this share of it at least, by what it read so far to either side;
-# so many passes do, and this share of those that were read there.
+# so many passes do.
 _ALIKE, _NEAR_PCT = 0.5, 6.0
-_LEAST_PASSES, _LEAST_SHARE = 3, 0.6
+_LEAST_PASSES = 3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -50,7 +48,6 @@ class Bridged:
         track: the channel of the track that has it.
         sister: the channel of the other one.
         ends: what the sister reads at its ends, in her own unit.
-        depth: by how much the track falls behind over it, in the track's own unit.
         spans: when passes show it.
         time_s: instants, shape (n,).
         by: how much the track reads too little then, percent of its supply, shape (n,).
@@ -59,7 +56,6 @@ class Bridged:
     track: str
     sister: str
     ends: Span
-    depth: float
     spans: tuple[Span, ...]
     time_s: FloatArray
     by: FloatArray
@@ -75,10 +71,10 @@ class Bridged:
         if shaft.travel is None or self.sister not in shaft.travel.frames:
             return None
         ends = shaft.travel.frames[self.sister].percent(np.asarray(self.ends))
-        low, high = sorted(round(end, 2) for end in ends.tolist())
+        low, high = (round(end, 2) for end in ends.tolist())
         crossed = max(len(crossings(shaft.passes, (low, high))), len(self.spans))
         seen = (len(self.spans), crossed)
-        return pooled_spot(self.track, (low, high), Shape.FLAT, self.depth, self.spans, seen)
+        return pooled_spot(self.track, (low, high), Shape.FLAT, 0.0, self.spans, seen)
 
 
 def find_bridged(shaft: Shaft) -> Bridged | None:
@@ -88,10 +84,10 @@ def find_bridged(shaft: Shaft) -> Bridged | None:
         if seen is None:
             continue
         stretch = _stretch(_cells(_shown(seen)))
-        if stretch is None or stretch[1] < _LEAST_STEPS * seen.step:
+        if stretch is None:
             continue
-        spans, read = _shows(_shown(seen), *stretch)
-        if len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * read) and seen.is_own(spans):
+        spans = _shows(_shown(seen), *stretch)
+        if len(spans) >= _LEAST_PASSES:
             return _undone(shaft, seen, stretch, tuple(spans))
     return None
 
@@ -130,32 +126,29 @@ def _undone(
         track.id,
         sister.id,
         (frame.at(low + off), frame.at(high + off)),
-        abs(track.own_value(lost / 100.0 * whole)),
         spans,
         track.time_s,
         share * lost / 100.0 * whole,
     )
 
 
-def _shows(seen: Apart, place: Span, lost: float) -> tuple[list[Span], int]:
-    """When passes show a stretch, and how many were read on both sides of it."""
+def _shows(seen: Apart, place: Span, lost: float) -> list[Span]:
+    """When passes that were read on both sides of a stretch show it: from one side to the other."""
     (low, high), apart = place, seen.own - seen.other
     below = (seen.other < low) & (seen.other > low - _NEAR_PCT)
     above = (seen.other > high) & (seen.other < high + _NEAR_PCT)
-    spans, read = [], 0
+    spans = []
     for a_pass in seen.passes:
         of_pass = seen.of_pass(a_pass)
         sides = [np.flatnonzero(side[of_pass]) for side in (below, above)]
         if not all(side.size for side in sides):
             continue
-        read += 1
-        before, behind = (float(np.mean(apart[of_pass][side])) for side in sides)
-        if before - behind > _ALIKE * lost:
-            # Read slowly it may not be read inside: it is between the readings beside it.
-            first, last = sorted(sides, key=lambda side: float(side.mean()))
-            beside = seen.time_s[of_pass][[first[-1], last[0]]].tolist()
-            spans.append(seen.when(a_pass, place) or (min(beside), max(beside)))
-    return spans, read
+        under, over = (float(np.mean(apart[of_pass][side])) for side in sides)
+        if under - over > _ALIKE * lost:
+            before, behind = sorted(sides, key=lambda side: float(side.mean()))
+            ends = seen.time_s[of_pass][[before[-1], behind[0]]].tolist()
+            spans.append((min(ends), max(ends)))
+    return spans
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -182,13 +175,7 @@ def _cells(seen: Apart) -> _Cells:
             (np.bincount(cell, x[within], 2 * size) / count).reshape(2, size)
             for x in (seen.other, seen.own)
         )
-    apart = own - at
-    for fold in seen.folds():
-        # The middle one of several passes, where there are: one may be off for another reason.
-        of = 0 if fold.passes[0].direction is Direction.OPENING else 1
-        usual = fold.base + fold.mean
-        apart[of] = np.where(np.isfinite(usual) & np.isfinite(apart[of]), usual, apart[of])
-    return _Cells(at, apart)
+    return _Cells(at, own - at)
 
 
 def _stretch(cells: _Cells) -> tuple[Span, float] | None:
@@ -208,21 +195,17 @@ def _stretch(cells: _Cells) -> tuple[Span, float] | None:
 
 
 def _lagging(cells: _Cells) -> Span | None:
-    """Over which travel a track lags most behind its sister, both ways; `None` where it hardly does."""
-    both = np.isfinite(cells.apart).all(axis=0)
-    if not both.any():
-        return None
+    """Over which travel a track lags most behind its sister; `None` where it hardly does."""
+    known = np.isfinite(cells.apart)
+    both = known.all(axis=0)
     # What was read in one direction only is as far off in the other one.
-    off = float(np.median(cells.apart[0, both] - cells.apart[1, both]))
-    apart = np.stack((cells.apart[0], cells.apart[1] + off))
-    apart = np.where(np.isfinite(apart), apart, apart[::-1])
-    seen = np.flatnonzero(np.isfinite(apart[0]))
+    off = float(np.median(cells.apart[0, both] - cells.apart[1, both])) if both.any() else 0.0
+    seen = np.flatnonzero(known.any(axis=0))
     if seen.size < 2:
         return None
     at = np.nanmean(cells.at[:, seen], axis=0)
-    # By the direction in which it lags less: what is late, or sticks, does so in either.
-    behind = (-np.diff(apart[:, seen], axis=1)).min(axis=0) - _LAGS * np.diff(at)
-    first, last, most = _richest(behind)
+    apart = np.nanmean(np.stack((cells.apart[0], cells.apart[1] + off))[:, seen], axis=0)
+    first, last, most = _richest(-np.diff(apart) - _LAGS * np.diff(at))
     return (float(at[first]), float(at[last + 1])) if most > 0.0 else None
 
 
@@ -269,6 +252,6 @@ def _judged(near: _Near, place: Span) -> tuple[Span, float] | None:
     left, beside, falls = _fit(near, place)
     usual, *_ = _fit(near, None)
     goes_on = (1.0 + beside - falls) / (1.0 + beside)
-    if left > _LEFT * usual or abs(goes_on) > _STANDS or abs(beside) > _STRAIGHT:
+    if left > _LEFT * usual or abs(goes_on) > _STANDS:
         return None
     return (round(low, 2), round(high, 2)), falls * (high - low)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nervus.domain.analysis import Frame, Travel
+from nervus.domain.analysis import Travel
 from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import DeadSpot, Floor, Noise, Shape
 from nervus.signal.arithmetic.instants import read_at
@@ -14,7 +14,7 @@ from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument, floor_of
 from nervus.signal.worn import dead_spots
 from nervus.signal.worn.apart import left_before, told_of
-from nervus.signal.worn.flat_checks import FlatEnds, is_quiet
+from nervus.signal.worn.flat_ends import FlatEnds
 from nervus.signal.worn.flats import find_flats
 from nervus.signal.worn.flickers import flickers_at
 from nervus.signal.worn.leaps import find_leaps
@@ -100,23 +100,19 @@ def _dead_spots(
         )
         # What single leaps tell of a stand is told better by time, or by the sister in as many passes.
         by_sister = tuple(s for s in shallow if s.shape is Shape.FLAT)
-        quiet = (s for s in found if s.shape is Shape.FLAT and is_quiet(track, s))
-        leaps = (s for s in quiet if not _same_place(s, flats))
+        leaps = (s for s in found if s.shape is Shape.FLAT and not _same_place(s, flats))
         spots += (s for s in found if s.shape is not Shape.FLAT)
         spots += (s for s in leaps if not _is_told_by(s, by_sister))
         spots += flats
-        ends = FlatEnds(track, flats, way, _whole(travel.frames[track.id], track))
+        frame = travel.frames[track.id]
+        whole = abs(frame.open - frame.closed) * 100.0 / track.supply_v
+        ends = FlatEnds(track, flats, way, whole)
         loose = tuple(e for e in loose if not ends.explain(e))
         shallow = tuple(s for s in shallow if not is_told(s, tuple(spots)))
         spots += shallow
         steps = (*shallow, *(s for s in found if s.shape is Shape.STEP))
         loose = tuple(e for e in loose if not _is_pass(e, steps, shaft, travel))
     return tuple(spots), loose
-
-
-def _whole(frame: Frame, track: Instrument) -> float:
-    """A track's whole travel, percent of its supply."""
-    return abs(frame.open - frame.closed) * 100.0 / track.supply_v
 
 
 def _alone(
@@ -127,7 +123,7 @@ def _alone(
     steps = steps_of(track, frame, shaft.passes)
     sure = tuple(s for s in found if s.shape is not Shape.FLAT)
     ends = (100.0 * frame.closed / track.supply_v, 100.0 * frame.open / track.supply_v)
-    flats = tuple(f for f in find_flats(course, shaft.passes, ends) if is_quiet(track, f))
+    flats = find_flats(course, shaft.passes, ends)
     # Where a step goes back a track seems to stand, in some passes; and where it goes on it leaps.
     flats = tuple(
         f for f in flats if not any(s.seen_in > f.seen_in and _same_place(f, (s,)) for s in steps)

@@ -1,6 +1,4 @@
-"""What goes with a flat: it is quiet, and where the track catches up it seems to leave its course."""
-
-from math import sqrt
+"""The ends of a flat: where a track that stood catches up it seems to leave its course."""
 
 import numpy as np
 
@@ -14,31 +12,8 @@ from nervus.signal.instruments.instrument import Instrument
 
 # What leaps at the end of a stand goes no further than this many times the stretch that was worn.
 _MOST_LEAP = 1.5
-# No stand is so many times noisier than its track usually is; told from so many samples.
-_MOST_NOISE, _LEAST_INSIDE = 3.0, 8
 # Where a flat lies is known within this, percent of travel.
 _NEAR_PCT = 1.0
-
-
-def is_quiet(track: Instrument, flat: DeadSpot) -> bool:
-    """Whether a track is no noisier than usual while one stands: a rough one stands on the average only.
-
-    It may also be the other one, by which the stand was told.
-    """
-    off = [np.empty(0)]
-    for start, end in flat.times_s:
-        first, last = np.searchsorted(track.time_s, (start, end)).tolist()
-        inside = track.level[first + 1 : max(last - 1, 0)]  # at the ends it comes and goes
-        if inside.size > 2 and np.ptp(inside) > 0.0:
-            # Not the level itself: the other track moves meanwhile.
-            off.append(inside[1:-1] - (inside[:-2] + inside[2:]) / 2.0)
-    bend = np.abs(np.concatenate(off))
-    if bend.size < _LEAST_INSIDE:
-        return True
-    # Three quarters of a normal distribution lie within 1.15 deviations; what a sample is off the middle
-    # of two others varies by the half more.
-    rough = float(np.quantile(bend, 0.75)) / 1.15 / sqrt(1.5)
-    return rough <= _MOST_NOISE * max(track.noise, track.resolution / 2.0)
 
 
 class FlatEnds:
