@@ -167,6 +167,11 @@ def bulges(travel: FloatArray) -> FloatArray:
     return travel + 12.0 * np.sin(np.pi * np.clip((travel - 20.0) / 30.0, 0.0, 1.0))
 
 
+def dents(travel: FloatArray) -> FloatArray:
+    """Off by 10 percent in a fifth of it, and slowly back: it stands where it leaves, and is bent."""
+    return travel - np.interp(travel, [14.0, 24.0, 29.0, 50.0], [0.0, 10.0, 10.0, 0.0])
+
+
 def goes_half(travel: FloatArray) -> FloatArray:
     """Half as steep over a stretch: worn, not bridged."""
     return travel - 0.5 * np.clip(travel - 40.0, 0.0, 6.0)
@@ -177,7 +182,7 @@ def late(travel: FloatArray) -> FloatArray:
     return np.concatenate((np.full(6, travel[0]), travel[:-6]))
 
 
-@pytest.mark.parametrize("shown", [lambda x: x, bends, bulges, goes_half, late])
+@pytest.mark.parametrize("shown", [lambda x: x, bends, bulges, dents, goes_half, late])
 def test_nothing_else_is_bridged(shown: object) -> None:
     time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
     assert found(shown(travel), travel, time_s) is None  # type: ignore[operator]

@@ -28,8 +28,9 @@ _BESIDE_PCT, _AROUND_PCT, _TRIES, _STEP_PCT, _FINER = 20.0, 1.5, 4, 0.25, 5
 _NARROWEST_PCT, _WIDEST_PCT = 0.7, 12.0
 # What was shown at the ends, without what noise adds.
 _ENDS = (0.005, 0.995)
-# While it stands a track goes on by less than this share of what it does beside.
-_STANDS = 0.3
+# While it stands a track goes on by less than this share of what it does beside, and there no more than
+# so much unlike its sister, a share of what she does: else it is bent.
+_STANDS, _STRAIGHT = 0.3, 0.15
 # A stretch leaves this share of what a straight line leaves of what the tracks are apart by, at most.
 _LEFT = 0.4
 # It is told from so many cells inside, and so many to either side.
@@ -252,6 +253,6 @@ def _judged(near: _Near, place: Span) -> tuple[Span, float] | None:
     left, beside, falls = _fit(near, place)
     usual, *_ = _fit(near, None)
     goes_on = (1.0 + beside - falls) / (1.0 + beside)
-    if left > _LEFT * usual or abs(goes_on) > _STANDS:
+    if left > _LEFT * usual or abs(goes_on) > _STANDS or abs(beside) > _STRAIGHT:
         return None
     return (round(low, 2), round(high, 2)), falls * (high - low)
