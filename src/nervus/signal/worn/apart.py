@@ -4,6 +4,7 @@ What two tracks on one shaft are apart by holds no motion. Opening and closing p
 themselves: behind a gear's play, or where a pair is read in turn, they are not alike.
 """
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -144,9 +145,9 @@ def find_apart(
         worth: whether some passes may show anything; asked where there are so many that some of them
             are looked at first.
     """
-    ways = [p.direction for p in shaft.passes]
+    ways = Counter(p.direction for p in shaft.passes)
     # One pass alone tells nothing that comes again.
-    passes = tuple(p for p in shaft.passes if ways.count(p.direction) > 1)
+    passes = tuple(p for p in shaft.passes if ways[p.direction] > 1)
     if shaft.pair is None or shaft.travel is None or not passes:
         return None
     masked = left_before(shaft, track) + told_s
