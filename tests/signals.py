@@ -2,14 +2,19 @@
 
 import numpy as np
 
-from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Sensor
+from nervus.domain.analysis import Frame, Travel
+from nervus.domain.channel import CHANNEL_KINDS, Channel, FloatArray, Recording, Sensor, Span
 from nervus.signal.explained.events import Event
-from nervus.signal.explained.shaft import follow
+from nervus.signal.explained.shaft import Shaft, follow
 from nervus.signal.instruments.instrument import Instrument, prepare
+from nervus.signal.motion.course import course_of
 from nervus.signal.motion.pair import Pair
 from nervus.signal.motion.relation import Line
+from nervus.signal.motion.travel import find_passes
 
 RATE_HZ = 200.0
+# The ends of what `volts` gives.
+FRAME = Frame(0.5, 4.5, "as made")
 
 
 def sweep(seconds: float = 4.0, rate_hz: float = RATE_HZ) -> tuple[FloatArray, FloatArray]:
@@ -55,6 +60,22 @@ def events(made: Recording, sensor: Sensor = Sensor.THROTTLE) -> tuple[Event, ..
 def pair_of(first: Instrument, second: Instrument, line: Line, *, together: bool = True) -> Pair:
     """Two tracks that are read at the same instants."""
     return Pair(first, second, line, 0.0, together)
+
+
+def shaft_of(one: Instrument, two: Instrument, travel: FloatArray) -> Shaft:
+    """A shaft with two tracks of one line, read together, and nothing that left its course."""
+    both = one, two
+    frames: dict[str, Frame] = dict.fromkeys((t.id for t in both), FRAME)
+    spikes: dict[str, tuple[Span, ...]] = dict.fromkeys((t.id for t in both), ())
+    return Shaft(
+        Sensor.THROTTLE,
+        both,
+        pair_of(one, two, Line(1.0, 0.0)),
+        courses={t.id: course_of(t, ()) for t in both},
+        spikes=spikes,
+        travel=Travel(one.time_s, travel, two.id, frames),
+        passes=find_passes(one.time_s, travel),
+    )
 
 
 def sweep_recording(

@@ -9,19 +9,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from nervus.domain.analysis import Frame, Travel
-from nervus.domain.channel import FloatArray, Sensor, Span
+from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Disagreement, Finding, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.explained.shaft import Shaft
-from nervus.signal.motion.course import course_of
-from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
 from nervus.signal.worn.apart import Apart
 from nervus.signal.worn.bridged import Bridged, _Cells, _cells, _judged, _lagging, find_bridged
-from signals import pair_of, recording, sweeps, track, volts
-
-FRAME = Frame(0.5, 4.5, "as made")
+from signals import FRAME, recording, shaft_of, sweeps, track, volts
 
 
 def bridged(travel: FloatArray, low: float, high: float) -> FloatArray:
@@ -32,22 +27,13 @@ def bridged(travel: FloatArray, low: float, high: float) -> FloatArray:
 
 def found(shown: FloatArray, travel: FloatArray, time_s: FloatArray) -> Bridged | None:
     """What is found of a track beside its sound sister, which comes second."""
-    return find_bridged(shaft_of(shown, travel, time_s))
+    return find_bridged(beside(shown, travel, time_s))
 
 
-def shaft_of(shown: FloatArray, travel: FloatArray, time_s: FloatArray) -> Shaft:
+def beside(shown: FloatArray, travel: FloatArray, time_s: FloatArray) -> Shaft:
+    """A track that shows something, and its sound sister, who comes second."""
     one = track(time_s, volts(shown, noise_v=0.002))
-    two = track(time_s, volts(travel, noise_v=0.002, seed=2), "tps2_v")
-    frames: dict[str, Frame] = {one.id: FRAME, two.id: FRAME}
-    passes = find_passes(time_s, travel)
-    pair = pair_of(one, two, Line(1.0, 0.0))
-    way = Travel(time_s, travel, two.id, frames)
-    spikes: dict[str, tuple[Span, ...]] = {one.id: (), two.id: ()}
-    courses = {one.id: course_of(one, ()), two.id: course_of(two, ())}
-    tracks = one, two
-    return Shaft(
-        Sensor.THROTTLE, tracks, pair, courses=courses, spikes=spikes, travel=way, passes=passes
-    )
+    return shaft_of(one, track(time_s, volts(travel, noise_v=0.002, seed=2), "tps2_v"), travel)
 
 
 @pytest.mark.parametrize("place", [(61.2, 64.6), (20.0, 26.0), (85.3, 88.1), (7.0, 9.0)])
@@ -56,7 +42,7 @@ def test_a_bridged_stretch_is_told_where_it_is(place: tuple[float, float], rate_
     time_s, travel = sweeps(6, seconds=3.013, rate_hz=rate_hz)
     told = found(bridged(travel, *place), travel, time_s)
     assert told is not None
-    spot = told.spot(shaft_of(travel, travel, time_s))
+    spot = told.spot(beside(travel, travel, time_s))
     assert spot is not None
     assert (spot.channels, spot.shape) == (("tps1_v",), Shape.FLAT)
     assert spot.travel_pct == pytest.approx(place, abs=0.35)
@@ -72,7 +58,7 @@ def test_its_ends_are_told_to_a_tenth_where_readings_are_many() -> None:
     for place in ((61.13, 64.62), (20.38, 26.11)):
         told = found(bridged(travel, *place), travel, time_s)
         assert told is not None
-        spot = told.spot(shaft_of(travel, travel, time_s))
+        spot = told.spot(beside(travel, travel, time_s))
         assert spot is not None
         assert spot.travel_pct == pytest.approx(place, abs=0.1)
 
@@ -91,7 +77,7 @@ def test_a_stretch_is_told_of_two_tracks_that_are_read_in_turn() -> None:
     """By hand: the second lags by 0.1 s; both are straight again at the same instants."""
     time_s, travel = sweeps(12, seconds=3.013, rate_hz=100.0)
     later = np.interp(time_s - 0.1, time_s, travel)
-    made = shaft_of(bridged(travel, 40.0, 45.0), later, time_s)
+    made = beside(bridged(travel, 40.0, 45.0), later, time_s)
     assert made.pair is not None
     made = replace(made, pair=replace(made.pair, skew_s=0.1, together=False))
     told = find_bridged(made)

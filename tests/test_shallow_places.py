@@ -10,22 +10,18 @@ import numpy as np
 import pytest
 from scipy.stats import binom
 
-from nervus.domain.analysis import Direction, Frame, Pass, Travel
-from nervus.domain.channel import FloatArray, Sensor, Span
+from nervus.domain.analysis import Direction, Pass
+from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.arithmetic.chance import at_least
-from nervus.signal.explained.shaft import Shaft
-from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
 from nervus.signal.worn import leaps, parted
 from nervus.signal.worn.apart import Apart, Fold
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import rough_stretches
-from signals import pair_of, recording, sweeps, track, volts
-
-FRAME = Frame(0.5, 4.5, "as made")
+from signals import FRAME, pair_of, recording, shaft_of, sweeps, track, volts
 
 
 def coarse(values: FloatArray, bits: int = 8) -> FloatArray:
@@ -65,20 +61,6 @@ def found_on(
     one = track(time_s, coarse(volts(shown, noise_v=0.002), rate_bits))
     two = track(time_s, coarse(volts(travel, noise_v=0.002, seed=2), rate_bits), "tps2_v")
     return find_parted(shaft_of(one, two, travel), two if of_second else one, ())
-
-
-def shaft_of(one: Instrument, two: Instrument, travel: FloatArray) -> Shaft:
-    """A shaft with two tracks of one line and nothing that left its course."""
-    frames: dict[str, Frame] = {one.id: FRAME, two.id: FRAME}
-    spikes: dict[str, tuple[Span, ...]] = {one.id: (), two.id: ()}
-    return Shaft(
-        Sensor.THROTTLE,
-        (one, two),
-        pair_of(one, two, Line(1.0, 0.0)),
-        spikes=spikes,
-        travel=Travel(one.time_s, travel, one.id, frames),
-        passes=find_passes(one.time_s, travel),
-    )
 
 
 @pytest.mark.parametrize("bits", [8, 12])

@@ -70,11 +70,11 @@ class Pair:
         sister, sign = self.other(of), 1.0 if of.id == self.first.id else -1.0
         return self.as_track(of, read_at(at_s + sign * self.skew_s, sister.time_s, sister.level))
 
-    def expected_of(self, of: Instrument, samples: slice = slice(None)) -> FloatArray:
+    def expected_of(self, of: Instrument, samples: slice | IntArray = slice(None)) -> FloatArray:
         """What the sister says of a track's own samples, percent of supply, shape (n,)."""
         if self.together:
             return self.as_track(of, self.other(of).level[samples])
-        if samples == slice(None):
+        if isinstance(samples, slice) and samples == slice(None):
             sister, sign = self.other(of), 1.0 if of.id == self.first.id else -1.0
             return self.as_track(
                 of, np.interp(of.time_s + sign * self.skew_s, sister.time_s, sister.level)

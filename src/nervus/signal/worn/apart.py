@@ -84,7 +84,7 @@ class Apart:
         folds = []
         for direction in Direction:
             some = tuple(p for p in self.passes if p.direction is direction)
-            if len(some) > 1:
+            if some:
                 folds.append(_folded(self, some))
         return folds
 
@@ -196,13 +196,13 @@ def _frame_by_sister(pair: Pair, travel: Travel, track: Instrument) -> Frame:
 def _during(
     pair: Pair, track: Instrument, travel: Travel, passes: tuple[Pass, ...], masked: tuple[Span, ...]
 ) -> Apart:
-    sister, frame = pair.expected_of(track), _frame_by_sister(pair, travel, track)
+    frame = _frame_by_sister(pair, travel, track)
     whole = max(abs(frame.open - frame.closed) * 100.0 / track.supply_v, 1e-6)
     size = max(1, round(_FINEST_S / max(track.interval_s, 1e-7)))
     at, _ = samples_in(track.time_s, passes, size)
-    time_s, level, other = (
-        x[at].reshape(-1, size).mean(axis=1) for x in (track.time_s, track.level, sister)
-    )
+    # Of the sister no more is read than what is looked at: a few passes of a day, mostly.
+    read = track.time_s[at], track.level[at], pair.expected_of(track, at)
+    time_s, level, other = (x.reshape(-1, size).mean(axis=1) for x in read)
     own, other = (frame.percent(track.own(x)) for x in (level, other))
     known = ~inside(time_s, masked, 2.0 * track.interval_s)
     if track.is_slow:

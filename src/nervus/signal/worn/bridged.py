@@ -84,10 +84,11 @@ def find_bridged(shaft: Shaft) -> Bridged | None:
         seen = find_apart(shaft, track, (), lambda some: _lagging(_cells(_shown(some))) is not None)
         if seen is None:
             continue
-        stretch = _stretch(_cells(_shown(seen)))
+        shown = _shown(seen)
+        stretch = _stretch(_cells(shown))
         if stretch is None:
             continue
-        spans = _shows(_shown(seen), *stretch)
+        spans = _shows(shown, *stretch)
         if len(spans) >= _LEAST_PASSES:
             return _undone(shaft, seen, stretch, tuple(spans))
     return None
