@@ -11,9 +11,9 @@ from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 
 def runs(mask: BoolArray) -> tuple[IntArray, IntArray]:
     """First and last index (inclusive) of every run of `True`, each of shape (n_runs,)."""
-    padded = np.concatenate(([False], mask, [False])).astype(np.int8)
-    change = np.diff(padded)
-    return np.flatnonzero(change == 1), np.flatnonzero(change == -1) - 1
+    padded = np.concatenate(([False], mask, [False]))
+    change = np.flatnonzero(padded[1:] != padded[:-1])
+    return change[::2], change[1::2] - 1
 
 
 def runs_of(indices: IntArray) -> tuple[IntArray, IntArray]:

@@ -7,6 +7,7 @@ Where the sampling is too slow for a plate to be told from a fault, only levels 
 """
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from math import ceil, sqrt
 
 import numpy as np
@@ -50,7 +51,7 @@ _LEAST_COURSE, _GOES_ON = 3, 10
 _SMALL_EDGE = 1.25
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Excursion:
     """One stretch off the course.
 
@@ -76,12 +77,12 @@ class Excursion:
     local: float | None = None
     deepest_s: Span | None = None
 
-    @property
+    @cached_property
     def course(self) -> float:
         """Where the course was in the middle of it, or where it went furthest."""
         return (self.before + self.after) / 2 if self.local is None else self.local
 
-    @property
+    @cached_property
     def depth(self) -> float:
         """How far it left the course, percent of supply, always positive."""
         return abs(self.level - self.course)

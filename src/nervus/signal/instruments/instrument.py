@@ -4,7 +4,7 @@ A potentiometer is ratiometric: with a supply of 4.80 V a healthy 0.50 V reads 0
 practice). So what counts is the share of the supply, not the volts.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from math import ceil, inf
 
@@ -82,6 +82,9 @@ class Instrument:
     usual: tuple[float, float]
     clock: tuple[float, float] = (0.0, 0.0)
     keeps_time: bool = False
+    _means: dict[int, tuple[FloatArray, FloatArray]] = field(
+        default_factory=dict, init=False, repr=False
+    )
 
     @property
     def id(self) -> str:
@@ -135,6 +138,16 @@ class Instrument:
         if often_below >= often_above:
             return (below if below > low + _FURTHER_PCT else low), high
         return low, (above if above < high - _FURTHER_PCT else high)
+
+    def means(self, size: int) -> tuple[FloatArray, FloatArray]:
+        """Means of its instants and levels over blocks of so many samples, shape (n // size,) both.
+
+        They are asked for again and again, for a course each time something else is known of it.
+        """
+        if size not in self._means:
+            time_s, level = (sampling.block_means(x, size) for x in (self.time_s, self.level))
+            self._means[size] = time_s, level
+        return self._means[size]
 
     def on_its_clock(self, span_s: Span) -> Span:
         """A span by the clock of the track's own logger: as the recording has it."""
@@ -238,7 +251,7 @@ def prepare(
     interval_s = sampling.interval_s(time_s)
     if supply is not None and is_volts and np.array_equal(supply.time_s, channel.time_s):
         line = supply.values if keep.all() else supply.values[keep]
-        level = _without_ripple(level, line / (supply_v * usual) - 1.0, interval_s)
+        level = _without_ripple(level, line, supply_v * usual, interval_s)
     if is_volts:
         level = without_hum(level, time_s, interval_s)
     some = level[:: max(1, level.size // _SKETCH)]
@@ -257,7 +270,9 @@ def prepare(
     return replace(track, usual=ends, keeps_time=True) if stepped else track
 
 
-def _without_ripple(level: FloatArray, off: FloatArray, interval_s: float) -> FloatArray:
+def _without_ripple(
+    level: FloatArray, line: FloatArray, usual: float | FloatArray, interval_s: float
+) -> FloatArray:
     """Levels without the ripple that the supply shows too, where they are far quieter so.
 
     A track divides a ripple of what it is fed with; one of the ground that all lines are measured
@@ -266,21 +281,27 @@ def _without_ripple(level: FloatArray, off: FloatArray, interval_s: float) -> Fl
 
     Args:
         level: percent of the supply, shape (n,).
-        off: by which share the supply then was quickly off, shape (n,).
+        line: what the supply was then, volts, shape (n,).
+        usual: what it was then but for what is quick, volts, shape (n,) or one for all.
         interval_s: usual time between the samples.
     """
     # The engine may stand still for a part of the recording: where the supply ripples most tells.
     count = min(_STRETCHES, max(1, level.size // _STRETCH))
     starts = np.linspace(0, max(0, level.size - _STRETCH), count).astype(np.int64).tolist()
     pieces = [slice(start, start + _STRETCH) for start in starts]
-    some = max(pieces, key=lambda piece: sampling.noise(off[piece]))
+    usual = np.broadcast_to(usual, level.shape)
+
+    def off(piece: slice) -> FloatArray:
+        """By which share the supply was quickly off."""
+        return np.asarray(line[piece] / usual[piece] - 1.0)
 
     def noise(shown: FloatArray) -> float:
         return sampling.noise_and_hum(shown, interval_s)
 
-    quietest, number = min((noise(way(level[some], off[some])), n) for n, way in enumerate(_WITHOUT))
+    some = max(pieces, key=lambda piece: sampling.noise(off(piece)))
+    quietest, number = min((noise(way(level[some], off(some))), n) for n, way in enumerate(_WITHOUT))
     quiet = quietest < _QUIETER * noise(level[some])
-    return _WITHOUT[number](level, off) if quiet else level
+    return _WITHOUT[number](level, off(slice(None))) if quiet else level
 
 
 def _divided(level: FloatArray, off: FloatArray) -> FloatArray:
@@ -324,7 +345,7 @@ def coarser(track: Instrument, interval_s: float) -> Instrument | None:
     size = round(interval_s / max(track.interval_s, 1e-7))
     if size < 2 or track.level.size < 5 * size:
         return None
-    time_s, level = (sampling.block_means(x, size) for x in (track.time_s, track.level))
+    time_s, level = track.means(size)
     return replace(
         track,
         time_s=time_s,

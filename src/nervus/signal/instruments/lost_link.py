@@ -55,9 +55,10 @@ def _lost(c: Channel, lost: Sequence[Span], gone: Sequence[Span], around_s: floa
 
 def _gone(channels: Sequence[Channel], tracks: Sequence[Channel]) -> list[Span]:
     """Spans in which all that was read of tracks and engine is nothing at all."""
-    usual = [c for c in channels if 2 * np.count_nonzero(c.values) > c.samples]
-    engine = [c for c in usual if c.kind.role in _ENGINE]
-    air = [c for c in usual if c.kind.role is Role.AIR]
+    engine, air = (
+        [c for c in channels if c.kind.role in of and 2 * np.count_nonzero(c.values) > c.samples]
+        for of in (_ENGINE, (Role.AIR,))
+    )
     if not engine or not tracks:
         return []
     time_s, values = engine[0].time_s, engine[0].values
@@ -98,21 +99,28 @@ def _frozen(channels: Sequence[Channel], track: Channel) -> Iterator[Span]:
     chosen = leaps & long
     if not chosen.any():
         return
-    changes = [c.time_s[1:][np.diff(c.values) != 0.0] for c in others]
     ranges = [np.percentile(c.values[:: max(1, c.samples // _SOME)], _USUAL) for c in (track, *others)]
     starts_s, ends_s = track.time_s[first[chosen] + 1], track.time_s[last[chosen] + 2]
     for start, end in zip(starts_s.tolist(), ends_s.tolist(), strict=True):
-        at = (start - _AROUND_S, start, end - 1.5 * step_s, end, end + _AROUND_S)
-        seen = [np.searchsorted(c, at).tolist() for c in changes]
-        if any(s[1] < s[2] for s in seen):
+        if any(_changes(c, start, end - 1.5 * step_s) for c in others):
             continue
         # At an end of its range a channel has no noise: only where it usually is it would change.
         varies = [_is_within(c, start, r) for c, r in zip((track, *others), ranges, strict=True)]
         tells = [a and b for a, b in zip(besides, varies[1:], strict=True)]
-        usual = sum(s[1] - s[0] + s[4] - s[3] for s, one in zip(seen, tells, strict=True) if one)
+        usual = sum(
+            _changes(c, start - _AROUND_S, start) + _changes(c, end, end + _AROUND_S)
+            for c, one in zip(others, tells, strict=True)
+            if one
+        )
         often = usual * (end - start) / (2.0 * _AROUND_S) >= _NO_CHANCE
         if varies[0] and often and usual >= _LEAST_CHANGES:
             yield start, end
+
+
+def _changes(channel: Channel, start_s: float, end_s: float) -> int:
+    """At how many instants from one to another a channel showed what it had not shown just before."""
+    first, last = channel.time_s.searchsorted((start_s, end_s)).tolist()
+    return int(np.count_nonzero(np.diff(channel.values[max(first - 1, 0) : last])))
 
 
 def _is_within(channel: Channel, at_s: float, usual: FloatArray) -> bool:

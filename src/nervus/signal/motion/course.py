@@ -75,8 +75,8 @@ def course_of(track: Instrument, faulty: tuple[Span, ...]) -> Course:
         # Leaves every monotone motion as it is, takes single stray samples out.
         level = median_of_five(level) if level.size >= _LEAST_POINTS else level
     else:
-        time_s = sampling.block_means(track.time_s, size)
-        level = _means_with(track.level, at, line, size)
+        time_s, means = track.means(size)
+        level = _means_with(track.level, means, at, line, size)
     # Means and medians swing less than their samples do; but a median hides a swing that goes on.
     quiet = min(sampling.noise(level), track.noise)
     noise = quiet if size > 1 else track.noise
@@ -104,10 +104,11 @@ def _bridges(track: Instrument, faulty: tuple[Span, ...]) -> tuple[IntArray, Flo
     return np.repeat(first, length) + step, np.repeat(left, length) + np.repeat(slope, length) * step
 
 
-def _means_with(level: FloatArray, at: IntArray, line: FloatArray, size: int) -> FloatArray:
-    """Means of blocks of the level, read as the line at some samples; only their blocks are copied."""
-    means = sampling.block_means(level, size)
-    whole = means.size * size
+def _means_with(
+    level: FloatArray, means: FloatArray, at: IntArray, line: FloatArray, size: int
+) -> FloatArray:
+    """Means of blocks of the level, read as the line at some samples; only their blocks are computed."""
+    means, whole = means.copy(), means.size * size
     at, line = at[at < whole], line[at < whole]
     touched = np.zeros(means.size, dtype=np.bool_)
     touched[at // size] = True

@@ -102,10 +102,12 @@ def _hidden(course: Course, at_s: FloatArray) -> FloatArray:
 
     Percent of supply, at some instants, shape (n,); 0 where it was read as usual.
     """
-    behind = np.searchsorted(course.time_s, at_s).clip(1, course.time_s.size - 1)
-    took_s = course.time_s[behind] - course.time_s[behind - 1]
-    went = np.abs(course.level[behind] - course.level[behind - 1])
-    return np.where(took_s > _NOT_READ * course.interval_s, went, 0.0)
+    hidden = np.diff(course.time_s) > _NOT_READ * course.interval_s
+    if not hidden.any():
+        return np.zeros(at_s.shape)
+    after = np.searchsorted(course.time_s, at_s).clip(1, course.time_s.size - 1)
+    went = np.where(hidden, np.abs(np.diff(course.level)), 0.0)
+    return np.asarray(went[after - 1])
 
 
 def _widest(speed: FloatArray) -> FloatArray:

@@ -16,6 +16,7 @@ from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median
 from nervus.signal.arithmetic.spans import inside
 from nervus.signal.explained.shaft import Shaft
 from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.instruments.sampling import block_means
 from nervus.signal.motion.pair import Pair
 from nervus.signal.worn.pass_cells import PassCells, ends_of, samples_in, sort_into_cells
 
@@ -90,9 +91,10 @@ class Apart:
 
     def is_opening(self) -> BoolArray:
         """Whether each reading is of an opening pass, shape (n,)."""
-        number = np.searchsorted([p.start_s for p in self.passes], self.time_s, side="right") - 1
-        opening = np.asarray([p.direction is Direction.OPENING for p in self.passes])
-        return np.asarray(opening[np.maximum(number, 0)])
+        first = self.time_s.searchsorted([p.start_s for p in self.passes])
+        first[0] = 0
+        opening = [p.direction is Direction.OPENING for p in self.passes]
+        return np.repeat(opening, np.diff(first, append=self.time_s.size))
 
     def of_pass(self, a_pass: Pass) -> slice:
         """The readings of a pass, with the one that ends it."""
@@ -202,7 +204,7 @@ def _during(
     at, _ = samples_in(track.time_s, passes, size)
     # Of the sister no more is read than what is looked at: a few passes of a day, mostly.
     read = track.time_s[at], track.level[at], pair.expected_of(track, at)
-    time_s, level, other = (x.reshape(-1, size).mean(axis=1) for x in read)
+    time_s, level, other = (block_means(x, size) for x in read)
     own, other = (frame.percent(track.own(x)) for x in (level, other))
     known = ~inside(time_s, masked, 2.0 * track.interval_s)
     if track.is_slow:
