@@ -73,7 +73,7 @@ def main() -> None:
             pictures = Pictures(recording, analysis.examination).prepare()
             opened = Opened(recording, analysis, "bench", None, "", "", pictures=pictures)
             began = time.perf_counter()
-            window._show(opened)
+            window.shown.show(opened)
             shown_s = time.perf_counter() - began
             window.panel.show_view("over time")
             view = window.panel.time_view

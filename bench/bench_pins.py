@@ -16,7 +16,7 @@ import numpy as np
 from nervus.domain.channel import FloatArray
 from nervus.domain.plug import PinRole
 from nervus.domain.profile import ThrottleKind
-from nervus.judge.plug_state import OFFERED
+from nervus.judge.plug_told import OFFERED
 from nervus.pins.meter import Meter
 from nervus.pins.roles import guess_roles
 from nervus.pins.situation import Situation

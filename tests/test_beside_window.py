@@ -242,29 +242,29 @@ def test_a_known_good_one_of_another_job_is_laid_below_by_keys(kept: MainWindow,
     dialog.search.clear()
     qtbot.keyClick(dialog, Qt.Key.Key_Return)
     panel = kept.panel
-    qtbot.waitUntil(lambda: panel._under is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: panel.below.under is not None, timeout=30_000)
     assert kept.record.under.currentText().startswith("below it: ")
     panel.show_view("over travel")
-    assert panel._differs.isVisible()
-    assert "track 1" in panel._differs.text()
+    assert panel.below.differs.isVisible()
+    assert "track 1" in panel.below.differs.text()
     assert stumbles(kept) == []
     panel.show_view("over time")
     kept.activateWindow()
     view = panel.time_view
     view.setFocus()
     qtbot.waitUntil(view.hasFocus, timeout=20_000)
-    shift = panel._shift_s
+    shift = panel.below.shift_s
     low, high = panel.time_view.visible()
     qtbot.keyClick(kept, Qt.Key.Key_BracketRight)
-    assert panel._shift_s == pytest.approx(shift + 0.02 * (high - low))
+    assert panel.below.shift_s == pytest.approx(shift + 0.02 * (high - low))
     qtbot.keyClick(kept, Qt.Key.Key_Y)
-    assert panel._shift_s == pytest.approx(shift)
+    assert panel.below.shift_s == pytest.approx(shift)
     panel.toggle_measure()
     one, two = panel.time_view.rulers
     qtbot.keyClick(kept, Qt.Key.Key_Y)
-    assert panel._shift_s == pytest.approx(shift + one - two)
+    assert panel.below.shift_s == pytest.approx(shift + one - two)
     kept.under.lay("")
-    assert panel._under is None
+    assert panel.below.under is None
 
 
 def many() -> Recording:

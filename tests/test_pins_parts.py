@@ -16,7 +16,8 @@ from nervus.judge.fault_picture import picture_of
 from nervus.judge.next_pair import _trouble, pin_faults, weigh_readings
 from nervus.judge.of_job import judge_job
 from nervus.judge.of_readings import at_pins
-from nervus.judge.plug_state import Kind, pairs_left, plug_state, rows_at, where_words
+from nervus.judge.plug_state import pairs_left, plug_state, rows_at, where_words
+from nervus.judge.plug_told import Kind
 from nervus.judge.profiles import profile_for
 from nervus.judge.reading_words import Measured
 from nervus.knowledge.known_procedures import procedures

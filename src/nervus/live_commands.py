@@ -8,7 +8,7 @@ import stat
 import sys
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeAlias
 
 from nervus import command_help
 from nervus.command_help import add_command
@@ -17,15 +17,27 @@ from nervus.language import say
 from nervus.vehicle_commands import bus_of
 
 if TYPE_CHECKING:
+    from nervus.link.capture import Trouble
     from nervus.link.source import Source
     from nervus.standin.vehicle import SimulatedVehicle
+
+    # The library has no public name for it.
+    Commands: TypeAlias = "argparse._SubParsersAction[argparse.ArgumentParser]"  # noqa: SLF001
 
 _SECONDS = re.compile(r"(?P<number>[0-9]+(?:[.,][0-9]+)?)\s*(?P<unit>ms|s|min|h)?")
 _PER_UNIT = {"ms": 0.001, "s": 1.0, "min": 60.0, "h": 3600.0, None: 1.0}
 
 
-def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+def add_commands(commands: "Commands") -> None:
     """Add these commands to the parser."""
+    for command in (_add_record(commands), _add_journal(commands), _add_simulate(commands)):
+        command.add_argument(
+            "--replace", action="store_true", help=say("write over a file that is there")
+        )
+    _add_stand_in(commands)
+
+
+def _add_record(commands: "Commands") -> argparse.ArgumentParser:
     record = add_command(
         commands, "record", say("record a vehicle's values into a file"),
         "nervus record --source simulated:open-signal2~shake --for 20s -o live.csv",
@@ -46,7 +58,10 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
         "--unit", metavar="UNIT", help=say("which control unit: 0 to 7, 7E0, or 18DAxxF1")
     )
     record.set_defaults(run=_record)
+    return record
 
+
+def _add_journal(commands: "Commands") -> argparse.ArgumentParser:
     journal = add_command(
         commands, "journal", say("a table of a recording that was cut off"),
         "nervus journal drive.csv.nervus-journal -o drive.csv",
@@ -54,47 +69,47 @@ def add_commands(commands: "argparse._SubParsersAction[argparse.ArgumentParser]"
     journal.add_argument("file", type=Path, metavar="FILE.nervus-journal")
     journal.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.csv")
     journal.set_defaults(run=_journal)
+    return journal
 
+
+def _add_simulate(commands: "Commands") -> argparse.ArgumentParser:
     simulate = add_command(
         commands, "simulate", say("record a simulated vehicle, as fast as it can"),
         "nervus simulate --fault open-signal2~shake --for 60s -o shaken.csv", command_help.FAULTS,
     )  # fmt: skip
-    simulate.add_argument(
-        "--fault", action="append", default=[], metavar="FAULT", help=say("may be given several times")
-    )
+    _add_vehicle(simulate)
     simulate.add_argument(
         "--for", dest="seconds", default="60s", metavar="TIME", help=say("such as 60s, 5min")
-    )
-    simulate.add_argument(
-        "--kind", choices=("electronic", "cable"), default="electronic", help=say("of throttle")
     )
     simulate.add_argument("--engine", action="store_true", help=say("with the engine running"))
     simulate.add_argument(
         "--rate", type=float, default=200.0, metavar="HZ", help=say("samples a second, 1 to 1000")
     )
-    simulate.add_argument("--seed", type=int, default=1, help=say("the same seed makes the same"))
     simulate.add_argument("-o", "--output", type=Path, required=True, metavar="FILE.csv")
     simulate.set_defaults(run=_simulate)
+    return simulate
 
-    for command in (record, journal, simulate):
-        command.add_argument(
-            "--replace", action="store_true", help=say("write over a file that is there")
-        )
 
+def _add_stand_in(commands: "Commands") -> None:
     stand_in = add_command(
         commands, "stand-in", say("run a simulated vehicle that others can connect to"),
         "nervus stand-in --fault open-signal2~shake --probe signal2", command_help.FAULTS,
         command_help.PROBES,
     )  # fmt: skip
-    stand_in.add_argument(
-        "--fault", action="append", default=[], metavar="FAULT", help=say("may be given several times")
-    )
-    stand_in.add_argument(
-        "--kind", choices=("electronic", "cable"), default="electronic", help=say("of throttle")
-    )
-    stand_in.add_argument("--seed", type=int, default=1, help=say("the same seed makes the same"))
+    _add_vehicle(stand_in)
     stand_in.add_argument("--probe", default="signal1", metavar="NODE", help=say("where the meter is"))
     stand_in.set_defaults(run=_stand_in)
+
+
+def _add_vehicle(command: argparse.ArgumentParser) -> None:
+    """What a simulated vehicle is, and what is wrong with it."""
+    command.add_argument(
+        "--fault", action="append", default=[], metavar="FAULT", help=say("may be given several times")
+    )
+    command.add_argument(
+        "--kind", choices=("electronic", "cable"), default="electronic", help=say("of throttle")
+    )
+    command.add_argument("--seed", type=int, default=1, help=say("the same seed makes the same"))
 
 
 def seconds_of(text: str) -> float:
@@ -125,10 +140,9 @@ def _source_of(text: str, unit: int | None, held: contextlib.ExitStack) -> "Sour
 
 
 def _record(arguments: argparse.Namespace) -> int:
-    from nervus.files.journal import SUFFIX, Journal  # noqa: PLC0415
+    from nervus.files.journal import SUFFIX  # noqa: PLC0415
     from nervus.files.outputs import free_place  # noqa: PLC0415
     from nervus.link.addresses import read_unit  # noqa: PLC0415
-    from nervus.link.capture import Capture, Trouble  # noqa: PLC0415
 
     seconds = seconds_of(arguments.seconds)
     output = free_place(arguments.output, replace=arguments.replace)
@@ -142,50 +156,58 @@ def _record(arguments: argparse.Namespace) -> int:
                 path=path,
             )
         )
-
-    def tell(trouble: Trouble) -> None:
-        print(
-            say(
-                "nervus: {time_s:.1f} s, {source} {text}",
-                time_s=trouble.time_s,
-                source=trouble.source,
-                text=trouble.text,
-            ),
-            file=sys.stderr,
-        )
-
     with contextlib.ExitStack() as held:
         sources = [_source_of(text, unit, held) for text in arguments.source]
         for source in sources:
             if hasattr(source, "doing"):
                 source.doing = lambda what: print(f"{what} …", file=sys.stderr)
-        capture = Capture(sources, None, tell=tell)
-        capture.start()
-        try:
-            journal = Journal(path)
-        except OSError as wrong:
-            capture.stop()
-            raise OutsideError(
-                say("{path} can't be written: {strerror}.", path=path, strerror=wrong.strerror)
-            ) from wrong
-        capture.keep_with(journal)
-        told: dict[str, float] = {}
-        for source in sources:
-            told |= getattr(source, "rates_hz", {})
-        with contextlib.suppress(KeyboardInterrupt):
-            print(
-                say(
-                    "Recording for {seconds:g} s: {rates_text}",
-                    seconds=seconds,
-                    rates_text=rates_text(told),
-                ),
-                flush=True,
-            )
-            time.sleep(seconds)
-        capture.stop()
-        with contextlib.suppress(OSError):  # the disk's refusal was told when it came
-            journal.close()
+        _capture(sources, path, seconds)
     return _as_table(path, output, drop=True)
+
+
+def _capture(sources: "list[Source]", path: Path, seconds: float) -> None:
+    """Record for so long into a journal, or until somebody presses Ctrl C."""
+    from nervus.files.journal import Journal  # noqa: PLC0415
+    from nervus.link.capture import Capture  # noqa: PLC0415
+
+    capture = Capture(sources, None, tell=_tell_trouble)
+    capture.start()
+    try:
+        journal = Journal(path)
+    except OSError as wrong:
+        capture.stop()
+        raise OutsideError(
+            say("{path} can't be written: {strerror}.", path=path, strerror=wrong.strerror)
+        ) from wrong
+    capture.keep_with(journal)
+    told: dict[str, float] = {}
+    for source in sources:
+        told |= getattr(source, "rates_hz", {})
+    with contextlib.suppress(KeyboardInterrupt):
+        print(
+            say(
+                "Recording for {seconds:g} s: {rates_text}",
+                seconds=seconds,
+                rates_text=rates_text(told),
+            ),
+            flush=True,
+        )
+        time.sleep(seconds)
+    capture.stop()
+    with contextlib.suppress(OSError):  # the disk's refusal was told when it came
+        journal.close()
+
+
+def _tell_trouble(trouble: "Trouble") -> None:
+    print(
+        say(
+            "nervus: {time_s:.1f} s, {source} {text}",
+            time_s=trouble.time_s,
+            source=trouble.source,
+            text=trouble.text,
+        ),
+        file=sys.stderr,
+    )
 
 
 def rates_text(rates: dict[str, float]) -> str:

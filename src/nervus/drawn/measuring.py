@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nervus.domain.analysis import Examination
-from nervus.domain.channel import Channel, Recording, Span
+from nervus.domain.channel import Channel, Recording, Sensor, Span
 from nervus.language import figures, say
 
 # A jump of this share of what a channel spans is an edge.
@@ -169,6 +169,24 @@ def _share_below(channel: Channel, low_s: float, high_s: float, level: float) ->
         return None
     values = np.concatenate(([start], channel.values[inside]))
     return float(np.diff(at)[values < level].sum() / (high_s - low_s))
+
+
+def stepped(
+    recording: Recording, examination: Examination, how: str, time_s: float, by: int
+) -> float | None:
+    """Where a cursor goes from an instant; `None` where nothing is there to go to.
+
+    Args:
+        recording: what was captured.
+        examination: what was found in it.
+        how: to the next "sample" or "edge" of the first track, or to the next "event" of any finding.
+        time_s: where it is.
+        by: how many samples on, or back; of what else only the way counts.
+    """
+    track = (recording.tracks(Sensor.THROTTLE) or recording.channels)[0]
+    if how == "sample":
+        return next_sample(track, time_s, by)
+    return next_of(event_instants(examination) if how == "event" else edge_instants(track), time_s, by)
 
 
 def next_sample(channel: Channel, time_s: float, by: int) -> float:

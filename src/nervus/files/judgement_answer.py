@@ -14,7 +14,7 @@ from nervus.language import say
 SCHEMA: Final = "nervus.judgement/1"
 Json = dict[str, Any]
 _LISTED_REASONS, _LISTED_FAULTS, _LISTED_TESTS = 8, 4, 4
-_WORTH_SAYING = 1.15
+_WORTH_SAYING, _WORTH_LISTING = 1.15, 0.01
 
 
 def judgement_schema() -> Json:
@@ -97,67 +97,71 @@ def _test(test: RankedTest) -> Json:
 
 def judgement_report(job: Job, judged: JobJudgement) -> str:
     """The judgement in some lines of plain text."""
-    first = judged.standing.suspects[0].id
     lines = [f"{job.vehicle.name}: {judged.standing.headline}"]
     if judged.cured is not None:
-        lines.append(
-            say("  cured: {natural_frequency}", natural_frequency=natural_frequency(judged.cured))
-        )
+        cured = natural_frequency(judged.cured)
+        lines.append(say("  cured: {natural_frequency}", natural_frequency=cured))
     lines += [
         f"  {natural_frequency(s.probability):>14}  {SUSPECT_NAMES[s.id]}"
         for s in judged.standing.suspects
-        if s.probability >= 0.01
+        if s.probability >= _WORTH_LISTING
     ]
-    lines += [say("Faults:")]
     lines += [
-        f"  {natural_frequency(f.probability):>14}  {f.text}" for f in judged.faults[:_LISTED_FAULTS]
+        say("Faults:"),
+        *(f"  {natural_frequency(f.probability):>14}  {f.text}" for f in judged.faults[:_LISTED_FAULTS]),
+        *_reasons(judged),
+        *_next_tests(judged),
+        *_ways(judged),
+        say("Nervus advises; the technician decides. The maker's procedure and local rules come first."),
     ]
-    lines += [say("Because ({suspect_names}, times as likely):", suspect_names=SUSPECT_NAMES[first])]
+    return "\n".join(lines)
+
+
+def _reasons(judged: JobJudgement) -> list[str]:
+    first = judged.standing.suspects[0].id
+    lines = [say("Because ({suspect_names}, times as likely):", suspect_names=SUSPECT_NAMES[first])]
     telling = [line for line in judged.ledger if _weighty(line.times_as_likely[first])]
     telling.sort(key=lambda line: -abs(_log(line.times_as_likely[first])))
     for line in telling[:_LISTED_REASONS]:
         turns = say("  (without it another would be first)") if line.turns else ""
         lines.append(f"  {times(line.times_as_likely[first]):>14}  {line.text}{turns}")
-    for remark in judged.contradictions:
-        lines.append(say("  contradiction: {text}", text=remark.text))
-    for remark in judged.not_weighed:
-        lines.append(say("  not weighed: {text}", text=remark.text))
-    if judged.missing:
-        lines.append(judged.missing)
-    following = judged.standing.next_test
+    lines += [say("  contradiction: {text}", text=remark.text) for remark in judged.contradictions]
+    lines += [say("  not weighed: {text}", text=remark.text) for remark in judged.not_weighed]
+    return [*lines, judged.missing] if judged.missing else lines
+
+
+def _next_tests(judged: JobJudgement) -> list[str]:
+    lines, following = [], judged.standing.next_test
     if following is not None:
-        lines.append(
-            say(
-                "Next, {minutes} minutes: {title}: {tells}.",
-                minutes=following.minutes,
-                title=following.title,
-                tells=following.tells,
-            )
+        told = say(
+            "Next, {minutes} minutes: {title}: {tells}.",
+            minutes=following.minutes,
+            title=following.title,
+            tells=following.tells,
         )
-        lines.append(f"      {following.caution}")
+        lines += [told, f"      {following.caution}"]
     others = [t for t in judged.tests if following is None or t.text != following.title]
-    for test in others[:_LISTED_TESTS]:
-        if test.saving > 0.0 or judged.outcome is not Outcome.CLEAR:
-            lines.append(
-                say(
-                    "  or {minutes:.0f} minutes, {information_bits:.2f} bits: {text}",
-                    minutes=test.minutes,
-                    information_bits=test.information_bits,
-                    text=test.text,
-                )
-            )
-    lines.append(say("What each way costs on average (minutes, money, parts in vain):"))
+    lines += [
+        say(
+            "  or {minutes:.0f} minutes, {information_bits:.2f} bits: {text}",
+            minutes=test.minutes,
+            information_bits=test.information_bits,
+            text=test.text,
+        )
+        for test in others[:_LISTED_TESTS]
+        if test.saving > 0.0 or judged.outcome is not Outcome.CLEAR
+    ]
+    return lines
+
+
+def _ways(judged: JobJudgement) -> list[str]:
+    lines = [say("What each way costs on average (minutes, money, parts in vain):")]
     for school in judged.schools:
         vain = f"{school.parts_in_vain:.2f}"
-        lines.append(
-            f"  {SCHOOL_NAMES[school.id]:<20} {school.minutes:4.0f}  {school.money:5.0f}  {vain}"
-        )
+        name = SCHOOL_NAMES[school.id]
+        lines.append(f"  {name:<20} {school.minutes:4.0f}  {school.money:5.0f}  {vain}")
     at_hand = at_hand_words(judged.schools)
-    lines += [f"  {at_hand}"] if at_hand else []
-    lines.append(
-        say("Nervus advises; the technician decides. The maker's procedure and local rules come first.")
-    )
-    return "\n".join(lines)
+    return [*lines, f"  {at_hand}"] if at_hand else lines
 
 
 def _log(value: float) -> float:

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 from itertools import combinations
 from typing import Final
 
@@ -10,9 +9,9 @@ from nervus.domain.job import Change, Job, Reading, of_kind
 from nervus.domain.plug import Face, MeterUsed, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleProfile
 from nervus.judge.of_readings import faces_of
-from nervus.language import figures, say
+from nervus.judge.plug_told import Told, told_of_plug
+from nervus.language import say
 from nervus.pins.comparing import (
-    DROP_V,
     Difference,
     Drop,
     against_known_good,
@@ -20,31 +19,13 @@ from nervus.pins.comparing import (
     drops,
 )
 from nervus.pins.meter import Meter
-from nervus.pins.roles import RoleGuess, guess_roles, told_ohms
+from nervus.pins.roles import RoleGuess, guess_roles
 from nervus.pins.situation import Situation, situation_of
 from nervus.pins.solving import SolvedPlug, solve_plug
 from nervus.pins.taken import BATTERY, Taken
 
-# A role is offered from this chance on; ohms below it join two pins.
-OFFERED: Final = 0.90
+# Ohms below this join two pins.
 _JOINED_OHMS: Final = 1.0
-
-
-class Kind(StrEnum):
-    """What a sentence is about."""
-
-    WRONG = "wrong"
-    OPEN = "open"
-    GOOD = "good"
-
-
-@dataclass(frozen=True, slots=True)
-class Told:
-    """One sentence, and the readings that it is about."""
-
-    kind: Kind
-    text: str
-    entries: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,15 +103,10 @@ def plug_state(
     roles = guess_roles(by_situation, job.vehicle.throttle, _joined(read))
     differences = _differences(solved, face, situation, profile, volts, known_good, meter)
     lines = _lines(job, faces, situation, meter)
-    told = [
-        *_doubts(solved, volts),
-        *_compared(differences, lines),
-        *_before(job, plug, situation, volts, meter),
-        *_named(face, roles),
-        *_weak(solved),
-    ]
-    told.sort(key=lambda one: list(Kind).index(one.kind))
-    return PlugState(face, _rows(here, volts, solved), solved, roles, differences, lines, tuple(told))
+    now = {(r.black or "", r.red or ""): r.value for r in volts}
+    changed = against_known_good(now, _before_the_change(job, plug, situation), meter)
+    told = told_of_plug(face, volts, solved, roles, differences, lines, changed)
+    return PlugState(face, _rows(here, volts, solved), solved, roles, differences, lines, told)
 
 
 def rows_at(job: Job, plug: PlugEnd, situation: Situation) -> tuple[Row, ...]:
@@ -201,209 +177,18 @@ def _rows(here: Sequence[Reading], volts: Sequence[Reading], solved: SolvedPlug)
     )
 
 
-# -- sentences --------------------------------------------------------------------------------------
-
-
-def pair_words(reading: Reading) -> str:
-    """Black and red pin as they are written: `1-3`, or `3 to battery negative`."""
-    return (
-        f"{reading.black}-{reading.red}"
-        if reading.black
-        else say("{red} to battery negative", red=reading.red)
-    )
-
-
-def _doubts(solved: SolvedPlug, volts: Sequence[Reading]) -> list[Told]:
-    told = []
-    for doubt in solved.doubts:
-        reading = volts[doubt.reading]
-        fits = say(" or ").join(figures("{v:.2f} V", v=v) for v in doubt.fits_v)
-        shown = say("nothing") if reading.nothing else figures("{value:g} V", value=reading.value)
-        told.append(
-            Told(
-                Kind.WRONG,
-                say(
-                    "{pair_words} read {shown} contradicts all others: {fits} would fit. Take it again.",
-                    pair_words=pair_words(reading),
-                    shown=shown,
-                    fits=fits,
-                ),
-                (reading.id,),
-            )
-        )
-    if solved.one_of:
-        names = ", ".join(pair_words(volts[k]) for k in solved.one_of)
-        told.append(
-            Told(
-                Kind.WRONG,
-                say(
-                    "{names} can't all be right, and which is wrong does not show. Take them again.",
-                    names=names,
-                ),
-                tuple(volts[k].id for k in solved.one_of),
-            )
-        )
-    if solved.misfit_v:
-        told.append(
-            Told(
-                Kind.OPEN,
-                say(
-                    "Together they fit to {misfit_v:.2f} V only, more than the meter is off: "
-                    "something changed while measuring.",
-                    misfit_v=solved.misfit_v,
-                ),
-            )
-        )
-    if solved.mirrored:
-        told.append(
-            Told(
-                Kind.OPEN,
-                say(
-                    "No reading has a sign, and all may be the other way round: one pin to battery "
-                    "negative settles it."
-                ),
-            )
-        )
-    return told
-
-
-def _before(
-    job: Job, plug: PlugEnd, situation: Situation, volts: Sequence[Reading], meter: Meter
-) -> list[Told]:
-    """Pairs that were measured before the last change to the vehicle, and read otherwise now."""
+def _before_the_change(job: Job, plug: PlugEnd, situation: Situation) -> dict[tuple[str, str], float]:
+    """Volts by pair of pins as they were measured before the last change to the vehicle."""
     changes = of_kind(job.entries, Change)
-    if not changes or not volts:
-        return []
+    if not changes:
+        return {}
     since = max(c.at for c in changes)
-    earlier = [r for r in of_kind(job.entries, Reading) if r.plug is plug and r.at < since]
-    then = {
+    return {
         (r.black or "", r.red): r.value
-        for r in earlier
-        if r.red is not None and r.unit == "V" and _same(r, situation)
+        for r in of_kind(job.entries, Reading)
+        if r.plug is plug and r.red is not None and r.at < since and r.unit == "V"
+        if _same(r, situation)
     }
-    now = {(r.black or "", r.red or ""): r.value for r in volts}
-    told = []
-    for d in against_known_good(now, then, meter):
-        if d.marked:
-            before = (d.should[0] + d.should[1]) / 2.0
-            told.append(
-                Told(
-                    Kind.OPEN,
-                    say(
-                        "{what}: {volts:.2f} V now, {before:.2f} V before the change.",
-                        what=d.what,
-                        volts=d.volts,
-                        before=before,
-                    ),
-                )
-            )
-    if then and not told:
-        told.append(Told(Kind.OPEN, say("All pairs read as they did before the change.")))
-    return told
-
-
-def _weak(solved: SolvedPlug) -> list[Told]:
-    told = []
-    weak = {label: pin for label, pin in solved.pins.items() if pin.behind_ohms > 0.0}
-    if weak:
-        names = ", ".join(
-            say("{label} behind {told_ohms}", label=label, told_ohms=told_ohms(p.behind_ohms))
-            for label, p in weak.items()
-        )
-        told.append(
-            Told(
-                Kind.OPEN,
-                say(
-                    "Weak: {names}. The meter itself pulls them down; a reading between two of "
-                    "them shows less than is there.",
-                    names=names,
-                ),
-            )
-        )
-    floats = [label for label, pin in solved.pins.items() if pin.floats]
-    if floats:
-        told.append(
-            Told(Kind.OPEN, say("Nothing holds {listed}: open, or not used.", listed=_listed(floats)))
-        )
-    if solved.pins and not solved.against_battery:
-        told.append(
-            Told(
-                Kind.OPEN,
-                say("All volts are against the lowest pin: none was read to battery negative."),
-            )
-        )
-    return told
-
-
-def _listed(labels: Sequence[str]) -> str:
-    return (
-        say("pin {labels}", labels=labels[0])
-        if len(labels) == 1
-        else say("pins {join}", join=", ".join(labels))
-    )
-
-
-def _compared(differences: Sequence[Difference], lines: Sequence[Drop]) -> list[Told]:
-    told = [
-        Told(
-            Kind.WRONG,
-            say(
-                "{what} {volts:.2f} V, where {should:.2f} to {should_:.2f} V is good.",
-                what=d.what,
-                volts=d.volts,
-                should=d.should[0],
-                should_=d.should[1],
-            ),
-        )
-        for d in differences
-        if d.marked
-    ]
-    for line in lines:
-        if abs(line.volts) - line.unsure_v > DROP_V:
-            ohms = (
-                say(", about {told_ohms}", told_ohms=told_ohms(line.ohms))
-                if line.ohms is not None
-                else ""
-            )
-            told.append(
-                Told(
-                    Kind.WRONG,
-                    say(
-                        "{role}: {volts:.2f} ± {unsure_v:.2f} V is lost from plug to plug{ohms}; a "
-                        "good line loses less than {drop_v:g} V.",
-                        role=line.role,
-                        volts=line.volts,
-                        unsure_v=line.unsure_v,
-                        ohms=ohms,
-                        drop_v=DROP_V,
-                    ),
-                )
-            )
-    if differences and not any(d.marked for d in differences):
-        told.append(Told(Kind.GOOD, say("All that was compared is within its limits.")))
-    return told
-
-
-def _named(face: Face | None, roles: dict[str, RoleGuess]) -> list[Told]:
-    told = []
-    for label, guess in roles.items():
-        pin = face.pin(label) if face is not None else None
-        if pin is None or pin.role is not PinRole.UNKNOWN or guess.chance < OFFERED:
-            continue
-        one = say("; from one reading alone") if guess.from_one else ""
-        told.append(
-            Told(
-                Kind.OPEN if guess.from_one else Kind.GOOD,
-                say(
-                    "Pin {label} seems to be {role}: {why}{one}.",
-                    label=label,
-                    role=guess.role,
-                    why=guess.why,
-                    one=one,
-                ),
-            )
-        )
-    return told
 
 
 # -- comparing --------------------------------------------------------------------------------------

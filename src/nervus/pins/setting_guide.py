@@ -33,6 +33,8 @@ _SHOWN: Final = re.compile(rf"^({_NUMBER})\s*%?$")
 # What a unit shows may differ from what follows from the volts by so much, in percent: its own rounding
 # and its own learned value. Source: from memory.
 _PERCENT: Final = 4.0
+# A supply that is off by less is the nominal one, as a meter reads it. Source: from memory.
+_SUPPLY_V: Final = 0.02
 
 
 @dataclass(frozen=True, slots=True)
@@ -212,87 +214,96 @@ def with_geometry(setting: Setting, degrees: str, radius: str) -> Setting:
 
 def sentences(setting: Setting, plan: SettingPlan) -> list[str]:
     """What follows so far, in the order in which it matters."""
-    told = []
-    supply = setting.supply_v
-    if supply is not None and abs(supply - setting.nominal_v) > 0.02:
-        told.append(
-            say(
-                "The supply is {supply:.2f} V: the window is {low_v:.2f} to {high_v:.2f} V here.",
-                supply=supply,
-                low_v=plan.low_v,
-                high_v=plan.high_v,
-            )
-        )
-    if plan.open_v is not None:
-        usual = say("{low:.0f} to {high:.0f}", low=USUAL_OPEN_PCT[0], high=USUAL_OPEN_PCT[1])
-        fits = {
-            True: say("within the limits"),
-            False: say("outside the limits"),
-            None: say("no limits known"),
-        }
-        told.append(
-            say(
-                "Wide open will read {open_v:.2f} V ({fits}): turning moves both ends alike. "
-                "The unit will show about {percent_open:.0f} %; {usual} % is usual.",
-                open_v=plan.open_v,
-                fits=fits[plan.open_fits],
-                percent_open=plan.percent_open,
-                usual=usual,
-            )
-        )
-    if setting.shown_open not in ("", _NOTHING) and setting.closed_v is not None:
-        supply = setting.supply_v or setting.nominal_v
-        should = relative_percent(setting.open_v or 0.0, setting.closed_v, supply)
-        away = float(setting.shown_open) - should
-        as_said = (
-            say("as predicted")
-            if abs(away) <= _PERCENT
-            else say("look whether it learned the closed stop anew")
-        )
-        told.append(
-            say(
-                "The unit shows {shown_open} %, {should:.0f} % was to be expected: {as_said}.",
-                shown_open=setting.shown_open,
-                should=should,
-                as_said=as_said,
-            )
-        )
-    if plan.turn_deg is not None and not plan.inside and not plan.short_v:
-        told.append(
-            say(
-                "Turn it by {abs:.1f}° so that the value {value} ({volts_per_degree:.3f} V a degree).",
-                abs=abs(plan.turn_deg),
-                value=say("rises") if plan.turn_deg > 0 else say("falls"),
-                volts_per_degree=plan.volts_per_degree,
-            )
-        )
-    if plan.short_v > 0.0:
-        far = (
-            figures(", {short_deg:.1f}°", short_deg=plan.short_deg) if plan.short_deg is not None else ""
-        )
-        far += (
-            say(" or {short_mm:.1f} mm of slot", short_mm=plan.short_mm)
-            if plan.short_mm is not None
-            else ""
-        )
-        told.append(
-            say(
-                "The slot ends {short_v:.2f} V short{far}. Drilling it longer voids what the "
-                "maker allows; look whether the plate is on its stop, and whether it is the "
-                "right sensor.",
-                short_v=plan.short_v,
-                far=far,
-            )
-        )
-    if plan.creep_v:
-        told.append(say("Tightening moved it by {creep_v:+.2f} V.", creep_v=plan.creep_v))
+    told = [
+        _of_the_supply(setting, plan),
+        _of_wide_open(plan),
+        _of_what_the_unit_shows(setting),
+        _of_the_turn(plan),
+        _of_the_slot(plan),
+        say("Tightening moved it by {creep_v:+.2f} V.", creep_v=plan.creep_v) if plan.creep_v else "",
+    ]
     if setting.closed_v is not None and not plan.inside:
         told.append(say("It crept out of the window: loosen, allow for the creep, tighten again."))
     if setting.proof == _NOTHING:
         told.append(say("The sensor was never proven wrong; that is kept with the setting."))
     if setting.swept is False:
         told.append(say("A sensor that steps back in a sweep is not mended by setting it."))
-    return told
+    return [sentence for sentence in told if sentence]
+
+
+def _of_the_supply(setting: Setting, plan: SettingPlan) -> str:
+    supply = setting.supply_v
+    if supply is None or abs(supply - setting.nominal_v) <= _SUPPLY_V:
+        return ""
+    return say(
+        "The supply is {supply:.2f} V: the window is {low_v:.2f} to {high_v:.2f} V here.",
+        supply=supply,
+        low_v=plan.low_v,
+        high_v=plan.high_v,
+    )
+
+
+def _of_wide_open(plan: SettingPlan) -> str:
+    if plan.open_v is None:
+        return ""
+    usual = say("{low:.0f} to {high:.0f}", low=USUAL_OPEN_PCT[0], high=USUAL_OPEN_PCT[1])
+    fits = {
+        True: say("within the limits"),
+        False: say("outside the limits"),
+        None: say("no limits known"),
+    }
+    return say(
+        "Wide open will read {open_v:.2f} V ({fits}): turning moves both ends alike. "
+        "The unit will show about {percent_open:.0f} %; {usual} % is usual.",
+        open_v=plan.open_v,
+        fits=fits[plan.open_fits],
+        percent_open=plan.percent_open,
+        usual=usual,
+    )
+
+
+def _of_what_the_unit_shows(setting: Setting) -> str:
+    if setting.shown_open in ("", _NOTHING) or setting.closed_v is None:
+        return ""
+    supply = setting.supply_v or setting.nominal_v
+    should = relative_percent(setting.open_v or 0.0, setting.closed_v, supply)
+    as_said = (
+        say("as predicted")
+        if abs(float(setting.shown_open) - should) <= _PERCENT
+        else say("look whether it learned the closed stop anew")
+    )
+    return say(
+        "The unit shows {shown_open} %, {should:.0f} % was to be expected: {as_said}.",
+        shown_open=setting.shown_open,
+        should=should,
+        as_said=as_said,
+    )
+
+
+def _of_the_turn(plan: SettingPlan) -> str:
+    if plan.turn_deg is None or plan.inside or plan.short_v:
+        return ""
+    return say(
+        "Turn it by {abs:.1f}° so that the value {value} ({volts_per_degree:.3f} V a degree).",
+        abs=abs(plan.turn_deg),
+        value=say("rises") if plan.turn_deg > 0 else say("falls"),
+        volts_per_degree=plan.volts_per_degree,
+    )
+
+
+def _of_the_slot(plan: SettingPlan) -> str:
+    if plan.short_v <= 0.0:
+        return ""
+    far = figures(", {short_deg:.1f}°", short_deg=plan.short_deg) if plan.short_deg is not None else ""
+    if plan.short_mm is not None:
+        far += say(" or {short_mm:.1f} mm of slot", short_mm=plan.short_mm)
+    return say(
+        "The slot ends {short_v:.2f} V short{far}. Drilling it longer voids what the "
+        "maker allows; look whether the plate is on its stop, and whether it is the "
+        "right sensor.",
+        short_v=plan.short_v,
+        far=far,
+    )
 
 
 def _percent(text: str) -> str:

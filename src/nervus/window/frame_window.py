@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QUrl, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QResizeEvent
-from PyQt6.QtWidgets import QApplication, QMainWindow
+from PyQt6.QtWidgets import QApplication, QBoxLayout, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from nervus.window.theme import Theme, palette, style_sheet
 
@@ -28,6 +28,47 @@ class FrameWindow(QMainWindow):
         self.setWindowTitle("Nervus")
         self.setAcceptDrops(True)
         self.setMinimumSize(960, 640)
+
+    def lay_out(
+        self,
+        tops: tuple[QWidget, ...],
+        left: QWidget,
+        middle: tuple[QWidget, QWidget],
+        right: QWidget,
+        foot: QWidget,
+    ) -> None:
+        """Put everything where it stands.
+
+        Args:
+            tops: over the whole width, one below the other.
+            left: beside the pages.
+            middle: a line above the pages, inset, and the pages.
+            right: beside the pages.
+            foot: over the whole width, below.
+        """
+        line, pages = middle
+        inset = QHBoxLayout()
+        inset.setContentsMargins(16, 6, 16, 0)
+        inset.addWidget(line)
+        column = _bare(QVBoxLayout())
+        column.addLayout(inset)
+        column.addWidget(pages, 1)
+        row = _bare(QHBoxLayout())
+        row.addWidget(left)
+        row.addLayout(column, 1)
+        row.addWidget(right)
+        body = QWidget(self)
+        body.setObjectName("body")
+        body.setLayout(row)
+        whole = _bare(QVBoxLayout())
+        for widget in tops:
+            whole.addWidget(widget)
+        whole.addWidget(body, 1)
+        whole.addWidget(foot)
+        central = QWidget(self)
+        central.setObjectName("body")
+        central.setLayout(whole)
+        self.setCentralWidget(central)
 
     def restore_size(self) -> None:
         """As it was left, or as large as a small screen."""
@@ -73,3 +114,10 @@ class FrameWindow(QMainWindow):
 def _file_of(urls: list[QUrl]) -> Path | None:
     local = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
     return local[0] if len(local) == 1 else None
+
+
+def _bare(row: QBoxLayout) -> QBoxLayout:
+    """Without any room around or between what is in it."""
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(0)
+    return row

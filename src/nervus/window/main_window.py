@@ -5,13 +5,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QCloseEvent
-from PyQt6.QtWidgets import (
-    QHBoxLayout,
-    QVBoxLayout,
-    QWidget,
-)
 
-from nervus.domain.channel import Recording
 from nervus.domain.job import AnyEntry, Job, Source
 from nervus.language import say
 from nervus.window.actions import (
@@ -19,8 +13,6 @@ from nervus.window.actions import (
     FOOT,
     FOOT_EMPTY,
     FOOT_HOME,
-    FOOT_LIVE,
-    FOOT_SHAKING,
     FOOT_STATION,
 )
 from nervus.window.banners import Notice
@@ -30,10 +22,10 @@ from nervus.window.files_part import FilesPart
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.frame_window import FrameWindow
 from nervus.window.handlers import handlers
-from nervus.window.jobs.job_part import JobPart, Listed, code_set
-from nervus.window.jobs.kept_file import kept_file
+from nervus.window.jobs.job_part import JobPart, Listed
 from nervus.window.jobs.opening_part import OpeningPart
 from nervus.window.live.live_part import DEMO_FAULT, LivePart
+from nervus.window.live_shown_part import LiveShownPart
 from nervus.window.menus import make_menus
 from nervus.window.pages.home_view import HomeView
 from nervus.window.pages.record_page import RecordPage
@@ -44,16 +36,15 @@ from nervus.window.places import logbook_path, recordings_folder
 from nervus.window.rail import JOBS, Rail
 from nervus.window.recordings_part import RecordingsPart
 from nervus.window.room import Room
+from nervus.window.shown_part import ShownPart
 from nervus.window.stations import RECORD, Stations
 from nervus.window.tasks import Task, wait_for_all
 from nervus.window.theme import BRIGHT, DIM, THEMES
 from nervus.window.under_part import UnderPart
 
 if TYPE_CHECKING:
-    from nervus.domain.analysis import Analysis, Judgement
-    from nervus.window.jobs.comparing import BeforeAfter
+    from nervus.domain.analysis import Judgement
     from nervus.window.jobs.opening import Opened
-    from nervus.window.live.codes_dialog import VehicleCodes
     from nervus.window.live.live_controller import LiveController
     from nervus.window.live.live_panel import LivePanel
     from nervus.window.manual_window import ManualWindow
@@ -73,7 +64,6 @@ class MainWindow(FrameWindow):
         logbook: Path | None = None,
     ) -> None:
         super().__init__(settings)
-        self.opened: Opened | None = None
         self.head, self.foot, self.rail = Head(), Foot(), Rail()
         self.home, self.record, self.standing = HomeView(), RecordPage(), Standing(self)
         self.nerve, self.judgement = self.standing.nerve, self.standing.judgement
@@ -101,7 +91,10 @@ class MainWindow(FrameWindow):
         self._highlight = QTimer(self)
         self._highlight.setSingleShot(True)
         self._highlight.setInterval(_HIGHLIGHT_MS)
-        self._lay_out()
+        self.shown = ShownPart(self)
+        self.live_shown = LiveShownPart(self)
+        pages = self.notice, self.stations.stack
+        self.lay_out((self.head, self.nerve), self.rail, pages, self.judgement, self.foot)
         self.room = Room(
             settings,
             self.nerve,
@@ -114,7 +107,7 @@ class MainWindow(FrameWindow):
         self._connect()
         self._connect_parts()
         self.set_theme(str(settings.value("theme", BRIGHT.name)))
-        self._show_nothing()
+        self.shown.show_nothing()
         self.restore_size()
         self.home.show_opening()
         self.go(JOBS)
@@ -122,34 +115,6 @@ class MainWindow(FrameWindow):
         QTimer.singleShot(_AFTER_FIRST_FRAME_MS, self.job_part.start)
         QTimer.singleShot(_AFTER_FIRST_FRAME_MS, Task(load_views, self).start)
         self.recordings.look_for_left_over()
-
-    def _lay_out(self) -> None:
-        pages = QVBoxLayout()
-        pages.setContentsMargins(0, 0, 0, 0)
-        pages.setSpacing(0)
-        inset = QHBoxLayout()
-        inset.setContentsMargins(16, 6, 16, 0)
-        inset.addWidget(self.notice)
-        pages.addLayout(inset)
-        pages.addWidget(self.stations.stack, 1)
-        middle = QWidget(self)
-        middle.setObjectName("body")
-        row = QHBoxLayout(middle)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addWidget(self.rail)
-        row.addLayout(pages, 1)
-        row.addWidget(self.judgement)
-        whole = QWidget(self)
-        whole.setObjectName("body")
-        column = QVBoxLayout(whole)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        for widget in (self.head, self.nerve):
-            column.addWidget(widget)
-        column.addWidget(middle, 1)
-        column.addWidget(self.foot)
-        self.setCentralWidget(whole)
 
     def _connect(self) -> None:
         self.findings.chosen.connect(self._finding_chosen)
@@ -163,40 +128,21 @@ class MainWindow(FrameWindow):
         self.standing.wanted.connect(lambda: self.room.show("judgement", shown=True))
         self.narrowed.connect(lambda narrow: self.room.narrow(is_narrow=narrow))
         self.dropped.connect(self.open_file)
-        self.record.wanted.connect(self._open_kept)
         self.record.keep_wanted.connect(self.keep_opened)
 
     def _connect_parts(self) -> None:
-        live, job, home, opening = self.live_part, self.job_part, self.home, self.opening
-        opening.began.connect(self._opening)
-        opening.began.connect(self.panel.wait)
-        opening.progressed.connect(self.panel.busy.show_progress)
-        opening.ended.connect(self.panel.busy.hide)
-        opening.ended.connect(self.panel.no_more_waiting)
-        opening.opened.connect(self._show)
-        opening.failed.connect(self._failed)
+        live, job, home = self.live_part, self.job_part, self.home
         live.about_to_connect.connect(self.stop)
         self.middle.currentChanged.connect(lambda _row: self.room.show_page(on=live.is_choosing))
-        live.page_wanted.connect(lambda: self.stations.go(RECORD))
-        live.entered.connect(self._enter_live)
-        live.left.connect(self._leave_live)
-        live.looked.connect(self._looked)
-        live.moment.connect(self.nerve.show_moment)
         self.recordings.open_wanted.connect(self.open_file)
         self.files.open_wanted.connect(self.open_file)
-        self.files.bundle_wanted.connect(self._take_bundle)
+        self.files.bundle_wanted.connect(self.shown.take_bundle)
         self.recordings.told.connect(self.notice.tell)
         self.recordings.left_over.connect(
             lambda told: self.notice.tell(told, say("Look at them"), self.recordings.show_left_over)
         )
-        live.keeping.connect(self._tell_live)
-        live.shaking.connect(lambda on: self.foot.show_keys(FOOT_SHAKING if on else FOOT_LIVE, ""))
-        live.told.connect(lambda words: self.notice.tell(words, calm=True, of_job=True))
-        live.failed.connect(self._failed)
-        live.read_codes.connect(self._take_codes)
-        live.identified.connect(job.put_identities)
         job.shown.connect(self._job_shown)
-        job.judged.connect(lambda _judgement: self._stand())
+        job.judged.connect(lambda _judgement: self.stand())
         job.listed.connect(self._listed)
         job.told.connect(self.notice.tell)
         job.state.connect(self.foot.source.setText)
@@ -210,11 +156,10 @@ class MainWindow(FrameWindow):
         self.rail.chosen.connect(self._rail_chosen)
         self.stations.arrived.connect(self._arrived)
         self.stations.stretch.connect(lambda stretch: self.nerve.choose(stretch or None))
-        self.stations.read_codes.connect(self._read_codes)
+        self.stations.read_codes.connect(self.live_shown.read_codes)
         self.stations.supposed.connect(self._suppose)
-        self.stations.laid_over.connect(self._lay_over)
+        self.stations.laid_over.connect(self.shown.lay_over)
         self.under.told.connect(self.notice.tell)
-        self.beside.anew.judged.connect(self._judged_anew)
         self.beside.told.connect(lambda words: self.notice.tell(words, calm=True, of_job=True))
         self.stations.meter_wanted.connect(self._toggle_meter)
         self.stations.meter = lambda: self.pins_meter.link if self.pins_meter is not None else None
@@ -231,6 +176,11 @@ class MainWindow(FrameWindow):
         self._manual.raise_()
         self._manual.activateWindow()
         return self._manual
+
+    @property
+    def opened(self) -> "Opened | None":
+        """The recording that is open, with its judgement."""
+        return self.shown.opened
 
     # -- jobs ------------------------------------------------------------------------------------
 
@@ -305,11 +255,9 @@ class MainWindow(FrameWindow):
             self.foot.show_keys(FOOT_STATION, name)
         elif not live:
             self.foot.show_keys(FOOT if self.opened is not None else FOOT_EMPTY, name)
-            newest = self.record.newest
-            if self.opened is None and newest is not None and not self.is_busy:
-                self._open_kept(newest)
-        self._enable()
-        self._stand()
+            self.shown.open_newest()
+        self.enable()
+        self.stand()
 
     def _job_shown(self, job: Job | None) -> None:
         self.rail.show_job(job)
@@ -319,9 +267,9 @@ class MainWindow(FrameWindow):
 
             self.head.show_job(job.vehicle, told_in_words(job.complaint), say(job.state))
             if self.live_part.is_live:
-                self._tell_live(self.live_part.recording is not None)
+                self.live_shown.tell(self.live_part.recording is not None)
         self.live_part.keeps_codes = job is not None
-        self._enable()
+        self.enable()
 
     def _listed(self, listed: Listed) -> None:
         self.home.show_jobs(listed.rows)
@@ -329,14 +277,6 @@ class MainWindow(FrameWindow):
         self.stations.listed(listed)
         if self.job is None and self.opened is None and not self.live_part.is_live:
             self.head.show_nothing()
-
-    def _lay_over(self, upper: str, lower: str, both: "BeforeAfter") -> None:
-        """Show a recording of the job over another, both of which were read for comparing them."""
-        self.stop()
-        self.stations.go(RECORD)
-        self.opening.from_job = upper
-        self._show(both.after)
-        self.under.show(lower, both.before)
 
     def _show_highlighted(self) -> None:
         """The job under the cursor of the list: its nerve and its judgement."""
@@ -352,15 +292,6 @@ class MainWindow(FrameWindow):
         if self.stations.now == JOBS and self.home.chosen == job.id:
             self.standing.show(judgement, job.vehicle, None)
 
-    def _read_codes(self) -> None:
-        if not self.live_part.is_live or self.live_part.codes() is None:
-            self.notice.tell(
-                say(
-                    "No vehicle is connected. Connect one first: Ctrl Shift K, or Ctrl K for the "
-                    "simulated."
-                )
-            )
-
     def _toggle_meter(self, page: "PinsPage") -> None:
         """Connect a meter for the pins, or let it go."""
         if self.pins_meter is None:
@@ -369,12 +300,6 @@ class MainWindow(FrameWindow):
             self.pins_meter = PinsMeter(self._settings, self.live_part, self)
             self.pins_meter.told.connect(self.notice.tell)
         self.pins_meter.toggle(page)
-
-    def _take_codes(self, told: "VehicleCodes") -> None:
-        codes = code_set(told.read.codes, told.frames)
-        self.stations.add_codes(codes, Source.VEHICLE, told.read.missing)
-        self.job_part.put_identities(told.identity)
-        self.go("codes")
 
     def _tell_history(self, before: AnyEntry) -> None:
         from nervus.judge.entry_words import told  # noqa: PLC0415 - off the way to the first window
@@ -396,23 +321,11 @@ class MainWindow(FrameWindow):
 
     def open_file(self, path: Path) -> None:
         """Open a recording from a file, or a bundle; what is open stays until it is there."""
-        if path.suffix.lower() == ".zip":
-            self._take_bundle(path)
-        else:
-            self.opening.file(path)
-
-    def _take_bundle(self, path: Path) -> None:
-        self.job_part.take_bundle(path, self.open_job)
+        self.shown.open_file(path)
 
     def open_demo(self, case_id: str) -> None:
         """Open a case of the demo (the most telling one for an empty name)."""
         self.opening.demo(case_id)
-
-    def _open_kept(self, recording_id: str) -> None:
-        """Open a recording of the job again."""
-        found = self.record.recorded(recording_id)
-        if found is not None and self.job is not None:
-            self.opening.kept(kept_file(self.job_part.files, found, self.job), recording_id)
 
     @property
     def is_busy(self) -> bool:
@@ -423,91 +336,16 @@ class MainWindow(FrameWindow):
         """Stop what is being opened; what was open stays open."""
         self.opening.stop()
 
-    def _opening(self) -> None:
-        self.panel.notice.hide()
-        if self.stations.now != RECORD:
-            self.stations.go(RECORD)
-
-    def _failed(self, sentence: str) -> None:
-        kept = say(" What was open is kept.") if self.opened is not None else ""
-        self.panel.notice.tell(sentence + kept)
-
-    def _show(self, opened: "Opened") -> None:
-        from nervus.window.pictures.finding_words import most_telling  # noqa: PLC0415 - with a recording
-
-        self.live_part.leave()
-        self.middle.setCurrentWidget(self.panel)
-        self.opened = opened
-        self.setWindowTitle(say("{name} · Nervus", name=opened.recording.name))
-        if self.job is None:
-            self._show_head(opened)
-        self.nerve.show_moment(0.0, {})
-        self.panel.show_recording(opened.title, opened.recording, opened.analysis, opened.pictures)
-        self.findings.show_findings(opened.analysis.examination.findings, opened.analysis.circuit)
-        self.foot.show_keys(FOOT, self.foot.source.whole if self.job else opened.recording.name)
-        self.record.show_open(self.recordings.shown_id, can_keep=self.job is None, is_open=True)
-        self._keep(opened)
-        self.beside.show()
-        self._enable()
-        self._stand()
-        self._tell_how_read(opened)
-        self.under.leave()
-        if opened.analysis.examination.findings:
-            self.findings.choose(most_telling(opened.analysis))
-
-    def _judged_anew(self, recording_id: str, judged: "Opened") -> None:
-        """What is open is told as it is judged now; the stretch and the finding that were shown stay."""
-        if self.opened is None or self.recordings.shown_id != recording_id:
-            return
-        stretch, chosen = self.panel.time_view.visible(), self.findings.number
-        self.opened = opened = self.opened.anew(judged)
-        findings = opened.analysis.examination.findings
-        if self.panel.show_anew(opened.recording, opened.analysis, opened.pictures):
-            self.under.leave()
-        self.findings.show_findings(findings, opened.analysis.circuit)
-        if 0 <= chosen < len(findings):
-            self.findings.choose(chosen)
-        self.panel.time_view.show_exactly(stretch)
-        self.beside.show()
-        self._stand()
-
-    def _tell_how_read(self, opened: "Opened") -> None:
-        """What was taken for what, left out or missing; what was agreed to can be changed."""
-        told = " ".join(opened.remarks)
-        original = opened.original
-        if opened.mapped and original is not None:
-            agreed = say("Read as was agreed for such tables. {told}", told=told).strip()
-            self.panel.notice.tell(
-                agreed, say("Change it …"), lambda: self.opening.change_mapping(original), calm=True
-            )
-        elif told:
-            self.panel.notice.tell(told, calm=True)
-
-    def _show_head(self, opened: "Opened") -> None:
-        if opened.vehicle is None:
-            self.head.show_recording(opened.recording.name)
-        else:
-            self.head.show_job(opened.vehicle, opened.complaint, opened.state)
-
-    def _keep(self, opened: "Opened") -> None:
-        """What was found goes to the recording's job, and the codes that were told meanwhile."""
-        if self.recordings.found(opened) and opened.codes:
-            self.stations.add_codes(opened.codes, Source.FILE)
-        # Another profile may have been chosen meanwhile; a case of the demo is held against none.
-        shown = self.recordings.shown_id
-        if shown and self.job is not None and opened.profile != self.job.vehicle.profile:
-            self.beside.anew.again(shown)
-
     def close_recording(self) -> None:
         """Put the recording away; the job stays."""
         self._put_away()
-        self._stand()
+        self.stand()
 
     def _put_away(self, *, keep_live: bool = False) -> None:
         self.stop()
         if not keep_live:
             self.live_part.leave()
-        self._show_nothing()
+        self.shown.show_nothing()
 
     # -- live ------------------------------------------------------------------------------------
 
@@ -525,46 +363,9 @@ class MainWindow(FrameWindow):
         """Connect the simulated vehicle with a fault planted in it."""
         self.live_part.connect_simulated(fault)
 
-    def _enter_live(self) -> None:
-        self._show_nothing()
-        self.panel.notice.hide()
-        self.stations.go(RECORD)
-        self.middle.setCurrentWidget(self.live_panel)
-        self._tell_live(kept=False)
-        self.setWindowTitle(say("Live · Nervus"))
-        self.foot.show_keys(FOOT_LIVE, "")
-        self._enable()
-        self.live_panel.hands.pedal.setFocus()
-
-    def _tell_live(self, kept: bool) -> None:  # noqa: FBT001 - a signal's argument
-        """The head says that it is live; in a job it keeps the job's name."""
-        if self.job is None:
-            self.head.show_live(kept=kept)
-        else:
-            self.head.show_state(
-                say(
-                    "live · {value} · {state}",
-                    value=say("recording") if kept else say("watching"),
-                    state=self.job.state,
-                )
-            )
-
-    def _leave_live(self) -> None:
-        if self.job is not None:
-            self.head.show_state(say(self.job.state))
-        self.middle.setCurrentWidget(self.panel)
-        if not self.is_busy:
-            self._show_nothing()
-
-    def _looked(self, recording: Recording, analysis: "Analysis") -> None:
-        """The last stretch was analysed while it goes on."""
-        if self.job is None:
-            self.standing.show(analysis.judgement, None, recording)
-        self.findings.show_findings(analysis.examination.findings, analysis.circuit)
-
     # -- as it stands ----------------------------------------------------------------------------
 
-    def _stand(self) -> None:
+    def stand(self) -> None:
         """Nerve and judgement: of the job in hand, else of the recording that is open."""
         opened = self.opened
         recording = opened.recording if opened is not None else None
@@ -578,23 +379,12 @@ class MainWindow(FrameWindow):
     def _suppose(self, judgement: "Judgement | None") -> None:
         """Show how it would stand, or how it stands."""
         if judgement is None or self.job is None:
-            self._stand()
+            self.stand()
         else:
             self.standing.show(judgement, self.job.vehicle, None)
 
-    def _show_nothing(self) -> None:
-        self.opened = None
-        self.setWindowTitle("Nervus")
-        if self.job is None:
-            self.head.show_nothing()
-        self.nerve.show_moment(0.0, {})
-        self.panel.show_nothing()
-        self.findings.show_nothing()
-        self.record.show_open("", can_keep=False)
-        self.standing.show(None, None, None)
-        self._enable()
-
-    def _enable(self) -> None:
+    def enable(self) -> None:
+        """Allow what can be done now, and nothing else."""
         open_now = self.opened is not None and self.stations.now == RECORD
         live = self.live_part.is_live and self.stations.now == RECORD
         for spec in ACTIONS:

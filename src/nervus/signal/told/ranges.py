@@ -1,6 +1,6 @@
 """Tracks that stay where no sound sensor can be."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 import numpy as np
 
@@ -42,49 +42,46 @@ def out_of_range(
     """
     if track.kind.unit is not Unit.VOLT or track.samples < 2:
         return ()
-    number = track.kind.number
-    low, high = _limits(number, profile)
-    to_share = 100.0 / supply_v
+    one_percent = supply_v / 100.0
+    low, high = (limit * one_percent for limit in _limits(track.kind.number, profile))
     found = []
-    for limit, way in ((low, "below"), (high, "above")):
-        limit_own = limit / to_share
-        at = np.flatnonzero(track.values < limit_own if way == "below" else track.values > limit_own)
+    for limit_v, way in ((low, "below"), (high, "above")):
+        at = np.flatnonzero(track.values < limit_v if way == "below" else track.values > limit_v)
         free = at[~inside(track.time_s[at], told, 0.02)]
-        stays = [
-            p
-            for p in zip(*runs_of(free), strict=True)
-            if track.time_s[p[1]] - track.time_s[p[0]] >= _LEAST_S
-        ]
-        if profile is None and not all(_jumps(track.values * to_share, *p) for p in stays):
+        stays = [(a, b) for a, b in zip(*runs_of(free), strict=True) if _lasts(track, a, b)]
+        leaps = profile is not None or all(_jumps(track, _JUMP_PCT * one_percent, *s) for s in stays)
+        if not stays or not leaps:
             continue
-        spans = ((float(track.time_s[a]), float(track.time_s[b])) for a, b in stays)
-        lasting = merge(spans, _JOIN_S)
-        if not lasting:
-            continue
-        level = round(float(np.median(track.values[at[inside(track.time_s[at], lasting)]])), 3)
-        limit_v = round(limit * supply_v / 100.0, 3)
-        seconds = sum(b - a for a, b in lasting)
-        found.append(
-            OutOfRange(
-                channels=(track.id,),
-                times_s=tuple((round(a, 4), round(b, 4)) for a, b in lasting),
-                confidence=0.95,
-                text=(
-                    say(
-                        "{capitalize} stays {way} {limit_v:.2f} V for {seconds:.1f} s: {level:.2f} V, "
-                        "where no sound sensor can be.",
-                        capitalize=track.kind.track.capitalize(),
-                        way=way,
-                        limit_v=limit_v,
-                        seconds=seconds,
-                        level=level,
-                    )
-                ),
-                level_v=level,
-                limit_v=limit_v,
-            )
-        )
+        lasting = merge(_spans(track, stays), _JOIN_S)
+        level = float(np.median(track.values[at[inside(track.time_s[at], lasting)]]))
+        found.append(_told_out(track, lasting, way, level, limit_v))
     return tuple(found)
+
+
+def _lasts(track: Channel, first: int, last: int) -> bool:
+    return bool(track.time_s[last] - track.time_s[first] >= _LEAST_S)
+
+
+def _told_out(
+    track: Channel, spans: tuple[Span, ...], way: str, level_v: float, limit_v: float
+) -> OutOfRange:
+    level_v, limit_v = round(level_v, 3), round(limit_v, 3)
+    return OutOfRange(
+        channels=(track.id,),
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
+        confidence=0.95,
+        text=say(
+            "{capitalize} stays {way} {limit_v:.2f} V for {seconds:.1f} s: {level:.2f} V, "
+            "where no sound sensor can be.",
+            capitalize=track.kind.track.capitalize(),
+            way=way,
+            limit_v=limit_v,
+            seconds=sum(b - a for a, b in spans),
+            level=level_v,
+        ),
+        level_v=level_v,
+        limit_v=limit_v,
+    )
 
 
 def at_rail(
@@ -116,9 +113,12 @@ def at_rail(
 
 
 def _lasting(track: Channel, at_end: BoolArray) -> tuple[Span, ...]:
-    stays = zip(*runs_of(np.flatnonzero(at_end)), strict=True)
-    spans = ((float(track.time_s[a]), float(track.time_s[b])) for a, b in stays)
-    return tuple(s for s in merge(spans, _JOIN_S) if s[1] - s[0] >= _LEAST_S)
+    stays = merge(_spans(track, zip(*runs_of(np.flatnonzero(at_end)), strict=True)), _JOIN_S)
+    return tuple(s for s in stays if s[1] - s[0] >= _LEAST_S)
+
+
+def _spans(track: Channel, stays: Iterable[tuple[int, int]]) -> list[Span]:
+    return [(float(track.time_s[a]), float(track.time_s[b])) for a, b in stays]
 
 
 def _seen_elsewhere(
@@ -150,8 +150,7 @@ def _seen_elsewhere(
 def _away(track: Channel, at_end: BoolArray, stay: Span) -> tuple[Span, ...]:
     """When a track left its end for a moment within a stay: the shaft may have been elsewhere then."""
     within = (track.time_s >= stay[0]) & (track.time_s <= stay[1])
-    left = zip(*runs_of(np.flatnonzero(within & ~at_end)), strict=True)
-    return tuple((float(track.time_s[a]), float(track.time_s[b])) for a, b in left)
+    return tuple(_spans(track, zip(*runs_of(np.flatnonzero(within & ~at_end)), strict=True)))
 
 
 def _during(channel: Channel, stay: Span, off: tuple[Span, ...] = ()) -> FloatArray:
@@ -169,30 +168,28 @@ def _during(channel: Channel, stay: Span, off: tuple[Span, ...] = ()) -> FloatAr
 def _told_at_rail(
     track: Channel, spans: tuple[Span, ...], end: float, way: str, supply_v: float
 ) -> OutOfRange:
-    seconds = sum(b - a for a, b in spans)
     return OutOfRange(
         channels=(track.id,),
         times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
         confidence=0.95,
-        text=(
-            say(
-                "{capitalize} stands at {end:.0f} %, the {way} end of its scale, for "
-                "{seconds:.1f} s, while the shaft is seen elsewhere.",
-                capitalize=track.kind.track.capitalize(),
-                end=end,
-                way=way,
-                seconds=seconds,
-            )
+        text=say(
+            "{capitalize} stands at {end:.0f} %, the {way} end of its scale, for "
+            "{seconds:.1f} s, while the shaft is seen elsewhere.",
+            capitalize=track.kind.track.capitalize(),
+            end=end,
+            way=way,
+            seconds=sum(b - a for a, b in spans),
         ),
         level_v=round(end * supply_v / 100.0, 3),
         limit_v=round((_LOW_PCT if end == 0.0 else _HIGH_PCT) * supply_v / 100.0, 3),
     )
 
 
-def _jumps(share: FloatArray, first: int, last: int) -> bool:
+def _jumps(track: Channel, by: float, first: int, last: int) -> bool:
     """Whether a run of samples begins or ends with a jump, or fills the recording."""
-    before = first == 0 or abs(share[first] - share[first - 1]) > _JUMP_PCT
-    after = last + 1 >= share.size or abs(share[last + 1] - share[last]) > _JUMP_PCT
+    own = track.values
+    before = first == 0 or abs(own[first] - own[first - 1]) > by
+    after = last + 1 >= own.size or abs(own[last + 1] - own[last]) > by
     return bool(before and after)
 
 

@@ -160,37 +160,14 @@ def off_rest(
     ended = [r.percent for r in rests if r.released or r.low or r is rests[0]]
     usual = _usual(ended)
     sound = [r for r in rests if r.percent <= usual + _SAME_PCT]
-    told = any(r.witnessed for r in rests)
-    high = [
-        r
-        for r in rests
-        if (r.released or (r.low and not told))
-        and not r.swings
-        and not (r.closed_on and not told)
-        and _OFF_PCT < r.percent - usual < _HELD_PCT
-    ]
-    high = [r for r in high if not _as_asked(r, sound)]
-    if not high or not sound:
-        return ()
     sound_s = tuple(r.span_s for r in sound)
-    same = _alike(high, _SAME_PCT)
-    cause = cause_of(recording, tuple(r.span_s for r in same), sound_s)
-    if told or cause is RestCause.SIGNAL or (cause is RestCause.PLATE and _was_let_go(same)):
-        if len(same) < max(_LEAST_RESTS, _MOST_OF * len(high)):
-            return ()
-    else:
-        # A hand may have held it: then only its repeating speaks, wherever it came from.
-        held = [
-            r
-            for r in rests
-            if not (r.closed_on or r.opened or r.swings) and _OFF_PCT < r.percent - usual < _HELD_PCT
-        ]
-        same = _least_by_chance(held)
-        if not any(r in high for r in same) or _middle(same) >= _HAND_PCT:
-            return ()
-        cause = cause_of(recording, tuple(r.span_s for r in same), sound_s)
+
+    def tell_cause(some: list[Rest]) -> RestCause:
+        return cause_of(recording, tuple(r.span_s for r in some), sound_s)
+
+    same, cause = _held_open(rests, usual, sound, tell_cause)
     spans = tuple(r.span_s for r in same)
-    if cause is not RestCause.SIGNAL and _idles_cold(recording, spans, sound_s):
+    if not same or (cause is not RestCause.SIGNAL and _idles_cold(recording, spans, sound_s)):
         return ()
     rest = round(_middle(same), 1)
     return (
@@ -205,6 +182,30 @@ def off_rest(
             ect_c=_coolant(recording, spans),
         ),
     )
+
+
+def _held_open(
+    rests: tuple[Rest, ...],
+    usual: float,
+    sound: list[Rest],
+    tell_cause: Callable[[list[Rest]], RestCause],
+) -> tuple[list[Rest], RestCause]:
+    """The rests of one level above the usual that no hand made, and why they are there; none of them."""
+    told = any(r.witnessed for r in rests)
+    above = [r for r in rests if not r.swings and _OFF_PCT < r.percent - usual < _HELD_PCT]
+    let_go = [r for r in above if (r.released or (r.low and not told)) and (told or not r.closed_on)]
+    high = [r for r in let_go if not _as_asked(r, sound)]
+    if not high or not sound:
+        return [], RestCause.UNKNOWN
+    same = _alike(high, _SAME_PCT)
+    cause = tell_cause(same)
+    if told or cause is RestCause.SIGNAL or (cause is RestCause.PLATE and _was_let_go(same)):
+        return (same if len(same) >= max(_LEAST_RESTS, _MOST_OF * len(high)) else []), cause
+    # A hand may have held it: then only its repeating speaks, wherever it came from.
+    same = _least_by_chance([r for r in above if not (r.closed_on or r.opened)])
+    if not any(r in high for r in same) or _middle(same) >= _HAND_PCT:
+        return [], cause
+    return same, tell_cause(same)
 
 
 def _middle(rests: list[Rest]) -> float:

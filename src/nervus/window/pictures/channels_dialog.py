@@ -46,43 +46,11 @@ class ChannelsDialog(QDialog):
         self.resize(460, 560)
         self._usual = usual
         self._heights = dict(now.heights)
-        self.search = QLineEdit(self)
-        self.search.setPlaceholderText(say("find a channel or a unit …"))
-        self.search.setAccessibleName(say("Find a channel"))
-        self.search.setMinimumHeight(36)
-        self.search.textChanged.connect(self._filter)
-        self.list = QListWidget(self)
-        self.list.setAccessibleName(
-            say(
-                "Channels; space shows or hides one, Alt with up and down moves it, with left "
-                "and right makes its plot lower or taller"
-            )
-        )
-        rest = [c.id for c in recording.channels if c.id not in now.channels]
-        for name in (*now.channels, *rest):
-            channel = recording.get(name)
-            if channel is None:
-                continue
-            item = QListWidgetItem(_line_of(channel.kind), self.list)
-            item.setData(_ID, channel.id)
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(_tick(shown=channel.id in now.channels))
-        self.list.itemChanged.connect(lambda _item: self._tell())
-        self.list.installEventFilter(self)
+        self._make_search()
+        self._make_list(recording, now.channels)
         self.apart = QCheckBox(say("each on an axis of its own"), self)
         self.apart.setChecked(now.apart)
         self.apart.toggled.connect(lambda _on: self._tell())
-        everything = tuple(c.id for c in recording.channels)
-        usual_again, whole, leave = (
-            self._button(say("As usual"), self._as_usual),
-            self._button(say("All"), lambda: self._tick_all(everything)),
-            self._button(say("Close"), self.close),
-        )
-        row = QHBoxLayout()
-        for button in (usual_again, whole):
-            row.addWidget(button)
-        row.addStretch(1)
-        row.addWidget(leave)
         column = QVBoxLayout(self)
         column.addWidget(self.search)
         column.addWidget(self.list, 1)
@@ -96,7 +64,48 @@ class ChannelsDialog(QDialog):
                 self,
             )
         )
-        column.addLayout(row)
+        column.addLayout(self._buttons(tuple(c.id for c in recording.channels)))
+
+    def _make_search(self) -> None:
+        self.search = QLineEdit(self)
+        self.search.setPlaceholderText(say("find a channel or a unit …"))
+        self.search.setAccessibleName(say("Find a channel"))
+        self.search.setMinimumHeight(36)
+        self.search.textChanged.connect(self._filter)
+
+    def _make_list(self, recording: Recording, shown: tuple[str, ...]) -> None:
+        """A row for each channel, those that are shown first."""
+        self.list = QListWidget(self)
+        self.list.setAccessibleName(
+            say(
+                "Channels; space shows or hides one, Alt with up and down moves it, with left "
+                "and right makes its plot lower or taller"
+            )
+        )
+        rest = [c.id for c in recording.channels if c.id not in shown]
+        for name in (*shown, *rest):
+            channel = recording.get(name)
+            if channel is None:
+                continue
+            item = QListWidgetItem(_line_of(channel.kind), self.list)
+            item.setData(_ID, channel.id)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(_tick(shown=channel.id in shown))
+        self.list.itemChanged.connect(lambda _item: self._tell())
+        self.list.installEventFilter(self)
+
+    def _buttons(self, everything: tuple[str, ...]) -> QHBoxLayout:
+        usual_again, whole, leave = (
+            self._button(say("As usual"), self._as_usual),
+            self._button(say("All"), lambda: self._tick_all(everything)),
+            self._button(say("Close"), self.close),
+        )
+        row = QHBoxLayout()
+        for button in (usual_again, whole):
+            row.addWidget(button)
+        row.addStretch(1)
+        row.addWidget(leave)
+        return row
 
     def _button(self, words: str, act: Callable[[], object]) -> QPushButton:
         button = QPushButton(words, self)

@@ -17,80 +17,61 @@ from nervus.domain.finding import (
 from nervus.language import figures, say
 
 
-def short(finding: Finding) -> tuple[str, str]:
+def short(finding: Finding) -> tuple[str, str]:  # noqa: PLR0911 - one for each kind
     """What a finding is, and where it is, as two short lines."""
-    who = _tracks(finding.channels)
-    when = figures("{times_s:.2f} s", times_s=finding.times_s[0][0]) if finding.times_s else ""
+    who, when = _tracks(finding.channels), _first_time(finding)
     match finding:
-        case DeadSpot(travel_pct=(a, b)):
-            place = (
-                say("{a:.1f} to {b:.1f} %", a=a, b=b) if round(b - a, 1) else say("at {a:.1f} %", a=a)
-            )
-            seen = say("{seen_in} of {crossed} passes", seen_in=finding.seen_in, crossed=finding.crossed)
-            lines = say("Dead spot, {who}", who=who), f"{place}, {seen}"
+        case DeadSpot():
+            return say("Dead spot, {who}", who=who), _place_of_spot(finding)
         case Noise(travel_pct=(a, b)):
-            lines = (
-                say("Rough, {who}", who=who),
-                say("{a:.0f} to {b:.0f} %, {small}", a=a, b=b, small=_small(finding.rms, finding.unit)),
+            small = _small(finding.rms, finding.unit)
+            return say("Rough, {who}", who=who), say(
+                "{a:.0f} to {b:.0f} %, {small}", a=a, b=b, small=small
             )
         case Drop(times_s=((start, end),)):
+            value = _value(finding.level, finding.unit)
             length = (
                 figures("{start:.0f} ms", start=1000 * (end - start))
                 if end > start
                 else say("one sample")
             )
-            lines = (
-                say("Drop, {who}", who=who),
-                say(
-                    "{when}, {length}, to {value}",
-                    when=when,
-                    length=length,
-                    value=_value(finding.level, finding.unit),
-                ),
+            return say("Drop, {who}", who=who), say(
+                "{when}, {length}, to {value}", when=when, length=length, value=value
             )
-        case Nonlinear(travel_pct=(a, b)):
-            lines = (
-                say("Not straight, {who}", who=who),
-                say(
-                    "{a:.0f} to {b:.0f} %, off by {worst_pct:.1f} %",
-                    a=a,
-                    b=b,
-                    worst_pct=finding.worst_pct,
-                ),
+        case Nonlinear(travel_pct=(a, b), worst_pct=worst):
+            return say("Not straight, {who}", who=who), say(
+                "{a:.0f} to {b:.0f} %, off by {worst_pct:.1f} %", a=a, b=b, worst_pct=worst
             )
-        case Disagreement() if "throttle_cmd_pct" in finding.channels:
-            lines = (
-                say("Command not followed"),
-                say("by up to {worst_pct:.1f} %, from {when}", worst_pct=finding.worst_pct, when=when),
-            )
-        case Disagreement():
-            lines = (
-                say("Tracks disagree"),
-                say("by up to {worst_pct:.1f} %, from {when}", worst_pct=finding.worst_pct, when=when),
+        case Disagreement(worst_pct=worst):
+            alone = "throttle_cmd_pct" in finding.channels
+            return say("Command not followed") if alone else say("Tracks disagree"), say(
+                "by up to {worst_pct:.1f} %, from {when}", worst_pct=worst, when=when
             )
         case OffRest():
             usual = say("usually {usual_rest_pct:.1f} %", usual_rest_pct=finding.usual_rest_pct)
-            lines = (
-                say("Off its rest"),
-                figures("{rest_pct:.1f} %, {usual}", rest_pct=finding.rest_pct, usual=usual),
+            return say("Off its rest"), figures(
+                "{rest_pct:.1f} %, {usual}", rest_pct=finding.rest_pct, usual=usual
             )
-        case SupplyFault():
-            either = finding.where is SupplyLine.EITHER
-            title = (
-                say("Supply or ground off") if either else say("Sensor {where} off", where=finding.where)
-            )
-            lines = (
-                title,
-                say("{level_v:.2f} V, from {when}", level_v=finding.level_v, when=when),
-            )
+        case SupplyFault(where=where):
+            either = where is SupplyLine.EITHER
+            title = say("Supply or ground off") if either else say("Sensor {where} off", where=where)
+            return title, say("{level_v:.2f} V, from {when}", level_v=finding.level_v, when=when)
         case OutOfRange():
-            lines = (
-                say("Out of range, {who}", who=who),
-                say("{level_v:.2f} V, from {when}", level_v=finding.level_v, when=when),
+            return say("Out of range, {who}", who=who), say(
+                "{level_v:.2f} V, from {when}", level_v=finding.level_v, when=when
             )
-        case _:
-            lines = finding.kind, when
-    return lines
+    return finding.kind, when
+
+
+def _first_time(finding: Finding) -> str:
+    return figures("{times_s:.2f} s", times_s=finding.times_s[0][0]) if finding.times_s else ""
+
+
+def _place_of_spot(spot: DeadSpot) -> str:
+    a, b = spot.travel_pct
+    place = say("{a:.1f} to {b:.1f} %", a=a, b=b) if round(b - a, 1) else say("at {a:.1f} %", a=a)
+    seen = say("{seen_in} of {crossed} passes", seen_in=spot.seen_in, crossed=spot.crossed)
+    return f"{place}, {seen}"
 
 
 def _tracks(channels: tuple[str, ...]) -> str:

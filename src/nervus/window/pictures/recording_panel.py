@@ -22,6 +22,7 @@ from nervus.judge.words import how_measured
 from nervus.language import say, say_many
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
+from nervus.window.pictures.below import Below
 from nervus.window.pictures.measure_bar import MeasureBar
 from nervus.window.station_page import scrolled
 from nervus.window.theme import BRIGHT, Theme
@@ -81,10 +82,7 @@ class RecordingPanel(QWidget):
         self._facts.setObjectName("quiet")
         self.busy, self.notice, self.empty = Busy(self), Notice(self), EmptyState(self)
         self._theme = BRIGHT
-        self._differs = QLabel("", self)
-        self._differs.setObjectName("quiet")
-        self._differs.setWordWrap(True)
-        self._differs.hide()
+        self.below = Below(self)
         self.limits = QLabel("", self)
         self.limits.setObjectName("quiet")
         self.limits.setWordWrap(True)
@@ -92,8 +90,6 @@ class RecordingPanel(QWidget):
         self.measure_bar.kept.connect(self.kept)
         self.measure_bar.level_changed.connect(self._level_changed)
         self._level: float | None = None
-        self._under: Under | None = None
-        self._shift_s = 0.0
         self.stack = QStackedWidget(self)
         self.stack.addWidget(self.empty)
         self._blank = QWidget(self)
@@ -160,9 +156,7 @@ class RecordingPanel(QWidget):
         self.channels = QPushButton("", self)
         self.channels.clicked.connect(self.ask_for_channels)
         views.addWidget(self.channels)
-        self._below = ElidedLabel("", self)
-        self._below.setObjectName("quiet")
-        views.addWidget(self._below, 1)
+        views.addWidget(self.below.label, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 8, 16, 6)
         column.setSpacing(6)
@@ -174,7 +168,7 @@ class RecordingPanel(QWidget):
         self._area = scrolled(self.stack, self)
         self._fit_stack()
         column.addWidget(self._area, 1)
-        column.addWidget(self._differs)
+        column.addWidget(self.below.differs)
         column.addWidget(self.measure_bar)
         column.addWidget(self.limits)
 
@@ -207,7 +201,7 @@ class RecordingPanel(QWidget):
 
     def _arrange(self, arranged: Arranged) -> None:
         self.time_view.arrange(arranged)
-        self.time_view.lay_under(self._under, self._shift_s)
+        self.time_view.lay_under(self.below.under, self.below.shift_s)
         self._fit_stack()
         self._tell_channels()
 
@@ -242,25 +236,13 @@ class RecordingPanel(QWidget):
 
     def step_ruler(self, how: str, by: int) -> None:
         """Move the cursor in hand by a sample, or to the next event or edge of the first track."""
-        from nervus.drawn.measuring import (  # noqa: PLC0415 - with a recording
-            edge_instants,
-            event_instants,
-            next_of,
-            next_sample,
-        )
+        from nervus.drawn.measuring import stepped  # noqa: PLC0415 - with a recording
 
-        recording, examination = self._recording, self._examination
-        if recording is None or examination is None or not self.measures:
+        if self._recording is None or self._examination is None or not self.measures:
             return
-        track = (recording.tracks(Sensor.THROTTLE) or recording.channels)[0]
         number = self.time_view.active
         now = self.time_view.rulers[number]
-        if how == "sample":
-            to: float | None = next_sample(track, now, by)
-        else:
-            to = next_of(
-                event_instants(examination) if how == "event" else edge_instants(track), now, by
-            )
+        to = stepped(self._recording, self._examination, how, now, by)
         if to is not None:
             self.time_view.put_ruler(number, to)
 
@@ -317,9 +299,8 @@ class RecordingPanel(QWidget):
         self.notice.hide()
         self.measure_bar.hide()
         self.limits.show()
-        self._under = None
+        self.below.under = None
         self._tell_below()
-        self._differs.hide()
         for button in self.buttons.values():
             button.show()
         self.buttons[PAIR].setVisible(self.pair_view.has_pair)
@@ -353,46 +334,28 @@ class RecordingPanel(QWidget):
         """Draw another recording below this one in all views, over time from the first sweep on."""
         if self._examination is None:
             return
-        if under is None or self._under is None or under.recording is not self._under.recording:
-            self._shift_s = under.shift_to(self._examination) if under is not None else 0.0
-        self._under = under
-        self.time_view.lay_under(under, self._shift_s)
+        self.below.put(under, self._examination)
+        self.time_view.lay_under(under, self.below.shift_s)
         self.travel_view.lay_under(under)
         self.pair_view.lay_under(under)
         self._tell_below()
 
     def _tell_below(self) -> None:
-        under = self._under
-        if under is None:
-            self._below.setText("")
-            return
-        told = say("below, in grey: {name}", name=under.name)
-        differs = " ".join(d.text for d in under.differs)
-        over_time = self.stack.currentWidget() is self.time_view
-        self._below.setText(
-            say("{told} · moved by {shift_s:+.3f} s", told=told, shift_s=self._shift_s)
-            if over_time
-            else told
-        )
-        self._differs.setText("" if over_time else differs)
-        self._differs.setVisible(bool(differs) and not over_time)
+        self.below.tell(over_time=self.stack.currentWidget() is self.time_view)
 
     def shift_under(self, share: float) -> None:
         """Move what lies below by a share of what is shown."""
-        if self._under is not None:
+        if self.below.under is not None:
             low, high = self.time_view.visible()
-            self._put_shift(self._shift_s + share * (high - low))
+            self._put_shift(self.below.shift_s + share * (high - low))
 
     def align_under(self) -> None:
         """What lies below at cursor B moves to cursor A; without cursors the first sweeps meet again."""
-        if self._under is None or self._examination is None:
-            return
-        rulers = self.time_view.rulers
-        by = rulers[0] - rulers[1] if rulers else 0.0
-        self._put_shift(self._shift_s + by if rulers else self._under.shift_to(self._examination))
+        if self.below.under is not None and self._examination is not None:
+            self._put_shift(self.below.aligned(self._examination, self.time_view.rulers))
 
     def _put_shift(self, shift_s: float) -> None:
-        self._shift_s = shift_s
+        self.below.shift_s = shift_s
         self.time_view.shift_under(shift_s)
         self._tell_below()
 

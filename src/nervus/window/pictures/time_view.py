@@ -19,6 +19,7 @@ from nervus.language import figures, say
 from nervus.window.pictures.bands import Bands
 from nervus.window.pictures.marks_strip import Label
 from nervus.window.pictures.plots import NAME_HEIGHT, Chart, Curve, segments
+from nervus.window.pictures.rulers import Rulers
 from nervus.window.theme import Theme, channel_pen
 
 # Volts are shown over at least this much, so that noise does not fill the picture.
@@ -65,9 +66,8 @@ class TimeView(Chart):
         self._selected: list[Bands] = []
         self._off: list[Bands] = []
         self._under: list[tuple[Envelope, float, pg.PlotCurveItem]] = []
-        self._rulers: list[tuple[pg.InfiniteLine, ...]] = []
-        self.active = 1
-        """Which of the two measuring cursors the keys move."""
+        self._rulers = Rulers(self)
+        self._rulers.moved.connect(self.measured)
         self._mark_lines: list[pg.InfiniteLine] = []
         self._words: tuple[Label, ...] = ()
         self._under_mouse = -np.inf
@@ -105,13 +105,13 @@ class TimeView(Chart):
         if rulers:
             self.measure(on=True)
             for number, at in enumerate(rulers):
-                self._dragged(number, at)
+                self._rulers.move(number, at)
         self._refresh()
 
     def _draw(self, recording: Recording, drawn: Pictures) -> None:
         self.clear_plots()
         self._curves, self._selected, self._cursors, self._shown = [], [], [], []
-        self._rulers = []
+        self._rulers.forget()
         self._under = []
         self._off, self._mark_lines = [], []
         self.whole = (recording.start_s, recording.end_s)
@@ -237,50 +237,32 @@ class TimeView(Chart):
 
     def measure(self, *, on: bool) -> None:
         """Put two measuring cursors into the picture, or take them away."""
-        for lines in self._rulers:
-            for plot, line in zip(self.plots, lines, strict=False):
-                plot.removeItem(line)
-        self._rulers = []
         if not on or not self.plots:
+            self._rulers.take_out()
             return
-        low, high = self.visible()
-        for number, name in enumerate("AB"):
-            at = low + (high - low) * (number + 1) / 3.0
-            self._rulers.append(tuple(self._ruler(plot, name, number, at) for plot in self.plots))
-        self.apply_theme(self.theme)
-        self.measured.emit(*self.rulers)
-
-    def _ruler(self, plot: pg.PlotItem, name: str, number: int, at: float) -> pg.InfiniteLine:
-        first = plot is self.plots[0]
-        label = {"label": name, "labelOpts": {"position": 0.94}} if first else {}
-        line = pg.InfiniteLine(at, angle=90, movable=True, **label)
-        line.sigPositionChanged.connect(lambda moved: self._dragged(number, float(moved.value())))
-        plot.addItem(line, ignoreBounds=True)
-        return line
+        self._rulers.put_into(self.plots, self.visible())
+        self._rulers.apply_theme(self.theme)
 
     @property
     def rulers(self) -> tuple[float, ...]:
         """Where both measuring cursors stand, in seconds; none while nothing is measured."""
-        return tuple(float(lines[0].value()) for lines in self._rulers)
+        return self._rulers.at_s
+
+    @property
+    def active(self) -> int:
+        """Which of the two measuring cursors the keys move."""
+        return self._rulers.active
+
+    @active.setter
+    def active(self, number: int) -> None:
+        self._rulers.active = number
 
     def put_ruler(self, number: int, time_s: float) -> None:
         """Move a measuring cursor; one that leaves what is shown takes the picture along."""
-        if not self._rulers:
+        if not self.rulers:
             return
-        self.active = number
-        self._dragged(number, min(max(time_s, self.whole[0]), self.whole[1]))
+        self._rulers.move(number, min(max(time_s, self.whole[0]), self.whole[1]))
         self.go_to(time_s)
-
-    def _dragged(self, number: int, time_s: float) -> None:
-        if number >= len(self._rulers):
-            return
-        self.active = number
-        for line in self._rulers[number]:
-            line.blockSignals(True)  # noqa: FBT003 - Qt's own argument
-            line.setValue(time_s)
-            line.blockSignals(False)  # noqa: FBT003
-        if len(self._rulers) > 1:
-            self.measured.emit(*self.rulers)
 
     def lay_under(self, under: Under | None, shift_s: float = 0.0) -> None:
         """Draw another recording's channels below these, later by `shift_s`; `None` takes them away."""
@@ -323,7 +305,7 @@ class TimeView(Chart):
             self._lane.setPen(theme.pen("inflamed", 6))
         for cursor in self._cursors:
             cursor.setPen(theme.pen("muted", 1, Qt.PenStyle.DashLine))
-        self._style_rulers()
+        self._rulers.apply_theme(theme)
         self._style_marks()
         self._style_under()
         for bands in self._selected:
@@ -338,12 +320,6 @@ class TimeView(Chart):
     def _style_under(self) -> None:
         for _envelope, _shift, curve in self._under:
             curve.setPen(self.theme.pen("muted", 1, alpha=130))
-
-    def _style_rulers(self) -> None:
-        for ruler in (line for lines in self._rulers for line in lines):
-            ruler.setPen(self.theme.pen("action", 2))
-            if hasattr(ruler, "label"):
-                ruler.label.setColor(self.theme.color("action"))
 
     def _colour(self, bands: Bands, token: str, alpha: int) -> None:
         bands.set_colours(self.theme.color(token, alpha), self.theme.color(token, 90))

@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QWidget
 from nervus.domain.job import Job, new_id, now
 from nervus.domain.kept_plug import KeptPlug
 from nervus.domain.plug import Face, PinRole, PlugEnd
-from nervus.judge.plug_state import OFFERED, PlugState, meter_of, readings_at
+from nervus.judge.plug_state import PlugState, meter_of, readings_at
+from nervus.judge.plug_told import OFFERED
 from nervus.language import say
 
 

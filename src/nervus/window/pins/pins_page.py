@@ -1,23 +1,8 @@
 """The station Pins: a plug as it is drawn, readings as fast as probes move, and what they come to."""
 
-from collections.abc import Callable
-from typing import Final
-
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QComboBox,
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QListWidget,
-    QListWidgetItem,
-    QPushButton,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.errors import OutsideError
 from nervus.domain.job import Job, Reading, Source, of_kind
@@ -25,46 +10,30 @@ from nervus.domain.kept_plug import KeptPlug
 from nervus.domain.plug import Face, PinRole, PlugEnd
 from nervus.domain.profile import ThrottleKind
 from nervus.judge.next_pair import Proposed
-from nervus.judge.plug_state import (
-    OFFERED,
-    Kind,
-    PlugState,
-    pairs_left,
-    rows_at,
-)
-from nervus.judge.words import natural_frequency
+from nervus.judge.plug_state import PlugState, pairs_left, rows_at
+from nervus.judge.plug_told import OFFERED
 from nervus.language import figures, say
-from nervus.pins.situation import Situation, situation_of
-from nervus.pins.taken import BATTERY
 from nervus.pins.writing import Written
-from nervus.window.pictures.circuit_view import CircuitView
-from nervus.window.pins.conditions_bar import BEGIN, ConditionsBar
+from nervus.window.pins.conditions_bar import BEGIN
 from nervus.window.pins.pins_dialogs import PinsDialogs, type_of, with_roles
 from nervus.window.pins.pins_entering import Entering, isolated
+from nervus.window.pins.pins_layout import TO_BATTERY, TO_FIND, PinsLayout
+from nervus.window.pins.pins_next import (
+    expected_words,
+    fits,
+    going_words,
+    is_along,
+    label_of,
+    line_of,
+    role_of,
+    situation_for,
+)
 from nervus.window.pins.pins_solver import Answer, PinsSolver
-from nervus.window.pins.plug_view import PlugView, Shown
-from nervus.window.pins.readings_table import ReadingsTable
-from nervus.window.station_page import StationPage, quiet
+from nervus.window.pins.plug_view import Shown
 from nervus.window.theme import Theme
 
-_HINT: Final = say(
-    "Back-probe; never spread a terminal. Keep fingers off a motor-driven plate. "
-    "The maker's procedure comes first."
-)
-_PLUGS: Final = (
-    (PlugEnd.SENSOR, say("Sensor plug")),
-    (PlugEnd.UNIT, say("Unit's plug")),
-    (PlugEnd.PEDAL, say("Pedal")),
-)
-_IN_TURN, _TO_BATTERY, _TO_FIND = (
-    say("pin pairs in turn"),
-    say("each to battery negative"),
-    say("what parts the faults"),
-)
-_MARKS: Final = {Kind.WRONG: "✗", Kind.OPEN: "○", Kind.GOOD: "✓"}
 
-
-class PinsPage(StationPage):
+class PinsPage(PinsLayout):
     """Readings between pins.
 
     Signals:
@@ -84,7 +53,7 @@ class PinsPage(StationPage):
     probes = pyqtSignal(str, str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(say("Pins"), _HINT, parent)
+        super().__init__(parent)
         self.plug = PlugEnd.SENSOR
         self.kept: tuple[KeptPlug, ...] = ()
         self.answer: Answer | None = None
@@ -94,113 +63,39 @@ class PinsPage(StationPage):
         self._live_v: float | None = None
         self._refused = ""
         self._correcting: Reading | None = None
-        self.solver = PinsSolver(self)
+        self.solver, self.dialogs = PinsSolver(self), PinsDialogs(self)
+        self._connect()
+
+    def _connect(self) -> None:
         self.solver.solved.connect(self._answered)
         self.solver.failed.connect(self.told)
-        self.conditions = ConditionsBar(self)
         self.conditions.changed.connect(lambda _now: self._ask())
-        self.view, self.circuit, self.table = PlugView(self), CircuitView(self), ReadingsTable(self)
         self.view.picked.connect(self._picked)
         self.table.chosen.connect(self._mark_pins)
         self.table.corrected.connect(self._correct)
-        self.sentences = QListWidget(self)
-        self.sentences.setAccessibleName(say("What the readings say together"))
-        self.sentences.setWordWrap(True)
-        self.sentences.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.sentences.setMinimumHeight(44)
-        self.nothing = quiet("", self)
-        self.dialogs = PinsDialogs(self)
+        self.line.returnPressed.connect(self._entered)
+        self.order.activated.connect(lambda _row: self._show_next())
         for signal, whose in (
             (self.dialogs.put, self.put),
             (self.dialogs.plug_kept, self.plug_kept),
             (self.dialogs.told, self.told),
+            (self.meter.clicked, self.meter_wanted),
         ):
             signal.connect(whose)
         self.dialogs.done.connect(self.begin)
-        self._make_line()
-        self._lay_out()
-
-    def _make_line(self) -> None:
-        self.where = QLabel("", self)
-        self.where.setObjectName("station")
-        self.expected = quiet("", self)
-        self.line = QLineEdit(self)
-        self.line.setAccessibleName(say("The reading, then Enter"))
-        self.line.setMinimumHeight(40)
-        self.line.returnPressed.connect(self._entered)
-        self.order = QComboBox(self)
-        self.order.setAccessibleName(say("What is measured next"))
-        self.order.setMinimumHeight(36)
-        self.order.addItems([_IN_TURN, _TO_BATTERY, _TO_FIND])
-        self.order.activated.connect(lambda _row: self._show_next())
-        self.meter = QPushButton(say("From the meter"), self)
-        self.meter.setCheckable(True)
-        self.meter.clicked.connect(self.meter_wanted)
-        self.remove = QPushButton(say("Take out"), self)
-        self.remove.clicked.connect(self._take_out)
-
-    def _head(self) -> QHBoxLayout:
-        """Plugs on the left, what is done with them on the right."""
-        head = QHBoxLayout()
-        head.setSpacing(6)
-        self._plugs = QButtonGroup(self)
-        self.plugs: dict[PlugEnd, QPushButton] = {}
-        for plug, words in _PLUGS:
-            button = QPushButton(words, self)
-            button.setObjectName("choice")
-            button.setCheckable(True)
-            button.setChecked(plug is self.plug)
+        for plug, button in self.plugs.items():
             button.clicked.connect(lambda _on, plug=plug: self.show_plug(plug))
-            self._plugs.addButton(button)
-            self.plugs[plug] = button
-            head.addWidget(button)
-        head.addStretch(1)
-        self.draw = self._button(head, say("Draw plug …"), self._draw)
-        self.roles = self._button(head, say("Take roles"), self._take_roles)
-        self.good = self._button(head, say("Known good"), self._keep_good)
-        self.sheet = self._button(head, say("Meter …"), self._ask_meter)
-        self.setting = self._button(head, say("Set sensor …"), self.setting_wanted.emit)
-        return head
-
-    def _lay_out(self) -> None:
-        head = self._head()
-        self.side = QStackedWidget(self)
-        # The circuit hides itself where it has nothing to say: on a sheet of its own.
-        self.sheet_of_circuit = QWidget(self)
-        of_circuit = QVBoxLayout(self.sheet_of_circuit)
-        of_circuit.setContentsMargins(0, 0, 0, 0)
-        of_circuit.addWidget(self.circuit, 0, Qt.AlignmentFlag.AlignTop)
-        of_circuit.addStretch(1)
-        for picture in (self.table, self.sheet_of_circuit):
-            self.side.addWidget(picture)
-        right = QVBoxLayout()
-        right.setSpacing(6)
-        right.addWidget(self.side, 5)
-        right.addWidget(self.nothing)
-        right.addWidget(self.sentences, 5)
-        pictures = QHBoxLayout()
-        pictures.setSpacing(10)
-        pictures.addWidget(self.view, 5)
-        pictures.addLayout(right, 5)
-        entry = QHBoxLayout()
-        entry.setSpacing(6)
-        entry.addWidget(self.line, 1)
-        for part in (self.order, self.meter, self.remove):
-            entry.addWidget(part)
-        told = QVBoxLayout()
-        told.setSpacing(2)
-        told.addWidget(self.where)
-        told.addWidget(self.expected)
-        self.column.addLayout(head)
-        under = QHBoxLayout()
-        under.addWidget(self.conditions, 1)
-        self.drawn_circuit = self._button(under, say("Circuit"), self._show_side)
-        self.drawn_circuit.setCheckable(True)
-        self.guide = self._button(under, say("Step by step …"), self.guide_wanted.emit)
-        self.column.addLayout(under)
-        self.column.addLayout(pictures, 1)
-        self.column.addLayout(told)
-        self.column.addLayout(entry)
+        for button, act in (
+            (self.draw, self._draw),
+            (self.roles, self._take_roles),
+            (self.good, self._keep_good),
+            (self.sheet, self._ask_meter),
+            (self.setting, self.setting_wanted.emit),
+            (self.guide, self.guide_wanted.emit),
+            (self.drawn_circuit, self._show_side),
+            (self.remove, self._take_out),
+        ):
+            button.clicked.connect(lambda _on, act=act: act())
 
     def _show_side(self) -> None:
         """The circuit in place of the readings, where there is one to show."""
@@ -210,13 +105,6 @@ class PinsPage(StationPage):
         self.side.setCurrentWidget(self.sheet_of_circuit if on else self.table)
         # The circuit is drawn as large as it is: what is said stands behind it then.
         self.sentences.setVisible(not on and self.sentences.count() > 0)
-
-    def _button(self, row: QHBoxLayout, words: str, act: Callable[[], object]) -> QPushButton:
-        button = QPushButton(words, self)
-        button.setObjectName("choice")
-        button.clicked.connect(lambda _on: act())
-        row.addWidget(button)
-        return button
 
     # -- what is shown -----------------------------------------------------------------------------
 
@@ -327,41 +215,25 @@ class PinsPage(StationPage):
         self._show_next()
 
     def _tell(self, answer: Answer) -> None:
-        self.sentences.clear()
-        for told in answer.state.told:
-            item = QListWidgetItem(f"{_MARKS[told.kind]}  {told.text}", self.sentences)
-            item.setData(Qt.ItemDataRole.UserRole, told.entries)
-        fitting = answer.faults.fitting if answer.faults is not None else ()
-        named = [f for f in fitting if f.id != "nothing"][:3]
-        if answer.faults is not None and answer.faults.readings and named:
-            rest = next((f.chance for f in fitting if f.id == "nothing"), 0.0)
-            words = "; ".join(f"{f.text} ({natural_frequency(f.chance)})" for f in named)
-            if rest > 0.5:
-                words = say(
-                    "nothing that shows now ({natural_frequency}); else {words}",
-                    natural_frequency=natural_frequency(rest),
-                    words=words,
-                )
-            QListWidgetItem(
-                say("→  Readings at the pins alone fit {words}.", words=words), self.sentences
-            )
+        self.sentences.show_answer(answer)
         some = self.sentences.count() > 0
         self.sentences.setVisible(some)
         self.nothing.setVisible(not some)
+        face, rows = answer.state.face, answer.state.rows
         self.nothing.setText(
             say(
                 "Nothing is measured under these conditions yet: black on B, red on R, the value, Enter."
             )
-            if answer.state.face is not None
+            if face is not None
             else say("Draw the plug; then a reading is a number and Enter. Or tell it in words.")
         )
-        unknown = [
-            label
+        unknown = (
+            guess
             for label, guess in answer.state.roles.items()
-            if guess.chance >= OFFERED and _role(answer.state.face, label) is PinRole.UNKNOWN
-        ]
-        self.roles.setEnabled(bool(unknown))
-        self.remove.setEnabled(bool(answer.state.rows))
+            if guess.chance >= OFFERED and role_of(face, label) is PinRole.UNKNOWN
+        )
+        self.roles.setEnabled(any(unknown))
+        self.remove.setEnabled(bool(rows))
 
     # -- what is next ------------------------------------------------------------------------------
 
@@ -369,7 +241,7 @@ class PinsPage(StationPage):
         """Where the probes go, and what is to be expected there."""
         self._between = None
         proposed = self._proposed
-        finding = self.order.currentText() == _TO_FIND
+        finding = self.order.currentText() == TO_FIND
         if self.face is None:
             self.where.setText(say("Told in words"))
             self.expected.setText("")
@@ -404,7 +276,7 @@ class PinsPage(StationPage):
             return None
         rows = rows_at(self.job, self.plug, self.conditions.situation)
         labels = [p.label for p in face.pins]
-        left = pairs_left(rows, to_battery=self.order.currentText() == _TO_BATTERY, labels=labels)
+        left = pairs_left(rows, to_battery=self.order.currentText() == TO_BATTERY, labels=labels)
         return left[0] if left else None
 
     def _point_at(self, black: str, red: str) -> None:
@@ -414,15 +286,13 @@ class PinsPage(StationPage):
         )
         self.line.setPlaceholderText(say("volts … then Enter; “nothing” where there is none"))
         self.view.show_probes(black, red)
-        self.probes.emit(self._line_of(red), self._line_of(black))
+        self.probes.emit(line_of(self.plug, red), line_of(self.plug, black))
 
     def _show_proposed(self, proposed: Proposed) -> None:
-        here = proposed.plug is self.plug and self._fits(proposed)
-        red, black = (_label(self.face, role) for role in (proposed.red, proposed.black))
-        other = proposed.black.value if proposed.black is not None else say("battery negative")
-        expected = "; ".join(f"{words} {_valued(v, proposed.unit)}" for words, v in proposed.expected)
-        self.expected.setText(say("Expected: {expected}.", expected=expected))
-        if here and "plug to plug" in proposed.conditions:
+        here = proposed.plug is self.plug and fits(proposed, self.conditions.situation)
+        red, black = (label_of(self.face, role) for role in (proposed.red, proposed.black))
+        self.expected.setText(expected_words(proposed))
+        if here and is_along(proposed):
             self._between, self.next = proposed, ("", "")
             self.where.setText(
                 say("{red} wire from plug to plug, both plugs off: the ohms", red=proposed.red)
@@ -433,52 +303,22 @@ class PinsPage(StationPage):
         if here and red is not None and black is not None:
             self._point_at(black, red)
             return
-        self.where.setText(
-            say(
-                "{red} to {other}, {conditions}, at the {plug}: Enter goes there",
-                red=proposed.red,
-                other=other,
-                conditions=proposed.conditions,
-                plug=proposed.plug,
-            )
-        )
+        self.where.setText(going_words(proposed))
         self.next = ("", "")
         self.view.show_probes("", "")
 
-    def _fits(self, proposed: Proposed) -> bool:
-        said, now_ = situation_of(proposed.conditions), self.conditions.situation
-        return all(
-            not wanted or wanted == there
-            for wanted, there in (
-                (said.key, now_.key),
-                (said.plug, now_.plug),
-                (said.throttle, now_.throttle),
-            )
-        )
-
     def _go_there(self) -> bool:
         """Take the proposed plug and conditions; whether there was somewhere to go."""
-        proposed = self._proposed
-        if self.order.currentText() != _TO_FIND or proposed is None:
+        proposed, now = self._proposed, self.conditions.situation
+        if self.order.currentText() != TO_FIND or proposed is None:
             return False
-        if proposed.plug is self.plug and self._fits(proposed):
+        if proposed.plug is self.plug and fits(proposed, now):
             return False
-        situation: Situation = self.conditions.situation
-        said = situation_of(proposed.conditions)
-        for word in (said.key, said.plug, said.throttle):
-            situation = situation.with_word(word) if word else situation
         self.plug = proposed.plug
         self.plugs[proposed.plug].setChecked(True)
-        self.conditions.put(situation)
+        self.conditions.put(situation_for(proposed, now))
         self._ask()
         return True
-
-    def _line_of(self, label: str) -> str:
-        """A pin as the simulated meter's probes know it."""
-        if label == BATTERY:
-            return "battery-"
-        end = {PlugEnd.SENSOR: "sensor", PlugEnd.UNIT: "unit"}.get(self.plug, "")
-        return f"{end}.{label}"
 
     # -- what is entered -----------------------------------------------------------------------------
 
@@ -608,24 +448,6 @@ class PinsPage(StationPage):
     def _ask_meter(self) -> None:
         if self.job is not None:
             self.dialogs.ask_meter(self.job)
-
-
-def _role(face: Face | None, label: str) -> PinRole:
-    pin = face.pin(label) if face is not None else None
-    return pin.role if pin is not None else PinRole.UNKNOWN
-
-
-def _label(face: Face | None, role: PinRole | None) -> str | None:
-    if role is None:
-        return BATTERY
-    pin = face.of_role(role) if face is not None else None
-    return pin.label if pin is not None else None
-
-
-def _valued(value: float, unit: str) -> str:
-    if unit == "V":
-        return figures("{value:.2f} V", value=round(value, 2) + 0.0)
-    return say("open") if value > 1e6 else figures("{value:.3g} Ω", value=value)
 
 
 def _polish(widget: QWidget) -> None:
