@@ -4,7 +4,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from nervus.domain.analysis import ChannelSummary, Coverage, Examination, Frame, Locality, Pass, Travel
+from nervus.domain.analysis import (
+    ChannelSummary,
+    Coverage,
+    Examination,
+    Frame,
+    Locality,
+    Pass,
+    Travel,
+    Verdict,
+)
 from nervus.domain.channel import Channel, FloatArray, Recording, Role, Sensor, Span
 from nervus.domain.finding import (
     DeadSpot,
@@ -19,7 +28,7 @@ from nervus.domain.progress import Progress, no_progress
 from nervus.language import say
 from nervus.signal.arithmetic.instants import read_at
 from nervus.signal.arithmetic.spans import inside
-from nervus.signal.explained.events import Event, bursts
+from nervus.signal.explained.events import Event, at_once, bursts
 from nervus.signal.explained.shaft import Shaft, follow
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import supply_scale
@@ -79,8 +88,9 @@ def examine(
     findings: list[Finding] = []
     places: dict[Sensor, Locality] = {}
     worn: list[Finding] = []
-    for shaft, stretches in ((throttle, bridged), (pedal, bridged_of_pedal)):
-        found, wear, places[shaft.sensor] = _of_shaft(recording, shaft, stretches, profile)
+    for shaft, stretches, other in ((throttle, bridged, pedal), (pedal, bridged_of_pedal, throttle)):
+        shared = at_once(shaft.events, other.events)
+        found, wear, places[shaft.sensor] = _of_shaft(recording, shaft, stretches, shared, profile)
         findings += found
         worn += wear
     findings = drops.together(findings)
@@ -142,12 +152,13 @@ def _of_shaft(
     recording: Recording,
     shaft: Shaft,
     bridged: tuple[DeadSpot, ...],
+    shared: tuple[Event, ...],
     profile: ThrottleProfile | None,
 ) -> tuple[list[Finding], list[Finding], Locality]:
     """What the tracks of one shaft show, what of it is worn, and where its drops come."""
     differ = _disagreements(recording, shaft, profile)
     differ, sags = unless_supply_sags(recording, shaft, differ)
-    spots, wear, loose = worn_places.find_worn(shaft, all_over(differ))
+    spots, wear, loose = worn_places.find_worn(shaft, all_over(differ), shared)
     differ = tuple(d for d in differ if not is_worn_in_turn(d, (*spots, *wear), shaft.travel))
     wear = [n for n in wear if not is_bend(n, shaft, differ)]
     spots = tuple(s for s in spots if not (stands_in_bend(s, differ) or is_seen_elsewhere(s, differ)))
@@ -155,7 +166,11 @@ def _of_shaft(
     loose = without_ends(loose, shaft, differ)
     spots = (*bridged, *spots)
     found = [*spots, *_drops(recording, shaft, loose), *wear, *differ, *sags]
-    return found, [*spots, *wear], _locality(loose, shaft.travel)
+    place = _locality(loose, shaft.travel)
+    if place.verdict is Verdict.POSITION:
+        # What two shafts share comes from no place on either: they were just there.
+        place = _locality(tuple(e for e in loose if e not in shared), shaft.travel)
+    return found, [*spots, *wear], place
 
 
 def _coverage(

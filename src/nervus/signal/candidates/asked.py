@@ -71,12 +71,11 @@ class Asked:
         if apart > spread:
             short = self._short_of(excursion, float(np.median(low)), float(np.median(high)))
             return 0.0 if short else -min((apart / spread) ** 2 / 2.0, _MOST)
-        # Each way that was asked for as it was gone tells.
-        there, lags = float(np.median((low + high) / 2.0)), np.asarray(_BESIDE_S)
-        went = sum(
-            bool(np.any(np.abs(self._wanted(track, beside)[0] - there) > _WENT_SHARE * excursion.depth))
-            for beside in (start - lags[::-1], end + lags)
-        )
+        # Each way that was asked for as it was gone tells; beyond its ends nobody knows what was asked.
+        line, lags = self.lines[track.id][0], np.asarray(_BESIDE_S)
+        there = float(np.median(line.at(self._told(track, time_s).mean(axis=0))))
+        beside = (line.at(self._told(track, x).mean(axis=0)) for x in (start - lags[::-1], end + lags))
+        went = sum(bool(np.any(np.abs(x - there) > _WENT_SHARE * excursion.depth)) for x in beside)
         return _EACH_WAY * went if went else -((apart / spread) ** 2) / 2.0
 
     def left(self, track: Instrument, span: Span) -> bool:
@@ -127,17 +126,21 @@ class Asked:
 
     def _wanted(self, track: Instrument, at_s: FloatArray) -> tuple[FloatArray, FloatArray]:
         """The least and the most that was asked for of late, as the track's level, shape (n,) each."""
-        # Between two tellings it may have changed at once: what is told next counts too.
-        line, usual = self.lines[track.id]
-        lags = (-self.every_s, 0.0, usual, usual + _LATER_S / 2.0, usual + _LATER_S)
-        asked = [read_at(at_s - lag, self.channel.time_s, self.channel.values) for lag in lags]
-        told = np.stack(asked)
-        low, high = told.min(axis=0), told.max(axis=0)
+        low, high = self._told(track, at_s)
         # At its ends a command is cut off: the plate may be asked for more than it says.
         low = np.where(low <= self.ends[0], self.ends[0] - _CUT_OFF_PCT, low)
         high = np.where(high >= self.ends[1], self.ends[1] + _CUT_OFF_PCT, high)
+        line, _ = self.lines[track.id]
         both = np.stack((line.at(low), line.at(high)))
         return both.min(axis=0), both.max(axis=0)
+
+    def _told(self, track: Instrument, at_s: FloatArray) -> FloatArray:
+        """The least and the most that was told of late, in the command's own unit, shape (2, n)."""
+        # Between two tellings it may have changed at once: what is told next counts too.
+        _, usual = self.lines[track.id]
+        lags = (-self.every_s, 0.0, usual, usual + _LATER_S / 2.0, usual + _LATER_S)
+        told = np.stack([read_at(at_s - x, self.channel.time_s, self.channel.values) for x in lags])
+        return np.stack((told.min(axis=0), told.max(axis=0)))
 
 
 def who_asked(recording: Recording, tracks: tuple[Instrument, ...]) -> Asked | None:

@@ -34,6 +34,9 @@ _AT_ONCE, _NEARER, _NEAR_PCT = 0.8, 0.25, 2.5
 _LEAST, _APART_PCT = 3, 8.0
 # ... no nearer than this to either end of what the track shows: there a shaft comes to its stops.
 _END_PCT = 4.0
+# What it showed so few times beyond is no more than a slip. At a stop it is so many times as often as
+# anywhere.
+_SEEN_BEYOND, _STOPS_TIMES = 2, 2.5
 # So many single jumps, of this size, land on one level and leave it; if they landed anywhere that would
 # happen this seldom in a recording.
 _LEAST_JUMPS, _FAR_PCT, _CHANCE = 4, 8.0, 1e-4
@@ -58,6 +61,8 @@ def find_stands(
     first, last = _runs(track, still, asked=asked)
     long = last - first + 1 >= _LEAST_SAMPLES
     level = _shared(track, first[long], last[long])
+    if level is None:
+        level = _shared(track, first, last, by_chance=True)
     if level is None and track.interval_s <= (_WITNESSED_S if witnessed else _STANDS_S):
         level = _landed_on(track)
     if track.interval_s > _STANDS_S:
@@ -144,7 +149,9 @@ def _passes(level: FloatArray, first: IntArray, last: IntArray) -> BoolArray:
     )
 
 
-def _shared(track: Instrument, first: IntArray, last: IntArray) -> float | None:
+def _shared(
+    track: Instrument, first: IntArray, last: IntArray, *, by_chance: bool = False
+) -> float | None:
     """The level that most stands share, come to from apart; `None` where they share none."""
     if first.size < _LEAST:
         return None
@@ -153,16 +160,43 @@ def _shared(track: Instrument, first: IntArray, last: IntArray) -> float | None:
     if track.interval_s <= _ARRIVES_S:
         back = _goes_on(track, first, last)
         levels, origins = levels[back], origins[back]
-    low, high = track.stops
-    ends = max(low, float(track.level.min())) + _END_PCT, min(high, float(track.level.max())) - _END_PCT
+    ends = _ends(track)
+    holds = _held(track) if by_chance else np.zeros(0)
     best, most = None, _LEAST - 1
     for level in levels[(levels > ends[0]) & (levels < ends[1])]:
+        if np.any(np.abs(holds - level) <= 2.0 * track.same_level):
+            continue  # there the shaft rests
         same = np.abs(levels - level) <= track.same_level
         if np.count_nonzero(same) > most and np.ptp(origins[same]) >= _APART_PCT:
             best, most = float(np.median(levels[same])), int(np.count_nonzero(same))
     # Seen slower than it arrives, a shaft may have landed there by chance.
-    sure = track.interval_s <= _ARRIVES_S or _is_no_chance(track, most, levels.size, track.same_level)
+    sure = (track.interval_s <= _ARRIVES_S and not by_chance) or _is_no_chance(
+        track, most, levels.size, track.same_level
+    )
     return best if sure else None
+
+
+def _held(track: Instrument) -> FloatArray:
+    """The levels that it held for long, shape (n,)."""
+    first, last = runs(np.abs(np.diff(track.level)) <= 2.0 * track.same_level)
+    long = track.time_s[last + 1] - track.time_s[first] > _LONGEST_S
+    return np.asarray(track.level[(first[long] + last[long]) // 2])
+
+
+def _ends(track: Instrument) -> tuple[float, float]:
+    """Between these levels is what lies further within what the track shows than where it stops.
+
+    Where it is far beyond now and then, and just there no more than anywhere, is no stop.
+    """
+    ends, near = list(track.stops), 2.0 * track.same_level
+    shown = np.sort(track.level[~track.are_unusual(track.level)])
+    anywhere = 2.0 * near / max(ends[1] - ends[0], 1.0)
+    for number, furthest in enumerate((shown[_SEEN_BEYOND:][:1], shown[:-_SEEN_BEYOND][-1:])):
+        there = float(np.mean(np.abs(track.level - ends[number]) <= near))
+        if np.any(np.abs(furthest - ends[number]) > _APART_PCT) and there < _STOPS_TIMES * anywhere:
+            ends[number] = float(furthest[0])
+    low, high = float(track.level.min()), float(track.level.max())
+    return max(ends[0], low) + _END_PCT, min(ends[1], high) - _END_PCT
 
 
 def _landed_on(track: Instrument) -> float | None:

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from enum import Enum
 
 from nervus.domain.channel import Span
+from nervus.signal.arithmetic.spans import Union
 from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion
 from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.instruments.instrument import Instrument
@@ -75,6 +76,13 @@ def bursts(events: tuple[Event, ...]) -> tuple[tuple[Event, ...], ...]:
         else:
             groups.append([event])
     return tuple(tuple(group) for group in groups)
+
+
+def at_once(events: tuple[Event, ...], others: tuple[Event, ...]) -> tuple[Event, ...]:
+    """Those that take all tracks of a shaft while others take all of another one: they share a feed."""
+    shared = Union(e.span_s for e in others if e.cause is Cause.FEED and len(e.parts) > 1)
+    own = (e for e in events if e.cause is Cause.FEED and len(e.parts) > 1)
+    return tuple(e for e in own if shared.touches(e.span_s))
 
 
 def gathered(tracks: tuple[Instrument, ...], found: dict[str, Candidates]) -> tuple[Event, ...]:

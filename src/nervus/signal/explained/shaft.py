@@ -185,7 +185,7 @@ def _pair(
         line: relation.Line | None = _line_of_profile(profile.tracks, profile.supply_v)
         related = relation.describe(line, profile.supply_v, learned=False)
     else:
-        line = relation.learn_line(first, second)
+        line = relation.learn_line(first, second) or relation.line_of_stands(*_both_stood(one, two))
         related = relation.describe(line, first.supply_v)
     if line is None:
         return None, related
@@ -195,6 +195,12 @@ def _pair(
         interval_s = max(one.interval_s, two.interval_s)
         skew_s = lags.estimate_skew(first, second, line, interval_s, together=together)
     return Pair(one, two, line, skew_s, together and skew_s == 0.0), related
+
+
+def _both_stood(one: Instrument, two: Instrument) -> tuple[FloatArray, FloatArray]:
+    """What both tracks read each time that they stood, shape (n,) each."""
+    _, level, above = Pair(one, two, relation.Line(1.0, 0.0), 0.0, together=False).where_both_stand(one)
+    return level, level - above
 
 
 def _on_one_clock(tracks: tuple[Instrument, ...]) -> tuple[Instrument, ...]:

@@ -5,6 +5,8 @@ that the recording reached, and where it reached none from what is usual for suc
 these it was is kept and told.
 """
 
+from dataclasses import replace
+
 import numpy as np
 
 from nervus.domain.analysis import Frame
@@ -15,6 +17,7 @@ from nervus.signal.arithmetic.robust import theil_sen
 from nervus.signal.instruments import sampling
 from nervus.signal.motion.course import Course
 from nervus.signal.motion.relation import Line
+from nervus.signal.motion.travel import find_passes
 
 # Usual ends in percent of supply: 0.5 V closed and 4.5 V wide open at 5 V (common practice).
 _USUAL_CLOSED, _USUAL_OPEN = 10.0, 90.0
@@ -24,6 +27,11 @@ _CLOSED_AT_MOST, _OPEN_AT_LEAST = 24.0, 78.0
 # From here up an end that was reached is the open stop, whatever the control unit calls percent:
 # wide open it often reports only 70 to 85 % (common practice).
 _OPEN_FOR_SURE = 87.0
+# No open stop lies lower (common practice: wide open reads 3.5 V and more of 5 V, but for half ranges).
+_NO_STOP_BELOW = 68.0
+# Openings over so much of the supply, percent, so many of them and at least half, that end within so
+# much of one level end at a stop.
+_LEAST_STOPS, _SAME_STOP_PCT, _SWEPT_PCT = 3, 0.3, 40.0
 # A pedal that was pressed down moves its tracks by this much of the supply at least (from memory: full
 # tracks by 60 to 70 %, tracks of half range by half of that).
 _PRESSED_PCT = 22.0
@@ -72,11 +80,15 @@ def learn_frame(
         ends = (high, low) if low > 100.0 - high and course.level[0] > (low + high) / 2 else (low, high)
         unit = course.supply_v / 100.0
         return Frame(ends[0] * unit, ends[1] * unit, _BASIS_REACHED_BOTH)
-    if _falls(course.level, low, high, mirrored=mirrored) if falls is None else falls:
-        shut, wide, basis = _ends(100.0 - high, 100.0 - low)
-        closed, opened = 100.0 - shut, 100.0 - wide
-    else:
-        closed, opened, basis = _ends(low, high)
+    falls = _falls(course.level, low, high, mirrored=mirrored) if falls is None else falls
+    shut, wide = (100.0 - high, 100.0 - low) if falls else (low, high)
+    closed, opened, basis = _ends(shut, wide)
+    if reported is None and basis is _BASIS_USUAL and closed == shut and wide > _NO_STOP_BELOW:
+        # What blocks a plate halfway stops it again and again too: only what is asked for tells that.
+        rising = replace(course, level=100.0 - course.level) if falls else course
+        opened, basis = (wide, _BASIS_REACHED_BOTH) if _stopped_again(rising) else (opened, basis)
+    if falls:
+        closed, opened = 100.0 - closed, 100.0 - opened
     if reported is not None and basis != _BASIS_REACHED_BOTH:
         fitted = _fit_reported(course, reported)
         if fitted is not None:
@@ -119,9 +131,11 @@ def related_frame(frame: Frame, first: Course, second: Course, line: Line, skew_
 
 
 _BASIS_REACHED_BOTH = say("from the ends that the recording reached")
+_BASIS_USUAL = say("from a usual range, as the open end was not reached")
 
 
 def _ends(low: float, high: float) -> tuple[float, float, str]:
+    """Closed and open level, percent of supply, and why, of a track that rises."""
     closed_seen = low <= _CLOSED_AT_MOST
     closed = low if closed_seen else _USUAL_CLOSED
     usual_open = closed + (_USUAL_OPEN - _USUAL_CLOSED)
@@ -129,7 +143,16 @@ def _ends(low: float, high: float) -> tuple[float, float, str]:
         return closed, high, _BASIS_REACHED_BOTH
     if high >= _OPEN_AT_LEAST:
         return closed, high, say("from the open end that was reached and a usual closed one")
-    return closed, min(usual_open, 96.0), say("from a usual range, as the open end was not reached")
+    return closed, min(usual_open, 96.0), _BASIS_USUAL
+
+
+def _stopped_again(rising: Course) -> bool:
+    """Whether it was opened to one and the same level again and again: a stop repeats, no hand does."""
+    passes = find_passes(rising.time_s, rising.level)
+    opened = [p.to_pct for p in passes if p.to_pct - p.from_pct > _SWEPT_PCT]
+    near = max(_SAME_STOP_PCT, 2.0 * rising.blur)
+    at_stop = sum(1 for to in opened if to > max(opened) - near)
+    return at_stop >= max(_LEAST_STOPS, (len(opened) + 1) // 2)
 
 
 def _falls_against(course: Course, reported: Channel) -> bool | None:

@@ -30,8 +30,9 @@ _LEAST_STRETCHES = 4
 # What counts as at first, as a share of the recording, and how much of the supply must be swept then,
 # percent, in so many points.
 _AT_FIRST, _SWEPT_PCT, _LEAST_BEGUN = 0.2, 15.0, 20
-# Where no line holds for the whole, one that held for so much of the beginning over so many stretches.
-_EARLY, _LEAST_EARLY = 0.35, 10
+# Where no line holds for the whole, one that held for so much of the beginning over so many stretches;
+# all of them were on it then where this share was.
+_EARLY, _LEAST_EARLY, _ALL_OF_THEM = 0.35, 10, 0.95
 # Lines go the same way within so much; one is beside another from so far on, percent of supply.
 _SAME_WAY, _ASIDE_PCT = 0.03, 2.0
 # A sound throttle is where it is asked to be within these times (from memory: the whole travel takes 0.1
@@ -44,6 +45,9 @@ _NO_MORE_PCT, _CLOSE_PCT = 6.0, 1.5
 # this share of them, over this share of the range, tell a line; else so many that were crossed, or this
 # share of those.
 _STILL_PCT, _STOOD_S, _LEAST_STOOD, _MOST_STOOD, _MOST_OF_IT = 0.5, 0.3, 3, 0.5, 0.6
+# Where both tracks stood: over so much of the supply, percent; two places tell a line that goes as
+# tracks are built to.
+_STOOD_OVER_PCT, _FEWEST_STOOD = 30.0, 2
 _LEAST_CROSSED, _MOST_VOTES = 20, 0.6
 # Points enough to learn a line from, spread over the recording.
 _ENOUGH = 60_000
@@ -95,10 +99,29 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
         return known
     line, votes = _voted(at_first)
     left_it = known is None or (
-        _is_kept_for_a_while(line, stretches)
+        (votes >= _ALL_OF_THEM or _is_kept_for_a_while(line, stretches))
         and (_is_beside(line, known) or (_goes_as_built(line) and not _goes_as_built(known)))
     )
     return line if left_it and votes >= _NEARLY_ALL else known
+
+
+def line_of_stands(x: FloatArray, y: FloatArray) -> Line | None:
+    """The line that the places tell at which both tracks stood; `None` where they tell none.
+
+    Snapped open and shut, and read in turn a few times a second, hardly any two readings are of one
+    place but at the ends.
+
+    Args:
+        x: what track 1 read each time, percent of supply, shape (n,).
+        y: what track 2 read, shape (n,).
+    """
+    stretch = np.floor(x / _STRETCH_PCT).astype(np.int64)
+    stood = [(x[stretch == n], y[stretch == n]) for n in np.unique(stretch)]
+    if len(stood) < _FEWEST_STOOD or np.ptp(x) < _STOOD_OVER_PCT:
+        return None
+    line, votes = _voted(stood)
+    sure = len(stood) >= _LEAST_STOOD or _goes_as_built(line)
+    return line if sure and votes >= _NEARLY_ALL else None
 
 
 def _goes_as_built(line: Line) -> bool:

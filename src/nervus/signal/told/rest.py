@@ -156,9 +156,16 @@ def off_rest(
     """At most one finding: releases that end above the usual rest, at the same level repeatedly."""
     if not rests:
         return ()
-    # Where a hand paused on the way is no rest to compare with, but for what it began with.
-    ended = [r.percent for r in rests if r.released or r.low or r is rests[0]]
-    usual = _usual(ended)
+    told = any(r.witnessed for r in rests)
+    # Where a hand paused on the way is no rest to compare with, but for what it began with, and for the
+    # lowest: below its stop no hand holds a plate.
+    lowest = min(r.percent for r in rests)
+    ended = [
+        r.percent
+        for r in rests
+        if r.released or (r.low and not told) or r is rests[0] or r.percent <= lowest + _SAME_PCT
+    ]
+    usual = _usual([percent for percent in ended if percent < lowest + _HAND_PCT])
     sound = [r for r in rests if r.percent <= usual + _SAME_PCT]
     sound_s = tuple(r.span_s for r in sound)
 

@@ -31,6 +31,9 @@ _CELL_PCT, _WIDE_CELL_PCT, _SAMPLES_IN_CELL = 1.0, 2.0, 2.0
 _AROUND, _MOVING_PCT_PER_S = 6, 10.0
 # A cell stands out by so many deviations of what the others show, and is so many times as rough.
 _DEVIATIONS, _TIMES = 4.5, 1.8
+# Less than this, percent of supply, is within the output smoothness of a sound track, however much it
+# stands out (from memory: 0.1 % is usual of conductive plastic).
+_SMOOTH_PCT = 0.1
 # As a whole it stands out by so many: hundreds of stretches are looked at.
 _OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
@@ -392,8 +395,8 @@ def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
     )
     if seen < _LEAST_PASSES or seen < (_SELDOM_SHARE if now_and_then else _LEAST_SHARE) * of:
         return None
-    rough = by_pass[by_pass > _TIMES * usual] if now_and_then else by_pass
-    return rough_told(track, place, (float(np.median(rough)), usual), (seen, of))
+    rough = float(np.median(by_pass[by_pass > _TIMES * usual] if now_and_then else by_pass))
+    return rough_told(track, place, (rough, usual), (seen, of)) if rough >= _SMOOTH_PCT else None
 
 
 def rough_told(track: Instrument, place: Span, rms: tuple[float, float], seen: tuple[int, int]) -> Noise:

@@ -41,20 +41,21 @@ _ROUGH_DEEP, _HELD = 5.0, 4
 
 
 def find_worn(
-    shaft: Shaft, differ_s: tuple[Span, ...] = ()
+    shaft: Shaft, differ_s: tuple[Span, ...] = (), shared: tuple[Event, ...] = ()
 ) -> tuple[tuple[DeadSpot, ...], list[Noise], tuple[Event, ...]]:
     """Dead spots and rough stretches of all tracks, and the events that no place explains.
 
     Args:
         shaft: what is known of it.
         differ_s: when its tracks differ all over the travel, so that they say nothing of each other.
+        shared: those of its events that another shaft has too: no place explains them.
     """
     travel = shaft.travel
     if travel is None:
         return (), [], ()
     rough = _rough(shaft, travel, differ_s)
     sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, r.noise)]
-    left = tuple(e for e in shaft.events if not _is_worn(e, sure, shaft))
+    left = tuple(e for e in shaft.events if e not in shared and not _is_worn(e, sure, shaft))
     parted = _by_one({t.id: find_parted(shaft, t, differ_s) for t in shaft.tracks})
     spots, loose = _dead_spots(shaft, travel, left, parted)
     spots = tuple(s for s in spots if not _is_rough(s, sure))
@@ -75,7 +76,8 @@ def find_worn(
         loose = tuple(e for e in loose if not _is_between(e, (*spots, *wear), shaft.tracks[0], travel))
     flickers = (flickers_at(t, loose, shaft.passes, way) for t in shaft.tracks)
     more = [n for n in flickers if n is not None]
-    return spots, wear + more, tuple(e for e in loose if not _is_worn(e, more, shaft))
+    loose = tuple(e for e in loose if not _is_worn(e, more, shaft))
+    return spots, wear + more, tuple(sorted((*loose, *shared), key=lambda e: e.span_s))
 
 
 def _dead_spots(
