@@ -73,6 +73,28 @@ def test_air_that_did_not_rise_says_that_no_foot_holds_it() -> None:
     assert found.cause is RestCause.SIGNAL
 
 
+def test_a_unit_that_idles_by_the_plate_may_have_asked_for_it() -> None:
+    """More air for a load is no open plate while the speed is held; one that sticks makes it rise."""
+    time_s, travel = idled((1.0,) * 5 + (4.0,) * 5, closes_s=0.3)
+    lines = {"tps1_v": volts(travel, noise_v=0.002)}
+    both = lines | {"tps2_v": 5.0 - volts(travel, noise_v=0.002, seed=2)}
+    flow = 2.0 + 0.5 * travel
+    held, faster = np.full(time_s.size, 760.0), 760.0 + 90.0 * np.where(travel < 6.0, travel, 1.0)
+    found = {
+        (name, rpm is faster): of(OffRest, told(time_s, **tracks, rpm=rpm, maf_gs=flow))
+        for name, tracks in (("cable", lines), ("unit", both))
+        for rpm in (held, faster)
+    }
+    causes = {key: [(f.cause, f.confidence > 0.5) for f in told_of] for key, told_of in found.items()}
+    assert causes == {
+        ("cable", False): [(RestCause.PLATE, True)],
+        ("cable", True): [(RestCause.PLATE, True)],
+        ("unit", False): [(RestCause.UNKNOWN, False)],
+        ("unit", True): [(RestCause.PLATE, True)],
+    }
+    assert "may have asked for it" in found["unit", False][0].text
+
+
 def test_a_plate_rests_well_where_the_command_has_it() -> None:
     time_s, travel = idled((2.0,) * 4 + (7.0,) * 5, closes_s=0.3)
     lines = {"tps1_v": volts(travel, noise_v=0.002)}

@@ -217,6 +217,17 @@ def test_what_a_sound_track_is_smooth_to_is_not_rough(rough_v: float, found: int
     assert len(of(Noise, told(time_s, tps1_v=one, tps2_v=two))) == found
 
 
+@pytest.mark.parametrize(("deep_v", "found"), [(0.03, False), (0.12, True)])
+def test_a_ripple_is_no_interruption(deep_v: float, found: bool) -> None:  # noqa: FBT001
+    """Of a quiet track: half a tenth of a volt, however long, is nothing that a contact does."""
+    time_s, travel = sweeps(6, seconds=9.0, rate_hz=500.0)
+    one = volts(travel, noise_v=0.0003)
+    for start in 4.5 + 9.0 * np.arange(6):
+        one[(time_s >= start) & (time_s < start + 0.05)] -= deep_v
+    made = told(time_s, tps1_v=one, tps2_v=5.0 - volts(travel, seed=2))
+    assert bool(made.examination.findings) is found
+
+
 def test_what_takes_throttle_and_pedal_at_once_is_of_no_place() -> None:
     """A throttle is at its idle nearly always: so is what fails then, wherever it fails."""
     at, gas = [0.0, 2.0], [0.0, 0.0]

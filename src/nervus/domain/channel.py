@@ -227,6 +227,15 @@ class Recording:
         return tuple(c for c in self.channels if c.kind.role is role)
 
     @property
+    def may_be_moved_unseen(self) -> bool:
+        """Whether a unit may move the plate, which idles by it, and what it asks for was not recorded.
+
+        An electronic throttle has two tracks, or a pedal with some of its own (common practice).
+        """
+        electronic = len(self.tracks(Sensor.THROTTLE)) > 1 or self.tracks(Sensor.PEDAL)
+        return bool(electronic or self.with_role(Role.PEDAL)) and not self.with_role(Role.COMMAND)
+
+    @property
     def start_s(self) -> float:
         """The first instant of any channel."""
         return min(float(c.time_s[0]) for c in self.channels)

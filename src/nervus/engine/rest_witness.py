@@ -46,12 +46,14 @@ def cause_of_rest(recording: Recording, off: tuple[Span, ...], usual: tuple[Span
     speed = _rise(recording, "rpm", off, usual)
     if recording.get("rpm") is not None and speed is None:
         return RestCause.UNKNOWN
+    faster = speed is not None and speed > 1.0 + _SPEED_RISES
     before, now = relative_opening(recording, usual), relative_opening(recording, off)
-    if before is not None and now is not None:
-        if now > before * (1.0 + _RISES):
-            return RestCause.PLATE
-        return RestCause.SIGNAL if now < before * (1.0 + _STAYS) else RestCause.UNKNOWN
-    return RestCause.PLATE if speed is not None and speed > 1 + _SPEED_RISES else RestCause.UNKNOWN
+    if before is None or now is None:
+        return RestCause.PLATE if faster else RestCause.UNKNOWN
+    if now > before * (1.0 + _RISES):
+        # A unit that idles by the plate lets more air by for a load, and holds the speed with it.
+        return RestCause.PLATE if faster or not recording.may_be_moved_unseen else RestCause.UNKNOWN
+    return RestCause.SIGNAL if now < before * (1.0 + _STAYS) else RestCause.UNKNOWN
 
 
 def relative_opening(recording: Recording, spans: tuple[Span, ...]) -> float | None:

@@ -16,6 +16,8 @@ _TOGETHER_INTERVALS = 2.1
 # Shallower than this, percent of supply, and no longer than so many samples is roughness unless it
 # comes back at a place.
 _ROUGH_DEPTH_PCT, _ROUGH_SAMPLES = 5.0, 3
+# However long, what is shallower than this is ripple: half a tenth of a volt of 5 V.
+_RIPPLE_PCT = 1.0
 # Events closer than this share their cause: one burst, counted once where places are compared.
 BURST_S = 0.5
 
@@ -53,7 +55,8 @@ class Event:
     def is_shallow(self) -> bool:
         """Whether, alone, it can't be told from roughness or from a quick hand."""
         return self.margin < _LEAST_MARGIN or all(
-            e.depth < _ROUGH_DEPTH_PCT and e.samples <= _ROUGH_SAMPLES for _, e in self.parts
+            e.depth < (_ROUGH_DEPTH_PCT if e.samples <= _ROUGH_SAMPLES else _RIPPLE_PCT)
+            for _, e in self.parts
         )
 
     @property

@@ -56,6 +56,10 @@ _WARMTH_C = 15.0
 # Pedal and command count as let go below this above their own least value.
 _LET_GO_PCT = 1.0
 
+# How sure it is that rests are off, by what moved them; less so where a unit may have asked for them.
+_SURE = {RestCause.PLATE: 0.92, RestCause.SIGNAL: 0.92, RestCause.UNKNOWN: 0.75}
+_DOUBTFUL = 0.45
+
 CauseOf = Callable[[Recording, tuple[Span, ...], tuple[Span, ...]], RestCause]
 """Tells plate from signal, given the rests that are off and the usual ones."""
 
@@ -177,12 +181,15 @@ def off_rest(
     if not same or (cause is not RestCause.SIGNAL and _idles_cold(recording, spans, sound_s)):
         return ()
     rest = round(_middle(same), 1)
+    doubtful = ""
+    if cause is RestCause.UNKNOWN and recording.may_be_moved_unseen:
+        doubtful = say(" The control unit may have asked for it: its command was not recorded.")
     return (
         OffRest(
             channels=channels,
             times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
-            confidence=0.92 if cause is not RestCause.UNKNOWN else 0.75,
-            text=_text(len(same), rest, usual, cause) + _warmth(recording, spans, sound_s),
+            confidence=_SURE[cause] if not doubtful else _DOUBTFUL,
+            text=_text(len(same), rest, usual, cause) + _warmth(recording, spans, sound_s) + doubtful,
             rest_pct=rest,
             usual_rest_pct=round(usual, 1),
             cause=cause,
