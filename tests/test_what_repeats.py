@@ -228,6 +228,26 @@ def test_a_ripple_is_no_interruption(deep_v: float, found: bool) -> None:  # noq
     assert bool(made.examination.findings) is found
 
 
+def test_where_a_shaft_rests_it_is_nowhere_else() -> None:
+    """Interrupted thrice at its idle, once on its way: that is no place, of which one pass came by.
+
+    What an input filter leaves of an edge lies a little lower than the rest: a pass seems to end there.
+    """
+    at, travel = [0.0, 1.7, 2.6, 3.2, 4.0, 4.6, 20.0], [1.0, 1.0, 16.0, 20.0, 3.0, 0.9, 0.9]
+    time_s = np.arange(0.0, 20.0, 0.001)
+    own = 0.83 + 0.039 * np.interp(time_s, at, travel)
+    starts = (3.23, 12.06, 12.93, 16.15)
+    for start, lasts in zip(starts, (100, 33, 20, 313), strict=True):
+        first = int(start * 1000.0)
+        edge = np.exp(-np.arange(1.0, 5.0))
+        own[first + 4 : first + lasts] = 0.0
+        own[first : first + 4] *= edge
+        own[first + lasts : first + lasts + 4] *= 1.0 - edge / 2.0
+    made = told(time_s, tps1_v=np.round(own * 42.7) / 42.7)
+    assert of(DeadSpot, made) == []
+    assert [d.times_s[0][0] for d in of(Drop, made)] == pytest.approx(starts, abs=0.01)
+
+
 def test_what_takes_throttle_and_pedal_at_once_is_of_no_place() -> None:
     """A throttle is at its idle nearly always: so is what fails then, wherever it fails."""
     at, gas = [0.0, 2.0], [0.0, 0.0]

@@ -52,6 +52,8 @@ _MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
 # What falls to one and the same level each time, from so far, percent of supply, is an open contact that
 # flickers.
 _SAME_LEVEL_PCT, _SAME_LEVEL_DEPTH_PCT = 0.3, 4.0
+# In fewer passes nobody sees that it is the place: a shaft that rests there is nowhere else.
+_LEAST_SEEN = 2
 # A spot that shows in a smaller share of its crossings is not bound to the place alone.
 _LEAST_SHARE = 0.3
 # So much of what was seen in its passes lies beside a place, on either side.
@@ -166,7 +168,9 @@ def _pool(
     place = (round(low, 2), round(max(high, low + 0.1 * step), 2))
     crossed = crossings(passes, place)
     seen = [(p, within) for p, within in by_passes(members, crossed) if within.start < within.stop]
-    if not seen or len(seen) < _LEAST_SHARE * _could_show(track, by_pass, crossed, travel):
+    if len(seen) < _LEAST_SEEN or len(seen) < _LEAST_SHARE * _could_show(
+        track, by_pass, crossed, travel
+    ):
         return None
     parts = [_of(track, e) for e in members]
     depth = float(np.median([p.depth for p in parts]))
