@@ -83,7 +83,7 @@ def learn_frame(
     falls = _falls(course.level, low, high, mirrored=mirrored) if falls is None else falls
     shut, wide = (100.0 - high, 100.0 - low) if falls else (low, high)
     closed, opened, basis = _ends(shut, wide)
-    if reported is None and basis is _BASIS_USUAL and closed == shut and wide > _NO_STOP_BELOW:
+    if reported is None and basis == _BASIS_USUAL and closed == shut and wide > _NO_STOP_BELOW:
         # What blocks a plate halfway stops it again and again too: only what is asked for tells that.
         rising = replace(course, level=100.0 - course.level) if falls else course
         opened, basis = (wide, _BASIS_REACHED_BOTH) if _stopped_again(rising) else (opened, basis)

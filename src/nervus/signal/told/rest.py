@@ -56,8 +56,9 @@ _WARMTH_C = 15.0
 # Pedal and command count as let go below this above their own least value.
 _LET_GO_PCT = 1.0
 
-# How sure it is that rests are off, by what moved them; less so where a unit may have asked for them.
+# How sure it is that rests are off, by what moved them.
 _SURE = {RestCause.PLATE: 0.92, RestCause.SIGNAL: 0.92, RestCause.UNKNOWN: 0.75}
+# The same, where nothing tells what did, and a unit may have asked for them.
 _DOUBTFUL = 0.45
 
 CauseOf = Callable[[Recording, tuple[Span, ...], tuple[Span, ...]], RestCause]
