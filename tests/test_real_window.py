@@ -49,14 +49,15 @@ import sys
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 from nervus import cli
-from nervus.window import main_window
+from nervus.window.shown_part import ShownPart
 
-shown = main_window.MainWindow._show
-def show_then_close(window, opened):
-    shown(window, opened)
+shown = ShownPart.show
+def show_then_close(part, opened):
+    shown(part, opened)
+    window = part.parent()
     print(window.judgement.headline.text(), flush=True)
     QTimer.singleShot(0, window.close)
-main_window.MainWindow._show = show_then_close
+ShownPart.show = show_then_close
 sys.exit(cli.main(["window", "--demo", "dead-spot"]))
 """
 
