@@ -92,7 +92,9 @@ def test_a_unit_that_idles_by_the_plate_may_have_asked_for_it() -> None:
         ("unit", False): [(RestCause.UNKNOWN, False)],
         ("unit", True): [(RestCause.PLATE, True)],
     }
-    assert "may have asked for it" in found["unit", False][0].text
+    text = found["unit", False][0].text
+    assert "may have asked for it" in text
+    assert "instead of 0.0 %" in text  # a middle just below the stop is no "-0.0"
 
 
 def test_a_plate_rests_well_where_the_command_has_it() -> None:

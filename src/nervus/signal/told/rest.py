@@ -181,7 +181,7 @@ def off_rest(
     spans = tuple(r.span_s for r in same)
     if not same or (cause is not RestCause.SIGNAL and _idles_cold(recording, spans, sound_s)):
         return ()
-    rest = round(_middle(same), 1)
+    rest, usually = round(_middle(same), 1), round(usual, 1) + 0.0  # a zero without a minus
     doubtful = ""
     if cause is RestCause.UNKNOWN and recording.may_be_moved_unseen:
         doubtful = say(" The control unit may have asked for it: its command was not recorded.")
@@ -190,9 +190,9 @@ def off_rest(
             channels=channels,
             times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
             confidence=_SURE[cause] if not doubtful else _DOUBTFUL,
-            text=_text(len(same), rest, usual, cause) + _warmth(recording, spans, sound_s) + doubtful,
+            text=_text(len(same), rest, usually, cause) + _warmth(recording, spans, sound_s) + doubtful,
             rest_pct=rest,
-            usual_rest_pct=round(usual, 1),
+            usual_rest_pct=usually,
             cause=cause,
             ect_c=_coolant(recording, spans),
         ),
