@@ -169,3 +169,40 @@ def test_our_own_table_saved_again_by_a_spreadsheet_is_opened_unasked(
     window.open_file(path)
     assert set(opened(window, qtbot)) == {"tps1_v", "tps2_v"}
     assert not window.findChildren(MappingDialog)
+
+
+@pytest.mark.parametrize(
+    ("head", "proposed", "said"),
+    [
+        ("time_s,TPS1 (V),TPS2 (V)", ["time_s", "tps1_v", "tps2_v"], ""),
+        ("time_s,tps1_v,Cell 7", ["time_s", "tps1_v", "other"], "No channel is called “Cell 7”"),
+        ("time_s,tsp1_v,tps2_v", ["time_s", "other", "tps2_v"], "No channel is called “tsp1_v”"),
+        ("time_s,tps1_v,tps1_v", ["time_s", "tps1_v", "tps2_v"], "“tps1_v (2)” may be track 2 in V"),
+    ],
+)
+def test_our_own_shape_with_a_column_of_another_name_is_agreed_on_as_any_table(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path, head: str, proposed: list[str], said: str
+) -> None:
+    path = table(tmp_path / "x.csv", head)
+    path.write_text(path.read_text().replace(";", ","))
+    window.open_file(path)
+    dialog = asked(window, qtbot)
+    assert [choice.currentData() for choice in dialog.channels] == proposed
+    assert said in dialog.doubts.text()
+    assert bool(said) == dialog.doubts.isVisible()
+    assert window.panel.notice.text.text() == "", "nothing is refused"
+    if "other" in proposed:
+        n = proposed.index("other")
+        dialog.channels[n].setCurrentIndex(dialog.channels[n].findData("tps2_v" if n == 2 else "tps1_v"))
+    dialog.read.click()
+    assert opened(window, qtbot)["tps1_v"] == pytest.approx((0.6, 4.4), abs=0.02)
+
+
+def test_a_cell_that_is_no_number_in_our_own_shape_is_refused_and_nothing_asked(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    path = tmp_path / "x.csv"
+    path.write_text("time_s,tps1_v\n0.0,1.0\n0.1,torn\n0.2,1.1\n")
+    window.open_file(path)
+    qtbot.waitUntil(lambda: "torn" in window.panel.notice.text.text(), timeout=10_000)
+    assert not window.findChildren(MappingDialog)

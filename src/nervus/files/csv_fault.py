@@ -62,7 +62,7 @@ def _long_row(file: str, line: int, row: list[str], header: Header, last: dict[s
         raise RecordingUnusable(
             Place(file, line, CHANNEL),
             say("“{shown}” is no channel", shown=shown(name)),
-            channel_hint(name, say("map it with --map {value}=ID", value=shown(name) or "NAME")),
+            channel_hint(name, say('map it with --map "{value}=ID"', value=shown(name) or "NAME")),
         )
     _check_time(Place(file, line, TIME), cells.get(TIME, ""), name, last)
     if name != MARK and not says_nothing(cells.get(VALUE, "")):

@@ -130,7 +130,7 @@ def _named(file: str, names: tuple[str, ...], mapping: Mapping[str, str]) -> Hea
                 Place(file, 1, shown(written) or "without a name"),
                 say("this is no channel"),
                 channel_hint(
-                    channel, say("map it with --map {value}=ID", value=shown(written) or "NAME")
+                    channel, say('map it with --map "{value}=ID"', value=shown(written) or "NAME")
                 ),
             )
     return Header(names, ids, long=False)

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nervus.domain.channel import Mark, Recording
+from nervus.domain.channel import OTHER, Mark, Recording
 from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import SeenCode, Vehicle
 from nervus.domain.progress import Progress
@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 # Reading takes about this share of the whole, for the progress bar.
 _READ_SHARE = 0.3
+# So many columns are named in a sentence.
+_MOST_NAMED = 5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -196,32 +198,62 @@ def open_or_propose(
         if asked.proposal is None or asked.proposal.mapping.is_long:
             raise
         return MappingWanted(path, asked.proposal, tuple(q.text for q in asked.questions))
+    except RecordingUnusable as wrong:
+        # Our own shape but for a column: what that is can be agreed to as for any table.
+        wanted = _of_columns(path) if wrong.place.line == 1 and wrong.place.column is not None else None
+        if wanted is None:
+            raise
+        return replace(wanted, doubts=(*_without_a_place(wanted), *wanted.doubts))
 
 
 def _foreign(path: Path, progress: Progress) -> MappingWanted | None:
     """A table whose columns are not named as ours, to be agreed to; `None` for everything else."""
     from nervus.link.reading import is_foreign_table  # noqa: PLC0415 - loads pandas, in the background
-    from nervus.tables.mapping import propose  # noqa: PLC0415
-    from nervus.tables.wishes import asked, better  # noqa: PLC0415
 
     if not is_foreign_table(path):
         return None
     progress(say("Reading {name}", name=path.name), 0.05)
+    return _of_columns(path)
+
+
+def _of_columns(path: Path) -> MappingWanted | None:
+    """What the columns of a table may be; `None` where there is nothing to agree to.
+
+    Raises:
+        RecordingUnusable: it is no table.
+    """
+    from nervus.tables.mapping import propose  # noqa: PLC0415 - loads pandas, in the background
+    from nervus.tables.wishes import asked, better  # noqa: PLC0415
+
     proposal = propose(path)
     mapping = proposal.mapping
     if mapping.is_long or all(c.channel == c.name for c in mapping.columns):
-        return None  # our own names: nothing is to be agreed to
+        return None  # our own names
     try:
         _read, questions = asked(path, proposal, mapping, frozenset())
     except RecordingUnusable as wrong:
         # A cell that does not fit what is proposed: another choice may.
-        where = say(", line {line}", line=wrong.place.line) if wrong.place.line is not None else ""
-        column = (
-            say(", column {column}", column=wrong.place.column) if wrong.place.column is not None else ""
-        )
-        return MappingWanted(path, proposal, (f"{wrong.wrong}{column}{where}",))
+        return MappingWanted(path, proposal, (_where(wrong),))
     proposed = replace(proposal, mapping=better(mapping, questions))
     return MappingWanted(path, proposed, tuple(q.text for q in questions))
+
+
+def _without_a_place(wanted: MappingWanted) -> tuple[str, ...]:
+    """The columns that are proposed to be nothing of ours, as a sentence."""
+    from nervus.tables.mapping import IGNORE  # noqa: PLC0415 - loads pandas, in the background
+
+    columns = wanted.proposal.mapping.columns
+    names = [f"“{c.name}”" for c in columns if c.channel in (IGNORE, OTHER)][:_MOST_NAMED]
+    return (say("no channel is called {names}", names=", ".join(names)),) if names else ()
+
+
+def _where(wrong: RecordingUnusable) -> str:
+    """What is wrong and where, without what a command would accept."""
+    where = say(", line {line}", line=wrong.place.line) if wrong.place.line is not None else ""
+    column = (
+        say(", column {column}", column=wrong.place.column) if wrong.place.column is not None else ""
+    )
+    return f"{wrong.wrong}{column}{where}"
 
 
 def open_mapped(
