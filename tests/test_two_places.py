@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from nervus.domain.analysis import Frame, Travel
-from nervus.domain.channel import FloatArray, Span, Unit
+from nervus.domain.analysis import Frame, Locality, Travel, Verdict
+from nervus.domain.channel import FloatArray, Sensor, Span, Unit
 from nervus.domain.finding import DeadSpot, Disagreement, Noise, Shape
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event
@@ -155,3 +155,17 @@ def test_the_sentence_names_the_surest_place_and_two_others_of_its_sensor() -> N
         "It comes back between 55 and 58 % of the travel, pass after pass."
         " Also between 20 and 24 % of the travel. Also between 33 and 35 % of the travel."
     )
+
+
+def test_a_place_that_three_passes_showed_is_not_told_to_come_back() -> None:
+    """Common practice, no published source: three times is no pattern yet; the find itself is told."""
+    three = replace(spot((24.0, 26.0)), shape=Shape.DROP, seen_in=3, crossed=8)
+    told = of_worn_and_drops({}, [three])
+    assert (told.verdict, told.events) == (Verdict.UNDECIDED, 3)
+    assert told.text == "Place or clock can't be told from 3 events; about 3 more would."
+    more = of_worn_and_drops({}, [replace(three, seen_in=4)])
+    assert (more.verdict, more.events) == (Verdict.POSITION, 4)
+    step = of_worn_and_drops({}, [replace(three, shape=Shape.STEP)])
+    assert step.verdict is Verdict.POSITION, "steps are told by all passes together"
+    anywhere = Locality(7, Verdict.TIME, 0.8, "anywhere")
+    assert of_worn_and_drops({Sensor.THROTTLE: anywhere}, [three]) == anywhere

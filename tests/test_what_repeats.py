@@ -270,3 +270,43 @@ def test_what_takes_throttle_and_pedal_at_once_is_of_no_place() -> None:
     assert {d.shared for d in of(Drop, made)} == {Shared.FEED}
     assert of(DeadSpot, made) == []
     assert made.judgement.suspects[0].id is SuspectId.SUPPLY_GROUND
+
+
+# -- what a track is off by, and its ends, by her sister --------------------------------------------
+
+
+def bent(travel: FloatArray, off_v: float) -> FloatArray:
+    """So many volts off a straight line at a third of the travel, smoothly over a tenth to each side."""
+    return off_v * np.exp(-(((travel - 33.0) / 6.0) ** 2))
+
+
+@pytest.mark.parametrize(
+    ("bent_v", "rough_v", "found"), [(0.010, 0.0, 0), (0.010, 0.03, 1), (0.0, 0.03, 1)]
+)
+def test_what_two_tracks_are_apart_by_in_each_pass_is_no_roughness(
+    bent_v: float, rough_v: float, found: int
+) -> None:
+    """Tracks are linear to a per cent or so (from memory, of conductive plastic): 10 mV is sound."""
+    time_s, travel = sweeps(12, 4.0, 50.0)
+    random = np.random.default_rng(8)
+    worn = rough_v * np.abs(random.standard_normal(travel.size)) * (np.abs(travel - 60.0) < 5.0)
+    one = volts(travel, noise_v=0.0015) + bent(travel, bent_v) - worn
+    two = volts(travel, noise_v=0.0015, seed=2)
+    noise = of(Noise, told(time_s, tps1_v=np.round(one, 3), tps2_v=np.round(two, 3)))
+    assert len(noise) == found
+    assert all(n.travel_pct[0] > 50.0 and n.channels == ("tps1_v",) for n in noise)
+
+
+def test_where_a_contact_goes_to_the_supply_is_no_end_of_the_pedal() -> None:
+    """A pedal of 0.6 to 2.9 V whose first contact is poor at a third of the way, where a foot rests."""
+    time_s, pressed = sweeps(10, 4.0, 100.0)
+    pressed[1900:2300] = np.maximum(pressed[1900:2300], 31.5)
+    random = np.random.default_rng(5)
+    one, two = (v + 0.023 * pressed + random.normal(0.0, 0.002, pressed.size) for v in (0.6, 1.1))
+    worn = (pressed > 30.0) & (pressed < 33.0)
+    poor = np.clip(np.cumsum(random.normal(0.0, 0.2, pressed.size)) + 1.0, 0.02, 20.0)
+    one[worn] = ((one + 5.0 * poor) / (1.0 + poor))[worn]
+    made = told(time_s, app1_v=one, app2_v=two)
+    (spot,) = of(DeadSpot, made)
+    assert spot.channels == ("app1_v",)
+    assert spot.travel_pct == pytest.approx((30.0, 33.0), abs=1.5)

@@ -20,7 +20,7 @@ from nervus.signal.explained.feed_signs import Lines
 from nervus.signal.instruments.instrument import Instrument, prepare
 from nervus.signal.motion import lags, relation
 from nervus.signal.motion.course import Course, course_of
-from nervus.signal.motion.frames import frame_from_profile, learn_frame, related_frame
+from nervus.signal.motion.frames import ends_shown, frame_from_profile, learn_frame, related_frame
 from nervus.signal.motion.pair import Pair
 from nervus.signal.motion.travel import find_passes
 
@@ -37,6 +37,11 @@ _PIECE = 1 << 14
 _STAMPS, _TOGETHER = 400, 0.5
 # A slow logger may stamp alike what it read in turn.
 _SURELY_TOGETHER_S = 0.01
+
+
+# What a track showed beyond its sister's ends by more than this share of her way is no end of its own;
+# where it was there for longer than the rest of the time, it is she who did not get there.
+_NEAR_HER_END, _MOSTLY_WITH_HER = 0.02, 0.5
 
 
 _NOT_RELATED = TrackRelation(Relation.UNKNOWN, None, None, learned=True)
@@ -242,7 +247,8 @@ def _share_stamps(one: Instrument, two: Instrument) -> bool:
 def _moved(recording: Recording, shaft: Shaft, profile: ThrottleProfile | None) -> Shaft:
     """The shaft with where it was, by the track with the fewest events, and its passes."""
     tracks, pair = shaft.tracks, shaft.pair
-    frames = {t.id: _frame(recording, shaft, t, profile, n) for n, t in enumerate(tracks)}
+    witness = min(tracks, key=lambda t: len(shaft.faulty(t)))
+    frames = {t.id: _frame(recording, shaft, (t, witness), profile, n) for n, t in enumerate(tracks)}
     told = profile is not None and len(profile.tracks) == 2
     if pair is not None and not told:
         full, other = pair.by_range()
@@ -251,15 +257,19 @@ def _moved(recording: Recording, shaft: Shaft, profile: ThrottleProfile | None) 
         if full is not pair.first:
             line, skew_s = line.inverse(), -skew_s
         frames[other.id] = related_frame(frames[full.id], one, two, line, skew_s)
-    witness = min(tracks, key=lambda t: len(shaft.faulty(t)))
     course = shaft.courses[witness.id]
     travel = Travel(course.time_s, frames[witness.id].percent(course.own()), witness.id, frames)
     return replace(shaft, travel=travel, passes=find_passes(travel.time_s, travel.percent))
 
 
 def _frame(
-    recording: Recording, shaft: Shaft, track: Instrument, profile: ThrottleProfile | None, index: int
+    recording: Recording,
+    shaft: Shaft,
+    track_and_witness: tuple[Instrument, Instrument],
+    profile: ThrottleProfile | None,
+    index: int,
 ) -> Frame:
+    track, witness = track_and_witness
     if profile is not None and index < len(profile.tracks) and track.kind.unit is Unit.VOLT:
         return frame_from_profile(profile.tracks[index], track.supply_v, profile.supply_v)
     if track.kind.role is Role.POSITION:
@@ -268,4 +278,18 @@ def _frame(
     reported = next((c for n in names if (c := recording.get(n)) is not None), None)
     mirrored = shaft.pair is not None and shaft.pair.line.slope < 0.0
     pedal = shaft.sensor is Sensor.PEDAL
-    return learn_frame(shaft.courses[track.id], reported, pedal=pedal, mirrored=mirrored)
+    return learn_frame(_as_far_as(shaft, track, witness), reported, pedal=pedal, mirrored=mirrored)
+
+
+def _as_far_as(shaft: Shaft, track: Instrument, witness: Instrument) -> Course:
+    """The course of a track as far as its sister of fewer faults went: no end lies beyond hers."""
+    course = shaft.courses[track.id]
+    if track is witness or shaft.pair is None:
+        return course
+    hers = np.asarray(ends_shown(shaft.courses[witness.id].level))
+    low, high = np.sort(shaft.pair.as_track(track, hers))
+    room = _NEAR_HER_END * (high - low)
+    kept = (course.level > low - room) & (course.level < high + room)
+    if kept.all() or np.mean(kept) < _MOSTLY_WITH_HER:
+        return course
+    return replace(course, time_s=course.time_s[kept], level=course.level[kept])

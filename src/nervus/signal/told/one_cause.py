@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from nervus.domain.analysis import Travel
-from nervus.domain.channel import Recording, Span
+from nervus.domain.channel import FloatArray, Recording, Span
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -30,6 +30,8 @@ from nervus.signal.told.sagging import find_sag, supply_sags
 # track that stands is off by no more than this many times as far as it stands. From place to place a
 # bend goes on by less than this share of what it is off by, told from so many readings.
 _BEND_PCT, _WIDEST_BEND_PCT, _OFF_BY_MORE, _SMOOTHLY, _LEAST_THERE = 4.0, 60.0, 1.5, 0.5, 3
+# What is less than so many times as rough from place to place as the rest of a track is no roughness.
+_AS_USUAL = 1.8
 # What lasts for longer than this over so much of the travel, percent, has no place.
 _ALL_OVER_PCT, _ALL_OVER_S = 25.0, 3.0
 # A rest is off by as much as tracks differ within this share.
@@ -70,23 +72,36 @@ def is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> boo
     """
     slow = any(t.id in noise.channels and t.is_slow for t in shaft.tracks)
     near = [d for d in differ if overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT)]
+    if not slow:
+        return False
+    way = _from_place_to_place(noise, shaft)
+    if way is None:
+        return bool(near)
+    off, jumps = way
     wider = not all(is_worn_there(d, (noise,)) for d in near)
-    return slow and bool(near) and (wider or _goes_smoothly(noise, shaft))
+    if near and (wider or np.median(np.abs(jumps)) < _SMOOTHLY * np.median(np.abs(off))):
+        return True
+    # Two samples of one place are off alike by what a track is off there anyway, and their difference
+    # has twice the variance of each (von Neumann: Ann. Math. Stat. 12 (1941) 367-395).
+    return float(np.sqrt(np.mean(jumps**2) / 2.0)) < _AS_USUAL * noise.usual_rms
 
 
-def _goes_smoothly(noise: Noise, shaft: Shaft) -> bool:
-    """Whether what a track is off its sister by over a stretch goes on from place to place."""
+def _from_place_to_place(noise: Noise, shaft: Shaft) -> tuple[FloatArray, FloatArray] | None:
+    """What a track is off its sister by over a stretch, and how that goes on from place to place.
+
+    In the order of places, shape (n,) and (n - 1,), in its own unit; `None` where nothing tells.
+    """
     travel, pair = shaft.travel, shaft.pair
     if travel is None or pair is None:
-        return True
+        return None
     track = next(t for t in shaft.tracks if t.id in noise.channels)
-    apart = track.level - pair.expected_of(track)
+    apart = track.own(track.level - pair.expected_of(track))
     place = np.interp(track.time_s, travel.time_s, travel.percent)
     there = np.flatnonzero((place >= noise.travel_pct[0]) & (place <= noise.travel_pct[1]))
     if there.size < _LEAST_THERE:
-        return True
-    off = apart[there[np.argsort(place[there])]] - np.median(apart)
-    return bool(np.median(np.abs(np.diff(off))) < _SMOOTHLY * np.median(np.abs(off)))
+        return None
+    off = apart[there[np.argsort(place[there])]]
+    return off - np.median(apart), np.diff(off)
 
 
 def is_worn_there(difference: Disagreement, worn: Sequence[DeadSpot | Noise]) -> bool:

@@ -15,7 +15,7 @@ import numpy as np
 
 from nervus.domain.analysis import Locality, Verdict
 from nervus.domain.channel import FloatArray, Sensor, Span
-from nervus.domain.finding import DeadSpot, Finding, Noise
+from nervus.domain.finding import DeadSpot, Finding, Noise, Shape
 from nervus.language import say, say_many
 from nervus.signal.arithmetic.spans import overlaps
 from nervus.signal.worn.spot import place_text
@@ -33,6 +33,9 @@ _PLACE_FROM, _CLOCK_FROM = 20.0, 5.0
 # Below this, not even a tight cluster says anything; with fewer than that "anywhere" is not claimed;
 # about so many tell.
 _LEAST_CLUSTER, _LEAST_ANYWHERE, LEAST_EVENTS = 3, 5, 6
+# A worn place that fewer passes showed is told as what was seen, not as a thing that comes back (common
+# practice, no published source).
+_LEAST_PASSES = 4
 # Besides the place that is surest so many others are named in the sentence: the findings tell them all.
 _MOST_OTHERS = 2
 # Instants enough for the time spent over the travel.
@@ -60,10 +63,14 @@ def of_worn_and_drops(drops: Mapping[Sensor, Locality], worn: Sequence[Finding])
     """What ties together all that was seen: a worn place is one by what passes repeat."""
     most = max(drops.values(), key=lambda told: told.events, default=no_events())
     places = [f for f in worn if isinstance(f, DeadSpot | Noise)]
-    sure = max(places, key=lambda f: f.confidence, default=None)
-    if sure is None:
+    if not places:
         return most
-    seen = sum(f.seen_in for f in worn if isinstance(f, DeadSpot))
+    count = sum(f.seen_in for f in places if isinstance(f, DeadSpot)) + most.events
+    back = [f for f in places if _comes_back(f)]
+    if not back:
+        few = Locality(count, Verdict.UNDECIDED, most.p_value, _too_few(count))
+        return most if most.verdict is Verdict.TIME else few
+    sure = max(back, key=lambda f: f.confidence)
     text = say("It comes back {place_text}, pass after pass.", place_text=place_text(sure.travel_pct, 0))
     own = (f for f in places if f.sensor is sure.sensor)
     others = {f.travel_pct for f in own if not overlaps(f.travel_pct, sure.travel_pct)}
@@ -72,7 +79,14 @@ def of_worn_and_drops(drops: Mapping[Sensor, Locality], worn: Sequence[Finding])
     if most.events:
         lie = say("1 drop lies") if most.events == 1 else say("{events} drops lie", events=most.events)
         text += say(" {lie} elsewhere: another cause, or another place.", lie=lie)
-    return Locality(seen + most.events, Verdict.POSITION, round(1.0 - sure.confidence, 3), text)
+    return Locality(count, Verdict.POSITION, round(1.0 - sure.confidence, 3), text)
+
+
+def _comes_back(worn: DeadSpot | Noise) -> bool:
+    """Whether enough passes tell of a place: each one that interrupts, all else in all together."""
+    if isinstance(worn, Noise):
+        return True
+    return (worn.seen_in if worn.shape is Shape.DROP else worn.crossed) >= _LEAST_PASSES
 
 
 def no_events() -> Locality:
@@ -131,13 +145,7 @@ def _verdict(count: int, factor: float, place: Span) -> Locality:
             times=_times(1.0 / factor),
         )
         return Locality(count, Verdict.TIME, p_value, text)
-    more = max(2, LEAST_EVENTS - count)
-    text = say(
-        "Place or clock can't be told from {count} events; about {more} more would.",
-        count=count,
-        more=more,
-    )
-    return Locality(count, Verdict.UNDECIDED, p_value, text)
+    return Locality(count, Verdict.UNDECIDED, p_value, _too_few(count))
 
 
 def _times(factor: float) -> str:
@@ -151,5 +159,5 @@ def _too_few(count: int) -> str:
     return say(
         "Place or clock can't be told from {events}; about {count} more would.",
         events=events,
-        count=LEAST_EVENTS - count,
+        count=max(2, LEAST_EVENTS - count),
     )
