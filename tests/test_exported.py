@@ -126,3 +126,12 @@ def test_between_lines_there_is_anything_but_a_converter_has_its_step() -> None:
     assert step_of(drawn) < 0.005
     assert converter_step(drawn, 0.08) == pytest.approx(5.0 / 255.0, abs=0.001)
     assert analyse(written).examination.findings == ()
+
+
+def test_a_converter_is_no_coarser_for_a_few_moves_of_one_size() -> None:
+    """12 bits of 5 V: most of what stays is a step or two apart, some is moved between, by 75 mV."""
+    step = 5.0 / 4096.0
+    small = [0.0, 1.0, 0.0, 2.0, 1.0, 3.0, 2.0] * 9
+    moves = np.asarray([0.0, 61.0] * 40)
+    at = np.concatenate((small, moves)) * step
+    assert converter_step(np.repeat(at, 2), 0.08) == pytest.approx(step, rel=0.01)

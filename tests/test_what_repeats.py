@@ -119,6 +119,21 @@ def test_tracks_that_were_all_on_a_line_at_first_were_sound_then() -> None:
     assert line.offset == pytest.approx(8.0, abs=0.3)
 
 
+@pytest.mark.parametrize("gain", [0.91, 0.94])
+def test_a_gain_that_changed_early_leaves_the_line_as_it_was_before(gain: float) -> None:
+    """Tracks that lie 0.4 V apart by build; one loses its gain an eighth on, and for good."""
+    time_s, moved = sweeps(16, 3.0, 50.0)
+    two = 0.4 + volts(moved, noise_v=0.003, seed=2)
+    late = time_s > time_s[-1] / 8.0
+    two[late] *= gain
+    one, other = track(time_s, volts(moved, noise_v=0.003)), track(time_s, two, "tps2_v")
+    line = learn_line(course_of(one, ()), course_of(other, ()))
+    assert line is not None
+    assert (line.slope, line.offset) == pytest.approx((1.0, 8.0), abs=0.3)
+    (differ,) = of(Disagreement, told(time_s, tps1_v=volts(moved, noise_v=0.003), tps2_v=two))
+    assert differ.times_s[0][0] > 0.9 * time_s[-1] / 8.0
+
+
 # -- rests --------------------------------------------------------------------------------------------
 
 
@@ -295,6 +310,23 @@ def test_what_two_tracks_are_apart_by_in_each_pass_is_no_roughness(
     noise = of(Noise, told(time_s, tps1_v=np.round(one, 3), tps2_v=np.round(two, 3)))
     assert len(noise) == found
     assert all(n.travel_pct[0] > 50.0 and n.channels == ("tps1_v",) for n in noise)
+
+
+@pytest.mark.parametrize("rate_hz", [50.0, 200.0])
+@pytest.mark.parametrize("varies", [0.0, 0.65])
+def test_a_step_is_off_by_one_amount_and_what_is_rough_by_another_each_time(
+    rate_hz: float, varies: float
+) -> None:
+    """60 mV between 60 and 67 %, always or on the average of what a worn contact takes away."""
+    time_s, travel = sweeps(14, 4.0, rate_hz)
+    random = np.random.default_rng(9)
+    off = 0.06 * (1.0 - varies + varies * np.abs(random.standard_normal(travel.size)) / 0.8)
+    one = volts(travel, noise_v=0.0015) - off * ((travel > 60.0) & (travel < 67.0))
+    made = told(time_s, tps1_v=np.round(one, 3), tps2_v=np.round(volts(travel, noise_v=0.0015), 3))
+    (worn,) = made.examination.findings
+    assert isinstance(worn, Noise if varies else DeadSpot)
+    assert worn.channels == ("tps1_v",)
+    assert worn.travel_pct == pytest.approx((60.0, 67.0), abs=1.0)
 
 
 def test_where_a_contact_goes_to_the_supply_is_no_end_of_the_pedal() -> None:

@@ -102,7 +102,9 @@ def converter_step(values: FloatArray, coarsest: float) -> float:
         return least
     for step in steps[[int(share * steps.size) for share in _SMALL]].tolist():
         few = steps[steps < (_FEW + 0.5) * step] / step
-        whole = np.count_nonzero(np.abs(few - np.round(few)) < _OFF) >= _NEARLY_ALL * few.size
+        # Less than half of it is no multiple, and not none either.
+        multiples = np.maximum(np.round(few), 1.0)
+        whole = np.count_nonzero(np.abs(few - multiples) < _OFF) >= _NEARLY_ALL * few.size
         if whole and 2 * few.size > steps.size and _MUCH_COARSER * least < step < coarsest:
             return float(step)
     return least

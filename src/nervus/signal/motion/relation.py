@@ -32,7 +32,7 @@ _LEAST_STRETCHES = 4
 _AT_FIRST, _SWEPT_PCT, _LEAST_BEGUN = 0.2, 15.0, 20
 # Where no line holds for the whole, one that held for so much of the beginning over so many stretches;
 # all of them were on it then where this share was.
-_EARLY, _LEAST_EARLY, _ALL_OF_THEM = 0.35, 10, 0.95
+_EARLY, _LEAST_EARLY, _ALL_OF_THEM = (0.35, 0.2, 0.1), 10, 0.95
 # Lines go the same way within so much; one is beside another from so far on, percent of supply.
 _SAME_WAY, _ASIDE_PCT = 0.03, 2.0
 # A sound throttle is where it is asked to be within these times (from memory: the whole travel takes 0.1
@@ -94,15 +94,18 @@ def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | Non
             return built
     chosen, votes = _voted(stretches)
     known = chosen if votes >= _LEAST_VOTES else None
-    at_first = _stretches(_first_part(first, _EARLY), second, skew_s)
-    if len(at_first) < _LEAST_EARLY:
-        return known
-    line, votes = _voted(at_first)
-    left_it = known is None or (
-        (votes >= _ALL_OF_THEM or _is_kept_for_a_while(line, stretches))
-        and (_is_beside(line, known) or (_goes_as_built(line) and not _goes_as_built(known)))
-    )
-    return line if left_it and votes >= _NEARLY_ALL else known
+    for share in _EARLY:
+        at_first = _stretches(_first_part(first, share), second, skew_s)
+        if len(at_first) < _LEAST_EARLY:
+            break
+        line, votes = _voted(at_first)
+        left_it = known is None or (
+            (votes >= _ALL_OF_THEM or _is_kept_for_a_while(line, stretches))
+            and (_is_beside(line, known) or _is_rather_built(line, known, stretches))
+        )
+        if left_it and votes >= _NEARLY_ALL:
+            return line
+    return known
 
 
 def line_of_stands(x: FloatArray, y: FloatArray) -> Line | None:
@@ -127,6 +130,15 @@ def line_of_stands(x: FloatArray, y: FloatArray) -> Line | None:
 def _goes_as_built(line: Line) -> bool:
     """Whether the tracks go together as those of a sensor are made to, whatever lies between them."""
     return any(abs(line.slope / built.slope - 1.0) < _SAME_WAY for built in _AS_BUILT)
+
+
+def _is_rather_built(line: Line, known: Line, stretches: list[tuple[FloatArray, FloatArray]]) -> bool:
+    """Whether it goes as sensors are made to, where another does not and is far off somewhere."""
+    if not _goes_as_built(line) or _goes_as_built(known):
+        return False
+    ends = _middles(stretches)[0][[0, -1]]
+    apart = np.abs(line.at(ends) - known.at(ends))
+    return bool(apart.max() > _ASIDE_PCT * max(1.0, abs(line.slope)))
 
 
 def _is_beside(line: Line, other: Line) -> bool:

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from nervus.domain.analysis import Travel
-from nervus.domain.channel import FloatArray, Recording, Span
+from nervus.domain.channel import Recording, Span
 from nervus.domain.finding import (
     DeadSpot,
     Disagreement,
@@ -25,15 +25,18 @@ from nervus.signal.arithmetic.spans import Union, overlaps
 from nervus.signal.explained.events import Event
 from nervus.signal.explained.shaft import Shaft
 from nervus.signal.told.sagging import find_sag, supply_sags
+from nervus.signal.worn.apart import by_place
 
 # So near to a bend, percent of travel, roughness is the bend's; what is wider is no bend of a place. A
 # track that stands is off by no more than this many times as far as it stands. From place to place a
 # bend goes on by less than this share of what it is off by, told from so many readings.
 _BEND_PCT, _WIDEST_BEND_PCT, _OFF_BY_MORE, _SMOOTHLY, _LEAST_THERE = 4.0, 60.0, 1.5, 0.5, 3
-# What is less than so many times as rough from place to place as the rest of a track is no roughness.
-_AS_USUAL = 1.8
+# What is less than so many times as rough from place to place as the rest of a track is no roughness:
+# what goes to one side varies by six tenths of what it is off by (a half-normal distribution).
+_AS_USUAL = 1.35
 # What lasts for longer than this over so much of the travel, percent, has no place.
 _ALL_OVER_PCT, _ALL_OVER_S = 25.0, 3.0
+_ANYWHERE: Span = (-np.inf, np.inf)
 # A rest is off by as much as tracks differ within this share.
 _AS_FAR = 0.25
 # A difference of two tracks lasts from so long on; what lies so near to its end, and is no larger than
@@ -74,34 +77,15 @@ def is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> boo
     near = [d for d in differ if overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT)]
     if not slow:
         return False
-    way = _from_place_to_place(noise, shaft)
-    if way is None:
-        return bool(near)
-    off, jumps = way
-    wider = not all(is_worn_there(d, (noise,)) for d in near)
-    if near and (wider or np.median(np.abs(jumps)) < _SMOOTHLY * np.median(np.abs(off))):
-        return True
-    # Two samples of one place are off alike by what a track is off there anyway, and their difference
-    # has twice the variance of each (von Neumann: Ann. Math. Stat. 12 (1941) 367-395).
-    return float(np.sqrt(np.mean(jumps**2) / 2.0)) < _AS_USUAL * noise.usual_rms
-
-
-def _from_place_to_place(noise: Noise, shaft: Shaft) -> tuple[FloatArray, FloatArray] | None:
-    """What a track is off its sister by over a stretch, and how that goes on from place to place.
-
-    In the order of places, shape (n,) and (n - 1,), in its own unit; `None` where nothing tells.
-    """
-    travel, pair = shaft.travel, shaft.pair
-    if travel is None or pair is None:
-        return None
     track = next(t for t in shaft.tracks if t.id in noise.channels)
-    apart = track.own(track.level - pair.expected_of(track))
-    place = np.interp(track.time_s, travel.time_s, travel.percent)
-    there = np.flatnonzero((place >= noise.travel_pct[0]) & (place <= noise.travel_pct[1]))
-    if there.size < _LEAST_THERE:
-        return None
-    off = apart[there[np.argsort(place[there])]]
-    return off - np.median(apart), np.diff(off)
+    off = by_place(shaft, track, noise.travel_pct)
+    if off.size < _LEAST_THERE:
+        return bool(near)
+    usual = np.median(by_place(shaft, track, _ANYWHERE))
+    jumps, wider = np.diff(off), not all(is_worn_there(d, (noise,)) for d in near)
+    if near and (wider or np.median(np.abs(jumps)) < _SMOOTHLY * np.median(np.abs(off - usual))):
+        return True
+    return float(np.sqrt(np.mean(jumps**2) / 2.0)) < _AS_USUAL * noise.usual_rms
 
 
 def is_worn_there(difference: Disagreement, worn: Sequence[DeadSpot | Noise]) -> bool:

@@ -163,6 +163,34 @@ def find_apart(
     return _during(shaft.pair, track, shaft.travel, passes, masked)
 
 
+def by_place(
+    shaft: Shaft, track: Instrument, place: Span, within_s: tuple[Span, ...] | None = None
+) -> FloatArray:
+    """What a track is off its sister by over a place, in the order of where the shaft was.
+
+    What it is off by anyway is in two samples of one place alike, whose difference has twice the
+    variance of each (von Neumann: Ann. Math. Stat. 12 (1941) 367-395).
+
+    Args:
+        shaft: what is known of it.
+        track: one of its tracks.
+        place: percent of travel.
+        within_s: the spans that count; all where none are given.
+
+    Returns:
+        Shape (n,), in its own unit; none where there is no sister.
+    """
+    if shaft.travel is None or shaft.pair is None:
+        return np.zeros(0)
+    at = np.interp(track.time_s, shaft.travel.time_s, shaft.travel.percent)
+    there = (at >= place[0]) & (at <= place[1])
+    if within_s is not None:
+        there &= inside(track.time_s, within_s)
+    chosen = np.flatnonzero(there)
+    chosen = chosen[np.argsort(at[chosen])]
+    return track.own((track.level - shaft.pair.expected_of(track))[chosen])
+
+
 def left_before(shaft: Shaft, track: Instrument) -> tuple[Span, ...]:
     """When a track was at a rail, off with others, or so far off that it was open, and its spikes."""
     return told_of(shaft, track) + shaft.spikes[track.id] + _far_off(shaft, track)

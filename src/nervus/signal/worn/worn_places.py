@@ -13,7 +13,7 @@ from nervus.signal.explained.shaft import FLAT_DEPTH_PCT, Shaft
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument, floor_of
 from nervus.signal.worn import dead_spots
-from nervus.signal.worn.apart import left_before, told_of
+from nervus.signal.worn.apart import by_place, left_before, told_of
 from nervus.signal.worn.flat_ends import FlatEnds
 from nervus.signal.worn.flats import find_flats
 from nervus.signal.worn.flickers import flickers_at
@@ -31,6 +31,9 @@ _AT_EDGE_PCT = 1.0
 _LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
+# A step is off by one amount: what varies by more than this share of it is rough. That is seen in so
+# many samples, without this share of its width at each edge; what it is off by anyway so far beside.
+_UNSTEADY, _LEAST_STEADY, _EDGE, _BESIDE_PCT = 0.4, 10, 0.15, 6.0
 # What is less rough than this share of it when a place on it is left out was rough by that.
 _AS_ROUGH = 0.7
 # Of two tracks that are rough at one place the one that is so by less than this share is not.
@@ -58,8 +61,12 @@ def find_worn(
     left = tuple(e for e in shaft.events if e not in shared and not _is_worn(e, sure, shaft))
     parted = _by_one({t.id: find_parted(shaft, t, differ_s) for t in shaft.tracks})
     spots, loose = _dead_spots(shaft, travel, left, parted)
-    spots = tuple(s for s in spots if not _is_rough(s, sure))
     doubtful = [r.noise for r in rough if r.noise not in sure]
+    spots = tuple(
+        s
+        for s in spots
+        if not (_is_rough(s, sure) or (_is_rough(s, doubtful) and _is_unsteady(s, shaft)))
+    )
     # What the sister tells of a stand, sample by sample, tells that it is not she who is rough.
     by_her = [s for p in parted.values() for s in p if s in spots and s.shape is Shape.FLAT]
     besides = (_unexplained(shaft, n, spots, (by_her, differ_s)) for n in doubtful)
@@ -312,6 +319,21 @@ def _is_rough(spot: DeadSpot, wear: list[Noise]) -> bool:
     return any(
         n.channels == spot.channels and overlaps(n.travel_pct, spot.travel_pct, 1.0) for n in wear
     )
+
+
+def _is_unsteady(spot: DeadSpot, shaft: Shaft) -> bool:
+    """Whether a track that steps is off by another amount from sample to sample: so is what is rough."""
+    low, high = spot.travel_pct
+    edge, (track,) = _EDGE * (high - low), (t for t in shaft.tracks if t.id in spot.channels)
+    if spot.shape is not Shape.STEP:
+        return False
+    off = by_place(shaft, track, (low + edge, high - edge), spot.times_s)
+    if off.size < _LEAST_STEADY:
+        return False
+    sides = ((low - _BESIDE_PCT, low - _AT_EDGE_PCT), (high + _AT_EDGE_PCT, high + _BESIDE_PCT))
+    beside = np.concatenate([by_place(shaft, track, side) for side in sides])
+    by = abs(float(np.median(off) - np.median(beside))) if beside.size else 0.0
+    return float(np.sqrt(np.mean(np.diff(off) ** 2) / 2.0)) > _UNSTEADY * by
 
 
 def _by_rough(flat: DeadSpot, wear: list[Noise]) -> bool:
