@@ -72,7 +72,12 @@ class Asked:
             short = self._short_of(excursion, float(np.median(low)), float(np.median(high)))
             return 0.0 if short else -min((apart / spread) ** 2 / 2.0, _MOST)
         # Each way that was asked for as it was gone tells; beyond its ends nobody knows what was asked.
-        line, lags = self.lines[track.id][0], np.asarray(_BESIDE_S)
+        (line, usual), lags = self.lines[track.id], np.asarray(_BESIDE_S)
+        asked = float(
+            np.median(line.at(read_at(time_s - usual, self.channel.time_s, self.channel.values)))
+        )
+        if (asked - excursion.course) * (excursion.level - excursion.course) < 0.0:
+            return -((apart / spread) ** 2) / 2.0  # it was asked to go the other way
         there = float(np.median(line.at(self._told(track, time_s).mean(axis=0))))
         beside = (line.at(self._told(track, x).mean(axis=0)) for x in (start - lags[::-1], end + lags))
         went = sum(bool(np.any(np.abs(x - there) > _WENT_SHARE * excursion.depth)) for x in beside)

@@ -31,6 +31,8 @@ _MOST_SLACK = 10.0
 # The quickest that a spring snaps a plate, percent of supply per second (from memory: the whole travel
 # in 67 ms).
 _QUICKEST_PCT_PER_S = 1500.0
+# What is leapt to, and from, to wherever the shaft has gone meanwhile, is so far off, percent of supply.
+_LEAPT_PCT = 5.0
 # An interruption with one edge only must meet the course within this time of it.
 _FADE_S = 0.25
 # It has met it where it is no further from it than this share of the edge.
@@ -156,8 +158,12 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
         back = scan.next_on_course(trusted, current, slope)
         if back is None:
             left, current = current, scan.next_trusted(current)
+            behind = scan.next_trusted(current)
             if scan.was_gone(left, current):
                 found.append((int(segments.last[left]), int(segments.first[current])))
+            elif behind < count and scan.stood(left, current, behind):
+                found.append((int(segments.last[left]), int(segments.first[behind])))
+                current = behind
             else:
                 found += _fades(track, segments, left)
             anchor = trusted = current
@@ -201,6 +207,16 @@ class _Scan:
         if back >= len(self._entry) or self._begins[back] - self._ends[left] > _LONGEST_WITHIN_RANGE_S:
             return False
         return any(map(self._is_gone, range(left + 1, back)))
+
+    def stood(self, left: int, at: int, behind: int) -> bool:
+        """Whether a segment was leapt to, stood at for no longer than no hold lasts, and leapt from.
+
+        What is lost for a moment reads one level, while the shaft goes where it likes.
+        """
+        short = self._begins[behind] - self._ends[left] <= _LONGEST_WITHIN_RANGE_S
+        stands = abs(self._exit[at] - self._entry[at]) <= self._tolerance
+        into, away = self._entry[at] - self._exit[left], self._entry[behind] - self._exit[at]
+        return not self._is_slow and short and stands and min(abs(into), abs(away)) > _LEAPT_PCT
 
     def _is_gone(self, at: int) -> bool:
         """Whether a segment is an interruption by itself: who rests at a rail for long is there."""

@@ -63,6 +63,8 @@ def find_stands(
     level = _shared(track, first[long], last[long])
     if level is None:
         level = _shared(track, first, last, by_chance=True)
+    if level is None:
+        level = _gone_on_from(track, still)
     if level is None and track.interval_s <= (_WITNESSED_S if witnessed else _STANDS_S):
         level = _landed_on(track)
     if track.interval_s > _STANDS_S:
@@ -75,7 +77,10 @@ def find_stands(
         short = more[1] - more[0] + 1 < _LEAST_SAMPLES
         into, away = _jumps(track.level, more[0], more[1])
         chosen = more[:, short & (into | away) & ~_passes(track.level, more[0], more[1])]
-        first, last = np.append(first[long], chosen[0]), np.append(last[long], chosen[1])
+        beside = more[:, ~short & (into | away) & ~np.isin(more[0], first[long])]
+        beside = beside[:, _left_alone(track, *beside)]
+        first = np.concatenate((first[long], chosen[0], beside[0]))
+        last = np.concatenate((last[long], chosen[1], beside[1]))
     else:
         first, last = first[long], last[long]
     taken = Union(e.span_s for e in known)
@@ -91,6 +96,28 @@ def find_stands(
     near_s = 1.5 * track.interval_s
     alone = (e for e in fresh if not any(taken.touches((at, at), near_s) for at in e.span_s))
     return tuple(sorted(alone, key=lambda e: e.span_s[0])), level
+
+
+def _gone_on_from(track: Instrument, still: BoolArray) -> float | None:
+    """The level that stands share, come to or left with a jump, behind which the shaft is further on.
+
+    It may have come by just as it began, or ended.
+    """
+    if track.interval_s > _ARRIVES_S:
+        return None
+    first, last = runs(still)
+    last = last + 1
+    into, away = _jumps(track.level, first, last)
+    chosen = (last - first + 1 >= _LEAST_SAMPLES) & (into | away)
+    first, last = first[chosen], last[chosen]
+    alone = _left_alone(track, first, last)
+    return _shared(track, first[alone], last[alone])
+
+
+def _left_alone(track: Instrument, first: IntArray, last: IntArray) -> BoolArray:
+    """Which stands, no longer than a hold, are gone on from as if there had been none."""
+    short = track.time_s[last] - track.time_s[first] <= _LONGEST_S
+    return short & _goes_on(track, first, last) & ~_passes(track.level, first, last)
 
 
 def _is_at(excursion: Excursion, level: float | None, track: Instrument) -> bool:

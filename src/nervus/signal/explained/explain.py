@@ -25,7 +25,7 @@ from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion, deep_eno
 from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.explained.events import Cause, Event, event_of, gathered
 from nervus.signal.explained.feed_signs import Lines, by_one_factor
-from nervus.signal.explained.landings import Landings
+from nervus.signal.explained.landings import LEAST_LANDED, Landings
 from nervus.signal.explained.returns import beyond_own, comes_back, find_returns, own_speed
 from nervus.signal.explained.sister import BOTTOM, Part, Sister, measured
 from nervus.signal.instruments import sampling
@@ -41,7 +41,9 @@ _AGAIN, _SURE_TOGETHER = 1.0, 1.5
 _BACK = 1.0
 # At the quickest that a plate can be motion is as likely as a fault; beyond it loses so many nats for
 # each e-fold: who moves a plate by hand or spring seldom comes near it.
-_PER_FOLD, _MOST_QUICK = 4.0, 14.0
+_PER_FOLD, _MOST_QUICK = 4.0, 20.0
+# As quick as this no shaft goes along with it.
+_SURELY_QUICK = 14.0
 # Less than so many nats say nothing.
 _LITTLE = 0.5
 # A level near a rail at which a track never is: only a fault takes it there.
@@ -354,7 +356,10 @@ class _Scene:
         deepest = event.deepest
         if not self._agree(event):
             return 0.0
-        return log(deepest[1].depth / self._sister.blur[deepest[0]])
+        by_chance = log(deepest[1].depth / self._sister.blur[deepest[0]])
+        # Where they land again and again it is the chance of one, for all of them.
+        again = all(self._landings.lands(part) for part in event.parts)
+        return by_chance / LEAST_LANDED if again else by_chance
 
     def _alike(self, event: Event) -> bool:
         """Whether all tracks went to one and the same level."""
@@ -367,7 +372,7 @@ class _Scene:
         aside = any(
             self._sister.depth_in(name, part) < _ASIDE * deepest.depth
             and self._level(part) == 0.0
-            and self._quick(part) < _MOST_QUICK
+            and self._quick(part) < _SURELY_QUICK
             for part in event.parts
             if part[0] != name
         )

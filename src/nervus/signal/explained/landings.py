@@ -13,7 +13,7 @@ from nervus.signal.instruments.instrument import Instrument
 
 # So many landings of one track, come to from openings that differ by so much, percent of supply, tell
 # what the other reads then, if it reads that in most of them.
-_LEAST_LANDED, _FROM_APART_PCT, _MOSTLY = 3, 8.0, 0.5
+LEAST_LANDED, _FROM_APART_PCT, _MOSTLY = 3, 8.0, 0.5
 
 
 class Landings:
@@ -72,7 +72,7 @@ class Landings:
     def _read_with(self, track: Instrument, events: Sequence[Event]) -> float | None:
         landed = [p for e in events for p in e.parts if p[0] != track.id and self.lands(p)]
         hers = [(p[1].before, own[1].level) for p in landed if (own := measured(track, p[1].span_s))]
-        if len(hers) < _LEAST_LANDED:
+        if len(hers) < LEAST_LANDED:
             return None
         came_from, levels = np.asarray(hers).T
         off = np.abs(levels - np.median(levels))

@@ -41,8 +41,9 @@ _QUIETER = 0.7
 # is beyond its rests, by more than this, percent of supply, for more than this share of the samples,
 # percent, they are none of its stops.
 _REST_S, _FURTHER_PCT, _SELDOM_PCT = 1.5, 4.0, 15.0
-# What an open input reads wanders by less than this, percent of supply.
-_SAME_PCT, _SAME_AT_MOST_PCT = 0.3, 0.8
+# What an open input reads wanders by less than this, percent of supply; values written in three decimals
+# are so far off.
+_SAME_PCT, _SAME_AT_MOST_PCT, _WRITTEN_PCT = 0.3, 0.8, 0.02
 # A meter shows this as zero, not as minus zero.
 _NOTHING = 0.0005
 # Enough samples for a distribution; and to see a ripple, in so many stretches of a recording.
@@ -108,8 +109,9 @@ class Instrument:
 
     @cached_property
     def same_level(self) -> float:
-        """Within this, percent of supply, two levels are one and the same."""
-        return max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), self.resolution)
+        """Within this, percent of supply, two levels are one and the same: a step apart they are."""
+        same = max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), self.resolution)
+        return same + _WRITTEN_PCT
 
     @cached_property
     def stops(self) -> Span:
@@ -352,6 +354,17 @@ def coarser(track: Instrument, interval_s: float) -> Instrument | None:
         level=level,
         noise=sampling.noise_and_hum(level, track.interval_s * size),
         interval_s=track.interval_s * size,
+    )
+
+
+def thinned(track: Instrument) -> Instrument:
+    """The same track as if it had been read slowly: every so many samples."""
+    every = ceil(_SLOW_S / max(track.interval_s, 1e-7))
+    return replace(
+        track,
+        time_s=track.time_s[::every],
+        level=track.level[::every],
+        interval_s=track.interval_s * every,
     )
 
 

@@ -1,0 +1,93 @@
+"""What a sensor reads while it is lost for a moment and its shaft goes on: one level, wherever it was.
+
+Each recording is built sample by sample from one fact: a contactless sensor that has lost its magnet
+reads one level on each track (common practice, no published source), and no shaft is where it would be
+if it had gone on while it stood.
+"""
+
+import numpy as np
+import pytest
+
+from nervus.domain.channel import FloatArray, Span
+from nervus.domain.finding import Drop
+from nervus.signal.candidates.asked import who_asked
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.candidates.proposing import propose
+from signals import recording, track
+from test_line_cases import of, told
+
+LOST_V = (2.2, 2.6)
+"""What both tracks of these sensors read without their magnet."""
+
+
+def pair(
+    travel: FloatArray, time_s: FloatArray, lost_s: tuple[Span, ...], step_v: float = 0.005
+) -> dict[str, FloatArray]:
+    """Two tracks 0.4 V apart, as a converter shows them, lost for some spans."""
+    made = {}
+    for number, lost_v in enumerate(LOST_V):
+        level = 0.6 + 0.4 * number + 0.036 * travel
+        for a, b in lost_s:
+            level[(time_s > a) & (time_s < b)] = lost_v
+        made[f"tps{number + 1}_v"] = np.round(level / step_v) * step_v
+    return made
+
+
+def moved(*way: tuple[float, float], rate_hz: float = 200.0) -> tuple[FloatArray, FloatArray]:
+    """Instants, and percent, from (seconds, percent) to the next."""
+    at, places = np.asarray(way).T
+    time_s = np.arange(0.0, at[-1], 1.0 / rate_hz)
+    return time_s, np.interp(time_s, at, places)
+
+
+@pytest.mark.parametrize("lost_s", [(4.9, 5.05), (4.95, 5.08)])
+def test_what_is_leapt_to_and_from_is_no_place_of_the_shaft_wherever_that_went(lost_s: Span) -> None:
+    """Held wide open, let go of meanwhile, and further shut by half when the sensor is there again."""
+    time_s, travel = moved(
+        (0, 0), (1, 0), (3, 100), (5, 100), (5.2, 0), (7, 0), (9, 100), (11, 0), (13, 0)
+    )
+    assert of(Drop, told(time_s, **pair(travel, time_s, ()))) == []
+    (drop,) = of(Drop, told(time_s, **pair(travel, time_s, (lost_s,))))
+    assert drop.channels == ("tps1_v", "tps2_v")
+    assert drop.times_s[0] == pytest.approx(lost_s, abs=0.011)
+
+
+def test_a_level_that_is_stood_at_while_the_shaft_goes_on_is_shared_though_it_came_by() -> None:
+    """Read 22 times a second: 44 % each time, begun or left with no leap where the shaft came by."""
+    way = [(0.0, 0.0)]
+    for n in range(12):
+        way += [(1.9 * n + 1.5, 100.0 * ((n + 1) % 2)), (1.9 * n + 1.9, 100.0 * ((n + 1) % 2))]
+    time_s, travel = moved(*way, rate_hz=22.0)
+    assert of(Drop, told(time_s, **pair(travel, time_s, (), 0.01))) == []
+    # 44 % of the way is come by at 0.67 s of each way up: lost just before, and until then.
+    each = ((0, 0.65), (2, 0.4), (6, 0.65), (8, 0.4))
+    lost_s = tuple((1.9 * n + a, 1.9 * n + a + 0.3) for n, a in each)
+    drops = of(Drop, told(time_s, **pair(travel, time_s, lost_s, 0.01)))
+    assert len(drops) == 4
+    assert all(set(d.channels) == {"tps1_v", "tps2_v"} for d in drops)
+
+
+def test_a_level_comes_again_however_quickly_it_is_read() -> None:
+    time_s, travel = moved((0, 0), (1, 0), (7, 100), (8, 100), (14, 0), (15, 0), rate_hz=100.0)
+    lost_s = ((1.5, 1.6), (2.5, 2.6), (5.0, 5.1), (6.5, 6.6))
+    made = recording(time_s, **pair(travel, time_s, lost_s))
+    seen = propose(made, track(time_s, made.channels[0].values), None, witnessed=True)
+    assert seen.level == pytest.approx(44.0, abs=0.3)
+    sound = recording(time_s, **pair(travel, time_s, ()))
+    assert propose(sound, track(time_s, sound.channels[0].values), None, witnessed=True).level is None
+
+
+def test_what_is_asked_to_open_is_not_asked_to_shut() -> None:
+    """A quick opening is asked for: that it was asked for less just before says nothing of a fall."""
+    time_s, asked = moved(
+        (0, 5), (2, 5), (5, 60), (7, 60), (7.15, 95), (9, 95), (12, 5), (14, 5), rate_hz=100.0
+    )
+    made = recording(
+        time_s, throttle_cmd_pct=asked, tps1_v=0.6 + 0.036 * np.interp(time_s - 0.05, time_s, asked)
+    )
+    one = track(time_s, made.channels[1].values)
+    command = who_asked(made, (one,))
+    assert command is not None
+    place = 12.0 + 0.72 * 60.0
+    fall = Excursion((7.1, 7.2), place, place + 15.0, place - 15.0, 10)
+    assert command.says(one, fall) <= 0.0
