@@ -13,6 +13,10 @@ from nervus.domain.finding import Drop
 from nervus.signal.candidates.asked import who_asked
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.candidates.proposing import propose
+from nervus.signal.motion.course import course_of
+from nervus.signal.motion.lags import estimate_clock
+from nervus.signal.motion.pair import Pair
+from nervus.signal.motion.relation import Line
 from signals import recording, track
 from test_line_cases import of, told
 
@@ -91,3 +95,39 @@ def test_what_is_asked_to_open_is_not_asked_to_shut() -> None:
     place = 12.0 + 0.72 * 60.0
     fall = Excursion((7.1, 7.2), place, place + 15.0, place - 15.0, 10)
     assert command.says(one, fall) <= 0.0
+
+
+# -- two readings of one shaft, in time -------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("late_s", "by_clock"), [(0.028, False), (0.062, True)])
+def test_what_a_filter_or_a_poll_explains_is_no_clock_of_another_logger(
+    late_s: float,
+    by_clock: bool,  # noqa: FBT001
+) -> None:
+    """100 readings a second, three of which are tried for what is read in turn: 30 ms."""
+    way = [(0.0, 0.0)]
+    for n in range(12):
+        way += [(2.0 * n + 0.7, 0.0), (2.0 * n + 1.2, 100.0), (2.0 * n + 1.9, 0.0)]
+    time_s, travel = moved(*way, rate_hz=100.0)
+    one = course_of(track(time_s, 0.5 + 0.04 * travel), ())
+    two = course_of(track(time_s, 0.5 + 0.04 * np.interp(time_s - late_s, time_s, travel), "tps2_v"), ())
+    ahead_s, drift = estimate_clock(one, two, 0.01)
+    assert ahead_s == pytest.approx(late_s if by_clock else 0.0, abs=0.003)
+    assert drift == pytest.approx(0.0, abs=1e-4)
+
+
+def test_behind_her_last_reading_a_sister_says_nothing() -> None:
+    """Read in turn, 12 times a second: held open and let go of, and the first is read once more."""
+    first_s = np.arange(0.0, 6.0, 0.08)
+    one, two = (np.full(first_s.size, 79.0) for _ in range(2))
+    one[-3:], two[-3:] = (78.0, 63.0, 37.0), (77.0, 65.0, 40.0)
+    pair_s = first_s + 0.02
+    own, hers = track(first_s, one / 20.0), track(pair_s[:-1], two[:-1] / 20.0, "tps2_v")
+    assert Pair(own, hers, Line(1.0, 0.0), 0.0, together=False).partings(4.0, (), 0.06) == ()
+    fallen = one.copy()
+    fallen[20] = 37.0
+    (parted,) = Pair(track(first_s, fallen / 20.0), hers, Line(1.0, 0.0), 0.0, together=False).partings(
+        4.0, (), 0.06
+    )
+    assert parted == pytest.approx((1.6, 1.6))

@@ -74,10 +74,14 @@ def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[fl
         off = _scatter(piece, second, coarse)
         if off is None:
             continue
-        near = np.abs(coarse) <= max(3.0 * interval_s, _FINER_S[0])
+        near_s = max(3.0 * interval_s, _FINER_S[0])
+        near = np.abs(coarse) <= near_s
         best = int(np.argmin(off))
-        if not near[best] and off[best] < _FAR_BETTER * off[near].min():
-            found.append(((start + end) / 2.0, _refined_lag(piece, second, float(coarse[best]))))
+        if near[best] or not off[best] < _FAR_BETTER * off[near].min():
+            continue
+        ahead_s = _refined_lag(piece, second, float(coarse[best]))
+        if abs(ahead_s) > near_s:
+            found.append(((start + end) / 2.0, ahead_s))
     if len(found) < _LEAST_PARTS:
         return 0.0, 0.0
     # A part that hardly moved may say anything: the others tell.

@@ -132,7 +132,9 @@ class Pair:
         Joined over `gap_s`; what is near to known spans is left out.
         """
         off, gap = self._gaps(self.blur(self.first) + least)
-        fresh = ~self._may_be_timing(off, gap)
+        # Before her first reading, and behind her last, she says nothing.
+        at_s, hers_s = self.first.time_s[off] + self.skew_s, self.second.time_s
+        fresh = ~self._may_be_timing(off, gap) & (at_s >= hers_s[0]) & (at_s <= hers_s[-1])
         fresh &= ~inside(self.first.time_s[off], known_s, 2.0 * self.first.interval_s)
         off = off[fresh]
         ends = ((float(self.first.time_s[a]), float(self.first.time_s[b])) for a, b in _ends(off))
