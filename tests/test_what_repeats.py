@@ -342,3 +342,29 @@ def test_where_a_contact_goes_to_the_supply_is_no_end_of_the_pedal() -> None:
     (spot,) = of(DeadSpot, made)
     assert spot.channels == ("app1_v",)
     assert spot.travel_pct == pytest.approx((30.0, 33.0), abs=1.5)
+
+
+def test_a_worn_track_is_framed_by_the_stop_that_its_sister_reached() -> None:
+    """Tracks that end at 3.7 and 4.1 V; the first is poor at nine tenths of the way, up to 4.9 V."""
+    time_s, travel = swept((100.0,) * 8, 50.0)
+    random = np.random.default_rng(6)
+    one, two = (v + 0.03 * travel + random.normal(0.0, 0.001, travel.size) for v in (0.7, 1.1))
+    worn = (travel > 90.0) & (travel < 94.0)
+    one[worn] = random.uniform(3.6, 4.9, int(worn.sum()))
+    (spot,) = of(DeadSpot, told(time_s, tps1_v=one, tps2_v=two))
+    assert spot.channels == ("tps1_v",)
+    assert spot.travel_pct == pytest.approx((90.0, 94.0), abs=1.5)
+
+
+def test_an_interruption_where_tracks_are_apart_anyway_makes_them_no_rougher() -> None:
+    """A bend of 10 mV, over which the ground of both was lost for two moments."""
+    time_s, travel = sweeps(12, 4.0, 50.0)
+    one = volts(travel, noise_v=0.0015) + bent(travel, 0.010)
+    two = volts(travel, noise_v=0.0015, seed=2)
+    lost = sum(
+        ((time_s > s) & (time_s < s + 0.2) for s in (4.7, 12.7, 30.0)), np.zeros(time_s.size) > 1.0
+    )
+    one[lost], two[lost] = 4.99, 4.99
+    made = told(time_s, tps1_v=np.round(one, 3), tps2_v=np.round(two, 3))
+    assert of(Noise, made) == []
+    assert len(of(Drop, made)) == 3

@@ -20,7 +20,13 @@ from nervus.signal.explained.feed_signs import Lines
 from nervus.signal.instruments.instrument import Instrument, prepare
 from nervus.signal.motion import lags, relation
 from nervus.signal.motion.course import Course, course_of
-from nervus.signal.motion.frames import ends_shown, frame_from_profile, learn_frame, related_frame
+from nervus.signal.motion.frames import (
+    REACHED_BOTH,
+    ends_shown,
+    frame_from_profile,
+    learn_frame,
+    related_frame,
+)
 from nervus.signal.motion.pair import Pair
 from nervus.signal.motion.travel import find_passes
 
@@ -278,18 +284,27 @@ def _frame(
     reported = next((c for n in names if (c := recording.get(n)) is not None), None)
     mirrored = shaft.pair is not None and shaft.pair.line.slope < 0.0
     pedal = shaft.sensor is Sensor.PEDAL
-    return learn_frame(_as_far_as(shaft, track, witness), reported, pedal=pedal, mirrored=mirrored)
-
-
-def _as_far_as(shaft: Shaft, track: Instrument, witness: Instrument) -> Course:
-    """The course of a track as far as its sister of fewer faults went: no end lies beyond hers."""
     course = shaft.courses[track.id]
+    own = learn_frame(course, reported, pedal=pedal, mirrored=mirrored)
     if track is witness or shaft.pair is None:
-        return course
-    hers = np.asarray(ends_shown(shaft.courses[witness.id].level))
-    low, high = np.sort(shaft.pair.as_track(track, hers))
+        return own
+    hers = _by_her(shaft.pair, track, shaft.courses[witness.id])
+    by_her = learn_frame(hers, reported, pedal=pedal, mirrored=mirrored)
+    # Who fails may have shown what is no end, or not the same one each time.
+    reached = by_her.basis == REACHED_BOTH and own.basis != REACHED_BOTH
+    return by_her if reached or _goes_beyond(course, hers) else own
+
+
+def _by_her(pair: Pair, track: Instrument, course: Course) -> Course:
+    """The course of a track as its sister tells it."""
+    return replace(
+        course, id=track.id, supply_v=track.supply_v, level=pair.as_track(track, course.level)
+    )
+
+
+def _goes_beyond(course: Course, hers: Course) -> bool:
+    """Whether a track now and then goes beyond the ends that its sister of fewer faults shows."""
+    low, high = ends_shown(hers.level)
     room = _NEAR_HER_END * (high - low)
     kept = (course.level > low - room) & (course.level < high + room)
-    if kept.all() or np.mean(kept) < _MOSTLY_WITH_HER:
-        return course
-    return replace(course, time_s=course.time_s[kept], level=course.level[kept])
+    return not kept.all() and float(np.mean(kept)) >= _MOSTLY_WITH_HER

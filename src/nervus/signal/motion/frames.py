@@ -79,17 +79,17 @@ def learn_frame(
     if pedal and high - low >= _PRESSED_PCT:
         ends = (high, low) if low > 100.0 - high and course.level[0] > (low + high) / 2 else (low, high)
         unit = course.supply_v / 100.0
-        return Frame(ends[0] * unit, ends[1] * unit, _BASIS_REACHED_BOTH)
+        return Frame(ends[0] * unit, ends[1] * unit, REACHED_BOTH)
     falls = _falls(course.level, low, high, mirrored=mirrored) if falls is None else falls
     shut, wide = (100.0 - high, 100.0 - low) if falls else (low, high)
     closed, opened, basis = _ends(shut, wide)
     if reported is None and basis == _BASIS_USUAL and closed == shut and wide > _NO_STOP_BELOW:
         # What blocks a plate halfway stops it again and again too: only what is asked for tells that.
         rising = replace(course, level=100.0 - course.level) if falls else course
-        opened, basis = (wide, _BASIS_REACHED_BOTH) if _stopped_again(rising) else (opened, basis)
+        opened, basis = (wide, REACHED_BOTH) if _stopped_again(rising) else (opened, basis)
     if falls:
         closed, opened = 100.0 - closed, 100.0 - opened
-    if reported is not None and basis != _BASIS_REACHED_BOTH:
+    if reported is not None and basis != REACHED_BOTH:
         fitted = _fit_reported(course, reported)
         if fitted is not None:
             closed, opened, basis = *fitted, say("from the percent that the control unit reports")
@@ -130,7 +130,8 @@ def related_frame(frame: Frame, first: Course, second: Course, line: Line, skew_
     return Frame(ends[0], ends[1], frame.basis)
 
 
-_BASIS_REACHED_BOTH = say("from the ends that the recording reached")
+REACHED_BOTH = say("from the ends that the recording reached")
+"""The best that a frame can rest on where no profile tells it."""
 _BASIS_USUAL = say("from a usual range, as the open end was not reached")
 
 
@@ -140,7 +141,7 @@ def _ends(low: float, high: float) -> tuple[float, float, str]:
     closed = low if closed_seen else _USUAL_CLOSED
     usual_open = closed + (_USUAL_OPEN - _USUAL_CLOSED)
     if closed_seen and high >= _OPEN_FOR_SURE:
-        return closed, high, _BASIS_REACHED_BOTH
+        return closed, high, REACHED_BOTH
     if high >= _OPEN_AT_LEAST:
         return closed, high, say("from the open end that was reached and a usual closed one")
     return closed, min(usual_open, 96.0), _BASIS_USUAL

@@ -175,7 +175,7 @@ def by_place(
         shaft: what is known of it.
         track: one of its tracks.
         place: percent of travel.
-        within_s: the spans that count; all where none are given.
+        within_s: the spans that count; all but its tracks' events where none are given.
 
     Returns:
         Shape (n,), in its own unit; none where there is no sister.
@@ -186,6 +186,8 @@ def by_place(
     there = (at >= place[0]) & (at <= place[1])
     if within_s is not None:
         there &= inside(track.time_s, within_s)
+    else:
+        there &= ~inside(track.time_s, tuple(e.span_s for e in shaft.events), track.interval_s)
     chosen = np.flatnonzero(there)
     chosen = chosen[np.argsort(at[chosen])]
     return track.own((track.level - shaft.pair.expected_of(track))[chosen])
