@@ -13,6 +13,7 @@ from nervus.domain.finding import Drop
 from nervus.signal.candidates.asked import who_asked
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.candidates.proposing import propose
+from nervus.signal.candidates.stands import find_stands
 from nervus.signal.motion.course import course_of
 from nervus.signal.motion.lags import estimate_clock
 from nervus.signal.motion.pair import Pair
@@ -66,7 +67,11 @@ def test_a_level_that_is_stood_at_while_the_shaft_goes_on_is_shared_though_it_ca
     # 44 % of the way is come by at 0.67 s of each way up: lost just before, and until then.
     each = ((0, 0.65), (2, 0.4), (6, 0.65), (8, 0.4))
     lost_s = tuple((1.9 * n + a, 1.9 * n + a + 0.3) for n, a in each)
-    drops = of(Drop, told(time_s, **pair(travel, time_s, lost_s, 0.01)))
+    lines = pair(travel, time_s, lost_s, 0.01)
+    stands, level = find_stands(track(time_s, lines["tps1_v"]), ())
+    assert level == pytest.approx(44.0, abs=0.3)
+    assert [e.span_s[0] for e in stands] == pytest.approx([a for a, _ in lost_s], abs=0.12)
+    drops = of(Drop, told(time_s, **lines))
     assert len(drops) == 4
     assert all(set(d.channels) == {"tps1_v", "tps2_v"} for d in drops)
 

@@ -26,11 +26,12 @@ from nervus.signal.explained.events import Event
 from nervus.signal.explained.shaft import Shaft
 from nervus.signal.told.sagging import find_sag, supply_sags
 from nervus.signal.worn.apart import by_place
+from nervus.signal.worn.rough import roughness_within
 
 # So near to a bend, percent of travel, roughness is the bend's; what is wider is no bend of a place. A
 # track that stands is off by no more than this many times as far as it stands. From place to place a
 # bend goes on by less than this share of what it is off by, told from so many readings.
-_BEND_PCT, _WIDEST_BEND_PCT, _OFF_BY_MORE, _SMOOTHLY, _LEAST_THERE = 4.0, 60.0, 1.5, 0.5, 3
+_BEND_PCT, _WIDEST_BEND_PCT, _OFF_BY_MORE, _SMOOTHLY, _LEAST_THERE = 4.0, 60.0, 1.5, 0.35, 3
 # What is less than so many times as rough from place to place as the rest of a track is no roughness:
 # what goes to one side varies by six tenths of what it is off by (a half-normal distribution).
 _AS_USUAL = 1.35
@@ -77,15 +78,20 @@ def is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> boo
     near = [d for d in differ if overlaps(noise.travel_pct, d.travel_pct, _BEND_PCT)]
     if not slow:
         return False
+    pair, travel = shaft.pair, shaft.travel
     track = next(t for t in shaft.tracks if t.id in noise.channels)
     off = by_place(shaft, track, noise.travel_pct)
-    if off.size < _LEAST_THERE:
+    if pair is None or travel is None or off.size < _LEAST_THERE:
         return bool(near)
     usual = np.median(by_place(shaft, track, _ANYWHERE))
-    jumps, wider = np.diff(off), not all(is_worn_there(d, (noise,)) for d in near)
-    if near and (wider or np.median(np.abs(jumps)) < _SMOOTHLY * np.median(np.abs(off - usual))):
+    wider = not all(is_worn_there(d, (noise,)) for d in near)
+    goes_on = np.median(np.abs(np.diff(off))) < _SMOOTHLY * np.median(np.abs(off - usual))
+    if near and (wider or goes_on):
         return True
-    return float(np.sqrt(np.mean(jumps**2) / 2.0)) < _AS_USUAL * noise.usual_rms
+    events = tuple(e.span_s for e in shaft.events)
+    way = (travel.time_s, travel.percent)
+    rough = roughness_within(track, pair.expected_of(track), way, noise.travel_pct, events)
+    return rough is not None and rough * track.supply_v / 100.0 < _AS_USUAL * noise.usual_rms
 
 
 def is_worn_there(difference: Disagreement, worn: Sequence[DeadSpot | Noise]) -> bool:

@@ -168,9 +168,6 @@ def by_place(
 ) -> FloatArray:
     """What a track is off its sister by over a place, in the order of where the shaft was.
 
-    What it is off by anyway is in two samples of one place alike, whose difference has twice the
-    variance of each (von Neumann: Ann. Math. Stat. 12 (1941) 367-395).
-
     Args:
         shaft: what is known of it.
         track: one of its tracks.

@@ -213,6 +213,17 @@ def _apart(track: Instrument, sister: FloatArray, travel: tuple[FloatArray, Floa
     """
     percent = np.interp(track.time_s, *travel)
     off = track.level - sister - _usually_apart(percent, track.level - sister)
+    return np.asarray(off * _weight(track, sister, off), dtype=np.float64)[1:-1]
+
+
+def _weight(track: Instrument, sister: FloatArray, off: FloatArray) -> FloatArray:
+    """How much each sample says: the less, the further motion between the readings may have put them.
+
+    Args:
+        track: the track.
+        sister: what the other one says of its samples, shape (n,).
+        off: what they are apart besides what they are anyway, shape (n,).
+    """
     speed = np.abs(np.gradient(sister, track.time_s))
     speed = running_extremes(np.pad(speed, 2, mode="edge"), 5)[1]
     moving = speed > _MOVING_PCT_PER_S
@@ -222,7 +233,32 @@ def _apart(track: Instrument, sister: FloatArray, travel: tuple[FloatArray, Floa
     if moving.any():
         besides = np.maximum(np.abs(off[moving]) - at_rest, 0.0)
         timing_s = OF_MEDIAN * float(np.median(besides / speed[moving]))
-    return np.asarray(off * at_rest / np.hypot(at_rest, speed * timing_s), dtype=np.float64)[1:-1]
+    return np.asarray(at_rest / np.hypot(at_rest, speed * timing_s))
+
+
+def roughness_within(
+    track: Instrument,
+    sister: FloatArray,
+    travel: tuple[FloatArray, FloatArray],
+    place: Span,
+    masked: tuple[Span, ...],
+) -> float | None:
+    """How rough a track that is read slowly is from one place of a stretch to the next, in any pass.
+
+    What it is off by anyway is in two samples of one place alike, whose difference has twice the
+    variance of each (von Neumann: Ann. Math. Stat. 12 (1941) 367-395). Percent of supply; `None` where
+    too little was read there.
+    """
+    percent = np.interp(track.time_s, *travel)
+    apart = track.level - sister
+    weight = _weight(track, sister, apart - _usually_apart(percent, apart))
+    within = (percent >= place[0]) & (percent <= place[1])
+    there = np.flatnonzero(within & ~inside(track.time_s, masked, track.interval_s))
+    if there.size < _LEAST_PASSES:
+        return None
+    there = there[np.argsort(percent[there])]
+    jumps = np.diff(apart[there]) * np.minimum(weight[there][1:], weight[there][:-1])
+    return float(np.sqrt(np.mean(jumps**2) / 2.0))
 
 
 def _usually_apart(percent: FloatArray, apart: FloatArray) -> FloatArray:
