@@ -14,7 +14,7 @@ from nervus.domain.channel import BoolArray, FloatArray, IntArray
 from nervus.signal.arithmetic.instants import goes_on
 from nervus.signal.arithmetic.spans import Union, runs
 from nervus.signal.candidates.excursions import Excursion, describe
-from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.instruments.instrument import Instrument, thinned
 
 # A jump between two samples, or three, percent of supply; what stands does so for so many samples.
 _JUMP_PCT, _LEAST_SAMPLES = 5.0, 3
@@ -42,6 +42,8 @@ _SEEN_BEYOND, _STOPS_TIMES = 2, 2.5
 _LEAST_JUMPS, _FAR_PCT, _CHANCE = 4, 8.0, 1e-4
 # It goes on as before within this share of how deep it is.
 _BACK = 0.35
+# Read quickly it is looked at so far apart, and at so many samples.
+_EVERY_S, _ENOUGH = 0.015, 60_000
 # As near to each other as this, percent of supply, levels are sought at the finest.
 _FINE_PCT = 0.2
 
@@ -60,11 +62,7 @@ def find_stands(
     still = np.abs(np.diff(track.level)) <= 2.0 * track.same_level
     first, last = _runs(track, still, asked=asked)
     long = last - first + 1 >= _LEAST_SAMPLES
-    level = _shared(track, first[long], last[long])
-    if level is None:
-        level = _shared(track, first, last, by_chance=True)
-    if level is None:
-        level = _gone_on_from(track, still)
+    level = _level_of(track, (first, last), still)
     if level is None and track.interval_s <= (_WITNESSED_S if witnessed else _STANDS_S):
         level = _landed_on(track)
     if track.interval_s > _STANDS_S:
@@ -96,6 +94,30 @@ def find_stands(
     near_s = 1.5 * track.interval_s
     alone = (e for e in fresh if not any(taken.touches((at, at), near_s) for at in e.span_s))
     return tuple(sorted(alone, key=lambda e: e.span_s[0])), level
+
+
+def level_of_stands(track: Instrument, *, asked: bool = False) -> float | None:
+    """The level that several stands share, of a track that may be read quickly; `None` where none is.
+
+    It is looked at as if it had been read slowly: of very many samples fewer, as far as a shaft does
+    not arrive from one to the next.
+    """
+    every_s = min(max(_EVERY_S, track.interval_s * track.level.size / _ENOUGH), _ARRIVES_S)
+    slow = thinned(track, every_s)
+    if slow.level.size < _LEAST_SAMPLES + 2:
+        return None
+    still = np.abs(np.diff(slow.level)) <= 2.0 * slow.same_level
+    return _level_of(slow, _runs(slow, still, asked=asked), still)
+
+
+def _level_of(track: Instrument, stands: tuple[IntArray, IntArray], still: BoolArray) -> float | None:
+    """The level that stands share, first and last samples of which are known; `None` where none is."""
+    first, last = stands
+    long = last - first + 1 >= _LEAST_SAMPLES
+    level = _shared(track, first[long], last[long])
+    if level is None:
+        level = _shared(track, first, last, by_chance=True)
+    return level if level is not None else _gone_on_from(track, still)
 
 
 def _gone_on_from(track: Instrument, still: BoolArray) -> float | None:

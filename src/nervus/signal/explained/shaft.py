@@ -48,6 +48,8 @@ _SURELY_TOGETHER_S = 0.01
 # What a track showed beyond its sister's ends by more than this share of her way is no end of its own;
 # where it was there for longer than the rest of the time, it is she who did not get there.
 _NEAR_HER_END, _MOSTLY_WITH_HER = 0.02, 0.5
+# Points closer than this show no more of the ends.
+_SHOWN_S = 0.02
 
 
 _NOT_RELATED = TrackRelation(Relation.UNKNOWN, None, None, learned=True)
@@ -289,16 +291,24 @@ def _frame(
     if track is witness or shaft.pair is None:
         return own
     hers = _by_her(shaft.pair, track, shaft.courses[witness.id])
-    by_her = learn_frame(hers, reported, pedal=pedal, mirrored=mirrored)
+    beyond = _goes_beyond(course, hers)
+    if own.basis == REACHED_BOTH and not beyond:
+        return own
     # Who fails may have shown what is no end, or not the same one each time.
-    reached = by_her.basis == REACHED_BOTH and own.basis != REACHED_BOTH
-    return by_her if reached or _goes_beyond(course, hers) else own
+    by_her = learn_frame(hers, reported, pedal=pedal, mirrored=mirrored)
+    return by_her if beyond or by_her.basis == REACHED_BOTH else own
 
 
 def _by_her(pair: Pair, track: Instrument, course: Course) -> Course:
-    """The course of a track as its sister tells it."""
+    """The course of a track as its sister tells it, at as many instants as passes are told from."""
+    every = max(1, int(_SHOWN_S / max(course.interval_s, 1e-6)))
     return replace(
-        course, id=track.id, supply_v=track.supply_v, level=pair.as_track(track, course.level)
+        course,
+        id=track.id,
+        time_s=course.time_s[::every],
+        level=pair.as_track(track, course.level[::every]),
+        interval_s=course.interval_s * every,
+        supply_v=track.supply_v,
     )
 
 
@@ -306,5 +316,7 @@ def _goes_beyond(course: Course, hers: Course) -> bool:
     """Whether a track now and then goes beyond the ends that its sister of fewer faults shows."""
     low, high = ends_shown(hers.level)
     room = _NEAR_HER_END * (high - low)
+    if course.level.min() > low - room and course.level.max() < high + room:
+        return False
     kept = (course.level > low - room) & (course.level < high + room)
-    return not kept.all() and float(np.mean(kept)) >= _MOSTLY_WITH_HER
+    return float(np.mean(kept)) >= _MOSTLY_WITH_HER

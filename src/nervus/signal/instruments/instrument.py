@@ -357,9 +357,9 @@ def coarser(track: Instrument, interval_s: float) -> Instrument | None:
     )
 
 
-def thinned(track: Instrument) -> Instrument:
-    """The same track as if it had been read slowly: every so many samples."""
-    every = ceil(_SLOW_S / max(track.interval_s, 1e-7))
+def thinned(track: Instrument, every_s: float) -> Instrument:
+    """The same track as if it had been read each so many seconds, at the least."""
+    every = ceil(every_s / max(track.interval_s, 1e-7))
     return replace(
         track,
         time_s=track.time_s[::every],
