@@ -79,7 +79,7 @@ MALFORMED: dict[str, tuple[str | bytes, tuple[str, ...]]] = {
     "header only": ("time_s,tps1_v\n", ("there are no samples",)),
     "no time": ("tps1_v,tps2_v\n1,2\n", ("no column is the time",)),
     "unknown column": ("time_s,tps1,rpm\n0,1,2\n", ("“tps1” may be track 1", '--map "tps1[V]=tps1_v"')),
-    "unknown and far": ("time_s,wibble\n0,1\n", ("column wibble", "--map wibble=ID")),
+    "unknown and far": ("time_s,wibble\n0,1\n", ("column wibble", '--map "wibble=ID"')),
     "twice": ("time_s,tps1_v,tps1_v\n0,1,2\n", ("column tps1_v", "twice")),
     "text": ("time_s,tps1_v\n0,0.5\n1,x1\n", ("line 3", "column tps1_v", "“x1” is not a number")),
     "decimal comma": ('time_s,tps1_v\n0,"0,5"\n', ("line 2", "“0,5” is not a number")),

@@ -47,7 +47,7 @@ _SURELY_TOGETHER_S = 0.01
 
 # What a track showed beyond its sister's ends by more than this share of her way is no end of its own;
 # where it was there for longer than the rest of the time, it is she who did not get there.
-_NEAR_HER_END, _MOSTLY_WITH_HER = 0.02, 0.5
+_NEAR_HER_END, _MOSTLY_WITH_HER = 0.04, 0.5
 # Points closer than this show no more of the ends.
 _SHOWN_S = 0.02
 

@@ -41,9 +41,9 @@ _QUIETER = 0.7
 # is beyond its rests, by more than this, percent of supply, for more than this share of the samples,
 # percent, they are none of its stops.
 _REST_S, _FURTHER_PCT, _SELDOM_PCT = 1.5, 4.0, 15.0
-# What an open input reads wanders by less than this, percent of supply; values written in three decimals
-# are so far off.
-_SAME_PCT, _SAME_AT_MOST_PCT, _WRITTEN_PCT = 0.3, 0.8, 0.02
+# What an open input reads wanders by less than this, percent of supply; so far off are steps of a
+# converter as they are written in decimals.
+_SAME_PCT, _SAME_AT_MOST_PCT, _WRITTEN_PCT = 0.3, 0.8, 0.001
 # A meter shows this as zero, not as minus zero.
 _NOTHING = 0.0005
 # Enough samples for a distribution; and to see a ripple, in so many stretches of a recording.
