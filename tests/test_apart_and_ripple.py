@@ -14,7 +14,7 @@ from nervus.signal.candidates.excursions import find_excursions
 from nervus.signal.instruments.instrument import prepare
 from nervus.signal.motion.course import course_of
 from nervus.signal.motion.relation import learn_line
-from nervus.signal.worn.rough import own_roughness
+from nervus.signal.worn.beside_sister import own_roughness
 from signals import channel, recording, sweeps, track, volts
 
 

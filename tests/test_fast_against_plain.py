@@ -11,6 +11,7 @@ from hypothesis.extra.numpy import arrays
 from nervus.circuit import matching
 from nervus.domain.analysis import Direction, Pass
 from nervus.domain.channel import FloatArray, Span
+from nervus.signal.arithmetic import robust
 from nervus.signal.arithmetic.instants import read_at
 from nervus.signal.arithmetic.spans import Union, inside, overlaps, runs, runs_of
 from nervus.signal.candidates import edges
@@ -20,7 +21,6 @@ from nervus.signal.instruments.sampling import block_means
 from nervus.signal.motion import travel
 from nervus.signal.motion.course import course_of
 from nervus.signal.motion.relation import Line
-from nervus.signal.worn import rough
 from nervus.signal.worn.pass_cells import sort_into_cells
 from nervus.signal.worn.steps import _passes_within
 from signals import pair_of, track
@@ -282,9 +282,9 @@ def test_a_union_touches_what_any_of_its_spans_overlaps(
 
 
 def test_a_bend_is_what_a_value_is_off_the_middle_of_its_neighbours() -> None:
-    level = np.random.default_rng(2).normal(50.0, 1.0, 2 * rough._PIECE + 77)
-    assert rough._bend(level) == pytest.approx(level[1:-1] - (level[:-2] + level[2:]) / 2.0)
-    assert rough._bend(level[:2]).size == 0
+    level = np.random.default_rng(2).normal(50.0, 1.0, 2 * robust._PIECE + 77)
+    assert robust.off_neighbours(level) == pytest.approx(level[1:-1] - (level[:-2] + level[2:]) / 2.0)
+    assert robust.off_neighbours(level[:2]).size == 0
 
 
 def test_passes_in_a_window_are_counted_as_one_by_one() -> None:

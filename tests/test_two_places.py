@@ -169,3 +169,7 @@ def test_a_place_that_three_passes_showed_is_not_told_to_come_back() -> None:
     assert step.verdict is Verdict.POSITION, "steps are told by all passes together"
     anywhere = Locality(7, Verdict.TIME, 0.8, "anywhere")
     assert of_worn_and_drops({Sensor.THROTTLE: anywhere}, [three]) == anywhere
+    drops = Locality(3, Verdict.POSITION, 0.002, "at one place")
+    for events, verdict in ((3, Verdict.UNDECIDED), (4, Verdict.POSITION)):
+        seen = of_worn_and_drops({Sensor.THROTTLE: replace(drops, events=events)}, [])
+        assert (seen.events, seen.verdict, seen.p_value) == (events, verdict, 0.002)

@@ -9,6 +9,8 @@ from nervus.domain.channel import FloatArray
 
 # A normal deviation is so many times the median of the sizes (1 over its quartile, 0.6745).
 OF_MEDIAN = 1.4826
+# Samples looked at together.
+_PIECE = 1 << 15
 
 
 def theil_sen(y: FloatArray, x: FloatArray) -> tuple[float, float]:
@@ -100,3 +102,12 @@ def monotone(level: FloatArray, *, rising: bool) -> FloatArray:
         counts.append(count)
     means = np.asarray(sums) / np.asarray(counts)
     return np.asarray(sign * np.repeat(means, counts), dtype=np.float64)
+
+
+def off_neighbours(values: FloatArray) -> FloatArray:
+    """What each value is off the middle of its neighbours, shape (n,) to (n - 2,), piece by piece."""
+    bend = np.empty(max(values.size - 2, 0))
+    for first in range(0, bend.size, _PIECE):
+        around = values[first : first + _PIECE + 2]
+        bend[first : first + around.size - 2] = around[1:-1] - (around[:-2] + around[2:]) / 2.0
+    return bend

@@ -76,12 +76,11 @@ class Asked:
         asked = float(
             np.median(line.at(read_at(time_s - usual, self.channel.time_s, self.channel.values)))
         )
-        if (asked - excursion.course) * (excursion.level - excursion.course) < 0.0:
-            return -((apart / spread) ** 2) / 2.0  # it was asked to go the other way
+        other_way = (asked - excursion.course) * (excursion.level - excursion.course) < 0.0
         there = float(np.median(line.at(self._told(track, time_s).mean(axis=0))))
         beside = (line.at(self._told(track, x).mean(axis=0)) for x in (start - lags[::-1], end + lags))
         went = sum(bool(np.any(np.abs(x - there) > _WENT_SHARE * excursion.depth)) for x in beside)
-        return _EACH_WAY * went if went else -((apart / spread) ** 2) / 2.0
+        return _EACH_WAY * went if went and not other_way else -((apart / spread) ** 2) / 2.0
 
     def left(self, track: Instrument, span: Span) -> bool:
         """Whether a track was where it was asked to be, and went away from there by itself.

@@ -14,7 +14,7 @@ from nervus.signal.candidates.excursions import (
     find_weak_excursions,
 )
 from nervus.signal.candidates.spikes import spikes_of, strays
-from nervus.signal.candidates.stands import find_stands, level_of_stands
+from nervus.signal.candidates.stands import find_stands
 from nervus.signal.instruments.instrument import Instrument, coarser
 
 # An input's low-pass rounds what is quicker than this.
@@ -78,9 +78,6 @@ def _found(
     if asked is not None:
         sure = _with_parted(sure, track, asked)
     held, level = find_stands(track, sure, asked=asked is not None, witnessed=witnessed)
-    if not track.is_slow:
-        # Read quickly, what is lost for a moment leaves by edges; but its level comes again too.
-        level = level_of_stands(track, asked=asked is not None)
     held_s = Union(e.span_s for e in held)
     weak = (
         e for e in find_weak_excursions(track, sure, witnessed=witnessed) if not held_s.touches(e.span_s)

@@ -53,11 +53,14 @@ def find_stands(
 ) -> tuple[tuple[Excursion, ...], float | None]:
     """Stands of a slowly sampled track, and the level that several of them share, if there is one.
 
-    What is known already is left out; at a level that is shared, also what is shorter than a stand
-    counts. Where it is known what `asked` the shaft to move, that tells a stand from a hold.
-    If it is `witnessed`, a sister is asked afterwards.
+    Read quickly, what is lost for a moment leaves by edges; but its level comes again too. What is known
+    already is left out; at a level that is shared, also what is shorter than a stand counts. Where it is
+    known what `asked` the shaft to move, that tells a stand from a hold. If it is `witnessed`, a sister
+    is asked afterwards.
     """
-    if not track.is_slow or track.interval_s > _SLOWEST_S or track.level.size < _LEAST_SAMPLES + 2:
+    if not track.is_slow:
+        return (), _level_read_quickly(track, asked=asked)
+    if track.interval_s > _SLOWEST_S or track.level.size < _LEAST_SAMPLES + 2:
         return (), None
     still = np.abs(np.diff(track.level)) <= 2.0 * track.same_level
     first, last = _runs(track, still, asked=asked)
@@ -69,18 +72,7 @@ def find_stands(
         if level is None:
             return (), None
         long &= np.abs(track.level[first] - level) <= track.same_level
-    if level is not None:
-        at = np.abs(track.level - level) <= track.same_level
-        more = np.stack(runs(at))
-        short = more[1] - more[0] + 1 < _LEAST_SAMPLES
-        into, away = _jumps(track.level, more[0], more[1])
-        chosen = more[:, short & (into | away) & ~_passes(track.level, more[0], more[1])]
-        beside = more[:, ~short & (into | away) & ~np.isin(more[0], first[long])]
-        beside = beside[:, _left_alone(track, *beside)]
-        first = np.concatenate((first[long], chosen[0], beside[0]))
-        last = np.concatenate((last[long], chosen[1], beside[1]))
-    else:
-        first, last = first[long], last[long]
+    first, last = _at_level(track, level, first[long], last[long])
     taken = Union(e.span_s for e in known)
     found = (describe(track, int(a) - 1, int(b) + 1) for a, b in zip(first, last, strict=True))
     told = (e for e in found if e is not None and not taken.touches(e.span_s))
@@ -96,11 +88,26 @@ def find_stands(
     return tuple(sorted(alone, key=lambda e: e.span_s[0])), level
 
 
-def level_of_stands(track: Instrument, *, asked: bool = False) -> float | None:
-    """The level that several stands share, of a track that may be read quickly; `None` where none is.
+def _at_level(
+    track: Instrument, level: float | None, first: IntArray, last: IntArray
+) -> tuple[IntArray, IntArray]:
+    """First and last samples of stands, with what else was at the level that they share."""
+    if level is None:
+        return first, last
+    more = np.stack(runs(np.abs(track.level - level) <= track.same_level))
+    into, away = _jumps(track.level, more[0], more[1])
+    short = more[1] - more[0] + 1 < _LEAST_SAMPLES
+    chosen = more[:, short & (into | away) & ~_passes(track.level, more[0], more[1])]
+    beside = more[:, ~short & (into | away) & ~np.isin(more[0], first)]
+    beside = beside[:, _left_alone(track, *beside)]
+    every = np.concatenate((np.stack((first, last)), chosen, beside), axis=1)
+    return every[0], every[1]
 
-    It is looked at as if it had been read slowly: of very many samples fewer, as far as a shaft does
-    not arrive from one to the next.
+
+def _level_read_quickly(track: Instrument, *, asked: bool) -> float | None:
+    """The level that stands share, looked at as if it had been read slowly; `None` where none is.
+
+    Of very many samples fewer, as far as a shaft does not arrive from one to the next.
     """
     every_s = min(max(_EVERY_S, track.interval_s * track.level.size / _ENOUGH), _ARRIVES_S)
     slow = thinned(track, every_s)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 
@@ -20,13 +21,7 @@ from nervus.signal.explained.feed_signs import Lines
 from nervus.signal.instruments.instrument import Instrument, prepare
 from nervus.signal.motion import lags, relation
 from nervus.signal.motion.course import Course, course_of
-from nervus.signal.motion.frames import (
-    REACHED_BOTH,
-    ends_shown,
-    frame_from_profile,
-    learn_frame,
-    related_frame,
-)
+from nervus.signal.motion.frames import frame_from_profile, learn_frame, related_frame, with_sister
 from nervus.signal.motion.pair import Pair
 from nervus.signal.motion.travel import find_passes
 
@@ -43,13 +38,6 @@ _PIECE = 1 << 14
 _STAMPS, _TOGETHER = 400, 0.5
 # A slow logger may stamp alike what it read in turn.
 _SURELY_TOGETHER_S = 0.01
-
-
-# What a track showed beyond its sister's ends by more than this share of her way is no end of its own;
-# where it was there for longer than the rest of the time, it is she who did not get there.
-_NEAR_HER_END, _MOSTLY_WITH_HER = 0.04, 0.5
-# Points closer than this show no more of the ends.
-_SHOWN_S = 0.02
 
 
 _NOT_RELATED = TrackRelation(Relation.UNKNOWN, None, None, learned=True)
@@ -255,8 +243,8 @@ def _share_stamps(one: Instrument, two: Instrument) -> bool:
 def _moved(recording: Recording, shaft: Shaft, profile: ThrottleProfile | None) -> Shaft:
     """The shaft with where it was, by the track with the fewest events, and its passes."""
     tracks, pair = shaft.tracks, shaft.pair
-    witness = min(tracks, key=lambda t: len(shaft.faulty(t)))
-    frames = {t.id: _frame(recording, shaft, (t, witness), profile, n) for n, t in enumerate(tracks)}
+    witness = _witness(shaft)
+    frames = {t.id: _frame(recording, shaft, t, profile, n) for n, t in enumerate(tracks)}
     told = profile is not None and len(profile.tracks) == 2
     if pair is not None and not told:
         full, other = pair.by_range()
@@ -270,14 +258,14 @@ def _moved(recording: Recording, shaft: Shaft, profile: ThrottleProfile | None) 
     return replace(shaft, travel=travel, passes=find_passes(travel.time_s, travel.percent))
 
 
+def _witness(shaft: Shaft) -> Instrument:
+    """The track with the fewest events."""
+    return min(shaft.tracks, key=lambda t: len(shaft.faulty(t)))
+
+
 def _frame(
-    recording: Recording,
-    shaft: Shaft,
-    track_and_witness: tuple[Instrument, Instrument],
-    profile: ThrottleProfile | None,
-    index: int,
+    recording: Recording, shaft: Shaft, track: Instrument, profile: ThrottleProfile | None, index: int
 ) -> Frame:
-    track, witness = track_and_witness
     if profile is not None and index < len(profile.tracks) and track.kind.unit is Unit.VOLT:
         return frame_from_profile(profile.tracks[index], track.supply_v, profile.supply_v)
     if track.kind.role is Role.POSITION:
@@ -286,37 +274,10 @@ def _frame(
     reported = next((c for n in names if (c := recording.get(n)) is not None), None)
     mirrored = shaft.pair is not None and shaft.pair.line.slope < 0.0
     pedal = shaft.sensor is Sensor.PEDAL
-    course = shaft.courses[track.id]
-    own = learn_frame(course, reported, pedal=pedal, mirrored=mirrored)
+    learn = partial(learn_frame, reported=reported, mirrored=mirrored, pedal=pedal)
+    course, witness = shaft.courses[track.id], _witness(shaft)
     if track is witness or shaft.pair is None:
-        return own
-    hers = _by_her(shaft.pair, track, shaft.courses[witness.id])
-    beyond = _goes_beyond(course, hers)
-    if own.basis == REACHED_BOTH and not beyond:
-        return own
-    # Who fails may have shown what is no end, or not the same one each time.
-    by_her = learn_frame(hers, reported, pedal=pedal, mirrored=mirrored)
-    return by_her if beyond or by_her.basis == REACHED_BOTH else own
-
-
-def _by_her(pair: Pair, track: Instrument, course: Course) -> Course:
-    """The course of a track as its sister tells it, at as many instants as passes are told from."""
-    every = max(1, int(_SHOWN_S / max(course.interval_s, 1e-6)))
-    return replace(
-        course,
-        id=track.id,
-        time_s=course.time_s[::every],
-        level=pair.as_track(track, course.level[::every]),
-        interval_s=course.interval_s * every,
-        supply_v=track.supply_v,
-    )
-
-
-def _goes_beyond(course: Course, hers: Course) -> bool:
-    """Whether a track now and then goes beyond the ends that its sister of fewer faults shows."""
-    low, high = ends_shown(hers.level)
-    room = _NEAR_HER_END * (high - low)
-    if course.level.min() > low - room and course.level.max() < high + room:
-        return False
-    kept = (course.level > low - room) & (course.level < high + room)
-    return float(np.mean(kept)) >= _MOSTLY_WITH_HER
+        return learn(course)
+    hers = shaft.courses[witness.id]
+    told = replace(hers, level=shaft.pair.as_track(track, hers.level), supply_v=track.supply_v)
+    return with_sister(course, told, learn)

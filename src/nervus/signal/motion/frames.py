@@ -5,12 +5,13 @@ that the recording reached, and where it reached none from what is usual for suc
 these it was is kept and told.
 """
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
 from nervus.domain.analysis import Frame
-from nervus.domain.channel import Channel, FloatArray
+from nervus.domain.channel import Channel, FloatArray, Span
 from nervus.domain.profile import TrackProfile
 from nervus.language import say
 from nervus.signal.arithmetic.robust import theil_sen
@@ -52,6 +53,10 @@ _STOOD_S, _STILL_PCT = (-0.3, 0.1), 1.0
 # The other track is at an end within this, percent of travel; so many of its points tell where this one
 # is then, if no further from their line than this share of the travel.
 _AT_END_PCT, _LEAST_AT_END, _NEAR_LINE = 0.7, 5, 0.04
+# What a track showed beyond its sister's ends by more than this share of her way is no end of its own;
+# where it was there for longer than the rest of the time, it is she who did not get there. Points closer
+# than the last show no more of the ends.
+_NEAR_HER_END, _MOSTLY_WITH_HER, _SHOWN_S = 0.04, 0.5, 0.02
 
 
 def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float) -> Frame:
@@ -79,17 +84,17 @@ def learn_frame(
     if pedal and high - low >= _PRESSED_PCT:
         ends = (high, low) if low > 100.0 - high and course.level[0] > (low + high) / 2 else (low, high)
         unit = course.supply_v / 100.0
-        return Frame(ends[0] * unit, ends[1] * unit, REACHED_BOTH)
+        return Frame(ends[0] * unit, ends[1] * unit, _BASIS_REACHED_BOTH)
     falls = _falls(course.level, low, high, mirrored=mirrored) if falls is None else falls
     shut, wide = (100.0 - high, 100.0 - low) if falls else (low, high)
     closed, opened, basis = _ends(shut, wide)
     if reported is None and basis == _BASIS_USUAL and closed == shut and wide > _NO_STOP_BELOW:
         # What blocks a plate halfway stops it again and again too: only what is asked for tells that.
         rising = replace(course, level=100.0 - course.level) if falls else course
-        opened, basis = (wide, REACHED_BOTH) if _stopped_again(rising) else (opened, basis)
+        opened, basis = (wide, _BASIS_REACHED_BOTH) if _stopped_again(rising) else (opened, basis)
     if falls:
         closed, opened = 100.0 - closed, 100.0 - opened
-    if reported is not None and basis != REACHED_BOTH:
+    if reported is not None and basis != _BASIS_REACHED_BOTH:
         fitted = _fit_reported(course, reported)
         if fitted is not None:
             closed, opened, basis = *fitted, say("from the percent that the control unit reports")
@@ -112,6 +117,42 @@ def ends_shown(level: FloatArray) -> tuple[float, float]:
     return sampling.middle(at_low), sampling.middle(at_high)
 
 
+def with_sister(course: Course, hers: Course, learn: Callable[[Course], Frame]) -> Frame:
+    """The frame of a track that fails more often than its sister: by her, where it may be misled.
+
+    Who fails may have shown what is no end, or not the same one each time.
+
+    Args:
+        course: the track's own.
+        hers: what she tells of it.
+        learn: learns a frame from a course.
+    """
+    own = learn(course)
+    beyond = _goes_beyond(course, ends_shown(hers.level))
+    if own.basis == _BASIS_REACHED_BOTH and not beyond:
+        return own
+    every = max(1, int(_SHOWN_S / max(hers.interval_s, 1e-6)))
+    by_her = learn(
+        replace(
+            hers,
+            time_s=hers.time_s[::every],
+            level=hers.level[::every],
+            interval_s=hers.interval_s * every,
+        )
+    )
+    return by_her if beyond or by_her.basis == _BASIS_REACHED_BOTH else own
+
+
+def _goes_beyond(course: Course, ends: Span) -> bool:
+    """Whether a track now and then goes beyond the ends that its sister shows."""
+    low, high = ends
+    room = _NEAR_HER_END * (high - low)
+    if course.level.min() > low - room and course.level.max() < high + room:
+        return False
+    kept = (course.level > low - room) & (course.level < high + room)
+    return float(np.mean(kept)) >= _MOSTLY_WITH_HER
+
+
 def related_frame(frame: Frame, first: Course, second: Course, line: Line, skew_s: float) -> Frame:
     """The second track's frame: what it showed while the first was at its ends.
 
@@ -130,8 +171,7 @@ def related_frame(frame: Frame, first: Course, second: Course, line: Line, skew_
     return Frame(ends[0], ends[1], frame.basis)
 
 
-REACHED_BOTH = say("from the ends that the recording reached")
-"""The best that a frame can rest on where no profile tells it."""
+_BASIS_REACHED_BOTH = say("from the ends that the recording reached")
 _BASIS_USUAL = say("from a usual range, as the open end was not reached")
 
 
@@ -141,7 +181,7 @@ def _ends(low: float, high: float) -> tuple[float, float, str]:
     closed = low if closed_seen else _USUAL_CLOSED
     usual_open = closed + (_USUAL_OPEN - _USUAL_CLOSED)
     if closed_seen and high >= _OPEN_FOR_SURE:
-        return closed, high, REACHED_BOTH
+        return closed, high, _BASIS_REACHED_BOTH
     if high >= _OPEN_AT_LEAST:
         return closed, high, say("from the open end that was reached and a usual closed one")
     return closed, min(usual_open, 96.0), _BASIS_USUAL

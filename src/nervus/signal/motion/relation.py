@@ -30,8 +30,8 @@ _LEAST_STRETCHES = 4
 # What counts as at first, as a share of the recording, and how much of the supply must be swept then,
 # percent, in so many points.
 _AT_FIRST, _SWEPT_PCT, _LEAST_BEGUN = 0.2, 15.0, 20
-# Where no line holds for the whole, one that held for so much of the beginning over so many stretches;
-# all of them were on it then where this share was.
+# Where no line holds for the whole, one that held for one of these shares of the beginning over so many
+# stretches; all of them were on it then where this share was.
 _EARLY, _LEAST_EARLY, _ALL_OF_THEM = (0.35, 0.2, 0.1), 10, 0.95
 # Lines go the same way within so much; one is beside another from so far on, percent of supply.
 _SAME_WAY, _ASIDE_PCT = 0.03, 2.0

@@ -26,7 +26,7 @@ from nervus.signal.explained.events import Event
 from nervus.signal.explained.shaft import Shaft
 from nervus.signal.told.sagging import find_sag, supply_sags
 from nervus.signal.worn.apart import by_place
-from nervus.signal.worn.rough import roughness_within
+from nervus.signal.worn.beside_sister import roughness_within
 
 # So near to a bend, percent of travel, roughness is the bend's; what is wider is no bend of a place. A
 # track that stands is off by no more than this many times as far as it stands. From place to place a
@@ -83,11 +83,11 @@ def is_bend(noise: Noise, shaft: Shaft, differ: tuple[Disagreement, ...]) -> boo
     off = by_place(shaft, track, noise.travel_pct)
     if pair is None or travel is None or off.size < _LEAST_THERE:
         return bool(near)
-    usual = np.median(by_place(shaft, track, _ANYWHERE))
-    wider = not all(is_worn_there(d, (noise,)) for d in near)
-    goes_on = np.median(np.abs(np.diff(off))) < _SMOOTHLY * np.median(np.abs(off - usual))
-    if near and (wider or goes_on):
-        return True
+    if near:
+        usual = np.median(by_place(shaft, track, _ANYWHERE))
+        goes_on = np.median(np.abs(np.diff(off))) < _SMOOTHLY * np.median(np.abs(off - usual))
+        if goes_on or not all(is_worn_there(d, (noise,)) for d in near):
+            return True
     events = tuple(e.span_s for e in shaft.events)
     way = (travel.time_s, travel.percent)
     rough = roughness_within(track, pair.expected_of(track), way, noise.travel_pct, events)

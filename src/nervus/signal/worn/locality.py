@@ -10,6 +10,7 @@ is the p-value that is told.
 """
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -33,8 +34,8 @@ _PLACE_FROM, _CLOCK_FROM = 20.0, 5.0
 # Below this, not even a tight cluster says anything; with fewer than that "anywhere" is not claimed;
 # about so many tell.
 _LEAST_CLUSTER, _LEAST_ANYWHERE, LEAST_EVENTS = 3, 5, 6
-# A worn place that fewer passes showed is told as what was seen, not as a thing that comes back (common
-# practice, no published source).
+# A place that fewer passes, or events, showed is told as what was seen, not as a thing that comes back
+# (common practice, no published source).
 _LEAST_PASSES = 4
 # Besides the place that is surest so many others are named in the sentence: the findings tell them all.
 _MOST_OTHERS = 2
@@ -64,6 +65,8 @@ def of_worn_and_drops(drops: Mapping[Sensor, Locality], worn: Sequence[Finding])
     most = max(drops.values(), key=lambda told: told.events, default=no_events())
     places = [f for f in worn if isinstance(f, DeadSpot | Noise)]
     if not places:
+        if most.verdict is Verdict.POSITION and most.events < _LEAST_PASSES:
+            return replace(most, verdict=Verdict.UNDECIDED, text=_too_few(most.events))
         return most
     count = sum(f.seen_in for f in places if isinstance(f, DeadSpot)) + most.events
     back = [f for f in places if _comes_back(f)]

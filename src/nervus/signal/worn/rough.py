@@ -16,19 +16,17 @@ from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span, Unit
 from nervus.domain.finding import Noise
 from nervus.language import say
 from nervus.signal.arithmetic.intervals import wilson
-from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median, running_extremes
+from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, off_neighbours
 from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.instruments.sampling import block_means
+from nervus.signal.worn.beside_sister import STRAIGHT_PCT, apart_at_rest
 from nervus.signal.worn.pass_cells import ends_of, samples_in, sort_into_cells
 
 # Closer samples are averaged: a contact that flickers does so for longer.
 _FINEST_S = 0.002
 # Cells of travel where a pass has so many samples in each; wider ones where it has fewer.
 _CELL_PCT, _WIDE_CELL_PCT, _SAMPLES_IN_CELL = 1.0, 2.0, 2.0
-# What two tracks are apart anyway is told over so many wide cells to each side; faster than this,
-# percent of supply a second, the shaft moves.
-_AROUND, _MOVING_PCT_PER_S = 6, 10.0
 # A cell stands out by so many deviations of what the others show, and is so many times as rough.
 _DEVIATIONS, _TIMES = 4.5, 1.8
 # Less than this, percent of supply, is within the output smoothness of a sound track, however much it
@@ -37,8 +35,6 @@ _SMOOTH_PCT = 0.1
 # As a whole it stands out by so many: hundreds of stretches are looked at.
 _OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
-# Where the shaft bends by more, percent of supply, what tracks read in turn are apart by is motion.
-_STRAIGHT_PCT = 2.0
 # Where a pass ends is known to half an interval, and she is read within one of it.
 _STOPS_INTERVALS = 1.5
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
@@ -59,8 +55,6 @@ _FIRST_LOOK, _SUSPICIOUS_TIMES = 64, 1.3
 _TURNS, _BUSY_SHARE = 5, 0.35
 # The middle of two neighbours varies too: what a sample is off it has 1.5 times its own variance.
 _OWN_SHARE = 1.5
-# Samples looked at together.
-_PIECE = 1 << 15
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -163,17 +157,17 @@ def _looked(
         sister = block_means(sister, size) if sister is not None else None
         time_s, level = (block_means(x, size) for x in (track.time_s, track.level))
         track = replace(track, time_s=time_s, level=level, interval_s=track.interval_s * size)
-    bend = _bend(track.level)
+    bend = off_neighbours(track.level)
     if sister is not None and track.is_slow:
-        bend = _apart(track, sister, travel) * sqrt(_OWN_SHARE)
+        bend = apart_at_rest(track, sister, travel) * sqrt(_OWN_SHARE)
     elif sister is not None:
         # Motion is in both tracks, what the sister does alone is in her: neither is roughness here.
-        apart = _bend(track.level - sister)
+        apart = off_neighbours(track.level - sister)
         bend = np.where(np.abs(apart) < np.abs(bend), apart, bend)
     good = _good(track, masked)
     if sister is not None and track.is_slow:
         # Between two readings of hers the shaft went straight as far as she does not bend there.
-        good &= bends_beside(sister)[1:-1] <= _STRAIGHT_PCT
+        good &= bends_beside(sister)[1:-1] <= STRAIGHT_PCT
         good &= ~inside(track.time_s[1:-1], stops, _STOPS_INTERVALS * track.interval_s)
     table = _table(track, bend, good, travel, passes)
     if sister is not None:
@@ -183,103 +177,10 @@ def _looked(
     return _Look(track, bend, good, table)
 
 
-def own_roughness(
-    track: Instrument, sister: FloatArray, travel: tuple[FloatArray, FloatArray], place: Span
-) -> float:
-    """How much of what two tracks are apart by over a stretch is one's own: percent of supply squared.
-
-    What is its own is also how far it is off the middle of its neighbours; what is the other's is not.
-    """
-    percent = np.interp(track.time_s[1:-1], *travel)
-    # Where she bends it is motion, and what tracks read in turn are apart by tells of neither.
-    there = (percent >= place[0]) & (percent <= place[1])
-    there &= bends_beside(sister)[1:-1] <= _STRAIGHT_PCT
-    apart = track.level - sister
-    own = (apart[1:-1] - np.median(apart)) * _bend(track.level)
-    return float(np.mean(own[there])) if there.any() else 0.0
-
-
 def _visits(passes: tuple[Pass, ...], end_s: float) -> tuple[Pass, ...]:
     """Passes with the rests behind them, up to where the next one begins."""
     ends = [p.start_s for p in passes[1:]] + [end_s]
     return tuple(replace(p, end_s=max(e, p.end_s)) for p, e in zip(passes, ends, strict=True))
-
-
-def _apart(track: Instrument, sister: FloatArray, travel: tuple[FloatArray, FloatArray]) -> FloatArray:
-    """How far a track is off what the sister tells, as if both had been read at one instant at rest.
-
-    Against what they are apart there anyway; and the further motion between the readings may have put
-    them apart, the less it says. Shape (n,) to (n - 2,), percent of supply.
-    """
-    percent = np.interp(track.time_s, *travel)
-    off = track.level - sister - _usually_apart(percent, track.level - sister)
-    return np.asarray(off * _weight(track, sister, off), dtype=np.float64)[1:-1]
-
-
-def _weight(track: Instrument, sister: FloatArray, off: FloatArray) -> FloatArray:
-    """How much each sample says: the less, the further motion between the readings may have put them.
-
-    Args:
-        track: the track.
-        sister: what the other one says of its samples, shape (n,).
-        off: what they are apart besides what they are anyway, shape (n,).
-    """
-    speed = np.abs(np.gradient(sister, track.time_s))
-    speed = running_extremes(np.pad(speed, 2, mode="edge"), 5)[1]
-    moving = speed > _MOVING_PCT_PER_S
-    still = np.abs(off[~moving]) if not moving.all() else np.zeros(1)
-    at_rest = max(OF_MEDIAN * float(np.median(still)), track.resolution / 2.0, track.noise)
-    timing_s = 0.0
-    if moving.any():
-        besides = np.maximum(np.abs(off[moving]) - at_rest, 0.0)
-        timing_s = OF_MEDIAN * float(np.median(besides / speed[moving]))
-    return np.asarray(at_rest / np.hypot(at_rest, speed * timing_s))
-
-
-def roughness_within(
-    track: Instrument,
-    sister: FloatArray,
-    travel: tuple[FloatArray, FloatArray],
-    place: Span,
-    masked: tuple[Span, ...],
-) -> float | None:
-    """How rough a track that is read slowly is from one place of a stretch to the next, in any pass.
-
-    What it is off by anyway is in two samples of one place alike, whose difference has twice the
-    variance of each (von Neumann: Ann. Math. Stat. 12 (1941) 367-395). Percent of supply; `None` where
-    too little was read there.
-    """
-    percent = np.interp(track.time_s, *travel)
-    apart = track.level - sister
-    weight = _weight(track, sister, apart - _usually_apart(percent, apart))
-    within = (percent >= place[0]) & (percent <= place[1])
-    there = np.flatnonzero(within & ~inside(track.time_s, masked, track.interval_s))
-    if there.size < _LEAST_PASSES:
-        return None
-    there = there[np.argsort(percent[there])]
-    jumps = np.diff(apart[there]) * np.minimum(weight[there][1:], weight[there][:-1])
-    return float(np.sqrt(np.mean(jumps**2) / 2.0))
-
-
-def _usually_apart(percent: FloatArray, apart: FloatArray) -> FloatArray:
-    """What two tracks are apart around each sample's place, over more than is worn, shape (n,)."""
-    cells = int(100.0 / _WIDE_CELL_PCT)
-    cell = np.clip((percent / _WIDE_CELL_PCT).astype(np.int64), 0, cells - 1)
-    order = np.argsort(cell, kind="stable")
-    parts = np.split(apart[order], np.searchsorted(cell[order], np.arange(1, cells)))
-    seen = np.flatnonzero([p.size > 0 for p in parts])
-    middle = np.asarray([np.median(parts[k]) for k in seen])
-    smooth = even_median(middle, _AROUND)
-    return np.asarray(np.interp(cell, seen, smooth), dtype=np.float64)
-
-
-def _bend(values: FloatArray) -> FloatArray:
-    """What each value is off the middle of its neighbours, shape (n,) to (n - 2,), piece by piece."""
-    bend = np.empty(max(values.size - 2, 0))
-    for first in range(0, bend.size, _PIECE):
-        around = values[first : first + _PIECE + 2]
-        bend[first : first + around.size - 2] = around[1:-1] - (around[:-2] + around[2:]) / 2.0
-    return bend
 
 
 def _good(track: Instrument, masked: tuple[Span, ...]) -> BoolArray:

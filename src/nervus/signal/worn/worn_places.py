@@ -14,12 +14,13 @@ from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument, floor_of
 from nervus.signal.worn import dead_spots
 from nervus.signal.worn.apart import by_place, left_before, told_of
+from nervus.signal.worn.beside_sister import own_roughness
 from nervus.signal.worn.flat_ends import FlatEnds
 from nervus.signal.worn.flats import find_flats
 from nervus.signal.worn.flickers import flickers_at
 from nervus.signal.worn.leaps import find_leaps
 from nervus.signal.worn.parted import find_parted
-from nervus.signal.worn.rough import Rough, own_roughness, rough_stretches
+from nervus.signal.worn.rough import Rough, rough_stretches
 from nervus.signal.worn.steps import find_steps as steps_of
 from nervus.signal.worn.steps import is_told
 
@@ -323,16 +324,16 @@ def _is_rough(spot: DeadSpot, wear: list[Noise]) -> bool:
 
 def _is_unsteady(spot: DeadSpot, shaft: Shaft) -> bool:
     """Whether a track that steps is off by another amount from sample to sample: so is what is rough."""
-    low, high = spot.travel_pct
-    edge, (track,) = _EDGE * (high - low), (t for t in shaft.tracks if t.id in spot.channels)
     if spot.shape is not Shape.STEP:
         return False
+    low, high = spot.travel_pct
+    edge, track = _EDGE * (high - low), next(t for t in shaft.tracks if t.id in spot.channels)
     off = by_place(shaft, track, (low + edge, high - edge), spot.times_s)
-    if off.size < _LEAST_STEADY:
-        return False
     sides = ((low - _BESIDE_PCT, low - _AT_EDGE_PCT), (high + _AT_EDGE_PCT, high + _BESIDE_PCT))
     beside = np.concatenate([by_place(shaft, track, side) for side in sides])
-    by = abs(float(np.median(off) - np.median(beside))) if beside.size else 0.0
+    if off.size < _LEAST_STEADY or not beside.size:
+        return False
+    by = abs(float(np.median(off) - np.median(beside)))
     return float(np.sqrt(np.mean(np.diff(off) ** 2) / 2.0)) > _UNSTEADY * by
 
 

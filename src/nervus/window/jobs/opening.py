@@ -243,8 +243,9 @@ def _without_a_place(wanted: MappingWanted) -> tuple[str, ...]:
     from nervus.tables.mapping import IGNORE  # noqa: PLC0415 - loads pandas, in the background
 
     columns = wanted.proposal.mapping.columns
-    names = [f"“{c.name}”" for c in columns if c.channel in (IGNORE, OTHER)][:_MOST_NAMED]
-    return (say("no channel is called {names}", names=", ".join(names)),) if names else ()
+    names = [f"“{c.name}”" for c in columns if c.channel in (IGNORE, OTHER)]
+    some = [*names[:_MOST_NAMED], "…"] if len(names) > _MOST_NAMED else names
+    return (say("no channel is called {names}", names=", ".join(some)),) if names else ()
 
 
 def _where(wrong: RecordingUnusable) -> str:
