@@ -206,3 +206,20 @@ def test_a_cell_that_is_no_number_in_our_own_shape_is_refused_and_nothing_asked(
     window.open_file(path)
     qtbot.waitUntil(lambda: "torn" in window.panel.notice.text.text(), timeout=10_000)
     assert not window.findChildren(MappingDialog)
+
+
+@pytest.mark.parametrize(
+    ("track", "said"),
+    [
+        ("tps1_v", "No channel is called “A”, “B”, “C”, “D”, “E”, nor are 2 more."),
+        ("other track", "No column is a channel: choose at least one."),
+    ],
+)
+def test_of_many_columns_that_are_none_of_ours_some_are_named(
+    window: MainWindow, qtbot: QtBot, tmp_path: Path, track: str, said: str
+) -> None:
+    path = tmp_path / "x.csv"
+    rows = (f"{n / 50},{1 + n / 100},1,2,3,4,5,6,7" for n in range(100))
+    path.write_text(f"time_s,{track},A,B,C,D,E,F,G\n" + "\n".join(rows) + "\n")
+    window.open_file(path)
+    assert asked(window, qtbot).doubts.text().splitlines()[0] == said

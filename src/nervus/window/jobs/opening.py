@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from nervus.domain.channel import OTHER, Mark, Recording
+from nervus.domain.channel import CHANNEL_KINDS, OTHER, Mark, Recording
 from nervus.domain.errors import RecordingUnusable
 from nervus.domain.job import SeenCode, Vehicle
 from nervus.domain.progress import Progress
@@ -239,13 +239,18 @@ def _of_columns(path: Path) -> MappingWanted | None:
 
 
 def _without_a_place(wanted: MappingWanted) -> tuple[str, ...]:
-    """The columns that are proposed to be nothing of ours, as a sentence."""
+    """The columns that are proposed to be nothing of ours, as a sentence; where all are that is told."""
     from nervus.tables.mapping import IGNORE  # noqa: PLC0415 - loads pandas, in the background
 
     columns = wanted.proposal.mapping.columns
     names = [f"“{c.name}”" for c in columns if c.channel in (IGNORE, OTHER)]
-    some = [*names[:_MOST_NAMED], "…"] if len(names) > _MOST_NAMED else names
-    return (say("no channel is called {names}", names=", ".join(some)),) if names else ()
+    if not names or not any(c.channel in CHANNEL_KINDS for c in columns):
+        return ()
+    told = ", ".join(names[:_MOST_NAMED])
+    more = len(names) - _MOST_NAMED
+    if more > 0:
+        return (say("no channel is called {names}, nor are {more} more", names=told, more=more),)
+    return (say("no channel is called {names}", names=told),)
 
 
 def _where(wrong: RecordingUnusable) -> str:
