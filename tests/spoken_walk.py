@@ -32,6 +32,7 @@ from PyQt6.QtWidgets import (  # noqa: E402
 )
 
 from nervus.window.app import NervusApplication, settings  # noqa: E402
+from nervus.window.elided import ElidedLabel  # noqa: E402
 from nervus.window.main_window import MainWindow  # noqa: E402
 from nervus.window.rail import STATIONS  # noqa: E402
 from spoken import left_over, typed  # noqa: E402
@@ -62,7 +63,9 @@ def texts_of(widget: QWidget) -> Iterator[str]:
     """All that a widget shows or says of itself."""
     yield widget.accessibleName()
     yield widget.toolTip()
-    if isinstance(widget, QLabel | QAbstractButton):
+    if isinstance(widget, ElidedLabel):
+        yield widget.whole  # what of it fits hangs on what else stands in the row at the moment
+    elif isinstance(widget, QLabel | QAbstractButton):
         yield widget.text()
     elif isinstance(widget, QComboBox):
         yield from (widget.itemText(i) for i in range(widget.count()))
