@@ -19,6 +19,8 @@ _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
 # All lines move by the same volts within this share; one of them may be filtered better. Two tracks
 # have the same input, and an open supply or ground moves them alike by chance only.
 _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
+# A level is held over so many samples that are no less than this share of the furthest off.
+_HELD, _HELD_SAMPLES = 0.9, 3
 # It swings to both sides if each is at least this share of the greater one.
 _BOTH_SIDES, _APART_V = 0.05, 0.2
 # A supply that falls to this is open: that is no spike, which adds what it adds wherever the line was.
@@ -46,7 +48,7 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
         reference: the supply, or another track.
 
     Returns:
-        `None` where the reference has no sample at that instant.
+        `None` where the reference has no sample at that instant, or can't show more than it did.
     """
     start, end = excursion.span_s
     if end - start > _LONGEST_S:
@@ -69,7 +71,11 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     mine, others = mine[loud], others[loud]
     moved = max(float(np.abs(mine).sum()), float(np.abs(others).sum()))
     few = mine.size <= _most_samples(track)
-    return few and bool(np.abs(mine - others).sum() < share * moved)
+    if few and bool(np.abs(mine - others).sum() < share * moved):
+        return True
+    # A converter that is at its end, as one for a supply of 5 V soon is, shows no more of a spike.
+    at_its_end = others_v.max() >= reference.values.max() and float(moves.max()) > 0.0
+    return None if reference.id == "vref_v" and at_its_end else False
 
 
 def _most_samples(track: Instrument) -> float:
@@ -91,7 +97,9 @@ def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v:
     least = _BOTH_SIDES * peak
     swings = float(moves.max()) > least and float(moves.min()) < -least
     # An opening would bring both to one level, and so move them differently by what they are apart.
-    apart = apart_v > max(_APART_V, 2.0 * _ALIKE_LONG * peak)
+    # Electronics that fall out may move them alike, but hold their level, and a spike does not.
+    held = np.count_nonzero(np.abs(moves) > _HELD * peak) >= _HELD_SAMPLES
+    apart = apart_v > max(_APART_V, 2.0 * _ALIKE_LONG * peak) and not held
     if swings:
         return _ALIKE_TRACKS
     return _ALIKE_LONG if apart else 0.0

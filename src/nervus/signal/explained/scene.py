@@ -216,7 +216,9 @@ class Scene:
         ends = self._quick_ends.get((name, excursion.span_s))
         if ends is None:
             (ends,) = quickness(self._tracks[name], (excursion.span_s,))
-        told = sum(max(0.0, _ALONE + _PER_FOLD * log(max(q, 1e-3))) for q in ends.tolist())
+        # A track of half range goes half as far for the same motion.
+        further = self._pair.how_much_further(self._tracks[name]) if self._pair is not None else 1.0
+        told = sum(max(0.0, _ALONE + _PER_FOLD * log(max(further * q, 1e-3))) for q in ends.tolist())
         return min(told, _MOST_QUICK)
 
     def _level(self, part: Part) -> float:

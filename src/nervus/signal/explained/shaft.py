@@ -21,7 +21,13 @@ from nervus.signal.explained.feed_signs import Lines
 from nervus.signal.instruments.instrument import Instrument, prepare
 from nervus.signal.motion import lags, relation
 from nervus.signal.motion.course import Course, course_of
-from nervus.signal.motion.frames import frame_from_profile, learn_frame, related_frame, with_sister
+from nervus.signal.motion.frames import (
+    ends_shown,
+    frame_from_profile,
+    learn_frame,
+    related_frame,
+    with_sister,
+)
 from nervus.signal.motion.pair import Pair
 from nervus.signal.motion.travel import find_passes
 
@@ -186,7 +192,8 @@ def _pair(
         line: relation.Line | None = _line_of_profile(profile.tracks, profile.supply_v)
         related = relation.describe(line, profile.supply_v, learned=False)
     else:
-        line = relation.learn_line(first, second) or relation.line_of_stands(*_both_stood(one, two))
+        line = relation.learn_line(first, second, of_one_sensor=True)
+        line = line or relation.line_of_stands(*_both_stood(one, two))
         related = relation.describe(line, first.supply_v)
     if line is None:
         return None, related
@@ -274,8 +281,9 @@ def _frame(
     reported = next((c for n in names if (c := recording.get(n)) is not None), None)
     mirrored = shaft.pair is not None and shaft.pair.line.slope < 0.0
     pedal = shaft.sensor is Sensor.PEDAL
-    learn = partial(learn_frame, reported=reported, mirrored=mirrored, pedal=pedal)
     course, witness = shaft.courses[track.id], _witness(shaft)
+    above = 0.0 if shaft.pair is None else shaft.pair.how_far_above(track, ends_shown(course.level)[1])
+    learn = partial(learn_frame, reported=reported, mirrored=mirrored, pedal=pedal, above=above)
     if track is witness or shaft.pair is None:
         return learn(course)
     hers = shaft.courses[witness.id]

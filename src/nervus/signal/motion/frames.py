@@ -25,6 +25,8 @@ _USUAL_CLOSED, _USUAL_OPEN = 10.0, 90.0
 # Highest level that can be the closed stop, and lowest that can be the open one (common practice:
 # 0.5 to 0.9 V and 4.1 to 4.6 V are usually within the maker's limits; sensors of half range apart).
 _CLOSED_AT_MOST, _OPEN_AT_LEAST = 24.0, 78.0
+# No track goes nearer to its supply (common practice: what does is taken for a short by the unit).
+_MOST_OPEN = 96.0
 # From here up an end that was reached is the open stop, whatever the control unit calls percent:
 # wide open it often reports only 70 to 85 % (common practice).
 _OPEN_FOR_SURE = 87.0
@@ -66,7 +68,12 @@ def frame_from_profile(profile: TrackProfile, supply_v: float, nominal_v: float)
 
 
 def learn_frame(
-    course: Course, reported: Channel | None, *, pedal: bool = False, mirrored: bool = False
+    course: Course,
+    reported: Channel | None,
+    *,
+    pedal: bool = False,
+    mirrored: bool = False,
+    above: float = 0.0,
 ) -> Frame:
     """Closed and open level of a track, in the channel's own unit.
 
@@ -78,6 +85,8 @@ def learn_frame(
         reported: what the control unit tells of the same shaft.
         pedal: whether it is the pedal's.
         mirrored: whether its sister falls where it rises: one of the two falls, and it may be this one.
+        above: how much higher its sister reads than it does where it reads highest, percent of supply.
+            What is usual of the open end is so of her.
     """
     low, high = ends_shown(course.level)
     falls = _falls_against(course, reported) if reported is not None else None
@@ -87,8 +96,8 @@ def learn_frame(
         return Frame(ends[0] * unit, ends[1] * unit, _BASIS_REACHED_BOTH)
     falls = _falls(course.level, low, high, mirrored=mirrored) if falls is None else falls
     shut, wide = (100.0 - high, 100.0 - low) if falls else (low, high)
-    closed, opened, basis = _ends(shut, wide)
-    if reported is None and basis == _BASIS_USUAL and closed == shut and wide > _NO_STOP_BELOW:
+    closed, opened, basis = _ends(shut, wide, above)
+    if reported is None and basis == _BASIS_USUAL and closed == shut and wide + above > _NO_STOP_BELOW:
         # What blocks a plate halfway stops it again and again too: only what is asked for tells that.
         rising = replace(course, level=100.0 - course.level) if falls else course
         opened, basis = (wide, _BASIS_REACHED_BOTH) if _stopped_again(rising) else (opened, basis)
@@ -175,16 +184,16 @@ _BASIS_REACHED_BOTH = say("from the ends that the recording reached")
 _BASIS_USUAL = say("from a usual range, as the open end was not reached")
 
 
-def _ends(low: float, high: float) -> tuple[float, float, str]:
-    """Closed and open level, percent of supply, and why, of a track that rises."""
+def _ends(low: float, high: float, above: float) -> tuple[float, float, str]:
+    """Closed and open level, percent of supply, and why, of a track that rises below its sister."""
     closed_seen = low <= _CLOSED_AT_MOST
     closed = low if closed_seen else _USUAL_CLOSED
     usual_open = closed + (_USUAL_OPEN - _USUAL_CLOSED)
-    if closed_seen and high >= _OPEN_FOR_SURE:
+    if closed_seen and high + above >= _OPEN_FOR_SURE:
         return closed, high, _BASIS_REACHED_BOTH
-    if high >= _OPEN_AT_LEAST:
+    if high + above >= _OPEN_AT_LEAST:
         return closed, high, say("from the open end that was reached and a usual closed one")
-    return closed, min(usual_open, 96.0), _BASIS_USUAL
+    return closed, min(usual_open, _MOST_OPEN - above), _BASIS_USUAL
 
 
 def _stopped_again(rising: Course) -> bool:

@@ -16,8 +16,8 @@ from nervus.signal.motion.relation import Line
 
 # Motion between two samples of tracks that are read in turn hides this many intervals.
 UNKNOWN_INTERVALS = 1.5
-# A track that moves about twice as far as the other has the full range, the other half of it.
-_HALF_RANGE = (1.7, 2.4)
+# A track that moves so many times as far as the other has the full range, the other a part of it.
+_PART_OF_RANGE = 1.7
 # Samples looked at together.
 _PIECE = 1 << 15
 
@@ -55,7 +55,7 @@ class Pair:
 
         Tracks of one sensor are alike to some per cent, or the one has half the range of the other.
         """
-        if _HALF_RANGE[0] < abs(self.line.slope) < _HALF_RANGE[1]:
+        if abs(self.line.slope) > _PART_OF_RANGE:
             return self.second, self.first
         return self.first, self.second
 
@@ -64,6 +64,21 @@ class Pair:
         if of.id == self.first.id:
             return (level - self.line.offset) / self.line.slope
         return self.line.at(level)
+
+    def how_much_further(self, of: Instrument) -> float:
+        """How many times as far as a track its sister goes, if she does, else one."""
+        slope = abs(self.line.slope)
+        return max(1.0, slope if of.id == self.first.id else 1.0 / slope)
+
+    def how_far_above(self, of: Instrument, level: float) -> float:
+        """How much higher a track's sister reads where it reads a level, percent of supply, if she does.
+
+        Only where both rise, and go equally far: else they read apart for other reasons.
+        """
+        if not 1.0 / _PART_OF_RANGE < self.line.slope < _PART_OF_RANGE:
+            return 0.0
+        hers = self.as_track(self.other(of), np.asarray([level]))
+        return max(0.0, float(hers[0]) - level)
 
     def expected(self, of: Instrument, at_s: FloatArray) -> FloatArray:
         """What a track should read by its sister at some instants, percent of supply, shape (n,)."""

@@ -5,7 +5,7 @@ samples would follow the bend. So each stretch of travel has one vote, and the l
 wins; a plain relation (same, inverse, half) wins against a freely fitted one that is hardly better.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from math import ceil, inf
 
@@ -78,22 +78,36 @@ class Line:
 _AS_BUILT = (Line(1.0, 0.0), Line(-1.0, 100.0), Line(0.5, 0.0), Line(2.0, 0.0))
 
 
-def learn_line(first: Course, second: Course, skew_s: float = 0.0) -> Line | None:
+def learn_line(
+    first: Course, second: Course, skew_s: float = 0.0, *, of_one_sensor: bool = False
+) -> Line | None:
     """The line that most stretches of travel agree on; `None` where too little was swept.
 
     Where they agree on none, the one that most agreed on at first: one track may drift away. So it is
     where one was beside another for the longer part, or went as no sensor is made: it is sound first,
     and fails then.
+
+    Args:
+        first: one of them.
+        second: what follows it.
+        skew_s: by how much later.
+        of_one_sensor: both are tracks of one, and none leads the other: what was seen for a moment only
+            has no vote, and where few agree, one that tracks are built to and that joins both ends is
+            it, for one of the two may be bent between them.
     """
     stretches = _stretches(first, second, skew_s)
     if len(stretches) < _LEAST_STRETCHES:
         return None
-    for built in _AS_BUILT:
+    for usual in _AS_BUILT:
         # One track may have left the other during the recording, and stayed off for the longer part.
-        if _is_kept_for_a_while(built, stretches) or _began_so(built, first, second, skew_s):
-            return built
-    chosen, votes = _voted(stretches)
+        if _is_kept_for_a_while(usual, stretches) or _began_so(usual, first, second, skew_s):
+            return usual
+    chosen, votes = _voted(_seen_long(stretches) if of_one_sensor else stretches)
     known = chosen if votes >= _LEAST_VOTES else None
+    few = of_one_sensor and votes < _MOST_VOTES
+    built = next((b for b in _AS_BUILT if few and _joins_the_ends(b, stretches)), None)
+    if built is not None:
+        return built
     for share in _EARLY:
         at_first = _stretches(_first_part(first, share), second, skew_s)
         if len(at_first) < _LEAST_EARLY:
@@ -125,6 +139,14 @@ def line_of_stands(x: FloatArray, y: FloatArray) -> Line | None:
     line, votes = _voted(stood)
     sure = len(stood) >= _LEAST_STOOD or _goes_as_built(line)
     return line if sure and votes >= _NEARLY_ALL else None
+
+
+def _joins_the_ends(line: Line, stretches: Sequence[tuple[FloatArray, FloatArray]]) -> bool:
+    """Whether tracks were on a line at both ends of what was swept: one may be bent all between."""
+    x = [float(np.median(a)) for a, _ in stretches]
+    ends = [stretches[x.index(end)] for end in (min(x), max(x))]
+    off = [abs(float(np.median(b - line.at(a)))) for a, b in ends]
+    return max(x) - min(x) >= _STOOD_OVER_PCT and max(off) <= _ASIDE_PCT
 
 
 def _goes_as_built(line: Line) -> bool:
@@ -275,12 +297,18 @@ def _stretches(first: Course, second: Course, skew_s: float) -> list[tuple[Float
     return found
 
 
+def _seen_long(
+    stretches: list[tuple[FloatArray, FloatArray]],
+) -> list[tuple[FloatArray, FloatArray]]:
+    """The stretches that were seen for more than a moment, where there are enough of them."""
+    long = [s for s in stretches if s[0].size >= _LEAST_SEEN]
+    return long if len(long) >= _LEAST_STRETCHES else stretches
+
+
 def _is_kept_for_a_while(line: Line, stretches: list[tuple[FloatArray, FloatArray]]) -> bool:
     """Whether nearly every stretch was on a line for a good part of its time."""
     near = _AGREES_PCT * max(1.0, abs(line.slope))
-    # What was seen for a moment only was not seen to be kept.
-    long = [s for s in stretches if s[0].size >= _LEAST_SEEN]
-    told = long if len(long) >= _LEAST_STRETCHES else stretches
+    told = _seen_long(stretches)
     kept = [float(np.mean(np.abs(line.at(x) - y) < near)) > _FOR_A_WHILE for x, y in told]
     return float(np.mean(kept)) > _NEARLY_ALL
 

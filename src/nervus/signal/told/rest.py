@@ -47,14 +47,15 @@ _CLOSED_BY_PCT = 3.0
 # Colder than this an engine is made to idle faster, by a cam or by the unit (common practice, no
 # published source): a plate that is further open then is no fault that a recording shows.
 _COLD_C = 60.0
-# A level is usual where at least this share of the rests is.
-_NOW_AND_THEN = 0.2
+# A level is usual where at least this share of the rests is, or so many: nothing rests below its stop.
+_NOW_AND_THEN, _SURELY_RESTS = 0.2, 2
 # Rests of one cause agree within this.
 _SAME_PCT = 1.5
 # Coolant this much apart is worth a word.
 _WARMTH_C = 15.0
-# Pedal and command count as let go below this above their own least value.
-_LET_GO_PCT = 1.0
+# Pedal and command count as let go below this above their own least value: what a unit asks for at
+# idle goes up and down with what the engine needs.
+_LET_GO_PCT = {Role.PEDAL: 1.0, Role.COMMAND: 3.0}
 
 # How sure it is that rests are off, by what moved them.
 _SURE = {RestCause.PLATE: 0.92, RestCause.SIGNAL: 0.92, RestCause.UNKNOWN: 0.75}
@@ -285,7 +286,7 @@ def _idles_cold(recording: Recording, off: tuple[Span, ...], sound: tuple[Span, 
 
 def _usual(levels: list[float]) -> float:
     """The lowest level at which it came to rest more than now and then."""
-    least = max(1.0, _NOW_AND_THEN * len(levels))
+    least = min(max(1.0, _NOW_AND_THEN * len(levels)), _SURELY_RESTS)
     often = (x for x in sorted(levels) if sum(1 for y in levels if 0.0 <= y - x <= _SAME_PCT) >= least)
     return next(often, min(levels))
 
@@ -296,22 +297,20 @@ def _still(percent: FloatArray, steps: int) -> BoolArray:
     return np.asarray(highest - lowest <= 2 * _BAND_PCT, dtype=np.bool_)
 
 
-def _asks(recording: Recording) -> Channel | None:
-    """What tells whether the throttle was let go: the pedal, or the command."""
-    told = (c for role in (Role.PEDAL, Role.COMMAND) for c in recording.with_role(role))
-    return next((c for c in told if c.kind.unit is Unit.PERCENT), None)
-
-
 def _let_go(recording: Recording, pedal: Travel | None, time_s: FloatArray) -> BoolArray | None:
-    channel = _asks(recording)
-    if channel is not None:
-        when, values = channel.time_s, channel.values
-    elif pedal is not None:
-        when, values = pedal.time_s, pedal.percent
-    else:
-        return None
-    least = float(np.percentile(values, 1.0))
-    return np.asarray(np.interp(time_s, when, values) <= least + _LET_GO_PCT, dtype=np.bool_)
+    """When pedal or command say that the throttle was let go, shape (n,); `None` where neither tells.
+
+    Either does: a pedal that was asked now and then is known late, and a unit may close on its own.
+    """
+    told = [(c, room) for role, room in _LET_GO_PCT.items() for c in recording.with_role(role)]
+    asks = [(c.time_s, c.values, room) for c, room in told if c.kind.unit is Unit.PERCENT]
+    if pedal is not None and not asks:
+        asks = [(pedal.time_s, pedal.percent, _LET_GO_PCT[Role.PEDAL])]
+    at_least = [
+        np.interp(time_s, when, values) <= float(np.percentile(values, 1.0)) + room
+        for when, values, room in asks
+    ]
+    return np.asarray(np.any(at_least, axis=0), dtype=np.bool_) if at_least else None
 
 
 def _quick_close(

@@ -33,6 +33,8 @@ _BRISK = 6.0
 _WIDEST_PCT = 12.0
 # A look at fewer points of a course says nothing.
 _LEAST_POINTS = 8
+# A hand that moves in stairs stands at so many other levels in most of the same passes.
+_STAIRS = 3
 # Of very many passes so many, spread over the recording, are looked at first; where no cell hides
 # anything in this share of them, the others are not.
 _FIRST_LOOK, _SUSPICIOUS_SHARE = 64, 0.15
@@ -147,6 +149,11 @@ def _spot(course: Course, by_pass: _Seen, cells: tuple[int, int], ends: Span) ->
     hidden, stands, edges = by_pass.hidden, by_pass.stands, by_pass.edges
     inside = slice(cells[0], cells[1] + 1)
     rows = stands[:, inside].any(axis=1)
+    others = stands[rows].copy()
+    others[:, max(cells[0] - 1, 0) : cells[1] + 2] = False
+    each = np.count_nonzero(np.diff(others.astype(np.int8), axis=1) == 1, axis=1)
+    if float(np.median(each)) >= _STAIRS:
+        return None
     seen, crossed = int(rows.sum()), int(np.isfinite(hidden[:, inside]).any(axis=1).sum())
     crossings = by_pass.times[rows][:, cells[0] : cells[1] + 2]
     stand = Stand(

@@ -39,7 +39,7 @@ _REACH, _REACH_TIMES = 2.0, 1.5
 _STOPS_INTERVALS = 1.5
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
 # what the plate does, sample by sample, only the fastest are.
-_SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 250.0
+_SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 900.0
 _LEAST_PASSES, _LEAST_SHARE, _LEAST_PCT = 3, 0.5, 2.5
 # Nor is a worn stretch wider, and it takes so many crossings of cells to see it.
 _MOST_PCT, _LEAST_SEEN = 30.0, 8
