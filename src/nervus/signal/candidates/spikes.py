@@ -5,6 +5,9 @@ supply included. An interruption does not: what it adds depends on where the tra
 other line was read, single samples to either side, at any place, are no contact's either.
 """
 
+from collections.abc import Sequence
+from math import inf
+
 import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Unit
@@ -39,13 +42,16 @@ _HARDLY_MOVED = 0.5
 _SKETCH = 20_000
 
 
-def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> bool | None:
+def is_spike(
+    track: Instrument, excursion: Excursion, reference: Channel, end_v: float = inf
+) -> bool | None:
     """Whether an excursion is a spike that the reference line shows too, sample by sample.
 
     Args:
         track: the track.
         excursion: one of its excursions.
         reference: the supply, or another track.
+        end_v: the most that a supply ever reads: there its converter may be at its end.
 
     Returns:
         `None` where the reference has no sample at that instant, or can't show more than it did.
@@ -74,8 +80,7 @@ def is_spike(track: Instrument, excursion: Excursion, reference: Channel) -> boo
     if few and bool(np.abs(mine - others).sum() < share * moved):
         return True
     # A converter that is at its end, as one for a supply of 5 V soon is, shows no more of a spike.
-    at_its_end = others_v.max() >= reference.values.max() and float(moves.max()) > 0.0
-    return None if reference.id == "vref_v" and at_its_end else False
+    return None if excursion.level > excursion.course and others_v.max() >= end_v else False
 
 
 def _most_samples(track: Instrument) -> float:
@@ -131,7 +136,10 @@ def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, .
 
     Where single samples swing to both sides by any amount, at any place, all that do are.
     """
-    shared = {id(e) for e in found if any(_verdicts(recording, track, e))}
+    lines = shared_lines(recording, track.id) if found else ()
+    ends = [float(c.values.max()) if c.kind.role is Role.SUPPLY else inf for c in lines]
+    pairs = tuple(zip(lines, ends, strict=True))
+    shared = {id(e) for e in found if any(_verdicts(pairs, track, e))}
     return shared | _swinging(track, found)
 
 
@@ -204,11 +212,13 @@ def _is_lone(track: Instrument, excursion: Excursion) -> bool:
     return bool((end - begin < _LONE).all() and off.sum() <= max(_LONE, _FEW_OFF * off.size))
 
 
-def _verdicts(recording: Recording, track: Instrument, excursion: Excursion) -> list[bool | None]:
+def _verdicts(
+    lines: Sequence[tuple[Channel, float]], track: Instrument, excursion: Excursion
+) -> list[bool | None]:
     """What the lines say of an excursion: the supply alone, if it was sampled with the track."""
     said: list[bool | None] = []
-    for line in shared_lines(recording, track.id):
-        said.append(is_spike(track, excursion, line))
+    for line, end_v in lines:
+        said.append(is_spike(track, excursion, line, end_v))
         if line.kind.role is Role.SUPPLY and said[-1] is not None:
             return said
     return said
