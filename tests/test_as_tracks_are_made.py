@@ -14,7 +14,6 @@ from nervus.domain.channel import FloatArray, Recording
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Noise, OffRest, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.instruments.as_read import as_read
-from nervus.signal.instruments.instrument import prepare
 from signals import channel, recording, volts
 from test_line_cases import of, told
 from test_lost_while_moving import moved
@@ -83,28 +82,6 @@ def test_what_changed_by_less_than_a_logger_keeps_stood_meanwhile() -> None:
     # Rows that were lost by chance are no rests.
     some = np.random.default_rng(4).random(time_s.size) > 0.05
     assert as_read(recording(time_s[some], tps1_v=read[some])).channels[0].samples == np.sum(some)
-
-
-def test_what_is_read_slowly_is_as_quiet_as_its_rests() -> None:
-    """Ten times a second, a stab takes two readings: noise is what stands, not how far they go."""
-    time_s, travel = swept(20, rate_hz=10.0, takes_s=0.25)
-    read = np.round(volts(travel, noise_v=0.004), 2)
-    track = prepare(channel("tps1_v", time_s, read), 5.0)
-    assert track is not None
-    assert track.tolerance < 1.0
-
-
-def test_an_interruption_just_before_a_stab_is_none_of_the_stab() -> None:
-    """Ten times a second: track 1 is at ground once at rest, 0.2 s before both are moved."""
-    way = [(1.7 * n + t, y) for n in range(25) for t, y in ((1.0, 0.0), (1.15, 80.0), (1.4, 80.0))]
-    way = [p for n, q in enumerate(way) for p in ((q, (q[0] + 0.15, 0.0)) if n % 3 == 2 else (q,))]
-    time_s, travel = moved((0.0, 0.0), *way, rate_hz=10.0)
-    one = np.round(volts(travel, noise_v=0.004), 2)
-    two = np.round(5.0 - volts(travel, noise_v=0.004, seed=2), 2)
-    stabs = np.flatnonzero((travel[1:] > 1.0) & (travel[:-1] <= 1.0)) + 1
-    one[stabs[[3, 9, 15]] - 2] = 0.02
-    found = of(Drop, told(time_s, app1_v=one, app2_v=two))
-    assert [d.channels for d in found] == [("app1_v",)] * 3
 
 
 def test_a_level_that_is_held_is_no_spike_though_both_tracks_went_as_far() -> None:

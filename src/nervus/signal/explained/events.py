@@ -1,6 +1,5 @@
 """Events: what candidates of all tracks show at one instant, before and after it was explained."""
 
-from bisect import bisect_right
 from dataclasses import dataclass
 from enum import Enum
 
@@ -99,10 +98,8 @@ def gathered(tracks: tuple[Instrument, ...], found: dict[str, Candidates]) -> tu
             parts += ((track.id, e, track.interval_s) for e in _joined(some, gap_s))
     parts.sort(key=lambda part: part[1].span_s[0])
     groups: list[list[tuple[str, Excursion]]] = []
-    starts = {t.id: [e.span_s[0] for name, e, _ in parts if name == t.id] for t in tracks}
     for channel, excursion, interval_s in parts:
-        near = groups and _at_once(groups[-1], channel, excursion, interval_s)
-        if near and not _is_nearer_to_next(groups[-1], excursion, starts):
+        if groups and _at_once(groups[-1], channel, excursion, interval_s):
             groups[-1].append((channel, excursion))
         else:
             groups.append([(channel, excursion)])
@@ -136,19 +133,6 @@ def _joined(excursions: list[Excursion], gap_s: float) -> list[Excursion]:
         else:
             joined.append(later)
     return joined
-
-
-def _is_nearer_to_next(
-    group: list[tuple[str, Excursion]], excursion: Excursion, starts: dict[str, list[float]]
-) -> bool:
-    """Whether what a group's track shows next begins nearer to an excursion than what it shows there."""
-    begins = excursion.span_s[0]
-    for name, own in group:
-        behind = bisect_right(starts[name], own.span_s[0])
-        following = starts[name][behind : behind + 1]
-        if following and abs(following[0] - begins) < abs(own.span_s[0] - begins):
-            return True
-    return False
 
 
 def _at_once(

@@ -30,8 +30,6 @@ _BESIDE_PCT, _BESIDE_SHARE = 4.0, 0.1
 NOMINAL_SUPPLY_V = 5.0
 # Samples further apart than this show no edges, and the ends of a dead spot or a bend as roughness.
 _SLOW_S = 0.015
-# Read slowly it is told from what stood, where that is so much calmer: the rest is motion.
-_FAR_CALMER = 0.3
 # A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
 _SUPPLY_IN_USE_V = 4.0
 # A supply that wanders by less than this share is steady; it is followed in steps of this time, at
@@ -260,14 +258,11 @@ def prepare(
         level = without_hum(level, time_s, interval_s)
     some = level[:: max(1, level.size // _SKETCH)]
     own, ends = _usual(some), _ends(some)
-    noise = sampling.noise_and_hum(level, interval_s)
-    if interval_s >= _SLOW_S and (calm := sampling.noise_at_rest(level)) < _FAR_CALMER * noise:
-        noise = calm
     track = Instrument(
         kind=channel.kind,
         time_s=time_s,
         level=level,
-        noise=noise,
+        noise=sampling.noise_and_hum(level, interval_s),
         resolution=sampling.converter_step(shown, _COARSEST_PCT),
         interval_s=interval_s,
         supply_v=scale,

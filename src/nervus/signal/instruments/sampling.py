@@ -21,9 +21,6 @@ _LEAST_RESTS, _SMALL, _FEW, _NEARLY_ALL, _OFF, _MUCH_COARSER = 30, (0.1, 0.3, 0.
 # The largest fifth is left out of the noise, whatever made it. What remains of a normal distribution
 # of deviation s has a mean size of (phi(0) - phi(1.2816)) * 2 / 0.8 = 0.5586 s.
 _KEPT, _KEPT_MEAN = 0.8, 0.5586
-# What is read slowly may move for most of the time, and is at rest in this share of it: so much of a
-# normal distribution of deviation s has a mean size of (phi(0) - phi(0.5244)) * 2 / 0.4 = 0.2564 s.
-_AT_REST, _AT_REST_MEAN = 0.4, 0.2564
 # Longer than so many usual intervals nothing was read.
 _PAUSE = 4.0
 # Half a turn of a mains hum, and how many strides tell a deviation.
@@ -120,21 +117,11 @@ def noise(values: FloatArray) -> float:
     them (1 + 4 + 1 for the weights 1, -2, 1). Events make some of them large; those are left out. A
     mean of what is kept, and not a median, because the values of a coarse converter repeat.
     """
-    return _quick(values, _KEPT, _KEPT_MEAN)
-
-
-def noise_at_rest(values: FloatArray) -> float:
-    """The same by the calmest part: what moves further between two readings than noise hides it."""
-    return _quick(values, _AT_REST, _AT_REST_MEAN)
-
-
-def _quick(values: FloatArray, share: float, mean: float) -> float:
-    """The deviation by so large a share of the second differences, and the mean of that for one of 1."""
     if values.size < 4:
         return 0.0
     bend = np.abs(np.concatenate([np.diff(piece, 2) for piece in _pieces(values)]))
-    kept = np.sort(bend)[: max(1, int(share * bend.size))]
-    return float(kept.mean()) / mean / sqrt(6.0)
+    kept = np.sort(bend)[: max(1, int(_KEPT * bend.size))]
+    return float(kept.mean()) / _KEPT_MEAN / sqrt(6.0)
 
 
 def noise_and_hum(values: FloatArray, step_s: float) -> float:

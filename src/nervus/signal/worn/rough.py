@@ -39,7 +39,7 @@ _REACH, _REACH_TIMES = 2.0, 1.5
 _STOPS_INTERVALS = 1.5
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
 # what the plate does, sample by sample, only the fastest are.
-_SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S = 80.0, 900.0
+_SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S, _LANDS_PCT_PER_S = 80.0, 900.0, 250.0
 _LEAST_PASSES, _LEAST_SHARE, _LEAST_PCT = 3, 0.5, 2.5
 # Nor is a worn stretch wider, and it takes so many crossings of cells to see it.
 _MOST_PCT, _LEAST_SEEN = 30.0, 8
@@ -115,7 +115,7 @@ def rough_stretches(
     """
     seen_fast = sister is not None and not track.is_slow
     most = _SNAP_BY_SISTER_PCT_PER_S if seen_fast else _SNAP_PCT_PER_S
-    slow = tuple(p for p in passes if abs(p.to_pct - p.from_pct) <= most * (p.end_s - p.start_s))
+    slow = tuple(p for p in passes if not _is_quicker(p, most))
     if track.level.size < 5 or len(slow) < _LEAST_PASSES:
         return ()
     if len(slow) > 2 * _FIRST_LOOK and not track.is_slow:
@@ -126,6 +126,8 @@ def rough_stretches(
         table = _looked(part, None if sister is None else sister[seen], travel, some, masked).table
         if not _above(table).max(initial=0.0) > log(_SUSPICIOUS_TIMES):
             return ()
+    # A snap ends with a landing, which each track shows by its own filter.
+    masked += ends_of(tuple(p for p in slow if _is_quicker(p, _LANDS_PCT_PER_S)))
     if sister is not None and track.is_slow:
         slow = _visits(passes, float(track.time_s[-1]))
     if sister is None and track.is_slow:
@@ -141,6 +143,11 @@ def rough_stretches(
         if noise is not None:
             found.append(Rough(noise, turns >= _TURNS * len(slow) and share >= _BUSY_SHARE))
     return tuple(found)
+
+
+def _is_quicker(a_pass: Pass, than: float) -> bool:
+    """Whether a pass is quicker than so many percent of travel a second."""
+    return abs(a_pass.to_pct - a_pass.from_pct) > than * (a_pass.end_s - a_pass.start_s)
 
 
 def _looked(
