@@ -155,3 +155,31 @@ def test_a_command_says_that_it_was_let_go_where_the_pedal_is_asked_now_and_then
     foot = channel("pedal_pct", foot_s, np.interp(foot_s, time_s, np.where(travel > 6.5, travel, 0.0)))
     lines = recording(time_s, tps1_v=volts(travel, noise_v=0.002), throttle_cmd_pct=asked).channels
     assert len(of(OffRest, analyse(Recording((*lines, foot))))) == 1
+
+
+def test_a_film_lets_a_track_fall_to_ground_gently_and_its_place_is_where_it_began() -> None:
+    """60 ms down and 20 ms up, by a charge that is held: no plate is so quick, nor its stop there."""
+    time_s, travel = swept(8, takes_s=2.0)
+    line = 0.6 + 0.036 * travel
+    fell = np.interp(np.arange(40), (0, 4, 12, 30, 33, 35), (1.0, 0.9, 0.02, 0.0, 0.5, 1.0))
+    crossed = np.flatnonzero((travel[1:] > 40.0) != (travel[:-1] > 40.0))
+    for first in crossed.tolist():
+        line[first : first + 40] *= fell
+    made = told(time_s, tps1_v=line)
+    assert frames(made)["tps1_v"].closed == pytest.approx(0.6, abs=0.03)
+    (spot,) = made.examination.findings
+    assert isinstance(spot, DeadSpot)
+    assert spot.seen_in == crossed.size
+    assert spot.travel_pct == pytest.approx((38.0, 42.0), abs=4.0)
+
+
+def test_a_spike_that_all_lines_share_is_no_way_there_and_back() -> None:
+    """Read 50 times a second, both tracks near one level and held: 0.9 V less on each line, twice."""
+    time_s, travel = moved(
+        (0, 0), (2, 0), (3, 100), (4, 100), (5, 50), (10, 50), (11, 0), (13, 0), rate_hz=50.0
+    )
+    spikes = np.zeros(time_s.size)
+    spikes[[300, 380]] = -0.9
+    one, two = volts(travel, noise_v=0.002), 5.0 - volts(travel, noise_v=0.002, seed=2)
+    lines = {"tps1_v": one + spikes, "tps2_v": two + spikes}
+    assert told(time_s, **lines, vref_v=5.0 + spikes).examination.findings == ()

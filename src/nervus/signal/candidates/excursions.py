@@ -35,6 +35,8 @@ _QUICKEST_PCT_PER_S = 1500.0
 _LEAPT_PCT = 5.0
 # An interruption with one edge only must meet the course within this time of it.
 _FADE_S = 0.25
+# The way to a rail and back is made of steps of this share of the largest.
+_FLANK = 0.15
 # It has met it where it is no further from it than this share of the edge.
 _MEETS = 0.3
 # Within so many samples of its ends, and the time that input filters take, an excursion goes this
@@ -101,8 +103,10 @@ class Excursion:
 
 def find_excursions(track: Instrument) -> tuple[Excursion, ...]:
     """All stretches in which the track is off a course that a plate could have taken, in order."""
-    off = _off_course(track, split_at_edges(track)) + _at_rail(track)
-    found = (describe(track, first, last) for first, last in joined(off))
+    at_rail = _at_rail(track)
+    off = joined(_off_course(track, split_at_edges(track)) + at_rail)
+    rails = Union((float(a), float(b)) for a, b in at_rail)
+    found = (describe(track, a, b, at_rail=rails.touches((a + 1.0, b - 1.0))) for a, b in off)
     return tuple(e for e in found if e is not None)
 
 
@@ -309,7 +313,26 @@ def _meets(track: Instrument, away: tuple[int, int], anchor: int, slope: float) 
 def _at_rail(track: Instrument) -> list[tuple[int, int]]:
     """Stretches at a rail, for a track that usually stays well away from it."""
     beyond = np.flatnonzero(track.beyond_range(track.level))
-    return [(int(a) - 1, int(b) + 1) for a, b in zip(*runs_of(beyond), strict=True)]
+    runs = [(int(a) - 1, int(b) + 1) for a, b in zip(*runs_of(beyond), strict=True)]
+    return runs if track.is_slow else [(_flank(track, a, -1), _flank(track, b, 1)) for a, b in runs]
+
+
+def _flank(track: Instrument, beside: int, way: int) -> int:
+    """Where a track that is at a rail next to a sample came from, or goes to: the foot of its way there.
+
+    A film on a worn track, or an input that holds its charge, lets it fall for some hundredths of a
+    second: by steps that are no smaller than a share of the largest, but for a moment's touch.
+    """
+    at_rail, reach = beside - way, ceil(_FADE_S / max(track.interval_s, 1e-7))
+    before = track.level[max(at_rail - reach, 0) : at_rail + 1][::-1]
+    steps = np.abs(np.diff(before if way < 0 else track.level[at_rail : at_rail + reach + 1]))
+    least = max(_FLANK * float(steps.max(initial=0.0)), track.step_tolerance)
+    large = np.flatnonzero(steps > least)
+    touch = ceil(BURST_GAP_S / max(track.interval_s, 1e-7))
+    if not large.size or large[0] > touch:
+        return beside
+    rests = np.flatnonzero(np.diff(large) > touch)
+    return at_rail + way * (int(large[rests[0] if rests.size else -1]) + 1)
 
 
 def joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
@@ -323,8 +346,15 @@ def joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
     return joined
 
 
-def describe(track: Instrument, before: int, after: int) -> Excursion | None:
-    """Measure what lies between two samples on the course; `None` where nothing is off it."""
+def describe(track: Instrument, before: int, after: int, *, at_rail: bool = False) -> Excursion | None:
+    """Measure what lies between two samples on the course; `None` where nothing is off it.
+
+    Args:
+        track: the track.
+        before: the last sample on the course before it.
+        after: the first one behind it.
+        at_rail: whether it is at a rail: then it may go there gently, if no plate is as quick.
+    """
     end = track.level.size - 1
     if before < 0 and after > end:
         return None
@@ -348,7 +378,8 @@ def describe(track: Instrument, before: int, after: int) -> Excursion | None:
     # a throttle that is moved away goes gently.
     reach = max(_AT_ONCE_SAMPLES, ceil(ROUNDED_S / max(track.interval_s, 1e-7)))
     at_once = max(float(far[:reach].max()), float(far[-reach:].max()))
-    if at_once < _AT_ONCE * furthest:
+    gently = at_once < _AT_ONCE * furthest
+    if gently and not (at_rail and _is_quick(track, track.level[left : right + 1])):
         return None
     found = Excursion(
         (float(times[off[0]]), float(times[off[-1]])),
@@ -358,6 +389,13 @@ def describe(track: Instrument, before: int, after: int) -> Excursion | None:
         int(off[-1] - off[0] + 1),
     )
     return found if furthest > track.tolerance else None
+
+
+def _is_quick(track: Instrument, level: FloatArray) -> bool:
+    """Whether levels in a row go anywhere as quickly as no spring snaps a plate."""
+    width = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
+    went = np.abs(level[width:] - level[:-width])
+    return bool(went.max(initial=0.0) > _QUICKEST_PCT_PER_S * width * track.interval_s)
 
 
 def _line(x: FloatArray, a: tuple[float, float], b: tuple[float, float]) -> FloatArray:

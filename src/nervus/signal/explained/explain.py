@@ -48,7 +48,9 @@ def explain(
     scene.prepare(pieces)
     told = [event for piece in pieces if (event := scene.told(piece)) is not None]
     if pair is not None:
-        told_s = Union(e.span_s for e in told)
+        some = candidates.values() if feed is not None and feed.has_supply else ()
+        spikes = (s for c in some for s in c.spikes)
+        told_s = Union((*(e.span_s for e in told), *spikes))
         back = (e for e in _returned(tracks) if not told_s.touches(e.span_s))
         told += [event for piece in back if (event := scene.told(piece)) is not None]
     kept = _together(told)

@@ -54,6 +54,11 @@ class Lines:
     def __init__(self, lines: Iterable[Channel]) -> None:
         self._lines = [(line, _usual(line)) for line in lines]
 
+    @property
+    def has_supply(self) -> bool:
+        """Whether the supply was recorded: it tells a spike from tracks that fall from one level."""
+        return any(line.kind.role is Role.SUPPLY for line, _ in self._lines)
+
     def left(self, span: Span) -> bool:
         """Whether one of them left its usual value during a span."""
         return any(_left(line, usual, span) for line, usual in self._lines)
