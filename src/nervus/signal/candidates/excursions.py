@@ -16,6 +16,7 @@ from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import Floor
 from nervus.signal.arithmetic.spans import Union, runs_of
 from nervus.signal.candidates.edges import ROUNDED_S, SLOPE_SAMPLES, Segments, split_at_edges
+from nervus.signal.candidates.flanks import flanks
 from nervus.signal.instruments.instrument import Instrument, floor_of
 
 # Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
@@ -35,8 +36,6 @@ _QUICKEST_PCT_PER_S = 1500.0
 _LEAPT_PCT = 5.0
 # An interruption with one edge only must meet the course within this time of it.
 _FADE_S = 0.25
-# The way to a rail and back is made of steps of this share of the largest.
-_FLANK = 0.15
 # It has met it where it is no further from it than this share of the edge.
 _MEETS = 0.3
 # Within so many samples of its ends, and the time that input filters take, an excursion goes this
@@ -314,25 +313,7 @@ def _at_rail(track: Instrument) -> list[tuple[int, int]]:
     """Stretches at a rail, for a track that usually stays well away from it."""
     beyond = np.flatnonzero(track.beyond_range(track.level))
     runs = [(int(a) - 1, int(b) + 1) for a, b in zip(*runs_of(beyond), strict=True)]
-    return runs if track.is_slow else [(_flank(track, a, -1), _flank(track, b, 1)) for a, b in runs]
-
-
-def _flank(track: Instrument, beside: int, way: int) -> int:
-    """Where a track that is at a rail next to a sample came from, or goes to: the foot of its way there.
-
-    A film on a worn track, or an input that holds its charge, lets it fall for some hundredths of a
-    second: by steps that are no smaller than a share of the largest, but for a moment's touch.
-    """
-    at_rail, reach = beside - way, ceil(_FADE_S / max(track.interval_s, 1e-7))
-    before = track.level[max(at_rail - reach, 0) : at_rail + 1][::-1]
-    steps = np.abs(np.diff(before if way < 0 else track.level[at_rail : at_rail + reach + 1]))
-    least = max(_FLANK * float(steps.max(initial=0.0)), track.step_tolerance)
-    large = np.flatnonzero(steps > least)
-    touch = ceil(BURST_GAP_S / max(track.interval_s, 1e-7))
-    if not large.size or large[0] > touch:
-        return beside
-    rests = np.flatnonzero(np.diff(large) > touch)
-    return at_rail + way * (int(large[rests[0] if rests.size else -1]) + 1)
+    return runs if track.is_slow else [flanks(track, pair, BURST_GAP_S) for pair in runs]
 
 
 def joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:

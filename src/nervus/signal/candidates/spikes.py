@@ -22,7 +22,7 @@ _SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
 # All lines move by the same volts within this share; one of them may be filtered better. Two tracks
 # have the same input, and an open supply or ground moves them alike by chance only.
 _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
-# A level is held over so many samples that are no less than this share of the furthest off.
+# A level is held where so many samples, and half of all, are no less than this share of the furthest.
 _HELD, _HELD_SAMPLES = 0.9, 3
 # It swings to both sides if each is at least this share of the greater one.
 _BOTH_SIDES, _APART_V = 0.05, 0.2
@@ -103,7 +103,7 @@ def _share(excursion: Excursion, reference: Channel, moves: FloatArray, apart_v:
     swings = float(moves.max()) > least and float(moves.min()) < -least
     # An opening would bring both to one level, and so move them differently by what they are apart.
     # Electronics that fall out may move them alike, but hold their level, and a spike does not.
-    held = np.count_nonzero(np.abs(moves) > _HELD * peak) >= _HELD_SAMPLES
+    held = np.count_nonzero(np.abs(moves) > _HELD * peak) >= max(_HELD_SAMPLES, moves.size / 2)
     apart = apart_v > max(_APART_V, 2.0 * _ALIKE_LONG * peak) and not held
     if swings:
         return _ALIKE_TRACKS

@@ -193,7 +193,7 @@ def _ends(low: float, high: float, above: float) -> tuple[float, float, str]:
         return closed, high, _BASIS_REACHED_BOTH
     if high + above >= _OPEN_AT_LEAST:
         return closed, high, say("from the open end that was reached and a usual closed one")
-    return closed, min(usual_open, _MOST_OPEN - above), _BASIS_USUAL
+    return closed, max(min(usual_open, _MOST_OPEN - above), high, closed + 1.0), _BASIS_USUAL
 
 
 def _stopped_again(rising: Course) -> bool:
