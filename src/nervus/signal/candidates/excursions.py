@@ -16,7 +16,7 @@ from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import Floor
 from nervus.signal.arithmetic.spans import Union, runs_of
 from nervus.signal.candidates.edges import ROUNDED_S, SLOPE_SAMPLES, Segments, split_at_edges
-from nervus.signal.candidates.flanks import flanks
+from nervus.signal.candidates.flanks import with_flanks
 from nervus.signal.instruments.instrument import Instrument, floor_of
 
 # Bursts of a chattering contact: shorter quiet than this between two interruptions is one event.
@@ -311,9 +311,10 @@ def _meets(track: Instrument, away: tuple[int, int], anchor: int, slope: float) 
 
 def _at_rail(track: Instrument) -> list[tuple[int, int]]:
     """Stretches at a rail, for a track that usually stays well away from it."""
-    beyond = np.flatnonzero(track.beyond_range(track.level))
-    runs = [(int(a) - 1, int(b) + 1) for a, b in zip(*runs_of(beyond), strict=True)]
-    return runs if track.is_slow else [flanks(track, pair, BURST_GAP_S) for pair in runs]
+    first, last = runs_of(np.flatnonzero(track.beyond_range(track.level)))
+    if not track.is_slow:
+        return with_flanks(track, first, last, BURST_GAP_S)
+    return [(a - 1, b + 1) for a, b in zip(first.tolist(), last.tolist(), strict=True)]
 
 
 def joined(pairs: list[tuple[int, int]]) -> list[tuple[int, int]]:
