@@ -313,7 +313,7 @@ def _at_rail(track: Instrument) -> list[tuple[int, int]]:
     """Stretches at a rail, for a track that usually stays well away from it."""
     first, last = runs_of(np.flatnonzero(track.beyond_range(track.level)))
     if not track.is_slow:
-        return with_flanks(track, first, last, BURST_GAP_S)
+        return with_flanks(track, first, last)
     return [(a - 1, b + 1) for a, b in zip(first.tolist(), last.tolist(), strict=True)]
 
 

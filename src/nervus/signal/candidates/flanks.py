@@ -11,25 +11,22 @@ import numpy as np
 from nervus.domain.channel import BoolArray, IntArray
 from nervus.signal.instruments.instrument import Instrument
 
-# They are made of steps of this share of the largest, and over within this time; so many samples beside
-# the rail tell that there is one.
-_SHARE, _LONGEST_S, _FIRST = 0.15, 0.25, 4
+# They are made of steps of this share of the largest, and over within this time; no pause on them is
+# longer than a moment's touch: spikes follow each other. So many samples beside the rail tell of one.
+_SHARE, _LONGEST_S, _TOUCH_S, _FIRST = 0.15, 0.25, 0.015, 4
 
 
-def with_flanks(
-    track: Instrument, first: IntArray, last: IntArray, touch_s: float
-) -> list[tuple[int, int]]:
+def with_flanks(track: Instrument, first: IntArray, last: IntArray) -> list[tuple[int, int]]:
     """Stays at a rail with their flanks: the samples just before and just behind each of them.
 
     Args:
         track: the track.
         first: the first sample of each stay, shape (n,).
         last: the last one, shape (n,).
-        touch_s: a pause no longer than this is a moment's touch.
     """
     before, behind = first - 1, last + 1
     # Within a burst it comes from a rail and goes back to it.
-    touch = ceil(touch_s / max(track.interval_s, 1e-7))
+    touch = ceil(_TOUCH_S / max(track.interval_s, 1e-7))
     apart = np.pad(first[1:] - last[:-1] > touch, 1, constant_values=True)[: first.size + 1]
     for feet, way, free in ((before, -1, apart[:-1]), (behind, 1, apart[1:])):
         for n in np.flatnonzero(free & _goes_on(track, feet - way, way)).tolist():
