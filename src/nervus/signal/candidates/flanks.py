@@ -14,8 +14,8 @@ from nervus.signal.instruments.instrument import Instrument
 # They are made of steps of this share of the largest, and over within this time; no pause on them is
 # longer than a moment's touch: spikes follow each other. So many samples beside the rail tell of one.
 _SHARE, _LONGEST_S, _TOUCH_S, _FIRST = 0.15, 0.25, 0.015, 4
-# What stays for no longer than an ignition spike may be one, and others beside it.
-_SPIKE_S = 0.012
+# An ignition spike, or a few in a row, are over after this time: what stays for no longer may be one.
+LONGEST_SPIKE_S = 0.012
 
 
 def with_flanks(track: Instrument, first: IntArray, last: IntArray) -> list[tuple[int, int]]:
@@ -30,7 +30,7 @@ def with_flanks(track: Instrument, first: IntArray, last: IntArray) -> list[tupl
     # Within a burst it comes from a rail and goes back to it.
     touch = ceil(_TOUCH_S / max(track.interval_s, 1e-7))
     apart = np.pad(first[1:] - last[:-1] > touch, 1, constant_values=True)[: first.size + 1]
-    stays = track.time_s[last] - track.time_s[first] > _SPIKE_S
+    stays = track.time_s[last] - track.time_s[first] > LONGEST_SPIKE_S
     for feet, way, free in ((before, -1, apart[:-1]), (behind, 1, apart[1:])):
         for n in np.flatnonzero(free & stays & _goes_on(track, feet - way, way)).tolist():
             feet[n] = _foot(track, int(feet[n]), way, touch)

@@ -14,11 +14,12 @@ from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Reco
 from nervus.signal.arithmetic.robust import median_of_five
 from nervus.signal.arithmetic.spans import Union, runs
 from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion
+from nervus.signal.candidates.flanks import LONGEST_SPIKE_S
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
 
-# A spike, or a few in a row, are over after this time and so many samples.
-_SAMPLES, _LONGEST_S, _LONGEST_TRACKS_S = 6, 0.012, 0.003
+# A spike, or a few in a row, are over after so many samples; where only tracks tell, after this time.
+_SAMPLES, _LONGEST_TRACKS_S = 6, 0.003
 # All lines move by the same volts within this share; one of them may be filtered better. Two tracks
 # have the same input, and an open supply or ground moves them alike by chance only.
 _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
@@ -57,7 +58,7 @@ def is_spike(
         `None` where the reference has no sample at that instant, or can't show more than it did.
     """
     start, end = excursion.span_s
-    if end - start > _LONGEST_S:
+    if end - start > LONGEST_SPIKE_S:
         return False
     slack = min(0.3 * track.interval_s, _AT_ONCE_S)
     own = slice(*np.searchsorted(track.time_s, (start - slack, end + slack)).tolist())
