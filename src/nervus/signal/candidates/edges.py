@@ -27,6 +27,9 @@ _NUDGE_PCT = 15.0
 # (T / 2)^2 (the square of what is left of its speed, half at the most; common practice for the time, no
 # published source).
 _STRUCK, _STRUCK_S, _STRIKES = 4.0, 0.1, 4.0
+# What goes there and back by D within T takes 16 D / T^2 from rest to rest, and is nearer by T / 4 times
+# its speed if it went that way already. More samples than this leave it time enough.
+_BACK_WITHIN = 8
 # Where a step goes over many samples each end of it is the mean of this part of them.
 _OF_WIDTH = 4
 # An edge is unprepared when it is this many times what its neighbours move the same way.
@@ -94,7 +97,36 @@ def quickness(track: Instrument, spans: Sequence[Span]) -> FloatArray:
     rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
     widths = {1, 2, rounded} if rounded < track.level.size // 8 else {1, 2}
     quickest = np.max([_quickest(track, ends, width) for width in widths], axis=0)
-    return np.asarray(quickest.reshape(-1, 2))
+    both = _there_and_back(track, *ends.reshape(-1, 2).T)
+    return np.asarray(np.maximum(quickest.reshape(-1, 2), both[:, None]))
+
+
+def _there_and_back(track: Instrument, first: IntArray, behind: IntArray) -> FloatArray:
+    """How quickly a track goes to its furthest from just before `first`, and comes back to `behind`.
+
+    As a multiple of the quickest that a plate can: both ways together take no longer than from the one
+    sample to the other, wherever between them it left. Shape (n,); 0 where a plate that struck a stop
+    may leap, and where nothing is before or behind.
+    """
+    size, level, time_s = track.level.size, track.level, track.time_s
+    short = (behind - first <= _BACK_WITHIN) & (first >= 2) & (behind <= size - 2) & (behind > first)
+    before, after = (np.where(short, at, 2) for at in (first - 1, behind))
+    inner = np.minimum(before[:, None] + 1 + np.arange(_BACK_WITHIN), after[:, None] - 1)
+    own_s = (after - before) * track.interval_s
+    took_s = np.maximum(np.maximum(time_s[after] - time_s[before], own_s), 1e-9)
+    whole_s = np.maximum(time_s[after] - time_s[before], 1e-9)[:, None]
+    share = (time_s[inner] - time_s[before, None]) / whole_s
+    off = level[inner] - level[before, None] - share * (level[after] - level[before])[:, None]
+    furthest = np.take_along_axis(off, np.abs(off).argmax(axis=1)[:, None], axis=1)[:, 0]
+    sign, step = np.sign(furthest), np.abs(furthest)
+    leaving = np.maximum(sign * (level[before] - level[before - 1]), 0.0)
+    coming = np.maximum(sign * (level[after] - level[np.minimum(after + 1, size - 1)]), 0.0)
+    ready = (leaving + coming) / 2.0 * (after - before) / 4.0
+    own = np.maximum(step - ready - track.tolerance, 0.0)
+    most = np.where(step < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
+    ends = np.stack((level[before], level[before] + furthest))
+    leaps = step < np.maximum(_leap(track, before, ends), _leap(track, after, ends))
+    return np.where(short & ~leaps, 16.0 * own / (most * took_s**2), 0.0)
 
 
 def _quickest(track: Instrument, ends: IntArray, width: int) -> FloatArray:

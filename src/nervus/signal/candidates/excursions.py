@@ -171,6 +171,12 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
                 found += _fades(track, segments, left)
             anchor = trusted = current
             continue
+        fades = back > current + 1 and scan.goes_on(current + 1)
+        faded = _faded_out(track, segments, current) if fades else None
+        if faded is not None:
+            found.append(faded)
+            anchor = trusted = current = current + 1
+            continue
         if back > current + 1:
             found.append((int(segments.last[current]), int(segments.first[back])))
         current = back
@@ -210,6 +216,11 @@ class _Scan:
         if back >= len(self._entry) or self._begins[back] - self._ends[left] > _LONGEST_WITHIN_RANGE_S:
             return False
         return any(map(self._is_gone, range(left + 1, back)))
+
+    def goes_on(self, at: int) -> bool:
+        """Whether a segment is long, and the shaft moves meanwhile: what is lost reads one level."""
+        moves = abs(self._exit[at] - self._entry[at]) > _LEAPT_PCT
+        return moves and self._samples[at] >= _GOES_ON and self._ends[at] - self._begins[at] > _FADE_S
 
     def stood(self, left: int, at: int, behind: int) -> bool:
         """Whether a segment was leapt to, stood at for no longer than no hold lasts, and leapt from.
@@ -277,10 +288,17 @@ def _fades(track: Instrument, segments: Segments, current: int) -> list[tuple[in
     )
     if faded_in is not None:
         return [(faded_in, edge_to)]
-    faded_out = _meets(
-        track, (edge_to, int(segments.last[after])), edge_from, float(segments.slope_out[current])
+    faded_out = _faded_out(track, segments, current)
+    return [faded_out] if faded_out is not None else []
+
+
+def _faded_out(track: Instrument, segments: Segments, current: int) -> tuple[int, int] | None:
+    """An interruption that fades out behind the edge after `current`."""
+    edge_from, edge_to = int(segments.last[current]), int(segments.first[current + 1])
+    met = _meets(
+        track, (edge_to, int(segments.last[current + 1])), edge_from, float(segments.slope_out[current])
     )
-    return [(edge_from, faded_out)] if faded_out is not None else []
+    return (edge_from, met) if met is not None else None
 
 
 def _meets(track: Instrument, away: tuple[int, int], anchor: int, slope: float) -> int | None:

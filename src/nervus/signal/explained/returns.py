@@ -52,7 +52,8 @@ def find_returns(track: Instrument) -> tuple[Excursion, ...]:
                 found.append(Excursion(span, before, after, furthest, inner.size, weak=True))
                 break
     deep = deep_enough(track)
-    return tuple(e for e in found if e.depth >= deep and not _may_be_a_stop(track, e))
+    told = (e for e in found if e.depth >= deep or track.is_unusual(e.level))
+    return tuple(e for e in told if not _may_be_a_stop(track, e))
 
 
 def comes_back(track: Instrument, excursion: Excursion) -> float:

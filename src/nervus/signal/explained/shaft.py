@@ -21,6 +21,7 @@ from nervus.signal.explained.feed_signs import Lines
 from nervus.signal.instruments.instrument import Instrument, prepare
 from nervus.signal.motion import lags, relation
 from nervus.signal.motion.course import Course, course_of
+from nervus.signal.motion.ended import Ended, find_ended, gone_on
 from nervus.signal.motion.frames import (
     ends_shown,
     frame_from_profile,
@@ -42,7 +43,9 @@ _MANY, _EACH_WAY, _SWINGS_S = 10, 0.2, 0.04
 _PIECE = 1 << 14
 # Tracks that share so much of so many stamps are sampled together, not polled one after the other.
 _STAMPS, _TOGETHER = 400, 0.5
-# A slow logger may stamp alike what it read in turn.
+# Learned again, a line goes the same way within this share.
+_SAME_LINE = 0.1
+# A slower logger may stamp alike what it read in turn.
 _SURELY_TOGETHER_S = 0.01
 
 
@@ -64,6 +67,7 @@ class Shaft:
         travel: where the shaft was; `None` where no track was recorded.
         passes: of the travel.
         asked: what asked the shaft to move, if that was recorded and it follows.
+        ended: the track that shows no more before the travel ends, if one does.
     """
 
     sensor: Sensor
@@ -76,6 +80,7 @@ class Shaft:
     travel: Travel | None = None
     passes: tuple[Pass, ...] = ()
     asked: Asked | None = None
+    ended: Ended | None = None
 
     def faulty(self, track: Instrument) -> tuple[Span, ...]:
         """The spans of a track's events."""
@@ -122,24 +127,53 @@ def follow(
     if not tracks:
         return Shaft(sensor)
     profile = profile if sensor is Sensor.THROTTLE else None
-    asked = who_asked(recording, tracks)
     tracks = _on_one_clock(tracks)
     if straighten is not None:
         tracks = tuple(map(straighten, tracks))
-    found = [propose(recording, t, asked, witnessed=len(tracks) == 2) for t in tracks]
-    candidates = {c.track.id: c for c in found}
-    tracks = tuple(c.track for c in found)
-    spikes = {t.id: candidates[t.id].spikes for t in tracks}
+    asked, tracks, candidates = _proposed(recording, tracks)
     pair, related = _pair(tracks, candidates, profile)
+    away = {name: _away(c) for name, c in candidates.items()}
+    ended, at_end_s = None if pair is None else find_ended(pair, away), tuple[Span, ...]()
+    if pair is not None and ended is not None:
+        track = next(t for t in tracks if t.id == ended.id)
+        whole, at_end_s = gone_on(track, ended, pair, away[pair.other(track).id])
+        asked, tracks, candidates = _proposed(
+            recording, tuple(whole if t is track else t for t in tracks)
+        )
+        pair, related = _pair_again(pair, related, _pair(tracks, candidates, profile))
+    spikes = {t.id: candidates[t.id].spikes for t in tracks}
     feed = Lines((*recording.with_role(Role.SUPPLY), *recording.with_role(Role.GROUND)))
     air = who_breathed(recording, tracks, {t.id: candidates[t.id].excursions for t in tracks})
     witnesses = [w for w in (asked, air) if w is not None]
     events = explain(tracks, pair, candidates, witnesses, feed)
+    if ended is not None:
+        events = tuple(e for e in events if not _is_of_its_end(e, ended, at_end_s))
     wipers = profile is not None and profile.sensor is SensorKind.CONTACT
     events = what_is_shared(events, {t.id: t for t in tracks}, feed, wipers=wipers)
-    shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes, asked=asked)
+    shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes, asked=asked, ended=ended)
     courses = {t.id: _course(shaft, candidates[t.id], spikes[t.id]) for t in tracks}
     return _moved(recording, replace(shaft, courses=courses), profile)
+
+
+def _proposed(
+    recording: Recording, tracks: tuple[Instrument, ...]
+) -> tuple[Asked | None, tuple[Instrument, ...], dict[str, Candidates]]:
+    """What asked the tracks to move, the tracks as they were read, and where each left its course."""
+    asked = who_asked(recording, tracks)
+    found = [propose(recording, t, asked, witnessed=len(tracks) == 2) for t in tracks]
+    return asked, tuple(c.track for c in found), {c.track.id: c for c in found}
+
+
+def _is_of_its_end(event: Event, ended: Ended, at_end_s: tuple[Span, ...]) -> bool:
+    """Whether a track that ends seems to have left alone while it stood at its end."""
+    name, excursion = event.deepest
+    deepest_s = float(np.mean(excursion.deepest_s or event.span_s))
+    return name == ended.id and len(event.parts) == 1 and bool(inside(np.asarray([deepest_s]), at_end_s))
+
+
+def _away(found: Candidates) -> tuple[Span, ...]:
+    """When a track was off its course by more than a quick hand makes it."""
+    return (*(e.span_s for e in found.excursions if not e.weak), *found.spikes)
 
 
 def _course(shaft: Shaft, found: Candidates, spikes: tuple[Span, ...]) -> Course:
@@ -197,12 +231,26 @@ def _pair(
         related = relation.describe(line, first.supply_v)
     if line is None:
         return None, related
-    together = one.interval_s <= _SURELY_TOGETHER_S and np.array_equal(one.time_s, two.time_s)
+    together = np.array_equal(one.time_s, two.time_s) and (
+        one.interval_s <= _SURELY_TOGETHER_S or lags.are_read_at_once(one.level, two.level, line)
+    )
     skew_s = 0.0
     if together or not _share_stamps(one, two):
         interval_s = max(one.interval_s, two.interval_s)
         skew_s = lags.estimate_skew(first, second, line, interval_s, together=together)
     return Pair(one, two, line, skew_s, together and skew_s == 0.0), related
+
+
+def _pair_again(
+    known: Pair, related: TrackRelation, again: tuple[Pair | None, TrackRelation]
+) -> tuple[Pair, TrackRelation]:
+    """A pair as it is learned again of tracks of which one does not end: by nearly the same line."""
+    pair = again[0]
+    if pair is None:
+        return known, related
+    if abs(pair.line.slope / known.line.slope - 1.0) > _SAME_LINE:
+        return replace(pair, line=known.line, skew_s=known.skew_s, together=known.together), related
+    return pair, again[1]
 
 
 def _both_stood(one: Instrument, two: Instrument) -> tuple[FloatArray, FloatArray]:
