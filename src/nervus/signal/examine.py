@@ -36,7 +36,7 @@ from nervus.signal.instruments.key import is_witnessed, key_off_spans
 from nervus.signal.motion.course import Course, plain_course
 from nervus.signal.motion.pair import Pair
 from nervus.signal.told import disagreement, drops, following, linearity, ranges, rest, supply
-from nervus.signal.told.coverage import describe_coverage, of_contactless
+from nervus.signal.told.coverage import describe_coverage, of_contactless, of_ended
 from nervus.signal.told.groups import in_groups
 from nervus.signal.told.one_cause import (
     all_over,
@@ -112,6 +112,7 @@ def examine(
     pairs = zip(recorded.channels, recording.channels, strict=True)
     channels = tuple(_timed(sampling.summarise(c, told), (throttle, pedal)) for c, told in pairs)
     coverage, technology = _coverage(channels, travel, throttle.passes, findings, profile)
+    coverage = _with_ended(coverage, throttle)
     progress(say("Done"), 1.0)
     return Examination(
         duration_s=round(recording.duration_s, 6),
@@ -140,7 +141,8 @@ def _followed(
 ) -> tuple[Shaft, tuple[DeadSpot, ...]]:
     """What a recording shows of one shaft without what is bridged of its tracks, and what is."""
     shaft = follow(recording, sensor, supply_v, key_off, profile)
-    bridged = find_bridged(shaft)
+    # Where a track ends it is no longer straight, bridged or not.
+    bridged = find_bridged(shaft) if shaft.ended is None else None
     if bridged is None:
         return shaft, ()
     straight = follow(recording, sensor, supply_v, key_off, profile, bridged.straight)
@@ -193,6 +195,17 @@ def _coverage(
     if told or (technology is SensorKind.UNKNOWN and _fell_out(findings)):
         return of_contactless(coverage, by_profile=told), SensorKind.CONTACTLESS
     return coverage, technology
+
+
+def _with_ended(coverage: Coverage, shaft: Shaft) -> Coverage:
+    """Coverage with where a track of the throttle ends before its sister, if one does."""
+    ended = shaft.ended
+    if ended is None or shaft.travel is None or shaft.pair is None:
+        return coverage
+    track = next(t for t in shaft.tracks if t.id == ended.id)
+    at = shaft.travel.frames[ended.id].percent(track.own(np.asarray([ended.level])))
+    sister = shaft.pair.other(track).kind.track
+    return of_ended(coverage, track.kind.track, sister, float(at[0]))
 
 
 def _fell_out(findings: list[Finding]) -> bool:

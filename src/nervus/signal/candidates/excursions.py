@@ -36,7 +36,7 @@ _QUICKEST_PCT_PER_S = 1500.0
 _LEAPT_PCT = 5.0
 # An interruption with one edge only must meet the course within this time of it.
 _FADE_S = 0.25
-# It has met it where it is no further from it than this share of the edge.
+# It has met it where it is no further from it than this share of the edge, or beyond it.
 _MEETS = 0.3
 # Within so many samples of its ends, and the time that input filters take, an excursion goes this
 # share of the way.
@@ -171,12 +171,14 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
                 found += _fades(track, segments, left)
             anchor = trusted = current
             continue
-        fades = back > current + 1 and scan.goes_on(current + 1)
-        faded = _faded_out(track, segments, current) if fades else None
-        if faded is not None:
-            found.append(faded)
-            anchor = trusted = current = current + 1
-            continue
+        went_on = scan.first_that_goes_on(trusted, current, back)
+        if went_on is not None:
+            met = (int(segments.last[current]), int(segments.first[went_on]))
+            over = _faded_out(track, segments, current) if went_on == current + 1 else met
+            if over is not None:
+                found.append(over)
+                anchor = trusted = current = went_on
+                continue
         if back > current + 1:
             found.append((int(segments.last[current]), int(segments.first[back])))
         current = back
@@ -217,10 +219,18 @@ class _Scan:
             return False
         return any(map(self._is_gone, range(left + 1, back)))
 
-    def goes_on(self, at: int) -> bool:
-        """Whether a segment is long, and the shaft moves meanwhile: what is lost reads one level."""
-        moves = abs(self._exit[at] - self._entry[at]) > _LEAPT_PCT
-        return moves and self._samples[at] >= _GOES_ON and self._ends[at] - self._begins[at] > _FADE_S
+    def first_that_goes_on(self, trusted: int, current: int, back: int) -> int | None:
+        """The first segment between that is long, and in which the shaft moves: no interruption is one.
+
+        What is lost reads one level; and the shaft was where it begins no later than a spring takes it.
+        """
+        for j in range(current + 1, back):
+            moves = abs(self._exit[j] - self._entry[j]) > _LEAPT_PCT
+            long = self._samples[j] >= _GOES_ON and self._ends[j] - self._begins[j] > _FADE_S
+            reached = self._tolerance + _QUICKEST_PCT_PER_S * (self._begins[j] - self._ends[trusted])
+            if moves and long:
+                return j if abs(self._entry[j] - self._exit[trusted]) < reached else None
+        return None
 
     def stood(self, left: int, at: int, behind: int) -> bool:
         """Whether a segment was leapt to, stood at for no longer than no hold lasts, and leapt from.
@@ -320,7 +330,9 @@ def _meets(track: Instrument, away: tuple[int, int], anchor: int, slope: float) 
     course = track.level[anchor] + slope * (track.time_s[indices] - track.time_s[anchor])
     apart = track.level[indices] - course
     edge = abs(float(track.level[away[0]] - track.level[anchor]))
-    met = np.flatnonzero(np.abs(apart) < max(track.tolerance, _MEETS * edge))
+    met = np.flatnonzero(
+        (np.abs(apart) < max(track.tolerance, _MEETS * edge)) | (apart * apart[0] < 0.0)
+    )
     if not met.size or met[0] < 2 or abs(slope) < 1e-9:
         return None
     # What stays off by as much as the edge itself is a hold, not an interruption that fades.

@@ -27,6 +27,8 @@ _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
 _HELD, _HELD_SAMPLES = 0.9, 3
 # It swings to both sides if each is at least this share of the greater one.
 _BOTH_SIDES, _APART_V = 0.05, 0.2
+# So far above itself, as a share, no regulator lets a supply go (common practice: within 5 %).
+_LIFTED = 0.05
 # A supply that falls to this is open: that is no spike, which adds what it adds wherever the line was.
 _COLLAPSED_V = 0.5
 # What was read further apart did not see the same spike: it is over by then.
@@ -67,6 +69,11 @@ def is_spike(
         return None if excursion.samples == 1 else False
     own_v, others_v = track.own(track.level[own]), reference.values[at[there]]
     stands_v = _around(reference.values, int(at[there][0]), int(at[there][-1]) + 1)
+    if track.kind.unit is not Unit.VOLT:
+        # What a unit makes of volts is no measure of them; but nothing lifts a supply save what is
+        # coupled in.
+        lifted = excursion.samples <= _LONE and float(others_v.max()) - stands_v > _LIFTED * stands_v
+        return True if lifted else None
     moves = own_v - _around(track.level, own.start, own.stop) * track.supply_v / 100.0
     mine, others = moves[there], others_v - stands_v
     if reference.id == "vref_v" and others_v.min() < _COLLAPSED_V:
@@ -126,9 +133,10 @@ def _around(volts: FloatArray, first: int, last: int) -> float:
 
 def shared_lines(recording: Recording, track_id: str) -> tuple[Channel, ...]:
     """The lines on which an ignition spike would show too: the supply, the other track."""
+    supply = recording.with_role(Role.SUPPLY)
     if not track_id.endswith("_v"):
-        return ()
-    lines = (*recording.with_role(Role.SUPPLY), *recording.with_role(Role.TRACK))
+        return supply
+    lines = (*supply, *recording.with_role(Role.TRACK))
     return tuple(c for c in lines if c.kind.unit is Unit.VOLT and c.id != track_id)
 
 

@@ -45,7 +45,7 @@ _PIECE = 1 << 14
 _STAMPS, _TOGETHER = 400, 0.5
 # Learned again, a line goes the same way within this share.
 _SAME_LINE = 0.1
-# A slower logger may stamp alike what it read in turn.
+# A slow logger may stamp alike what it read in turn.
 _SURELY_TOGETHER_S = 0.01
 
 
@@ -231,9 +231,7 @@ def _pair(
         related = relation.describe(line, first.supply_v)
     if line is None:
         return None, related
-    together = np.array_equal(one.time_s, two.time_s) and (
-        one.interval_s <= _SURELY_TOGETHER_S or lags.are_read_at_once(one.level, two.level, line)
-    )
+    together = one.interval_s <= _SURELY_TOGETHER_S and np.array_equal(one.time_s, two.time_s)
     skew_s = 0.0
     if together or not _share_stamps(one, two):
         interval_s = max(one.interval_s, two.interval_s)

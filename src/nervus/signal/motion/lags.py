@@ -24,10 +24,6 @@ _FAR_PCT = 15.0
 # ones, in so many parts of the recording, most of which must say so, and agree far better.
 _APART_S, _COARSE_S, _FINER_S, _IN_LINE_S = 0.6, 0.05, (0.01, 0.001), 0.03
 _PARTS, _LEAST_PARTS, _FAR_BETTER = 5, 3, 0.5
-# In quick motion, that is from so much on between two readings, percent of supply, what is read at one
-# instant is neither late nor early by more than this share of an interval; told by so many readings, of
-# which one in five may be off for other reasons.
-_QUICK_PCT, _AT_ONCE, _LEAST_QUICK, _MOSTLY = 3.0, 0.03, 20, 80.0
 # Points enough to tell how far the clocks of a part are apart.
 _MANY_MOVING, _ENOUGH_IN_PART = 1_500, 12_000
 # And to tell how late one of two tracks is.
@@ -58,34 +54,6 @@ def estimate_skew(
     if finer is None or not finer.min() < _BETTER * costs[middle]:
         return 0.0
     return float(around[int(np.argmin(finer))])
-
-
-def are_read_at_once(first: FloatArray, second: FloatArray, line: Line) -> bool:
-    """Whether two tracks that are stamped alike were read at one instant, not in turn.
-
-    Told by quick motion: read in turn they are apart by what the shaft went meanwhile, the one way while
-    it opens and the other way while it closes; in an order that changes, now by more and now by less.
-    What both is alike whichever way it goes is the tracks' own. What hardly moved says nothing, and is
-    not taken to be so.
-
-    Args:
-        first: the levels of one, percent of supply, shape (n,).
-        second: those of the other with the same stamps, shape (n,).
-        line: what relates them.
-    """
-    expected = line.at(first)
-    apart = second - expected
-    ways = np.diff(expected)
-    went = np.where(ways[1:] * ways[:-1] > 0.0, (ways[1:] + ways[:-1]) / 2.0, 0.0)
-    quick = np.minimum(np.abs(ways[1:]), np.abs(ways[:-1])) > _QUICK_PCT
-    quick &= went != 0.0
-    if np.count_nonzero(quick) < _LEAST_QUICK:
-        return False
-    late = float(np.median(apart[1:-1][quick] / went[quick]))
-    unsteady = np.abs(apart[1:-1] - (apart[2:] + apart[:-2]) / 2.0)
-    at_rest = float(np.percentile(unsteady[~quick], _MOSTLY)) if not quick.all() else 0.0
-    unsteady = (unsteady[quick] - at_rest) / np.abs(went[quick])
-    return abs(late) < _AT_ONCE and float(np.percentile(unsteady, _MOSTLY)) < 2.0 * _AT_ONCE
 
 
 def estimate_clock(first: Course, second: Course, interval_s: float) -> tuple[float, float]:

@@ -76,6 +76,25 @@ def of_contactless(coverage: Coverage, *, by_profile: bool) -> Coverage:
     return replace(coverage, text=f"{coverage.text} {known} {rest}")
 
 
+def of_ended(coverage: Coverage, track: str, sister: str, percent: float) -> Coverage:
+    """The same with where a track shows no more, which is no fault of it.
+
+    Args:
+        coverage: of the recording.
+        track: what a technician calls it.
+        sister: what the other one is called.
+        percent: of the travel, from where on.
+    """
+    text = say(
+        "From {percent:.0f} % of the travel on {track} stands at its end, as some are made to: there "
+        "{sister} alone tells.",
+        percent=percent,
+        track=track,
+        sister=sister,
+    )
+    return replace(coverage, text=f"{coverage.text} {text}")
+
+
 def _chance(watched_s: float, events: int) -> str:
     """What the time that was watched says: about what did not show, or about a repair."""
     if events == 0:

@@ -32,8 +32,6 @@ _FINEST_S = 0.002
 _AROUND_PCT = 14.0
 # Where the shaft bends by more, percent of travel, what tracks read in turn are apart by is motion.
 _STRAIGHT_PCT = 3.0
-# How tracks bend at a place is seen in so many stretches of each pass over it.
-_STRETCHES = 10
 # Nearer than this to its stops a plate lands and bounces.
 _STOP_PCT = 1.5
 
@@ -67,7 +65,6 @@ class Apart:
         time_s: of the readings, shape (n,).
         own: where the track says it was, percent of travel, shape (n,).
         other: where the sister does, shape (n,).
-        together: whether both were read at one instant each time.
     """
 
     track: Instrument
@@ -77,7 +74,6 @@ class Apart:
     time_s: FloatArray
     own: FloatArray
     other: FloatArray
-    together: bool
 
     @property
     def cell_pct(self) -> float:
@@ -113,33 +109,25 @@ class Apart:
         at_s = self.time_s[of_pass][(there >= place[0]) & (there <= place[1])]
         return (float(at_s[0]), float(at_s[-1])) if at_s.size else None
 
-    def how_own(self, spans: list[Span]) -> float:
-        """How far it is the track that is off through some spans: 1 where it is, -1 where its sister is.
+    def is_own(self, spans: list[Span]) -> bool:
+        """Whether it is the track that goes through some spans unlike a shaft, and not its sister.
 
-        By how both bend meanwhile. What the shaft does is in both; what they are apart by bends with the
-        one that is off, and against the other.
+        Held against the straight way from before it to behind it: what the shaft did is in both.
         """
-        interval_s, own, apart = float(np.median(np.diff(self.time_s))), 0.0, 0.0
+        time_s = self.time_s
+        interval_s, more = float(np.median(np.diff(time_s))), 0.0
         for start, end in spans:
             around = max(0.5 * (end - start), 2.0 * interval_s)
-            first, last = np.searchsorted(self.time_s, (start - around, end + around)).tolist()
+            first, last = np.searchsorted(time_s, (start - around, end + around)).tolist()
             if last - first < 4:
                 continue
-            one, two = (self._bent(x, slice(first, last)) for x in (self.own, self.other))
-            own += float(np.sum(one**2) - np.sum(two**2))
-            apart += float(np.sum((one - two) ** 2))
-        return own / max(apart, 1e-9)
-
-    def _bent(self, read: FloatArray, some: slice) -> FloatArray:
-        """How some readings bend, shape (m,): from stretch to stretch, or off the straight way.
-
-        What was read in turn while the shaft moved bends by that from reading to reading.
-        """
-        level, time_s = read[some], self.time_s[some]
-        if self.together:
-            return np.diff(block_means(level, max(1, level.size // _STRETCHES)), 2)
-        share = (time_s - time_s[0]) / (time_s[-1] - time_s[0])
-        return np.asarray(level - level[0] - share * (level[-1] - level[0]))
+            share = (time_s[first:last] - time_s[first]) / (time_s[last - 1] - time_s[first])
+            of_own, of_other = (
+                float(np.sum((x[first:last] - x[first] - share * (x[last - 1] - x[first])) ** 2))
+                for x in (self.own, self.other)
+            )
+            more += (of_own - of_other) / max(of_own + of_other, 1e-9)
+        return more > 0.0
 
 
 def find_apart(
@@ -249,11 +237,10 @@ def _during(
     if track.is_slow:
         # A stop ends a pass at full speed, at any instant between two readings.
         known &= ~inside(time_s, ends_of(passes, at_stops=True), track.interval_s)
-    if track.is_slow and not pair.together:
         # Between two readings of the sister the shaft went straight as far as she does not bend there.
         known &= bends_beside(other) <= _STRAIGHT_PCT
     step = 100.0 * pair.resolution(track) / whole
-    return Apart(track, frame, step, passes, time_s[known], own[known], other[known], pair.together)
+    return Apart(track, frame, step, passes, time_s[known], own[known], other[known])
 
 
 def _folded(seen: Apart, passes: tuple[Pass, ...]) -> Fold:

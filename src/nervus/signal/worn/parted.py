@@ -33,8 +33,6 @@ _ONE_PCT = 1.6
 _BESIDE_SHARE = 0.35
 # A pass shows a place where it is off along with what is told by this share.
 _ALIKE, _STRONG = 0.5, 0.4
-# What a point of another pass counts, beside one of a pass that is off.
-_OTHERS = 0.15
 _LEAST_PASSES, _LEAST_SHARE = 3, 0.4
 # An explanation leaves this share of what the tracks are apart by at most; it is looked for in steps of
 # this, percent of travel, or so many of a wide place, with so many points at most, and the best one in
@@ -57,14 +55,12 @@ class _Points:
         at: where the shaft was, percent of travel.
         off: what the tracks are apart besides what they are anyway, percent of travel.
         from_below: whether the shaft came to the place from below.
-        strong: whether it is of a pass that is off there: a contact does not fail every time.
     """
 
     number: IntArray
     at: FloatArray
     off: FloatArray
     from_below: BoolArray
-    strong: BoolArray
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,10 +83,8 @@ class _Told:
 _Explanation = Callable[[_Points, float, float], FloatArray]
 
 
-def find_parted(
-    shaft: Shaft, track: Instrument, told_s: tuple[Span, ...]
-) -> tuple[tuple[DeadSpot, float], ...]:
-    """Dead spots of a track that show in what it and its sister are apart by, and how much it is hers.
+def find_parted(shaft: Shaft, track: Instrument, told_s: tuple[Span, ...]) -> tuple[DeadSpot, ...]:
+    """Dead spots of a track that show in what it and its sister are apart by.
 
     Args:
         shaft: what is known of it.
@@ -113,19 +107,13 @@ def _places(folds: list[Fold], width: float) -> list[Span]:
     for fold in folds:
         seen = np.flatnonzero(np.isfinite(fold.mean))
         off, sure = np.abs(fold.mean[seen]), fold.sure[seen]
-        peaks = np.flatnonzero((sure > _DEVIATIONS) & (off > _LEAST_OF_CELL * width))
-        taken = np.zeros(off.size, dtype=np.bool_)
-        for peak in peaks[np.argsort(-off[peaks])].tolist():
+        for peak in np.flatnonzero((sure > _DEVIATIONS) & (off > _LEAST_OF_CELL * width)).tolist():
             beside = off > _BELONGS * off[peak]
             low, high = peak, peak
             while low > 0 and beside[low - 1]:
                 low -= 1
             while high < off.size - 1 and beside[high + 1]:
                 high += 1
-            # What reaches over a higher one is its flank.
-            if taken[low : high + 1].any():
-                continue
-            taken[low : high + 1] = True
             found.append((float(seen[low]) * width, float(seen[high] + 1) * width))
     narrow = (p for p in merge(sorted(found), _ONE_PCT) if p[1] - p[0] <= _WIDEST_PCT)
     return [_with_unseen(p, folds, width) for p in narrow]
@@ -141,30 +129,28 @@ def _with_unseen(place: Span, folds: list[Fold], width: float) -> Span:
     return (first - low) * width, (last + high) * width
 
 
-def _spot(seen: Apart, folds: list[Fold], near: Span) -> tuple[DeadSpot, float] | None:
+def _spot(seen: Apart, folds: list[Fold], near: Span) -> DeadSpot | None:
     track, frame, passes = seen.track, seen.frame, seen.passes
     points = _points(folds, near, seen)
-    told = _explained(points, near)
-    if (
-        told is None
-        or told.shape is None
-        or np.sum(_inside(points, told.place) & points.strong) < _LEAST_POINTS
-    ):
+    strong = _strong(points, near)
+    told = _explained(strong, near)
+    if told is None or told.shape is None or _inside(points, told.place).sum() < _LEAST_POINTS:
         return None
     place = told.place
     wide = place[1] - place[0]
     size = told.height if told.shape is Shape.STEP else wide
     if wide > _WIDEST_PCT or not _LEAST_STEPS * seen.step < size < _MOST_PCT:
         return None
-    showing = _showing(points, told)
+    showing = _showing(strong, told)
     spans = [s for n in showing if (s := seen.when(passes[n], place)) is not None]
     crossed = max(len(crossings(passes, place)), len(spans))
-    enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * _could_show(points, told))
-    own = seen.how_own(spans)
-    if not enough or own <= 0.0:
+    # Crossed quickly, a place is not read at all in most passes.
+    read = np.unique(points.number[_inside(points, place)]).size
+    enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * read)
+    if not enough or not seen.is_own(spans):
         return None
     depth = abs(frame.open - frame.closed) * told.height / 100.0
-    return pooled_spot(track.id, place, told.shape, depth, spans, (len(spans), crossed)), own
+    return pooled_spot(track.id, place, told.shape, depth, spans, (len(spans), crossed))
 
 
 def _points(folds: list[Fold], near: Span, seen: Apart) -> _Points:
@@ -184,18 +170,23 @@ def _points(folds: list[Fold], near: Span, seen: Apart) -> _Points:
         parts.append((np.full(at.shape, number), at, off, np.full(at.shape, below)))
     of, place, off, from_below = (np.concatenate(x) for x in zip(*parts, strict=True))
     every = slice(None, None, max(1, of.size // _MOST_POINTS))
-    of, place, off, from_below = of[every], place[every], off[every], from_below[every]
-    within = (place >= near[0]) & (place <= near[1])
-    return _Points(of, place, off, from_below, _is_strong(of, within, np.abs(off)))
+    return _Points(of[every], place[every], off[every], from_below[every])
 
 
-def _is_strong(number: IntArray, within: BoolArray, off: FloatArray) -> BoolArray:
-    """Which points are of passes that are off at a place, shape of all (n,)."""
-    counts = np.bincount(number, weights=within)
+def _strong(points: _Points, near: Span) -> _Points:
+    """The points of the passes that are off at a place: a contact does not fail every time."""
+    within = (points.at >= near[0]) & (points.at <= near[1])
+    counts = np.bincount(points.number, weights=within)
+    off = np.bincount(points.number, weights=within * np.abs(points.off)) / np.maximum(counts, 1.0)
     if not np.any(counts > 0):
-        return np.ones(number.shape, dtype=np.bool_)
-    of_pass = np.bincount(number, weights=within * off) / np.maximum(counts, 1.0)
-    return np.asarray((of_pass > _STRONG * np.quantile(of_pass[counts > 0], 0.9))[number])
+        return points
+    strong = (off > _STRONG * np.quantile(off[counts > 0], 0.9))[points.number]
+    return _Points(
+        points.number[strong],
+        points.at[strong],
+        points.off[strong],
+        points.from_below[strong],
+    )
 
 
 def _inside(points: _Points, place: Span) -> BoolArray:
@@ -205,8 +196,7 @@ def _inside(points: _Points, place: Span) -> BoolArray:
 def _steps(points: _Points, low: float, high: float) -> FloatArray:
     """Off by one amount from edge to edge."""
     within = (points.at >= low) & (points.at <= high)
-    told = within & points.strong
-    return np.where(within, np.median(points.off[told]) if told.any() else 0.0, 0.0)
+    return np.where(within, np.median(points.off[within]) if within.any() else 0.0, 0.0)
 
 
 def _holds(points: _Points, low: float, high: float) -> FloatArray:
@@ -219,8 +209,7 @@ def _holds(points: _Points, low: float, high: float) -> FloatArray:
 def _rests(points: _Points, low: float, high: float) -> FloatArray:
     """Stands at one level both ways."""
     within = (points.at >= low) & (points.at <= high)
-    told = within & points.strong
-    level = np.median((points.off + points.at)[told]) if told.any() else 0.0
+    level = np.median((points.off + points.at)[within]) if within.any() else 0.0
     return np.where(within, level - points.at, 0.0)
 
 
@@ -240,13 +229,12 @@ def _leans(points: _Points, low: float, high: float) -> FloatArray:
     most = _GENTLE * (high - low)
     rising, falling = np.where(within, share, 0.0), np.where(within, 1.0 - share, 0.0)
     ways = [x * np.clip(_height(points, x), -most, most) for x in (rising, falling)]
-    return np.asarray(min(ways, key=lambda says: _left(points, points.off - says)))
+    return np.asarray(min(ways, key=lambda says: float(np.sum(np.abs(points.off - says)))))
 
 
 def _height(points: _Points, shape: FloatArray) -> float:
     """How many times a shape the tracks are apart, by least squares."""
-    told = shape[points.strong]
-    return float(np.sum(told * points.off[points.strong])) / max(float(np.sum(told**2)), 1e-9)
+    return float(np.sum(shape * points.off)) / max(float(np.sum(shape**2)), 1e-9)
 
 
 _EXPLANATIONS: tuple[tuple[_Explanation, Shape | None], ...] = (
@@ -269,8 +257,8 @@ def _explained(points: _Points, near: Span) -> _Told | None:
     place = min(_finer(place, _step(near)), key=lambda finer: _residual(points, explain, finer))
     beside = ~_inside(points, place)
     usual_each = float(np.median(np.abs(points.off[beside]))) if beside.any() else 0.0
-    usual = _left(points, np.full(points.off.shape, usual_each))
-    whole = _left(points, points.off) - usual
+    usual = usual_each * points.off.size
+    whole = float(np.sum(np.abs(points.off))) - usual
     if whole <= 0.0:
         return None
     says = explain(points, *place)
@@ -283,13 +271,7 @@ def _explained(points: _Points, near: Span) -> _Told | None:
 
 def _residual(points: _Points, explain: _Explanation, place: Span) -> float:
     """What an explanation leaves of what the tracks are apart by, over all points, percent of travel."""
-    return _left(points, points.off - explain(points, *place))
-
-
-def _left(points: _Points, off: FloatArray) -> float:
-    """What all points are off by together, percent of travel."""
-    off, own = np.abs(off), points.strong
-    return float(np.sum(off[own])) + _OTHERS * float(np.sum(off[~own]))
+    return float(np.sum(np.abs(points.off - explain(points, *place))))
 
 
 def _ends(near: Span) -> list[Span]:
@@ -310,12 +292,6 @@ def _finer(place: Span, step: float) -> list[Span]:
 def _step(near: Span) -> float:
     """In what steps the ends of a place are looked for, percent of travel."""
     return max(_STEP_PCT, (near[1] - near[0]) / _MOST_STEPS)
-
-
-def _could_show(points: _Points, told: _Told) -> int:
-    """In how many passes a place would show: crossed quickly it is not read, or not where it is off."""
-    says = np.abs(told.explain(points, *told.place))
-    return int(np.unique(points.number[says > _ALIKE * told.height]).size)
 
 
 def _showing(points: _Points, told: _Told) -> list[int]:

@@ -144,22 +144,20 @@ def _alone(
     return tuple(f for f in flats if not _same_place(f, sure)), steps
 
 
-def _by_one(
-    parted: dict[str, tuple[tuple[DeadSpot, float], ...]],
-) -> dict[str, tuple[DeadSpot, ...]]:
+def _by_one(parted: dict[str, tuple[DeadSpot, ...]]) -> dict[str, tuple[DeadSpot, ...]]:
     """Places at which tracks part, each told of one track: both can't be off by what they are apart."""
-    every = [both for own in parted.values() for both in own]
+    every = [s for own in parted.values() for s in own]
     return {
         name: tuple(
             s
-            for s, own in spots
+            for s in own
             if all(
-                o.channels == s.channels or own > hers
-                for o, hers in every
+                o.channels == s.channels or s.seen_in > o.seen_in
+                for o in every
                 if overlaps(s.travel_pct, o.travel_pct)
             )
         )
-        for name, spots in parted.items()
+        for name, own in parted.items()
     }
 
 
