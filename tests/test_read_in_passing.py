@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.signal import lfilter
 
 from nervus.domain.analysis import Relation, TrackRelation
 from nervus.domain.channel import FloatArray, Sensor, Span
@@ -72,6 +73,28 @@ def test_a_falling_track_ends_at_its_ground() -> None:
     assert made.tracks.slope == pytest.approx(-2.2, abs=0.03)
 
 
+def test_a_filter_makes_it_late_at_its_end_only() -> None:
+    """Both through 10 ms, snapped open and shut: she is no longer where he is until it has let go."""
+    time_s, travel = swept(20, rate_hz=2000.0, takes_s=0.15)
+    one, two = (lfilter([0.05], [1.0, -0.95], x - x[0]) + x[0] for x in steep(travel))
+    at = slice(None, None, 20)
+    assert told(time_s[at], tps1_v=one[at], tps2_v=two[at]).examination.findings == ()
+
+
+def test_of_tracks_that_go_equally_far_neither_ends() -> None:
+    """What stands at 4.6 V while the other goes to 4.9 V has lost the end of its way."""
+    time_s, travel = whole_sweeps(8)
+    one, two = 0.7 + 0.042 * travel, np.minimum(0.68 + 0.042 * travel, 4.6)
+    both = pair_of(track(time_s, one), track(time_s, two, "tps2_v"), Line(1.0, -0.4))
+    assert ended.find_ended(both, {}) is None
+    one, two = steep(travel)
+    both = pair_of(track(time_s, one), track(time_s, two, "tps2_v"), Line(2.2, -12.8))
+    found = ended.find_ended(both, {})
+    assert found is not None
+    assert (found.id, found.is_top) == ("tps2_v", True)
+    assert found.level == pytest.approx(END_V * 20.0, abs=0.3)
+
+
 @pytest.mark.parametrize("which", ["tps1_v", "tps2_v"])
 def test_either_of_such_a_pair_is_found_to_be_lost_beyond_the_end(which: str) -> None:
     """While the plate is held wide open, each of them for a twentieth of a second."""
@@ -107,7 +130,7 @@ def test_beyond_its_end_a_track_is_where_its_sister_went_straight_on() -> None:
     end = ended.Ended("tps2_v", 90.0, is_top=True)
     on, spans = ended.gone_on(two, end, both, away)
     assert on.level == pytest.approx(2.0 * hers, abs=1e-9)
-    assert spans == ((time_s[30], time_s[39]),)
+    assert spans == ((time_s[27], time_s[39]),), "and thirty milliseconds before, for its filter"
 
 
 def test_no_event_is_of_a_track_while_it_stands_at_its_end() -> None:

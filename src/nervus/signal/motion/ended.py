@@ -11,17 +11,21 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nervus.domain.channel import FloatArray, Span
-from nervus.signal.arithmetic.spans import inside, runs
+from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.pair import Pair
 
 # So near to a rail, percent of supply, a track runs into it (common practice: outputs reach it within
 # some tenths of a volt); a sister goes on for so much of the supply, by what she stands for.
 _NEAR_RAIL_PCT, _GOES_ON_PCT = 10.0, 4.0
-# Beyond its end it is nearly always at it, and before that nearly never; told by so many readings.
-_NEARLY_ALWAYS, _LEAST = 0.9, 20
+# She is that much less steep at least. Beyond its end it is nearly always at it, and before that nearly
+# never; told by so many readings.
+_STEEPER, _NEARLY_ALWAYS, _LEAST = 1.1, 0.9, 20
 # Where its sister is so far beyond, percent of supply, it should be at its end for sure.
 _BEYOND_PCT = 2.0
+# What goes through a filter comes to its end, and leaves it, later than she does (from memory: 10 kilohm
+# and 1 microfarad are 10 ms); further off than this, percent of supply, it was lost.
+_FILTERED_S, _LATE_PCT = 0.03, 25.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +52,8 @@ def find_ended(pair: Pair, away_s: dict[str, tuple[Span, ...]]) -> Ended | None:
     """
     known = tuple(s for spans in away_s.values() for s in spans)
     for track in (pair.first, pair.second):
+        if pair.how_much_further(pair.other(track)) < _STEEPER:
+            continue
         sound = ~inside(track.time_s, known, track.interval_s)
         level, expected = track.level[sound], pair.expected_of(track)[sound]
         for is_top in (True, False):
@@ -98,7 +104,17 @@ def gone_on(
         # Where straight on would not have taken it to its end she was where she read.
         expected = np.where(sign * (by_course - ended.level) > 0.0, by_course, expected)
     at_end = np.abs(track.level - ended.level) <= track.same_level + track.resolution
-    further = at_end & (sign * (expected - ended.level) > 0.0)
+    beyond = at_end & (sign * (expected - ended.level) > 0.0)
+    around = merge(
+        (
+            (float(track.time_s[a]) - _FILTERED_S, float(track.time_s[b]) + _FILTERED_S)
+            for a, b in zip(*runs(beyond), strict=True)
+        ),
+        0.0,
+    )
+    should = sign * np.minimum(sign * expected, sign * ended.level)
+    late = inside(track.time_s, around) & (np.abs(track.level - should) < _LATE_PCT)
+    further = beyond | late
     ends = zip(*runs(further), strict=True)
     spans = tuple((float(track.time_s[a]), float(track.time_s[b])) for a, b in ends)
     return replace(track, level=np.where(further, expected, track.level)), spans
