@@ -207,6 +207,11 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "as far as the sister": ("motion.pair.Pair", "how_much_further", lambda *_: 1.0),
     "joined at both ends": ("motion.relation", "_joins_the_ends", no),
     "seen for a moment only": ("motion.relation", "_seen_long", same),
+    "a track that ends": ("explained.shaft", "find_ended", lambda *_: None),
+    "there and back": ("candidates.edges", "_there_and_back", lambda _t, at, _b: np.zeros(at.shape)),
+    "what goes on is no interruption": (
+        "candidates.excursions._Scan", "first_that_goes_on", lambda *_: None,
+    ),
     "stretches that are bridged": ("examine", "find_bridged", lambda *_: None),
     "passed quickly": ("worn.dead_spots", "_passed", lambda *_: []),
     "what could show": ("worn.dead_spots", "_could_show", lambda _t, _b, crossed, _w: len(crossed)),

@@ -109,11 +109,13 @@ def test_either_of_such_a_pair_is_found_to_be_lost_beyond_the_end(which: str) ->
     assert all(d.level < 0.1 for d in found)
 
 
-def test_a_track_that_stands_short_of_its_rails_is_off() -> None:
-    """What goes no further than 3.6 V runs into nothing."""
+@pytest.mark.parametrize("falls", [False, True])
+def test_a_track_that_stands_short_of_its_rails_is_off(falls: bool) -> None:  # noqa: FBT001
+    """What goes no further than 3.6 V, or 1.4 V, runs into nothing."""
     time_s, travel = whole_sweeps(8)
     one, two = steep(travel)
-    found = told(time_s, tps1_v=one, tps2_v=np.minimum(two, 3.6)).examination.findings
+    two = np.minimum(two, 3.6)
+    found = told(time_s, tps1_v=one, tps2_v=5.0 - two if falls else two).examination.findings
     assert {type(f) for f in found} & {Disagreement, DeadSpot, Drop}
 
 

@@ -72,7 +72,7 @@ def _end(level: FloatArray, expected: FloatArray, track: Instrument, *, is_top: 
     end = float(np.percentile(own, 99.5))
     beyond = hers > end + _BEYOND_PCT
     rail = 100.0 if is_top else 0.0
-    if np.count_nonzero(beyond) < _LEAST or sign * (sign * rail - end) > _NEAR_RAIL_PCT:
+    if np.count_nonzero(beyond) < _LEAST or abs(sign * rail - end) > _NEAR_RAIL_PCT:
         return None
     there = np.abs(own - end) <= track.same_level + track.resolution
     goes_on = float(np.percentile(hers, 99.5)) - end
