@@ -23,6 +23,8 @@ _NEAR_RAIL_PCT, _GOES_ON_PCT = 10.0, 4.0
 _STEEPER, _NEARLY_ALWAYS, _LEAST = 1.1, 0.9, 20
 # Where its sister is so far beyond, percent of supply, it should be at its end for sure.
 _BEYOND_PCT = 2.0
+# Enough readings to tell whether one ends.
+_ENOUGH = 50_000
 # What goes through a filter comes to its end, and leaves it, later than she does (from memory: 10 kilohm
 # and 1 microfarad are 10 ms); further off than this, percent of supply, it was lost.
 _FILTERED_S, _LATE_PCT = 0.03, 25.0
@@ -54,8 +56,9 @@ def find_ended(pair: Pair, away_s: dict[str, tuple[Span, ...]]) -> Ended | None:
     for track in (pair.first, pair.second):
         if pair.how_much_further(pair.other(track)) < _STEEPER:
             continue
-        sound = ~inside(track.time_s, known, track.interval_s)
-        level, expected = track.level[sound], pair.expected_of(track)[sound]
+        some = slice(None, None, max(1, track.level.size // _ENOUGH))
+        sound = ~inside(track.time_s[some], known, track.interval_s)
+        level, expected = track.level[some][sound], pair.expected_of(track, some)[sound]
         for is_top in (True, False):
             end = _end(level, expected, track, is_top=is_top)
             if end is not None:
