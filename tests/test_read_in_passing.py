@@ -21,8 +21,9 @@ from nervus.signal.explained.events import Event, event_of
 from nervus.signal.motion import ended
 from nervus.signal.motion.relation import Line
 from nervus.signal.worn import parted
+from nervus.window.pictures.travel_view import healthy_volts
 from signals import pair_of, recording, track, volts
-from test_as_tracks_are_made import swept
+from test_as_tracks_are_made import frames, swept
 from test_line_cases import of, told
 from test_lost_while_moving import moved
 from test_shallow_places import holds, steps
@@ -93,6 +94,23 @@ def test_of_tracks_that_go_equally_far_neither_ends() -> None:
     assert found is not None
     assert (found.id, found.is_top) == ("tps2_v", True)
     assert found.level == pytest.approx(END_V * 20.0, abs=0.3)
+
+
+@pytest.mark.parametrize("falls", [False, True])
+def test_no_reading_is_told_beyond_its_end(falls: bool) -> None:  # noqa: FBT001
+    """What sound tracks read wide open, and no circuit that would have one read more than its supply."""
+    time_s, travel = whole_sweeps(8)
+    one, two = steep(travel)
+    two[(time_s > 9.0) & (time_s < 9.06)] = 0.03
+    two = 5.0 - two if falls else two
+    made = told(time_s, tps1_v=one, tps2_v=two)
+    sound = healthy_volts(dict(frames(made)), 100.0)
+    assert sound["tps1_v"] == pytest.approx(3.2, abs=0.02)
+    assert sound["tps2_v"] == pytest.approx(5.0 - END_V if falls else END_V, abs=0.02)
+    half = healthy_volts(dict(frames(made)), 50.0)["tps2_v"]
+    assert half == pytest.approx(1.35 if falls else 3.65, abs=0.03)
+    assert made.examination.findings
+    assert made.circuit.explanations == ()
 
 
 @pytest.mark.parametrize("which", ["tps1_v", "tps2_v"])

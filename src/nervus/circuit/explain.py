@@ -48,7 +48,7 @@ def explain(recording: Recording, examination: Examination) -> CircuitEvidence:
     """Explanations of the findings that concern levels, and what the levels say of the suspects.
 
     Returns:
-        `NO_CIRCUIT` where no track was measured in volts, or nothing moved.
+        `NO_CIRCUIT` where no track was measured in volts, nothing moved, or one ends before the travel.
     """
     travel = examination.travel
     tracks = [c for c in recording.with_role(Role.TRACK) if c.kind.unit is Unit.VOLT]
@@ -56,6 +56,9 @@ def explain(recording: Recording, examination: Examination) -> CircuitEvidence:
         return NO_CIRCUIT
     scale = supply_scale(recording)
     frames = tuple(travel.frames[t.id] for t in tracks)
+    if any(f.stands_at is not None for f in frames):
+        # No circuit of tracks that go from stop to stop reads what one does that ends before.
+        return NO_CIRCUIT
     contactless = examination.technology is SensorKind.CONTACTLESS
     learned = _Learned(tuple(tracks), frames, scale, contactless)
     groups: dict[tuple[str, ...], list[int]] = {}

@@ -96,11 +96,14 @@ class Frame:
         closed: value at the closed stop.
         open: value at the open stop; below `closed` for a falling track.
         basis: how the ends became known, as a phrase.
+        stands_at: value that it does not go beyond, where it ends before the travel does: `open` is then
+            where it would be if it went on.
     """
 
     closed: float
     open: float
     basis: str
+    stands_at: float | None = None
 
     def percent(self, values: FloatArray) -> FloatArray:
         """Percent of travel for each value, shape (n,) to (n,)."""
@@ -108,7 +111,10 @@ class Frame:
 
     def at(self, percent: float) -> float:
         """The value at a percent of travel."""
-        return self.closed + (self.open - self.closed) * percent / 100.0
+        value = self.closed + (self.open - self.closed) * percent / 100.0
+        if self.stands_at is None:
+            return value
+        return min(value, self.stands_at) if self.open > self.closed else max(value, self.stands_at)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -306,6 +306,10 @@ def _moved(recording: Recording, shaft: Shaft, profile: ThrottleProfile | None) 
         if full is not pair.first:
             line, skew_s = line.inverse(), -skew_s
         frames[other.id] = related_frame(frames[full.id], one, two, line, skew_s)
+    if shaft.ended is not None:
+        track = next(t for t in tracks if t.id == shaft.ended.id)
+        stands_at = track.own_value(shaft.ended.level)
+        frames[track.id] = replace(frames[track.id], stands_at=stands_at)
     course = shaft.courses[witness.id]
     travel = Travel(course.time_s, frames[witness.id].percent(course.own()), witness.id, frames)
     return replace(shaft, travel=travel, passes=find_passes(travel.time_s, travel.percent))
