@@ -62,7 +62,7 @@ def test_a_track_that_ends_before_its_sister_is_sound(rate_hz: float) -> None:
     made = told(time_s, tps1_v=one, tps2_v=two).examination
     assert made.findings == ()
     assert made.tracks.slope == pytest.approx(2.2, abs=0.03)
-    assert "From 70 % of the travel on track 2 stands at its end" in made.coverage.text
+    assert "From 70 % on track 2 stands at its end" in made.coverage.text
     assert "track 1 alone tells" in made.coverage.text
 
 

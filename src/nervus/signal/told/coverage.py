@@ -86,8 +86,7 @@ def of_ended(coverage: Coverage, track: str, sister: str, percent: float) -> Cov
         percent: of the travel, from where on.
     """
     text = say(
-        "From {percent:.0f} % of the travel on {track} stands at its end, as some are made to: there "
-        "{sister} alone tells.",
+        "From {percent:.0f} % on {track} stands at its end, as some do: there {sister} alone tells.",
         percent=percent,
         track=track,
         sister=sister,

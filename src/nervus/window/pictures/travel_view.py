@@ -193,7 +193,9 @@ class TravelView(Chart):
                 continue
             frame = frames[track.id]
             upper = len(at) > 1 and at[track.id] == max(at.values())
-            away = _NAME_AWAY * abs(frame.open - frame.closed)
+            away = _NAME_AWAY * abs(frame.at(100.0) - frame.closed)
+            # Where it stands at its end there is no room beyond it.
+            away = -away if upper and frame.stands_at is not None else away
             to_left = upper == (frame.open > frame.closed)
             place = _NAME_PCT if to_left else _NAME_PCT - _NAME_WIDE_PCT
             label = pg.TextItem(track.kind.title, anchor=(1.0 if to_left else 0.0, 0.5))
