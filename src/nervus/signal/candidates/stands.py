@@ -18,8 +18,8 @@ from nervus.signal.instruments.instrument import Instrument, thinned
 
 # A jump between two samples, or three, percent of supply; what stands does so for so many samples.
 _JUMP_PCT, _LEAST_SAMPLES = 5.0, 3
-# What stands for longer is a hold.
-_LONGEST_S = 1.5
+# What stands for longer is a hold; a motor that goes back to where it came from may stay for this long.
+_LONGEST_S, _STAYS_S = 1.5, 0.9
 # Samples further apart than this hide how a shaft arrives (from memory: 0.1 s over the whole travel):
 # then only stands at a level that is shared count, and, up to the second of these, single jumps if a
 # sister is asked afterwards; further apart than the third no stand counts.
@@ -44,8 +44,9 @@ _LEAST_JUMPS, _FAR_PCT, _CHANCE = 4, 8.0, 1e-4
 _BACK = 0.35
 # Read quickly it is looked at so far apart, and at so many samples.
 _EVERY_S, _ENOUGH = 0.015, 60_000
-# As near to each other as this, percent of supply, levels are sought at the finest.
-_FINE_PCT = 0.2
+# As near to each other as this, percent of supply, levels are sought at the finest, or as one step of
+# the converter, written in decimals.
+_FINE_PCT, _ONE_STEP = 0.2, 1.06
 
 
 def find_stands(
@@ -65,7 +66,7 @@ def find_stands(
     still = np.abs(np.diff(track.level)) <= 2.0 * track.same_level
     first, last = _runs(track, still, asked=asked)
     long = last - first + 1 >= _LEAST_SAMPLES
-    level = _level_of(track, (first, last), still)
+    level = _level_of(track, (first, last), still, asked=asked)
     if level is None and track.interval_s <= (_WITNESSED_S if witnessed else _STANDS_S):
         level = _landed_on(track)
     if track.interval_s > _STANDS_S:
@@ -114,33 +115,78 @@ def _level_read_quickly(track: Instrument, *, asked: bool) -> float | None:
     if slow.level.size < _LEAST_SAMPLES + 2:
         return None
     still = np.abs(np.diff(slow.level)) <= 2.0 * slow.same_level
-    return _level_of(slow, _runs(slow, still, asked=asked), still)
+    return _level_of(slow, _runs(slow, still, asked=asked), still, asked=asked)
 
 
-def _level_of(track: Instrument, stands: tuple[IntArray, IntArray], still: BoolArray) -> float | None:
+def _level_of(
+    track: Instrument, stands: tuple[IntArray, IntArray], still: BoolArray, *, asked: bool
+) -> float | None:
     """The level that stands share, first and last samples of which are known; `None` where none is."""
-    first, last = stands
+    if track.interval_s <= _ARRIVES_S:
+        first, last = (
+            np.concatenate(x) for x in zip(_long(*stands), _one_sided(track, still), strict=True)
+        )
+        back = _goes_on(track, first, last)
+        level = _shared(track, first[back], last[back], surely=True)
+        if level is not None:
+            return level
+    level = _shared(track, *stands)
+    if level is not None or track.interval_s > _STANDS_S:
+        return level
+    return _shared(track, *_visits(track, still, asked=asked))
+
+
+def _long(first: IntArray, last: IntArray) -> tuple[IntArray, IntArray]:
     long = last - first + 1 >= _LEAST_SAMPLES
-    level = _shared(track, first[long], last[long])
-    if level is None:
-        level = _shared(track, first, last, by_chance=True)
-    return level if level is not None else _gone_on_from(track, still)
+    return first[long], last[long]
 
 
-def _gone_on_from(track: Instrument, still: BoolArray) -> float | None:
-    """The level that stands share, come to or left with a jump, behind which the shaft is further on.
-
-    It may have come by just as it began, or ended.
-    """
-    if track.interval_s > _ARRIVES_S:
-        return None
+def _one_sided(track: Instrument, still: BoolArray) -> tuple[IntArray, IntArray]:
+    """Stands that are come to or left with a jump: it may have come by just as it began, or ended."""
     first, last = runs(still)
     last = last + 1
     into, away = _jumps(track.level, first, last)
-    chosen = (last - first + 1 >= _LEAST_SAMPLES) & (into | away)
+    chosen = (last - first + 1 >= _LEAST_SAMPLES) & (into ^ away)
     first, last = first[chosen], last[chosen]
     alone = _left_alone(track, first, last)
-    return _shared(track, first[alone], last[alone])
+    return first[alone], last[alone]
+
+
+def _visits(track: Instrument, still: BoolArray, *, asked: bool) -> tuple[IntArray, IntArray]:
+    """First and last samples of where a track came to, or left, with a jump that nothing prepared.
+
+    Also where it only turned round. Which of them share a level, chance must tell.
+    """
+    breaks = np.flatnonzero(~still)
+    first, last = np.append(0, breaks + 1), np.append(breaks, still.size)
+    level, end = track.level, track.level.size - 1
+    into, away = _jumps(level, first, last)
+    if not asked:
+        into, away = into & ~_comes_near(level, first, 1), away & ~_comes_near(level, last, -1)
+    before, behind = (
+        level[first] - level[np.maximum(first - 1, 0)],
+        level[np.minimum(last + 1, end)] - level[last],
+    )
+    turned = (first < last) | (into & away & (before * behind < 0.0))
+    short = track.time_s[last] - track.time_s[first] <= _STAYS_S
+    chosen = short & turned & (into | away) & ~_passes(level, first, last)
+    gone = track.are_unusual(level)
+    chosen &= ~(gone[np.maximum(first - 1, 0)] | gone[np.minimum(last + 1, end)])
+    chosen &= _comes_back(level, first, last) | _goes_on(track, first, last)
+    return first[chosen], last[chosen]
+
+
+def _comes_back(level: FloatArray, first: IntArray, last: IntArray) -> BoolArray:
+    """Behind which stretches a track is about where it came from: what is sent there goes on from there.
+
+    The sample beside one may be on the way of its jump.
+    """
+    beside, end = np.arange(1, 3), level.size - 1
+    before = level[np.maximum(np.subtract.outer(first, beside), 0)]
+    behind = level[np.minimum(np.add.outer(last, beside), end)]
+    apart = np.abs(before[:, :, None] - behind[:, None, :]).min(axis=(1, 2))
+    depth = np.abs(level[last, None] - before).max(axis=1)
+    return np.asarray(apart <= _BACK * depth, dtype=np.bool_)
 
 
 def _left_alone(track: Instrument, first: IntArray, last: IntArray) -> BoolArray:
@@ -205,31 +251,44 @@ def _passes(level: FloatArray, first: IntArray, last: IntArray) -> BoolArray:
     )
 
 
-def _shared(
-    track: Instrument, first: IntArray, last: IntArray, *, by_chance: bool = False
-) -> float | None:
-    """The level that most stands share, come to from apart; `None` where they share none."""
+def _shared(track: Instrument, first: IntArray, last: IntArray, *, surely: bool = False) -> float | None:
+    """The level that most stands share, come to from apart; `None` where they share none.
+
+    Unless each of them is `surely` none of the shaft's, more must share it than would by chance.
+    """
     if first.size < _LEAST:
         return None
-    levels = np.asarray([np.median(track.level[a : b + 1]) for a, b in zip(first, last, strict=True)])
-    origins = track.level[np.maximum(first - 2, 0)]
-    if track.interval_s <= _ARRIVES_S:
-        back = _goes_on(track, first, last)
-        levels, origins = levels[back], origins[back]
-    ends = _ends(track)
-    holds = _held(track) if by_chance else np.zeros(0)
-    best, most = None, _LEAST - 1
-    for level in levels[(levels > ends[0]) & (levels < ends[1])]:
-        if np.any(np.abs(holds - level) <= 2.0 * track.same_level):
-            continue  # there the shaft rests
-        same = np.abs(levels - level) <= track.same_level
-        if np.count_nonzero(same) > most and np.ptp(origins[same]) >= _APART_PCT:
-            best, most = float(np.median(levels[same])), int(np.count_nonzero(same))
-    # Seen slower than it arrives, a shaft may have landed there by chance.
-    sure = (track.interval_s <= _ARRIVES_S and not by_chance) or _is_no_chance(
-        track, most, levels.size, track.same_level
-    )
-    return best if sure else None
+    # An input that settles is nearest to its level in the end.
+    settled = zip((first + last + 1) // 2, last, strict=True)
+    levels = np.asarray([np.median(track.level[a : b + 1]) for a, b in settled])
+    low, high = _ends(track)
+    within_ends = (levels > low) & (levels < high)
+    levels, origins = levels[within_ends], track.level[np.maximum(first - 2, 0)][within_ends]
+    holds = np.zeros(0) if surely else _held(track)
+    # Where nobody sees how it arrives, a machine may go to one place, exactly, again and again.
+    unseen = track.interval_s > _STANDS_S
+    widths, of = ((track.same_level,), first.size) if unseen else (_widths(track), levels.size)
+    for within in widths:
+        best, most = None, _LEAST - 1
+        for level in levels:
+            if np.any(np.abs(holds - level) <= 2.0 * track.same_level):
+                continue  # there the shaft rests
+            same = np.abs(levels - level) <= within
+            if np.count_nonzero(same) > most and np.ptp(origins[same]) >= _APART_PCT:
+                best, most = float(np.median(levels[same])), int(np.count_nonzero(same))
+        if best is not None and (surely or _is_no_chance(track, most, of, within)):
+            return best
+    return None
+
+
+def _widths(track: Instrument) -> tuple[float, ...]:
+    """Within what levels are looked for to be alike, percent of supply.
+
+    Motion that is seen slowly looks like noise, which makes levels alike that are not: they are also
+    looked for as near to each other as the converter shows.
+    """
+    finest = min(track.same_level, max(_ONE_STEP * track.resolution, _FINE_PCT))
+    return tuple(dict.fromkeys((track.same_level, finest)))
 
 
 def _held(track: Instrument) -> FloatArray:
@@ -256,11 +315,7 @@ def _ends(track: Instrument) -> tuple[float, float]:
 
 
 def _landed_on(track: Instrument) -> float | None:
-    """The level that single jumps land on and leave too often for chance; `None` where there is none.
-
-    Motion that is seen slowly looks like noise, which makes levels alike that are not: they are also
-    looked for as near to each other as the converter shows.
-    """
+    """The level that single jumps land on and leave too often for chance; `None` where there is none."""
     steps = np.diff(track.level)
     jumps = np.flatnonzero(np.abs(steps) > _FAR_PCT)
     lands = jumps[~_passes(track.level, jumps + 1, jumps + 1)]
@@ -269,8 +324,7 @@ def _landed_on(track: Instrument) -> float | None:
         return None
     origins, landings, left = track.level[lands], track.level[lands + 1], track.level[leaves]
     low, high = track.stops
-    finest = min(track.same_level, max(2.0 * track.resolution, _FINE_PCT))
-    for within in dict.fromkeys((track.same_level, finest)):
+    for within in _widths(track):
         best, most = None, _LEAST_JUMPS - 1
         for candidate in landings[(landings > low + _END_PCT) & (landings < high - _END_PCT)]:
             arrive: BoolArray = np.abs(landings - candidate) <= within

@@ -41,9 +41,9 @@ _QUIETER = 0.7
 # is beyond its rests, by more than this, percent of supply, for more than this share of the samples,
 # percent, they are none of its stops.
 _REST_S, _FURTHER_PCT, _SELDOM_PCT = 1.5, 4.0, 15.0
-# What an open input reads wanders by less than this, percent of supply; so far off are steps of a
-# converter as they are written in decimals.
-_SAME_PCT, _SAME_AT_MOST_PCT, _WRITTEN_PCT = 0.3, 0.8, 0.001
+# What an open input reads wanders by less than this, percent of supply; as written in decimals one step
+# of a converter is so many times another (5 V in 255 steps, in millivolts: 19 or 20 for 19.6).
+_SAME_PCT, _SAME_AT_MOST_PCT, _WRITTEN = 0.3, 0.8, 1.06
 # A meter shows this as zero, not as minus zero.
 _NOTHING = 0.0005
 # Enough samples for a distribution; and to see a ripple, in so many stretches of a recording.
@@ -110,8 +110,8 @@ class Instrument:
     @cached_property
     def same_level(self) -> float:
         """Within this, percent of supply, two levels are one and the same: a step apart they are."""
-        same = max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), self.resolution)
-        return same + _WRITTEN_PCT
+        one_step = _WRITTEN * self.resolution
+        return max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), one_step)
 
     @cached_property
     def stops(self) -> Span:

@@ -19,6 +19,7 @@ from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments.sampling import interval_s
 from nervus.signal.motion.course import Course, plain_course
 from nervus.signal.motion.relation import Line, learn_late_line, learn_line
+from nervus.signal.told.late import Response, response_of, smoothed
 from nervus.signal.told.phrases import times_told
 
 # A sound throttle is there within this time (from memory: 0.1 to 0.2 s over the whole travel).
@@ -35,9 +36,8 @@ _UNKNOWN_SCALE_PCT, _LOW_END = 25.0, 0.25
 _HELD_BAND_PCT, _ASKED_PCT = 4.0, 8.0
 # So many times at the furthest it ever goes, within this, while asked for more, make a stop of it.
 _LEAST_STOPS, _STOPPED_BAND_PCT, _FURTHEST = 3, 1.0, 99.0
-# A step of the command, and what counts as late at the median of them.
-_STEP_PCT, _LATE_S, _LEAST_STEPS = 10.0, 0.6, 4
-_LEAST_RATE_HZ = 8.0
+# A throttle that is slow is behind for this long in so many moves.
+_MOVE_S, _LEAST_MOVES = 0.1, 3
 # A throttle that is late all the time is tried with these time constants, on so many points at most.
 _LAGS_S, _MOST_LAGGED = (0.3, 0.5, 0.8, 1.2), 20_000
 # A line flatter than this relates nothing.
@@ -83,11 +83,15 @@ def not_following(
     stops = tuple(s for s in _spans(time_s, stopped) if s[1] - s[0] >= _LEAST_S)
     if len(stops) >= _LEAST_STOPS:
         return (_held(channels, stops, (wanted, is_at, stopped), profile),)
+    behind = np.abs(is_at - wanted)
+    answer = response_of(time_s, wanted, is_at)
+    moves = merge((s for s in _spans(time_s, behind > limit) if s[1] - s[0] >= _MOVE_S), _JOIN_S)
+    if answer.is_late and len(moves) >= _LEAST_MOVES:
+        return (_slow(channels, answer, moves, float(behind.max())),)
     if lasting:
         during = inside(time_s, lasting) & wrong
         return (_held(channels, lasting, (wanted, is_at, during), profile),)
-    late = _late(time_s, wanted, is_at)
-    return (_slow(channels, late),) if late is not None else ()
+    return ()
 
 
 def _by_lag(asked: Course, position: Course) -> Line | None:
@@ -96,16 +100,12 @@ def _by_lag(asked: Course, position: Course) -> Line | None:
     What lags behind by a time constant is where the command, smoothed by it, was; the first of a few
     that brings the two together tells their scales.
     """
-    every = max(1, asked.time_s.size // _MOST_LAGGED)
-    asked = replace(asked, time_s=asked.time_s[::every], level=asked.level[::every])
-    step_s = np.diff(asked.time_s, prepend=asked.time_s[0])
+    step_s = max(asked.interval_s, float(np.ptp(asked.time_s)) / _MOST_LAGGED)
+    at_s = np.arange(asked.time_s[0], asked.time_s[-1], step_s)
+    level = np.interp(at_s, asked.time_s, asked.level)
     for tau_s in _LAGS_S:
-        smooth = np.empty_like(asked.level)
-        now = float(asked.level[0])
-        for i, share in enumerate(np.exp(-step_s / tau_s).tolist()):
-            now = share * now + (1.0 - share) * float(asked.level[i])
-            smooth[i] = now
-        line = learn_line(replace(asked, level=smooth), position)
+        late = replace(asked, time_s=at_s, level=smoothed(level, tau_s / step_s), interval_s=step_s)
+        line = learn_line(late, position)
         if line is not None and abs(line.slope) >= _LEAST_SLOPE:
             return line
     return None
@@ -196,54 +196,22 @@ def _held(
     )
 
 
-def _late(
-    time_s: FloatArray, wanted: FloatArray, is_at: FloatArray
-) -> tuple[float, float, tuple[Span, ...]] | None:
-    """Median seconds and percent behind after steps of the command, with the spans of them."""
-    if interval_s(time_s) > 1.0 / _LEAST_RATE_HZ:
-        return None
-    waits, behind, spans = [], [], []
-    for start, end in _steps(time_s, wanted):
-        later = np.flatnonzero((time_s >= time_s[end]) & (time_s <= time_s[end] + 3.0))
-        target, size = wanted[end], wanted[end] - wanted[start]
-        moved_on = np.abs(wanted[later] - target) > 0.1 * abs(size)
-        later = later[: int(np.argmax(moved_on))] if moved_on.any() else later
-        near = np.abs(is_at[later] - target) <= 0.15 * abs(size)
-        if later.size < 3 or not near.any():
-            continue
-        first = later[int(np.argmax(near))]
-        waits.append(float(time_s[first] - time_s[end]))
-        behind.append(float(np.abs(is_at[later[0]] - target)))
-        spans.append((float(time_s[start]), float(time_s[first])))
-    if len(waits) < _LEAST_STEPS or float(np.median(waits)) < _LATE_S:
-        return None
-    return float(np.median(waits)), float(np.median(behind)), tuple(spans)
-
-
-def _steps(time_s: FloatArray, wanted: FloatArray) -> list[tuple[int, int]]:
-    """Quick moves of the command: first and last sample of each."""
-    moving = np.abs(np.diff(wanted, append=wanted[-1])) > _STILL_PCT / 2
-    found = []
-    for a, b in zip(*runs(moving), strict=True):
-        end = min(int(b) + 1, time_s.size - 1)
-        if abs(wanted[end] - wanted[a]) >= _STEP_PCT and time_s[end] - time_s[a] < 0.4:
-            found.append((int(a), end))
-    return found
-
-
-def _slow(channels: tuple[str, str], late: tuple[float, float, tuple[Span, ...]]) -> Disagreement:
-    seconds, behind, spans = late
+def _slow(
+    channels: tuple[str, str], answer: Response, moves: tuple[Span, ...], worst: float
+) -> Disagreement:
+    """A throttle that is slow: it is behind in each move, and there in the end."""
     return Disagreement(
         channels=channels,
-        times_s=tuple((round(a, 4), round(b, 4)) for a, b in spans),
-        confidence=round(min(0.95, 0.7 + 0.02 * len(spans)), 2),
+        times_s=tuple((round(a, 4), round(b, 4)) for a, b in moves),
+        confidence=round(min(0.95, 0.75 + 0.02 * len(moves)), 2),
         text=say(
-            "The throttle follows its command late: {seconds:.1f} s after {len} quick moves.",
-            seconds=seconds,
-            len=len(spans),
+            "The throttle follows its command late: it takes {takes:.1f} s to nine tenths of the way, "
+            "in {moves} moves; a sound one takes 0.1 to 0.2 s.",
+            takes=answer.takes_s,
+            moves=len(moves),
         ),
         travel_pct=(0.0, 100.0),
-        worst_pct=round(behind, 1),
+        worst_pct=round(worst, 1),
         suspect=None,
         would_set_code=None,
     )
