@@ -31,7 +31,7 @@ _LEAST_PCT = 5.0
 _PARTED_PCT, _AT_ONCE, _LONGEST_S = 6.0, 0.5, 2.5
 # At the ends of what it tells a command may stand for this much more (common practice: wide open is
 # often told as 70 to 85 %); its readings there agree within that.
-_CUT_OFF_PCT, _ROUNDED_PCT = 30.0, 0.6
+_CUT_OFF_PCT, _ROUNDED_PCT, _NOTHING_PCT = 30.0, 0.6, 1.5
 # An excursion is compared at so many instants at most.
 _MANY = 200
 # It left by itself where it went this many times as far as it is off what was asked for at the least.
@@ -131,8 +131,10 @@ class Asked:
     def _wanted(self, track: Instrument, at_s: FloatArray) -> tuple[FloatArray, FloatArray]:
         """The least and the most that was asked for of late, as the track's level, shape (n,) each."""
         low, high = self._told(track, at_s)
-        # At its ends a command is cut off: the plate may be asked for more than it says.
-        low = np.where(low <= self.ends[0], self.ends[0] - _CUT_OFF_PCT, low)
+        # At its ends a command is cut off: the plate may be asked for more than it says. What is
+        # asked for at the least, as at idle, is not, unless that is nothing.
+        if self.ends[0] <= _NOTHING_PCT:
+            low = np.where(low <= self.ends[0], self.ends[0] - _CUT_OFF_PCT, low)
         high = np.where(high >= self.ends[1], self.ends[1] + _CUT_OFF_PCT, high)
         line, _ = self.lines[track.id]
         both = np.stack((line.at(low), line.at(high)))

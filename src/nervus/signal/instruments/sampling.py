@@ -12,6 +12,8 @@ from nervus.domain.channel import Channel, FloatArray
 _ENOUGH, _PIECES = 24_000, 24
 # Steps below this are rounding of decimal fractions, not steps of a converter.
 _ROUNDING = 1e-6
+# So many values tell in how many decimals they were written; no more than these are few.
+_SOME, _MOST_DECIMALS = 500, 4
 # This share of the steps may be smaller than the converter's: values that something else disturbed.
 _ODD = 0.02
 # What stays is told by so many steps at least. One of them is a step of the converter, below which one
@@ -82,10 +84,21 @@ def resolution(values: FloatArray) -> float:
     """The step of the converter, in the values' unit; 0 where all are equal.
 
     The smallest steps between neighbours, but for the odd one: a stray value is no finer converter.
+    Written in decimals one step is not as large as the next (19 or 20 mV for 19.6): it is their mean.
     """
     steps = np.abs(np.concatenate([np.diff(piece) for piece in _pieces(values)]))
     steps = np.sort(steps[steps > _ROUNDING])
-    return float(steps[int(_ODD * steps.size)]) if steps.size else 0.0
+    if not steps.size:
+        return 0.0
+    least = float(steps[int(_ODD * steps.size)])
+    unit = _last_decimal(values[:: max(1, values.size // _SOME)])
+    return float(np.mean(steps[(steps >= least) & (steps < least + 1.5 * unit)])) if unit else least
+
+
+def _last_decimal(values: FloatArray) -> float:
+    """What the last decimal of all values stands for; 0 where they were not written in few of them."""
+    units = (10.0**-n for n in range(_MOST_DECIMALS + 1))
+    return next((u for u in units if np.all(np.abs(np.round(values / u) * u - values) < _ROUNDING)), 0.0)
 
 
 def converter_step(values: FloatArray, coarsest: float) -> float:

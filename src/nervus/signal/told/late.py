@@ -18,6 +18,8 @@ from nervus.signal.instruments import sampling
 _TRIED_S = (0.0, 0.03, 0.05, 0.08, 0.12, 0.17, 0.25, 0.35, 0.5, 0.8, 1.2)
 _DELAYS_S = tuple(0.02 * n for n in range(16))
 _LATE_S = 0.15
+# Told so seldom, a command does not say when it moved: a time constant is so many tellings at least.
+_TELLINGS = 1.5
 # A low-pass explains what is seen where it leaves no more than this share of what the best delay leaves.
 _BETTER = 0.8
 # What is further off than this, percent, is another fault.
@@ -37,17 +39,20 @@ class Response:
         tau_s: its time constant.
         off: how far off, percent, the two leave it (root of the mean square).
         off_by_delay: how far off the best delay alone does.
+        every_s: how often the command was told.
     """
 
     delay_s: float
     tau_s: float
     off: float
     off_by_delay: float
+    every_s: float
 
     @property
     def is_late(self) -> bool:
         """Whether the throttle itself is slower than sound ones are."""
-        return self.tau_s >= _LATE_S and self.off <= _BETTER * self.off_by_delay
+        least_s = max(_LATE_S, _TELLINGS * self.every_s)
+        return self.tau_s >= least_s and self.off <= _BETTER * self.off_by_delay
 
     @property
     def takes_s(self) -> float:
@@ -63,7 +68,8 @@ def response_of(time_s: FloatArray, wanted: FloatArray, is_at: FloatArray) -> Re
         wanted: percent asked for at each of them, shape (n,).
         is_at: where it was by the command's scale, shape (n,).
     """
-    step_s = min(_GRID_S, sampling.interval_s(time_s))
+    every_s = sampling.interval_s(time_s)
+    step_s = min(_GRID_S, every_s)
     at_s = np.arange(time_s[0], min(time_s[-1], time_s[0] + _MOST * step_s), step_s)
     asked, went = np.interp(at_s, time_s, wanted), np.interp(at_s, time_s, is_at)
     best, least, by_delay = (0.0, 0.0), inf, inf
@@ -77,7 +83,7 @@ def response_of(time_s: FloatArray, wanted: FloatArray, is_at: FloatArray) -> Re
                 best, least = (delay_s, tau_s), off
         if tau_s == 0.0:
             by_delay = least
-    return Response(*best, least, by_delay)
+    return Response(*best, least, by_delay, every_s)
 
 
 def smoothed(values: FloatArray, tau: float) -> FloatArray:
