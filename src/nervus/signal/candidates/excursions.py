@@ -38,6 +38,8 @@ _LEAPT_PCT = 5.0
 _FADE_S = 0.25
 # It has met it where it is no further from it than this share of the edge, or beyond it.
 _MEETS = 0.3
+# In passing: moved within so many samples before, and behind.
+_PASSING = 4
 # Within so many samples of its ends, and the time that input filters take, an excursion goes this
 # share of the way.
 _AT_ONCE_SAMPLES, _AT_ONCE = 3, 0.5
@@ -116,19 +118,32 @@ def find_weak_excursions(
 
     Between samples that are far apart a small step is within what a hand can do; but no hand does it
     at the same place of the travel again and again. What is known already is left out. With a witness,
-    who is asked afterwards, any deep excursion is put forward.
+    who is asked afterwards, any deep excursion is put forward; read slowly also without, in passing.
     """
     if track.interval_s < _WEAK_FROM_S:
         return ()
     found = list(known)
-    for leniency, least in ((_LENIENCY, 0.0), (_ANY_STEP, deep_enough(track)))[: 2 if witnessed else 1]:
+    ways = ((_LENIENCY, 0.0), (_ANY_STEP, deep_enough(track)))
+    for leniency, least in ways if witnessed or track.is_slow else ways[:1]:
         off = joined(_off_course(track, split_at_edges(track, leniency)))
         described = (describe(track, first, last) for first, last in off)
         short = [e for e in described if e is not None and _lasts(e) <= _WEAK_LONGEST_S]
         known_s = Union(e.span_s for e in found)
         new = [e for e in short if e.depth >= least and not known_s.touches(e.span_s)]
+        if leniency == _ANY_STEP and not witnessed:
+            new = [e for e in new if _in_passing(track, e)]
         found += (replace(e, weak=True) for e in new)
     return tuple(found[len(known) :])
+
+
+def _in_passing(track: Instrument, excursion: Excursion) -> bool:
+    """Whether the shaft moved before it, and behind it: from a rest, and back to it, it is blipped."""
+    level, end = track.level, track.level.size - 1
+    start, stop = excursion.span_s
+    first, last = track.time_s.searchsorted((start - 1e-9, stop + 1e-9)).tolist()
+    before = abs(level[max(first - 1, 0)] - level[max(first - _PASSING, 0)])
+    behind = abs(level[min(last, end)] - level[min(last + _PASSING - 1, end)])
+    return bool(min(before, behind) > track.same_level)
 
 
 def deep_enough(track: Instrument) -> float:

@@ -40,13 +40,15 @@ _SEEN_BEYOND, _STOPS_TIMES = 2, 2.5
 # So many single jumps, of this size, land on one level and leave it; if they landed anywhere that would
 # happen this seldom in a recording.
 _LEAST_JUMPS, _FAR_PCT, _CHANCE = 4, 8.0, 1e-4
+# Where it is seen how a shaft arrives, few come with a jump.
+_CHANCE_SEEN = 1e-3
 # It goes on as before within this share of how deep it is.
 _BACK = 0.35
 # Read quickly it is looked at so far apart, and at so many samples.
 _EVERY_S, _ENOUGH = 0.015, 60_000
-# As near to each other as this, percent of supply, levels are sought at the finest, or as one step of
-# the converter, written in decimals.
-_FINE_PCT, _ONE_STEP = 0.2, 1.06
+# As near to each other as these, percent of supply, levels are sought too, or as one step of the
+# converter, written in decimals.
+_FINE_PCT, _ONE_STEP = (0.2, 0.06), 1.06
 
 
 def find_stands(
@@ -287,8 +289,8 @@ def _widths(track: Instrument) -> tuple[float, ...]:
     Motion that is seen slowly looks like noise, which makes levels alike that are not: they are also
     looked for as near to each other as the converter shows.
     """
-    finest = min(track.same_level, max(_ONE_STEP * track.resolution, _FINE_PCT))
-    return tuple(dict.fromkeys((track.same_level, finest)))
+    finer = (max(_ONE_STEP * track.resolution, x) for x in _FINE_PCT)
+    return tuple(dict.fromkeys((track.same_level, *(x for x in finer if x < track.same_level))))
 
 
 def _held(track: Instrument) -> FloatArray:
@@ -324,7 +326,7 @@ def _landed_on(track: Instrument) -> float | None:
         return None
     origins, landings, left = track.level[lands], track.level[lands + 1], track.level[leaves]
     low, high = track.stops
-    for within in _widths(track):
+    for within in _widths(track)[:2]:
         best, most = None, _LEAST_JUMPS - 1
         for candidate in landings[(landings > low + _END_PCT) & (landings < high - _END_PCT)]:
             arrive: BoolArray = np.abs(landings - candidate) <= within
@@ -357,7 +359,8 @@ def _is_no_chance(track: Instrument, count: int, of: int, within: float) -> bool
     """Whether so many of some that land anywhere in a track's range would hardly lie within so much."""
     low, high = track.usual
     windows = max(high - low, 1.0) / (2.0 * within)
-    return windows * _at_least(count, of / windows) < _CHANCE
+    unseen = track.interval_s > _ARRIVES_S
+    return windows * _at_least(count, of / windows) < (_CHANCE if unseen else _CHANCE_SEEN)
 
 
 def _at_least(count: int, expected: float) -> float:
