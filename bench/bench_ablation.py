@@ -32,8 +32,12 @@ from bench_corpus import JOBS, answered, scorer_of, truths_of
 from bench_detection import TUNING, tally
 from harmless import WAYS
 from nervus.signal.explained.events import Cause
+from nervus.signal.told.late import Response
 from nervus.standin.hard_cases import MAKERS
 from planted import FAULTS
+
+# A throttle that answers as it should, and stretches of a track that are none.
+IN_TIME, NONE_AT = Response(0.0, 0.0, 0.0, 0.0, 1.0), np.zeros(0, dtype=np.intp)
 
 
 def nothing(*_: object, **__: object) -> tuple[()]:
@@ -220,7 +224,9 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "goes on as it stood": ("worn.dead_spots", "_goes_on", no),
     "a leap at its end": ("worn.flat_places", "_find_leap", lambda *_: None),
     "stopped short": ("told.following", "_stopped", lambda at, *_: np.zeros(at.shape, dtype=bool)),
-    "late after steps": ("told.following", "_late", lambda *_: None),
+    "late by a time constant": ("told.following", "response_of", lambda *_: IN_TIME),
+    "levels left on one side": ("candidates.stands", "_visits", lambda *_, **__: (NONE_AT, NONE_AT)),
+    "falls in passing": ("candidates.excursions", "_in_passing", lambda *_: False),
     "seen elsewhere at a rail": ("told.ranges", "_seen_elsewhere", no),
     "out of range": ("examine", "_out_of_range", lambda *_: []),
     "let go of": ("told.rest", "_let_go", lambda *_: None),

@@ -174,21 +174,7 @@ def _visits(track: Instrument, still: BoolArray, *, asked: bool) -> tuple[IntArr
     chosen = short & turned & (into | away) & ~_passes(level, first, last)
     gone = track.are_unusual(level)
     chosen &= ~(gone[np.maximum(first - 1, 0)] | gone[np.minimum(last + 1, end)])
-    chosen &= _comes_back(level, first, last) | _goes_on(track, first, last)
     return first[chosen], last[chosen]
-
-
-def _comes_back(level: FloatArray, first: IntArray, last: IntArray) -> BoolArray:
-    """Behind which stretches a track is about where it came from: what is sent there goes on from there.
-
-    The sample beside one may be on the way of its jump.
-    """
-    beside, end = np.arange(1, 3), level.size - 1
-    before = level[np.maximum(np.subtract.outer(first, beside), 0)]
-    behind = level[np.minimum(np.add.outer(last, beside), end)]
-    apart = np.abs(before[:, :, None] - behind[:, None, :]).min(axis=(1, 2))
-    depth = np.abs(level[last, None] - before).max(axis=1)
-    return np.asarray(apart <= _BACK * depth, dtype=np.bool_)
 
 
 def _left_alone(track: Instrument, first: IntArray, last: IntArray) -> BoolArray:

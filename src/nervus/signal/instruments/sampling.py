@@ -84,15 +84,20 @@ def resolution(values: FloatArray) -> float:
     """The step of the converter, in the values' unit; 0 where all are equal.
 
     The smallest steps between neighbours, but for the odd one: a stray value is no finer converter.
-    Written in decimals one step is not as large as the next (19 or 20 mV for 19.6): it is their mean.
     """
     steps = np.abs(np.concatenate([np.diff(piece) for piece in _pieces(values)]))
     steps = np.sort(steps[steps > _ROUNDING])
-    if not steps.size:
-        return 0.0
-    least = float(steps[int(_ODD * steps.size)])
+    return float(steps[int(_ODD * steps.size)]) if steps.size else 0.0
+
+
+def _one_step(values: FloatArray) -> float:
+    """The same, as written in decimals one step is not as large as the next: 19 or 20 mV for 19.6."""
+    least = resolution(values)
     unit = _last_decimal(values[:: max(1, values.size // _SOME)])
-    return float(np.mean(steps[(steps >= least) & (steps < least + 1.5 * unit)])) if unit else least
+    if least < 1.5 * unit or unit == 0.0:
+        return least
+    steps = np.abs(np.concatenate([np.diff(piece) for piece in _pieces(values)]))
+    return float(np.mean(steps[np.abs(steps - least - unit / 2.0) < unit]))
 
 
 def _last_decimal(values: FloatArray) -> float:
@@ -107,7 +112,7 @@ def converter_step(values: FloatArray, coarsest: float) -> float:
     Then there is anything between two steps, but what stays for two samples was read. No converter's
     step is more than `coarsest`.
     """
-    least = resolution(values)
+    least = _one_step(values)
     rests = [piece[1:][np.diff(piece) == 0.0] for piece in _pieces(values)]
     steps = np.abs(np.concatenate([np.diff(rest) for rest in rests]))
     steps = np.sort(steps[steps > _ROUNDING])
