@@ -33,8 +33,8 @@ def test_a_step_is_known_closer_than_its_last_decimal(step: float, decimals: int
 
 def test_levels_one_step_apart_are_one_level() -> None:
     """5 V in 255 steps, in millivolts: 2.686 and 2.706, by 20 mV, where others are 19 apart."""
-    at: FloatArray = np.round(np.tile(np.arange(60.0, 200.0), 4) * 5.0 / 255.0, 3).astype(np.float64)
-    made = track(0.05 * np.arange(at.size), at)
+    at = np.round(np.tile(np.arange(60.0, 200.0), 4) * 5.0 / 255.0, 3)
+    made = track(np.linspace(0.0, 28.0, at.size), at)
     assert made.same_level >= 100.0 * 0.020 / 5.0
     assert made.same_level < 2.0 * made.resolution
 
