@@ -142,7 +142,7 @@ def _who(suspect: SuspectId, stretches: tuple["StretchSuspicion", ...]) -> str:
     if suspect is SuspectId.SENSOR:
         return say("the sensor, {value}", value=say(_outstanding(own) or "one of its tracks"))
     return {
-        SuspectId.THROTTLE_BODY: say("the throttle body: the plate itself stays open"),
+        SuspectId.THROTTLE_BODY: say("the throttle body: the plate, or what moves it"),
         SuspectId.PEDAL_SENSOR: say("the pedal sensor"),
         SuspectId.CONTROL_UNIT: say("the control unit"),
         SuspectId.ELSEWHERE: say("something that is not the throttle"),
