@@ -199,7 +199,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     ),
     "whose place it is": ("worn.apart.Apart", "is_own", yes),
     "leapt to and from": ("candidates.excursions._Scan", "stood", no),
-    "stood at while it went on": ("candidates.stands", "_gone_on_from", lambda *_: None),
+    "stood at while it went on": ("candidates.stands", "_one_sided", lambda *_: (NONE_AT, NONE_AT)),
     "a level read quickly": ("candidates.stands", "_level_read_quickly", lambda *_, **__: None),
     "framed by the sister": ("explained.shaft", "with_sister", lambda course, _, learn: learn(course)),
     "a step is steady": ("worn.worn_places", "_is_unsteady", no),

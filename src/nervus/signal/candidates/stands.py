@@ -264,7 +264,9 @@ def _shared(track: Instrument, first: IntArray, last: IntArray, *, surely: bool 
             same = np.abs(levels - level) <= within
             if np.count_nonzero(same) > most and np.ptp(origins[same]) >= _APART_PCT:
                 best, most = float(np.median(levels[same])), int(np.count_nonzero(same))
-        if best is not None and (surely or _is_no_chance(track, most, of, within)):
+        # A few of many may be alike to a hair: a machine goes to a few places. What is lost goes to one.
+        told = within >= _FINE_PCT[0] or 2 * most > levels.size
+        if best is not None and told and (surely or _is_no_chance(track, most, of, within)):
             return best
     return None
 

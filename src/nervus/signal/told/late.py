@@ -14,9 +14,10 @@ from nervus.domain.channel import FloatArray
 from nervus.signal.instruments import sampling
 
 # The time constants and delays that are tried. A sound motor takes its plate nine tenths of the way in
-# 0.1 to 0.25 s (from memory), which is a time constant of 0.04 to 0.11 s: beyond this it is late.
+# 0.1 to 0.25 s (from memory), which is a time constant of 0.04 to 0.11 s.
 _TRIED_S = (0.0, 0.03, 0.05, 0.08, 0.12, 0.17, 0.25, 0.35, 0.5, 0.8, 1.2)
 _DELAYS_S = tuple(0.02 * n for n in range(16))
+# From this time constant on it is late.
 _LATE_S = 0.15
 # Told so seldom, a command does not say when it moved: a time constant is so many tellings at least.
 _TELLINGS = 1.5
