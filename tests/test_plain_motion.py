@@ -54,7 +54,7 @@ PLAIN = (
     ("to_one_level", "same", 25.0, 0), ("to_one_level", "alone", 14.0, 1),
     # Read slower than a shaft arrives, openings that come again are no level of an open line.
     ("to_one_level", "same", 4.0, 61), ("to_one_level", "alone", 8.0, 61),
-    ("to_one_level", "half", 8.0, 120),
+    ("to_one_level", "same", 8.0, 120), ("to_one_level", "mirrored", 8.0, 120),
     ("stairs", "half", 25.0, 0), ("stairs", "alone", 50.0, 0), ("follows", "alone", 14.0, 0),
     ("follows", "offset", 14.0, 0), ("part_of_the_way", "same", 14.0, 0),
     ("parabolas", "mirrored", 8.0, 1), ("wavers", "half", 100.0, 1),

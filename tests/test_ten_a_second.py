@@ -12,10 +12,12 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Disagreement, Drop
 from nervus.judge.analyse import analyse
 from nervus.signal.candidates.excursions import Excursion, _in_passing, find_weak_excursions
-from nervus.signal.candidates.stands import find_stands
+from nervus.signal.candidates.stands import _is_no_chance, _visits, find_stands
 from nervus.signal.instruments import sampling
+from nervus.signal.motion.course import plain_course
+from nervus.signal.told.following import not_following
 from nervus.signal.told.late import Response, response_of, smoothed
-from signals import recording, track
+from signals import channel, recording, track
 from test_against_others import plate, recorded, staircase, with_command
 from test_line_cases import of
 
@@ -92,6 +94,36 @@ def test_a_throttle_that_is_there_within_half_a_second_may_be_late(tau_s: float,
         assert 10.0 < f.worst_pct < 100.0
 
 
+def test_a_throttle_that_is_late_after_minutes_at_idle_is_late_also_read_quickly() -> None:
+    time_s, command = staircase()
+    fine_s = np.arange(-240.0, time_s[-1], 1e-3)
+    answer = response_of(
+        fine_s, *(np.interp(fine_s, time_s, x) for x in (command, plate(command, 0.35)))
+    )
+    assert answer.is_late
+
+
+def test_a_late_throttle_that_also_stands_is_told_to_stand() -> None:
+    """No low-pass stays away from what was asked for four seconds: one cause, the graver."""
+    time_s, command = staircase(seconds=90.0)
+    at = plate(command, 0.25)
+    held = (time_s > 40.3) & (time_s < 44.3)
+    at[held] = at[np.argmax(held)]
+    (found,) = of(Disagreement, analyse(with_command(at, time_s, command)))
+    assert "late" not in found.text
+
+
+def test_while_its_tracks_are_lost_a_throttle_is_not_behind() -> None:
+    time_s, command = staircase(seconds=90.0)
+    at = plate(command, 0.2)
+    lost = (time_s > 30.0) & (time_s < 30.6)
+    where = plain_course(channel("throttle_pct", time_s, np.where(lost, 250.0, at)))
+    asked = channel("throttle_cmd_pct", time_s, command)
+    found = [not_following(asked, where, "throttle_pct", None, spans) for spans in ((), ((30.0, 30.6),))]
+    assert [f[0].worst_pct > 100.0 for f in found] == [True, False]
+    assert all("late" in f[0].text for f in found)
+
+
 # -- a command at idle is no end of its scale ------------------------------------------------------
 
 
@@ -159,6 +191,23 @@ def test_three_levels_tell_where_they_are_as_near_as_the_converter_shows(
     assert (shared is not None) is found
     if found:
         assert shared == pytest.approx(46.8, abs=0.05)
+
+
+def test_what_is_on_its_way_or_comes_back_from_a_rail_is_no_visit() -> None:
+    time_s = 0.05 * np.arange(0.0, 400.0)
+    level = np.interp(time_s, (0.0, 8.0, 12.0, 20.0), (80.0, 20.0, 20.0, 80.0))
+    level[200:202] = 51.5, 54.0
+    level[300:305] = 0.0, 35.0, 35.0, 35.0, 0.0
+    made = track(time_s, level / 20.0)
+    first, _ = _visits(made, np.abs(np.diff(level)) <= 2.0 * made.same_level, asked=False)
+    assert {200, 201, 301}.intersection(first.tolist()) == {201}
+
+
+@pytest.mark.parametrize(("rate_hz", "sure"), [(25.0, True), (10.0, False)])
+def test_what_is_no_chance_is_less_where_arrivals_are_seen(rate_hz: float, sure: bool) -> None:  # noqa: FBT001
+    """Three of three within 0.72 of 80 %: by Poisson once in two thousand recordings."""
+    time_s, travel = swept_slowly(rate_hz)
+    assert _is_no_chance(track(time_s, 0.6 + 0.04 * travel), 3, 3, 0.36) is sure
 
 
 # -- a place that a lone track leaves at, read slowly ----------------------------------------------

@@ -30,7 +30,8 @@ _LEAST_PCT = 5.0
 # than this.
 _PARTED_PCT, _AT_ONCE, _LONGEST_S = 6.0, 0.5, 2.5
 # At the ends of what it tells a command may stand for this much more (common practice: wide open is
-# often told as 70 to 85 %); its readings there agree within that.
+# often told as 70 to 85 %); its readings there agree within that. The least is such an end where it is
+# nothing, with its rounding no more than this.
 _CUT_OFF_PCT, _ROUNDED_PCT, _NOTHING_PCT = 30.0, 0.6, 1.5
 # An excursion is compared at so many instants at most.
 _MANY = 200

@@ -46,9 +46,8 @@ _CHANCE_SEEN = 1e-3
 _BACK = 0.35
 # Read quickly it is looked at so far apart, and at so many samples.
 _EVERY_S, _ENOUGH = 0.015, 60_000
-# As near to each other as these, percent of supply, levels are sought too, or as one step of the
-# converter, written in decimals.
-_FINE_PCT, _ONE_STEP = (0.2, 0.06), 1.06
+# As near to each other as these, percent of supply, levels are sought too, if the converter shows it.
+_FINE_PCT = (0.2, 0.06)
 
 
 def find_stands(
@@ -161,19 +160,15 @@ def _visits(track: Instrument, still: BoolArray, *, asked: bool) -> tuple[IntArr
     """
     breaks = np.flatnonzero(~still)
     first, last = np.append(0, breaks + 1), np.append(breaks, still.size)
-    level, end = track.level, track.level.size - 1
+    level = track.level
     into, away = _jumps(level, first, last)
     if not asked:
         into, away = into & ~_comes_near(level, first, 1), away & ~_comes_near(level, last, -1)
-    before, behind = (
-        level[first] - level[np.maximum(first - 1, 0)],
-        level[np.minimum(last + 1, end)] - level[last],
-    )
+    before, behind = _beside(level, first, last)
     turned = (first < last) | (into & away & (before * behind < 0.0))
     short = track.time_s[last] - track.time_s[first] <= _STAYS_S
     chosen = short & turned & (into | away) & ~_passes(level, first, last)
-    gone = track.are_unusual(level)
-    chosen &= ~(gone[np.maximum(first - 1, 0)] | gone[np.minimum(last + 1, end)])
+    chosen &= ~_beside_rail(track, first, last)
     return first[chosen], last[chosen]
 
 
@@ -194,16 +189,25 @@ def _runs(track: Instrument, still: BoolArray, *, asked: bool) -> tuple[IntArray
     short = track.time_s[last] - track.time_s[first] <= _LONGEST_S
     into, away = _jumps(track.level, first, last)
     chosen = short & into & away & ~_passes(track.level, first, last)
-    # What is come back to from a rail, or left for one, is where the shaft is.
-    gone = track.are_unusual(track.level)
-    end = gone.size - 1
-    chosen &= gone[first] | ~(gone[np.maximum(first - 1, 0)] | gone[np.minimum(last + 1, end)])
+    chosen &= track.are_unusual(track.level[first]) | ~_beside_rail(track, first, last)
     if not asked:
         chosen &= ~(_comes_near(track.level, first, 1) | _comes_near(track.level, last, -1))
     first, last = first[chosen], last[chosen]
     ranges = [float(np.ptp(track.level[a : b + 1])) for a, b in zip(first, last, strict=True)]
     stands = np.asarray(ranges, dtype=np.float64) <= 2.0 * track.same_level + track.resolution
     return first[stands], last[stands]
+
+
+def _beside_rail(track: Instrument, first: IntArray, last: IntArray) -> BoolArray:
+    """Which stretches are come back to from a rail, or left for one: there the shaft is."""
+    gone, end = track.are_unusual(track.level), track.level.size - 1
+    return np.asarray(gone[np.maximum(first - 1, 0)] | gone[np.minimum(last + 1, end)], dtype=np.bool_)
+
+
+def _beside(level: FloatArray, first: IntArray, last: IntArray) -> tuple[FloatArray, FloatArray]:
+    """The steps from the sample before stretches to them, and from them to the one behind."""
+    into = level[first] - level[np.maximum(first - 1, 0)]
+    return into, level[np.minimum(last + 1, level.size - 1)] - level[last]
 
 
 def _jumps(level: FloatArray, first: IntArray, last: IntArray) -> tuple[BoolArray, BoolArray]:
@@ -232,8 +236,7 @@ def _comes_near(level: FloatArray, at: IntArray, way: int) -> BoolArray:
 
 def _passes(level: FloatArray, first: IntArray, last: IntArray) -> BoolArray:
     """Which stretches a shaft goes through in one direction: it does not land there."""
-    into = level[first] - level[np.maximum(first - 1, 0)]
-    away = level[np.minimum(last + 1, level.size - 1)] - level[last]
+    into, away = _beside(level, first, last)
     return np.asarray(
         (into * away > 0.0) & (np.minimum(np.abs(into), np.abs(away)) > _JUMP_PCT), dtype=np.bool_
     )
@@ -277,7 +280,7 @@ def _widths(track: Instrument) -> tuple[float, ...]:
     Motion that is seen slowly looks like noise, which makes levels alike that are not: they are also
     looked for as near to each other as the converter shows.
     """
-    finer = (max(_ONE_STEP * track.resolution, x) for x in _FINE_PCT)
+    finer = (max(track.one_step, x) for x in _FINE_PCT)
     return tuple(dict.fromkeys((track.same_level, *(x for x in finer if x < track.same_level))))
 
 

@@ -110,8 +110,12 @@ class Instrument:
     @cached_property
     def same_level(self) -> float:
         """Within this, percent of supply, two levels are one and the same: a step apart they are."""
-        one_step = _WRITTEN * self.resolution
-        return max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), one_step)
+        return max(_SAME_PCT, min(self.tolerance / 2.0, _SAME_AT_MOST_PCT), self.one_step)
+
+    @property
+    def one_step(self) -> float:
+        """The most that two levels one step apart are, as they were written down, percent of supply."""
+        return _WRITTEN * self.resolution
 
     @cached_property
     def stops(self) -> Span:

@@ -85,18 +85,25 @@ def resolution(values: FloatArray) -> float:
 
     The smallest steps between neighbours, but for the odd one: a stray value is no finer converter.
     """
-    steps = np.abs(np.concatenate([np.diff(piece) for piece in _pieces(values)]))
-    steps = np.sort(steps[steps > _ROUNDING])
+    return _least(_steps(_pieces(values)))
+
+
+def _steps(pieces: list[FloatArray]) -> FloatArray:
+    """The steps between neighbours in some stretches, the smallest first, shape (m,)."""
+    steps = np.abs(np.concatenate([np.diff(piece) for piece in pieces]))
+    return np.sort(steps[steps > _ROUNDING])
+
+
+def _least(steps: FloatArray) -> float:
     return float(steps[int(_ODD * steps.size)]) if steps.size else 0.0
 
 
 def _one_step(values: FloatArray) -> float:
     """The same, as written in decimals one step is not as large as the next: 19 or 20 mV for 19.6."""
-    least = resolution(values)
-    unit = _last_decimal(values[:: max(1, values.size // _SOME)])
+    steps = _steps(_pieces(values))
+    least, unit = _least(steps), _last_decimal(values[:: max(1, values.size // _SOME)])
     if least < 1.5 * unit or unit == 0.0:
         return least
-    steps = np.abs(np.concatenate([np.diff(piece) for piece in _pieces(values)]))
     return float(np.mean(steps[np.abs(steps - least - unit / 2.0) < unit]))
 
 
@@ -113,9 +120,7 @@ def converter_step(values: FloatArray, coarsest: float) -> float:
     step is more than `coarsest`.
     """
     least = _one_step(values)
-    rests = [piece[1:][np.diff(piece) == 0.0] for piece in _pieces(values)]
-    steps = np.abs(np.concatenate([np.diff(rest) for rest in rests]))
-    steps = np.sort(steps[steps > _ROUNDING])
+    steps = _steps([piece[1:][np.diff(piece) == 0.0] for piece in _pieces(values)])
     if steps.size < _LEAST_RESTS:
         return least
     for step in steps[[int(share * steps.size) for share in _SMALL]].tolist():

@@ -24,8 +24,6 @@ from nervus.signal.told.phrases import times_told
 
 # A sound throttle is there within this time (from memory: 0.1 to 0.2 s over the whole travel).
 _SETTLED_S = 0.5
-# From one telling to the next a command that moves goes by more than half of this, percent.
-_STILL_PCT = 1.0
 # Off by more than this for this long (from memory: usual limits of the unit's own monitor).
 _LIMIT_PCT, _LEAST_S = 5.0, 0.3
 _JOIN_S, _LEAST_SAMPLES = 1.0, 10
@@ -36,8 +34,9 @@ _UNKNOWN_SCALE_PCT, _LOW_END = 25.0, 0.25
 _HELD_BAND_PCT, _ASKED_PCT = 4.0, 8.0
 # So many times at the furthest it ever goes, within this, while asked for more, make a stop of it.
 _LEAST_STOPS, _STOPPED_BAND_PCT, _FURTHEST = 3, 1.0, 99.0
-# A throttle that is slow is behind for this long in so many moves.
-_MOVE_S, _LEAST_MOVES = 0.1, 3
+# A throttle that is late is behind for this long in so many moves; where it is for more than so many of
+# its time constants it stands.
+_MOVE_S, _LEAST_MOVES, _NEARED = 0.1, 3, 5.0
 # A throttle that is late all the time is tried with these time constants, on so many points at most.
 _LAGS_S, _MOST_LAGGED = (0.3, 0.5, 0.8, 1.2), 20_000
 # A line flatter than this relates nothing.
@@ -83,11 +82,13 @@ def not_following(
     stops = tuple(s for s in _spans(time_s, stopped) if s[1] - s[0] >= _LEAST_S)
     if len(stops) >= _LEAST_STOPS:
         return (_held(channels, stops, (wanted, is_at, stopped), profile),)
-    behind = np.abs(is_at - wanted)
-    answer = response_of(time_s, wanted, is_at)
+    longest_s = max((b - a for a, b in _spans(time_s, wrong)), default=0.0)
+    behind = np.where(inside(time_s, faulty, _SETTLED_S), 0.0, np.abs(is_at - wanted))
     moves = merge((s for s in _spans(time_s, behind > limit) if s[1] - s[0] >= _MOVE_S), _JOIN_S)
-    if answer.is_late and len(moves) >= _LEAST_MOVES:
-        return (_slow(channels, answer, moves, float(behind.max())),)
+    if len(moves) >= _LEAST_MOVES:
+        answer = response_of(time_s, wanted, is_at)
+        if answer.is_late and longest_s <= _NEARED * answer.tau_s:
+            return (_slow(channels, answer, moves, float(behind.max())),)
     if lasting:
         during = inside(time_s, lasting) & wrong
         return (_held(channels, lasting, (wanted, is_at, during), profile),)

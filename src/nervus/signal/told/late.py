@@ -14,7 +14,7 @@ from nervus.domain.channel import FloatArray
 from nervus.signal.instruments import sampling
 
 # The time constants and delays that are tried. A sound motor takes its plate nine tenths of the way in
-# 0.1 to 0.25 s (from memory), which is a time constant of 0.04 to 0.11 s.
+# 0.1 to 0.2 s (from memory), which is a time constant of 0.04 to 0.09 s.
 _TRIED_S = (0.0, 0.03, 0.05, 0.08, 0.12, 0.17, 0.25, 0.35, 0.5, 0.8, 1.2)
 _DELAYS_S = tuple(0.02 * n for n in range(16))
 # From this time constant on it is late.
@@ -70,14 +70,13 @@ def response_of(time_s: FloatArray, wanted: FloatArray, is_at: FloatArray) -> Re
         is_at: where it was by the command's scale, shape (n,).
     """
     every_s = sampling.interval_s(time_s)
-    step_s = min(_GRID_S, every_s)
-    at_s = np.arange(time_s[0], min(time_s[-1], time_s[0] + _MOST * step_s), step_s)
+    at_s = np.arange(time_s[0], min(time_s[-1], time_s[0] + _MOST * _GRID_S), _GRID_S)
     asked, went = np.interp(at_s, time_s, wanted), np.interp(at_s, time_s, is_at)
     best, least, by_delay = (0.0, 0.0), inf, inf
     for tau_s in _TRIED_S:
-        smooth = smoothed(asked, tau_s / step_s)
+        smooth = smoothed(asked, tau_s / _GRID_S)
         for delay_s in _DELAYS_S:
-            later = min(round(delay_s / step_s), at_s.size - 1)
+            later = min(round(delay_s / _GRID_S), at_s.size - 1)
             apart = np.minimum(np.abs(smooth[: at_s.size - later] - went[later:]), _NO_MORE_PCT)
             off = float(np.sqrt(np.mean(apart**2)))
             if off < least:
