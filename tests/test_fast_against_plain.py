@@ -76,14 +76,14 @@ def test_the_turns_of_a_long_slow_motion_are_found_over_many_pieces(seed: int) -
 @given(COURSES, st.integers(1, 5), st.floats(0.1, 30.0))
 def test_large_steps_are_those_of_the_whole_array(level: FloatArray, width: int, least: float) -> None:
     expected = np.flatnonzero(np.abs(level[width:] - level[:-width]) > least)
-    assert edges.large_steps(level, width, least, 0.0).tolist() == expected.tolist()
+    assert edges.large_steps(level, [width], least, 0.0)[0].tolist() == expected.tolist()
 
 
 def test_large_steps_are_found_across_the_ends_of_pieces() -> None:
     level = np.zeros(3 * edges._PIECE + 7)
     for at in (edges._PIECE - 1, edges._PIECE, 2 * edges._PIECE + 1, level.size - 2):
         level[at + 1 :] += 5.0
-    assert edges.large_steps(level, 1, 1.0, 0.0).tolist() == [
+    assert edges.large_steps(level, [1], 1.0, 0.0)[0].tolist() == [
         edges._PIECE - 1,
         edges._PIECE,
         2 * edges._PIECE + 1,
@@ -168,7 +168,7 @@ def test_unprepared_steps_are_many_times_their_neighbours(
         behind = sign * (level[min(i + 2 * width, level.size - 1)] - level[i + width])
         if abs(step) > least and sign * step > times * max(before, behind):
             plain.append(i)
-    assert edges.large_steps(level, width, least, times).tolist() == plain
+    assert edges.large_steps(level, [1, width], least, times)[-1].tolist() == plain
 
 
 def test_edges_over_several_widths_are_told_once_and_in_order() -> None:
@@ -244,13 +244,14 @@ def test_speed_at_even_instants_is_the_gradient(values: FloatArray) -> None:
 
 
 @pytest.mark.parametrize("way", [1.0, -1.0])
-def test_a_pass_is_trimmed_as_it_is_defined(way: float) -> None:
-    """From the last point near its first end to the next one that is near its last end."""
-    level = np.asarray([0.0, 0.5, 0.2, 5.0, 0.9, 20.0, 60.0, 99.4, 90.0, 99.9, 100.0])
+def test_passes_are_trimmed_as_they_are_defined(way: float) -> None:
+    """From the last point near the first end of each to the next one that is near its last end."""
+    level = np.asarray([0.0, 0.5, 0.2, 5.0, 0.9, 20.0, 60.0, 99.4, 94.0, 99.9, 100.0, 99.2, 30.0, 4.0])
     level = level if way > 0 else 100.0 - level
-    made = travel._trim(even(level.size, 0.1), level, 0, level.size - 1)
-    assert (made.start_s, made.end_s) == (0.4, 0.7)
-    assert made.direction is (Direction.OPENING if way > 0 else Direction.CLOSING)
+    made = travel.find_passes(even(level.size, 0.1), level)
+    assert [(p.start_s, p.end_s) for p in made] == [(0.4, 0.7), (1.1, 1.3)]
+    ways = [Direction.OPENING, Direction.CLOSING]
+    assert [p.direction for p in made] == (ways if way > 0 else ways[::-1])
 
 
 @given(

@@ -40,6 +40,8 @@ _MOST_TRIMMED = 2
 ROUNDED_S = 0.004
 # Samples looked at together.
 _PIECE = 1 << 15
+# Over so few samples a step is looked for where one of them moves by its share of it, but for rounding.
+_NARROW, _ALMOST = 4, 1.0 - 1e-9
 # The slope at the end of a segment is taken over so many samples and at least this time.
 SLOPE_SAMPLES, _SLOPE_S = 5, 0.03
 
@@ -210,8 +212,9 @@ def _edges(track: Instrument, leniency: float) -> list[tuple[int, int]]:
     if 2 < rounded < track.level.size // 8:
         widths.append(rounded)
     taken, over = np.empty(0, dtype=np.intp), np.empty(0, dtype=np.intp)
-    for width in widths:
-        indices = _edges_over(track, width, leniency)
+    steps = large_steps(track.level, widths, track.step_tolerance, _UNPREPARED)
+    for width, candidates in zip(widths, steps, strict=True):
+        indices = _electrical(track, candidates, width, leniency)
         if taken.size and indices.size:
             # A step over one sample shows over more too, but less exactly.
             within = np.searchsorted(taken, indices + width) - np.searchsorted(taken, indices)
@@ -222,42 +225,54 @@ def _edges(track: Instrument, leniency: float) -> list[tuple[int, int]]:
     return list(zip(taken.tolist(), over.tolist(), strict=True))
 
 
-def _edges_over(track: Instrument, width: int, leniency: float) -> IntArray:
-    level, size = track.level, track.level.size
-    if size <= width:
-        return np.empty(0, dtype=np.intp)
-    candidates = large_steps(level, width, track.step_tolerance, _UNPREPARED)
-    here, there = level[candidates], level[candidates + width]
-    step = there - here
+def _electrical(track: Instrument, candidates: IntArray, width: int, leniency: float) -> IntArray:
+    """The candidates for edges over so many samples that no plate makes."""
+    here, there = track.level[candidates], track.level[candidates + width]
     took_s = track.time_s[candidates + width] - track.time_s[candidates]
-    electrical = is_no_motion(step, took_s, width, leniency)
+    electrical = is_no_motion(there - here, took_s, width, leniency)
     electrical |= track.beyond_range(here) | track.beyond_range(there)
     return candidates[electrical]
 
 
-def large_steps(level: FloatArray, width: int, least: float, unprepared: float) -> IntArray:
+def large_steps(
+    level: FloatArray, widths: Sequence[int], least: float, unprepared: float
+) -> tuple[IntArray, ...]:
+    """Where the level goes by more than `least` over so many samples, for each of some widths.
+
+    And by more than `unprepared` times what it goes the same way over as many samples before or
+    behind: steady motion does not. Beyond its ends the level stays as it is there.
+    """
+    narrow = [width for width in widths if width <= _NARROW]
+    # What goes so far over a few samples goes its share of it from one of them to the next.
+    moves = _goes_by(level, 1, _ALMOST * least / max(narrow)) if narrow else None
+    found = []
+    for width in widths:
+        if moves is not None and width <= _NARROW:
+            at = np.subtract.outer(moves, np.arange(width)).ravel()
+            at = at[(at >= 0) & (at < level.size - width)]
+            at = np.unique(at[np.abs(level[at + width] - level[at]) > least])
+        else:
+            at = _goes_by(level, width, least)
+        step = level[at + width] - level[at]
+        before = level[at] - level[np.maximum(at - width, 0)]
+        behind = level[np.minimum(at + 2 * width, level.size - 1)] - level[at + width]
+        sign = np.sign(step)
+        found.append(at[sign * step > unprepared * np.maximum(sign * before, sign * behind)])
+    return tuple(found)
+
+
+def _goes_by(level: FloatArray, width: int, least: float) -> IntArray:
     """Where the level goes by more than `least` over `width` samples.
 
-    And by more than `unprepared` times what it goes the same way over the `width` samples before or
-    behind: steady motion does not. Piece by piece, so that what is computed stays in the processor's
-    cache; beyond its ends the level stays as it is there.
+    Piece by piece, so that what is computed stays in the processor's cache.
     """
-    found = [np.empty(0, dtype=np.intp)]
+    found, moves = [np.empty(0, dtype=np.intp)], np.empty(_PIECE)
     for first in range(0, level.size - width, _PIECE):
         last = min(first + _PIECE, level.size - width)
-        part = level[max(first - width, 0) : last + 2 * width]
-        missing = max(width - first, 0), max(last + 2 * width - level.size, 0)
-        if any(missing):
-            part = np.pad(part, missing, mode="edge")
-        # What it goes from each sample, of those before the piece and behind it too.
-        goes = part[width:] - part[:-width]
-        steps = goes[width:-width]
-        at = np.flatnonzero(np.abs(steps) > least)
-        if at.size:
-            step = steps[at]
-            sign = np.sign(step)
-            beside = np.maximum(sign * goes[at], sign * goes[at + 2 * width])
-            found.append(at[sign * step > unprepared * beside] + first)
+        piece = np.subtract(
+            level[first + width : last + width], level[first:last], out=moves[: last - first]
+        )
+        found.append(np.flatnonzero(np.abs(piece, out=piece) > least) + first)
     return np.concatenate(found)
 
 

@@ -158,17 +158,17 @@ def _visits(track: Instrument, still: BoolArray, *, asked: bool) -> tuple[IntArr
 
     Also where it only turned round. Which of them share a level, chance must tell.
     """
-    breaks = np.flatnonzero(~still)
+    breaks, level = np.flatnonzero(~still), track.level
     first, last = np.append(0, breaks + 1), np.append(breaks, still.size)
-    level = track.level
     into, away = _jumps(level, first, last)
+    # Of the many samples of a shaft that moves few come with a jump.
+    some = (into | away) & (track.time_s[last] - track.time_s[first] <= _STAYS_S)
+    first, last, into, away = first[some], last[some], into[some], away[some]
     if not asked:
         into, away = into & ~_comes_near(level, first, 1), away & ~_comes_near(level, last, -1)
     before, behind = _beside(level, first, last)
     turned = (first < last) | (into & away & (before * behind < 0.0))
-    short = track.time_s[last] - track.time_s[first] <= _STAYS_S
-    chosen = short & turned & (into | away) & ~_passes(level, first, last)
-    chosen &= ~_beside_rail(track, first, last)
+    chosen = turned & (into | away) & ~_passes(level, first, last) & ~_beside_rail(track, first, last)
     return first[chosen], last[chosen]
 
 
@@ -200,8 +200,8 @@ def _runs(track: Instrument, still: BoolArray, *, asked: bool) -> tuple[IntArray
 
 def _beside_rail(track: Instrument, first: IntArray, last: IntArray) -> BoolArray:
     """Which stretches are come back to from a rail, or left for one: there the shaft is."""
-    gone, end = track.are_unusual(track.level), track.level.size - 1
-    return np.asarray(gone[np.maximum(first - 1, 0)] | gone[np.minimum(last + 1, end)], dtype=np.bool_)
+    before, behind = np.maximum(first - 1, 0), np.minimum(last + 1, track.level.size - 1)
+    return track.are_unusual(track.level[before]) | track.are_unusual(track.level[behind])
 
 
 def _beside(level: FloatArray, first: IntArray, last: IntArray) -> tuple[FloatArray, FloatArray]:
@@ -249,9 +249,10 @@ def _shared(track: Instrument, first: IntArray, last: IntArray, *, surely: bool 
     """
     if first.size < _LEAST:
         return None
-    # An input that settles is nearest to its level in the end.
-    settled = zip((first + last + 1) // 2, last, strict=True)
-    levels = np.asarray([np.median(track.level[a : b + 1]) for a, b in settled])
+    # An input that settles is nearest to its level in the end: of one or two samples that is the last.
+    levels = track.level[last]
+    for i in np.flatnonzero(last - first > 1):
+        levels[i] = np.median(track.level[(first[i] + last[i] + 1) // 2 : last[i] + 1])
     low, high = _ends(track)
     within_ends = (levels > low) & (levels < high)
     levels, origins = levels[within_ends], track.level[np.maximum(first - 2, 0)][within_ends]

@@ -79,7 +79,8 @@ def _left(line: Channel, usual: float, span: Span) -> bool:
     if first == last:
         return False
     limit = _GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual
-    return bool(np.mean(np.abs(line.values[first:last] - usual) > limit) >= _GOOD_PART)
+    off = np.count_nonzero(np.abs(line.values[first:last] - usual) > limit)
+    return bool(off / (last - first) >= _GOOD_PART)
 
 
 def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | None:

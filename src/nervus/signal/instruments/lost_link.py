@@ -85,9 +85,10 @@ def _frozen(channels: Sequence[Channel], track: Channel) -> Iterator[Span]:
     besides = [_is_besides(c, track) for c in others]
     if not any(besides) or track.samples <= _LEAST_READINGS:
         return
-    change, step_s = np.diff(track.values), sampling.interval_s(track.time_s)
-    first, last = runs(np.append(change == 0.0, False))
-    leaps = np.abs(np.append(change, 0.0)[last + 1]) > _LEAP_STEPS * sampling.resolution(track.values)
+    values, step_s = track.values, sampling.interval_s(track.time_s)
+    first, last = runs(np.append(values[1:] == values[:-1], False))
+    leap = values[np.minimum(last + 2, values.size - 1)] - values[last + 1]
+    leaps = np.abs(leap) > _LEAP_STEPS * sampling.resolution(values)
     # Sooner not even what changes with each reading would tell.
     rate_hz = sum(
         1.0 / max(sampling.interval_s(c.time_s), 1e-9)

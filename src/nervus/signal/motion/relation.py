@@ -280,8 +280,9 @@ def describe(line: Line | None, supply_v: float, *, learned: bool = True) -> Tra
 
 def _stretches(first: Course, second: Course, skew_s: float) -> list[tuple[FloatArray, FloatArray]]:
     """Levels of both tracks, shape (n,) both, for each stretch, while little moved."""
-    inside_both = (first.time_s >= second.time_s[0]) & (first.time_s <= second.time_s[-1])
-    time_s, x = first.time_s[inside_both], first.level[inside_both]
+    begin = first.time_s.searchsorted(second.time_s[0])
+    both = slice(begin, first.time_s.searchsorted(second.time_s[-1], side="right"))
+    time_s, x = first.time_s[both], first.level[both]
     every = max(1, x.size // _ENOUGH)
     time_s, x = time_s[::every], x[::every]
     if x.size < 5:

@@ -1,11 +1,11 @@
 """The passes of a throttle over its travel, with rests and trembling left out."""
 
-from itertools import pairwise
+from collections.abc import Iterator
 
 import numpy as np
 
 from nervus.domain.analysis import Direction, Pass
-from nervus.domain.channel import FloatArray, Span
+from nervus.domain.channel import FloatArray, IntArray, Span
 from nervus.signal.instruments import sampling
 
 # A reversal smaller than this is a trembling hand, no new pass; a pass must cover as much.
@@ -14,32 +14,36 @@ _LEAST_PASS_PCT = 8.0
 _REST_BAND_PCT = 1.0
 # Passes are told from at most so many points a second; a plate crosses in 70 ms at the fastest.
 _POINTS_PER_S = 50.0
-# Points looked at together for the end of a motion.
-_PIECE = 256
+# Turns looked at together: of a day there are millions.
+_PIECE = 4096
 
 
 def find_passes(time_s: FloatArray, percent: FloatArray) -> tuple[Pass, ...]:
     """Opening and closing passes, rests and trembling between them left out."""
     every = max(1, int(1.0 / (_POINTS_PER_S * max(sampling.interval_s(time_s), 1e-6))))
-    time_s, percent = time_s[::every], percent[::every]
-    turns = _turning_points(percent)
-    passes = (_trim(time_s, percent, a, b) for a, b in pairwise(turns))
-    return tuple(p for p in passes if abs(p.to_pct - p.from_pct) >= _LEAST_PASS_PCT)
+    # Copied, for what is gone through again and again should lie together.
+    time_s, percent = time_s[::every].copy(), percent[::every].copy()
+    turns = np.asarray(_turning_points(percent), dtype=np.intp)
+    if turns.size < 2:
+        return ()
+    return tuple(_trimmed(time_s, percent, turns))
 
 
 def _turning_points(percent: FloatArray) -> list[int]:
     """Indices of the extremes between which the position moved by at least the least pass."""
-    turns: list[int] = []
     start, rising = _first_move(percent)
     if start is None:
-        return turns
-    turns.append(start)
-    while True:
-        peak, found = _next_turn(percent, turns[-1], rising=rising)
-        turns.append(peak)
-        if not found:
-            return turns
-        rising = not rising
+        return []
+    turns, best = [start], start
+    highest, sign = float(percent[start]), 1.0 if rising else -1.0
+    for at, level in _bends(percent, start):
+        way = sign * level
+        if way > sign * highest:
+            best, highest = at, level
+        elif sign * highest - way >= _LEAST_PASS_PCT:
+            turns.append(best)
+            best, highest, sign = at, level, -sign
+    return [*turns, best]
 
 
 def _first_move(percent: FloatArray) -> tuple[int | None, bool]:
@@ -53,41 +57,35 @@ def _first_move(percent: FloatArray) -> tuple[int | None, bool]:
     return int(np.argmin(so_far) if rising else np.argmax(so_far)), rising
 
 
-def _next_turn(percent: FloatArray, start: int, *, rising: bool) -> tuple[int, bool]:
-    """The extreme of the motion from `start` on, and whether it was left again by a least pass.
-
-    Looked for piece by piece, so that a long recording is gone through once.
-    """
-    best = start
-    for first in range(start, percent.size, _PIECE):
-        piece = percent[first : first + _PIECE]
-        way = piece if rising else -piece
-        known = percent[best] if rising else -percent[best]
-        highest = np.maximum(np.maximum.accumulate(way), known)
-        left = np.flatnonzero(highest - way >= _LEAST_PASS_PCT)
-        upto = int(left[0]) + 1 if left.size else piece.size
-        top = int(np.argmax(way[:upto]))
-        if way[top] > known:
-            best = first + top
-        if left.size:
-            return best, True
-    return best, False
+def _bends(percent: FloatArray, start: int) -> Iterator[tuple[int, float]]:
+    """Where it turns or stops from `start` on, and the end, each by its first point, and where it is."""
+    goes = np.sign(np.diff(percent[start:]))
+    moving = np.flatnonzero(goes)
+    last = np.append(np.flatnonzero(np.diff(goes[moving])), moving.size - 1)
+    at = moving[last] + 1 + start
+    for first in range(0, at.size, _PIECE):
+        piece = at[first : first + _PIECE]
+        yield from zip(piece.tolist(), percent[piece].tolist(), strict=True)
 
 
-def _trim(time_s: FloatArray, percent: FloatArray, first: int, last: int) -> Pass:
-    """A pass from leaving its first end to reaching its last one, the rests cut off."""
-    start, end = percent[first], percent[last]
-    stretch = percent[first : last + 1]
-    at_start = np.abs(stretch - start) <= _REST_BAND_PCT
-    begin = stretch.size - 1 - int(at_start[::-1].argmax())
-    finish = begin + int((np.abs(stretch[begin:] - end) <= _REST_BAND_PCT).argmax())
-    return Pass(
-        start_s=round(float(time_s[first + begin]), 4),
-        end_s=round(float(time_s[first + finish]), 4),
-        direction=Direction.OPENING if end > start else Direction.CLOSING,
-        from_pct=round(float(start), 2),
-        to_pct=round(float(end), 2),
-    )
+def _trimmed(time_s: FloatArray, percent: FloatArray, turns: IntArray) -> Iterator[Pass]:
+    """The passes between turns, from leaving the first end to reaching the last, the rests cut off."""
+    first, last = turns[:-1], turns[1:]
+    at = np.arange(turns[0], turns[-1])
+    lengths, way = last - first, percent[turns[0] : turns[-1]]
+    starts = first - turns[0]
+    at_start = np.abs(way - np.repeat(percent[first], lengths)) <= _REST_BAND_PCT
+    begin = np.maximum.reduceat(np.where(at_start, at, 0), starts)
+    at_end = np.abs(way - np.repeat(percent[last], lengths)) <= _REST_BAND_PCT
+    at_end &= at >= np.repeat(begin, lengths)
+    # The last point of a pass is the first of the next, and at its end in any case.
+    finish = np.minimum(np.minimum.reduceat(np.where(at_end, at, at.size + turns[0]), starts), last)
+    ends = percent[first].tolist(), percent[last].tolist()
+    for a, b, start, end in zip(time_s[begin].tolist(), time_s[finish].tolist(), *ends, strict=True):
+        low, high = round(start, 2), round(end, 2)
+        if abs(high - low) >= _LEAST_PASS_PCT:
+            way_of = Direction.OPENING if end > start else Direction.CLOSING
+            yield Pass(round(a, 4), round(b, 4), way_of, low, high)
 
 
 def crossings(passes: tuple[Pass, ...], place: Span) -> tuple[Pass, ...]:

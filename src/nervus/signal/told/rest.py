@@ -106,7 +106,8 @@ def find_rests(
         pedal: where the pedal was, by tracks of its own.
     """
     every = max(1, round(1.0 / (_POINTS_PER_S * max(sampling.interval_s(time_s), 1e-6))))
-    time_s, percent = time_s[::every], percent[::every]
+    # Copied, for what is gone through again and again should lie together.
+    time_s, percent = time_s[::every].copy(), percent[::every].copy()
     if time_s.size < 2:
         return ()
     steps = max(_LEAST_SAMPLES, round(_LEAST_S / max(sampling.interval_s(time_s), 1e-6)))
@@ -114,43 +115,41 @@ def find_rests(
         return ()
     let_go = _let_go(recording, pedal, time_s)
     command = next(iter(recording.with_role(Role.COMMAND)), None)
-    still = _still(percent, steps)
     falls = np.diff(percent) / np.diff(time_s)
     rests: list[Rest] = []
     last_end = 0
-    for first, last in zip(*runs(still), strict=True):
-        end = min(last + steps - 1, time_s.size - 1)
-        level = sampling.middle(percent[first : end + 1])
-        if let_go is not None:
-            released = bool(np.mean(let_go[first : end + 1]) > 0.5)
-        else:
-            released = _quick_close(time_s, percent, falls, int(first), level)
-        span = (float(time_s[first]), float(time_s[end]))
-        way = percent[last_end:first]
-        came_from = max([float(np.max(way, initial=level)), *(r.percent for r in rests[-1:])])
-        low = came_from > level + _CLOSED_BY_PCT
-        asked = _asked_for(command, span)
-        ordered = np.sort(percent[first : end + 1])
-        odd = round((ordered.size - 1) / _ODD_OF)
+    for first, last in zip(*(x.tolist() for x in runs(_still(percent, steps))), strict=True):
+        end = min(last + steps, time_s.size)
+        ordered = np.sort(percent[first:end])
+        level, odd = float(ordered[ordered.size // 2]), round((ordered.size - 1) / _ODD_OF)
         swings = bool(ordered[-1 - odd] - ordered[odd] > _SWINGS_PCT)
-        if rests and _goes_down(rests[-1].percent, way, level):
+        if let_go is not None:
+            released = bool(np.mean(let_go[first:end]) > 0.5)
+        else:
+            released = _quick_close(time_s, percent, falls, first, level)
+        span = (float(time_s[first]), float(time_s[end - 1]))
+        highest = max(level, float(percent[last_end:first].max())) if first > last_end else level
+        low = max([highest, *(r.percent for r in rests[-1:])]) > level + _CLOSED_BY_PCT
+        asked = _asked_for(command, span)
+        if rests and _goes_down(rests[-1].percent, highest, level):
             rests[-1] = replace(rests[-1], closed_on=True)
         told = let_go is not None
-        below = _came_from_below(percent[:first], level)
+        below = _came_from_below(percent[max(0, first - _BEFORE) : first], level)
         rests.append(Rest(span, level, released, low, asked, told, swings=swings, opened=below))
-        last_end = int(end)
+        last_end = end - 1
     return tuple(rests)
 
 
 def _came_from_below(before: FloatArray, level: float) -> bool:
     """Whether the last that lay outside the band of a rest lay below it."""
-    off = np.flatnonzero(np.abs(before[-_BEFORE:] - level) > _BAND_PCT)
-    return off.size > 0 and bool(before[-_BEFORE:][off[-1]] < level)
+    off = (np.abs(before - level) > _BAND_PCT)[::-1]
+    last = int(off.argmax()) if off.size else 0
+    return off.size > 0 and bool(off[last]) and bool(before[-1 - last] < level)
 
 
-def _goes_down(start: float, way: FloatArray, end: float) -> bool:
+def _goes_down(start: float, highest: float, end: float) -> bool:
     """Whether it only closed from one rest to the next."""
-    return end < start - _OFF_PCT and float(np.max(way, initial=end)) <= start + 2 * _BAND_PCT
+    return end < start - _OFF_PCT and highest <= start + 2 * _BAND_PCT
 
 
 def off_rest(

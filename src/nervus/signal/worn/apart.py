@@ -230,8 +230,8 @@ def _during(
     size = max(1, round(_FINEST_S / max(track.interval_s, 1e-7)))
     at, _ = samples_in(track.time_s, passes, size)
     # Of the sister no more is read than what is looked at: a few passes of a day, mostly.
-    read = track.time_s[at], track.level[at], pair.expected_of(track, at)
-    time_s, level, other = (block_means(x, size) for x in read)
+    time_s, level = block_means(track.time_s[at], size), block_means(track.level[at], size)
+    other = block_means(pair.expected_of(track, at), size)
     own, other = (frame.percent(track.own(x)) for x in (level, other))
     known = ~inside(time_s, masked, 2.0 * track.interval_s)
     if track.is_slow:
