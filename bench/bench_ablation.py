@@ -31,6 +31,7 @@ import bench_planted
 from bench_corpus import JOBS, answered, scorer_of, truths_of
 from bench_detection import TUNING, tally
 from harmless import WAYS
+from nervus.signal.arithmetic.robust import off_neighbours
 from nervus.signal.explained.events import Cause
 from nervus.signal.told.late import Response
 from nervus.standin.hard_cases import MAKERS
@@ -126,6 +127,13 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "the sister who moved as it did": ("explained.sister.Sister", "went_along", lambda *_: 0.0),
     "late all the time": ("told.following", "_by_lag", lambda *_: None),
     "rough as a whole": ("worn.rough", "_scanned", lambda *_: []),
+    "smooth courses of a lone track": (
+        "worn.roughness", "off_smooth", lambda values, _: off_neighbours(values),
+    ),
+    "ends bend to one side": (
+        "worn.roughness", "_is_of_ends", lambda _, bend, __: np.zeros(bend.shape, dtype=bool),
+    ),
+    "where neighbours say it was": ("worn.roughness", "_middle_of_four", lambda values: values[1:-1]),
     "long events cut": ("explained.scene.Scene", "pieces", lambda _self, event: (event,)),
     "resting places": ("told.rest", "off_rest", nothing),
     "what is apart while both stand": (

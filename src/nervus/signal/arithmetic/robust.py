@@ -111,3 +111,34 @@ def off_neighbours(values: FloatArray) -> FloatArray:
         around = values[first : first + _PIECE + 2]
         bend[first : first + around.size - 2] = around[1:-1] - (around[:-2] + around[2:]) / 2.0
     return bend
+
+
+def off_smooth(values: FloatArray, time_s: FloatArray) -> FloatArray:
+    """What each value is off a smooth course through its neighbours, shape (n,) to (n - 2,).
+
+    Off the middle of two, off the straight line between them, or off the cubic through four (Lagrange's
+    polynomial), whichever is nearest: stamps may tell when a value was read, or that it was read evenly;
+    and what bends once tells on a cubic, what goes on bending tells on a line.
+
+    Args:
+        values: shape (n,).
+        time_s: when they were read, rising, shape (n,).
+    """
+    off = off_neighbours(values)
+    for reach in (1, 2):
+        near = [n for n in range(-reach, reach + 1) if n]
+        inner = slice(reach, values.size - reach)
+        if values.size <= 2 * reach:
+            continue
+        course = np.zeros(values.size - 2 * reach)
+        at = {n: time_s[reach + n : values.size - reach + n] - time_s[inner] for n in near}
+        for n in near:
+            share = np.ones(course.size)
+            for other in near:
+                if other != n:
+                    share *= at[other] / (at[other] - at[n])
+            course += share * values[reach + n : values.size - reach + n]
+        some = slice(reach - 1, off.size - reach + 1)
+        told = values[inner] - course
+        off[some] = np.where(np.abs(told) < np.abs(off[some]), told, off[some])
+    return off

@@ -7,26 +7,21 @@ counts is that a stretch stands out of them, not a limit in millivolts.
 """
 
 from dataclasses import dataclass, replace
-from math import exp, log, sqrt
+from math import log, sqrt
 
 import numpy as np
 
 from nervus.domain.analysis import Pass
-from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span, Unit
+from nervus.domain.channel import FloatArray, IntArray, Span, Unit
 from nervus.domain.finding import Noise
 from nervus.language import say
 from nervus.signal.arithmetic.intervals import wilson
-from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, off_neighbours
-from nervus.signal.arithmetic.spans import inside, merge, runs
+from nervus.signal.arithmetic.robust import OF_MEDIAN
+from nervus.signal.arithmetic.spans import merge, runs
 from nervus.signal.instruments.instrument import Instrument
-from nervus.signal.instruments.sampling import block_means
-from nervus.signal.worn.beside_sister import STRAIGHT_PCT, apart_at_rest
-from nervus.signal.worn.pass_cells import ends_of, samples_in, sort_into_cells
+from nervus.signal.worn.pass_cells import ends_of, samples_in
+from nervus.signal.worn.roughness import LEAST_PASSES, OWN_SHARE, Look, Table, looked
 
-# Closer samples are averaged: a contact that flickers does so for longer.
-_FINEST_S = 0.002
-# Cells of travel where a pass has so many samples in each; wider ones where it has fewer.
-_CELL_PCT, _WIDE_CELL_PCT, _SAMPLES_IN_CELL = 1.0, 2.0, 2.0
 # A cell stands out by so many deviations of what the others show, and is so many times as rough.
 _DEVIATIONS, _TIMES = 4.5, 1.8
 # Less than this, percent of supply, is within the output smoothness of a sound track, however much it
@@ -35,57 +30,28 @@ _SMOOTH_PCT = 0.1
 # As a whole it stands out by so many: hundreds of stretches are looked at.
 _OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
-# Where a pass ends is known to half an interval, and she is read within one of it.
-_STOPS_INTERVALS = 1.5
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
 # what the plate does, sample by sample, only the fastest are.
 _SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S, _LANDS_PCT_PER_S = 80.0, 900.0, 250.0
-_LEAST_PASSES, _LEAST_SHARE, _LEAST_PCT = 3, 0.5, 2.5
+_LEAST_SHARE, _LEAST_PCT = 0.5, 2.5
 # Nor is a worn stretch wider, and it takes so many crossings of cells to see it.
 _MOST_PCT, _LEAST_SEEN = 30.0, 8
 # A worn stretch may lose contact in a smaller share of the passes, if these are so many, and so many
 # deviations more than passes over other stretches that are as rough by chance.
 _MANY_PASSES, _SELDOM_SHARE, _BY_CHANCE = 5, 0.3, 3.0
+# Within this time a hand corrects where it goes (0.19 to 0.26 s: S. W. Keele and M. I. Posner,
+# "Processing of visual feedback in rapid movements", J. Exp. Psychol. 77 (1968) 155-158): what is read
+# further apart may be its doing, where no sister tells.
+_CORRECTS_S = 0.2
 # A sample is rough itself where it is off by so many times what is usual.
 _SAMPLE_TIMES = 3.0
 # Of very many passes so many are looked at first; where no cell is so many times as rough, that is all.
 _FIRST_LOOK, _SUSPICIOUS_TIMES = 64, 1.3
+# It reaches from the first to the last rough sample, but for so many per cent of them; of a lone track.
+_ALL_BUT, _ALL_BUT_ALONE = (2.0, 98.0), (5.0, 95.0)
 # It flickers where it turns so often in a pass, and so large a share of all samples is rough: what
 # leaves its course and comes back turns three times.
 _TURNS, _BUSY_SHARE = 5, 0.35
-# The middle of two neighbours varies too: what a sample is off it has 1.5 times its own variance.
-_OWN_SHARE = 1.5
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Table:
-    """Roughness of each slow pass and cell: mean squares, percent of supply squared; NaN: not seen."""
-
-    power: FloatArray
-    counts: FloatArray
-    cell_pct: float
-    floor: float
-
-    def log(self) -> FloatArray:
-        """Half the logarithm, so that a difference is a ratio of deviations."""
-        return np.asarray(0.5 * np.log(self.power + self.floor), dtype=np.float64)
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Look:
-    """How rough a track is.
-
-    Attributes:
-        track: as it was looked at, close samples averaged, shape (n,).
-        bend: what each sample but first and last is off, percent of supply, shape (n - 2,).
-        good: which of them count.
-        table: the same over passes and travel.
-    """
-
-    track: Instrument
-    bend: FloatArray
-    good: BoolArray
-    table: _Table
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,29 +82,29 @@ def rough_stretches(
     seen_fast = sister is not None and not track.is_slow
     most = _SNAP_BY_SISTER_PCT_PER_S if seen_fast else _SNAP_PCT_PER_S
     slow = tuple(p for p in passes if not _is_quicker(p, most))
-    if track.level.size < 5 or len(slow) < _LEAST_PASSES:
+    if track.level.size < 5 or len(slow) < LEAST_PASSES:
+        return ()
+    if sister is None and track.interval_s > _CORRECTS_S:
         return ()
     if len(slow) > 2 * _FIRST_LOOK and not track.is_slow:
         every = len(slow) // _FIRST_LOOK
         some = tuple(p for n, p in enumerate(slow) if n // 2 % every == 0)
         seen = samples_in(track.time_s, some)[0]
         part = replace(track, time_s=track.time_s[seen], level=track.level[seen])
-        table = _looked(part, None if sister is None else sister[seen], travel, some, masked).table
-        if not _above(table).max(initial=0.0) > log(_SUSPICIOUS_TIMES):
+        table = looked(part, None if sister is None else sister[seen], travel, some, masked).table
+        if not table.above().max(initial=0.0) > log(_SUSPICIOUS_TIMES):
             return ()
     # A snap ends with a landing, which each track shows by its own filter.
     masked += ends_of(tuple(p for p in slow if _is_quicker(p, _LANDS_PCT_PER_S)))
     if sister is not None and track.is_slow:
         slow = _visits(passes, float(track.time_s[-1]))
-    if sister is None and track.is_slow:
-        # Where a foot stops, or a unit limits it, each pass ends with a bend that no wear made.
-        masked += ends_of(passes)
     # A stop ends a pass at full speed, at any instant between two readings of the sister.
     stops = ends_of(passes, at_stops=True) if track.is_slow else ()
-    look = _looked(track, sister, travel, slow, masked, stops)
+    look = looked(track, sister, travel, slow, masked, stops)
     found = []
-    for stretch in _stand_out(look.table, pooled=sister is not None, slow=track.is_slow):
-        place, turns, share = _refined(stretch, look, travel)
+    pooled = sister is not None or track.is_slow
+    for stretch in _stand_out(look.table, pooled=pooled, slow=track.is_slow):
+        place, turns, share = _refined(stretch, look)
         noise = _finding(look.track, look.table, place)
         if noise is not None:
             found.append(Rough(noise, turns >= _TURNS * len(slow) and share >= _BUSY_SHARE))
@@ -150,103 +116,26 @@ def _is_quicker(a_pass: Pass, than: float) -> bool:
     return abs(a_pass.to_pct - a_pass.from_pct) > than * (a_pass.end_s - a_pass.start_s)
 
 
-def _looked(
-    track: Instrument,
-    sister: FloatArray | None,
-    travel: tuple[FloatArray, FloatArray],
-    passes: tuple[Pass, ...],
-    masked: tuple[Span, ...],
-    stops: tuple[Span, ...] = (),
-) -> _Look:
-    """A track's roughness over passes and travel; beside `stops` the sister says nothing."""
-    size = round(_FINEST_S / max(track.interval_s, 1e-7))
-    if size > 1:
-        sister = block_means(sister, size) if sister is not None else None
-        time_s, level = (block_means(x, size) for x in (track.time_s, track.level))
-        track = replace(track, time_s=time_s, level=level, interval_s=track.interval_s * size)
-    bend = off_neighbours(track.level)
-    if sister is not None and track.is_slow:
-        bend = apart_at_rest(track, sister, travel) * sqrt(_OWN_SHARE)
-    elif sister is not None:
-        # Motion is in both tracks, what the sister does alone is in her: neither is roughness here.
-        apart = off_neighbours(track.level - sister)
-        bend = np.where(np.abs(apart) < np.abs(bend), apart, bend)
-    good = _good(track, masked)
-    if sister is not None and track.is_slow:
-        # Between two readings of hers the shaft went straight as far as she does not bend there.
-        good &= bends_beside(sister)[1:-1] <= STRAIGHT_PCT
-        good &= ~inside(track.time_s[1:-1], stops, _STOPS_INTERVALS * track.interval_s)
-    table = _table(track, bend, good, travel, passes)
-    if sister is not None:
-        # Two that are rounded alike hide it from each other, but where one of them leaps.
-        rounding = track.resolution**2 / (6.0 if track.is_slow else 12.0 * max(size, 1))
-        table = replace(table, floor=max(table.floor, rounding))
-    return _Look(track, bend, good, table)
-
-
 def _visits(passes: tuple[Pass, ...], end_s: float) -> tuple[Pass, ...]:
     """Passes with the rests behind them, up to where the next one begins."""
     ends = [p.start_s for p in passes[1:]] + [end_s]
     return tuple(replace(p, end_s=max(e, p.end_s)) for p, e in zip(passes, ends, strict=True))
 
 
-def _good(track: Instrument, masked: tuple[Span, ...]) -> BoolArray:
-    """Which samples, but the first and last, have both neighbours beside them and nothing told there."""
-    time_s = track.time_s
-    good = ~inside(time_s[1:-1], masked, 2.5 * track.interval_s)
-    good &= time_s[2:] - time_s[:-2] <= 3.2 * track.interval_s
-    return np.asarray(good, dtype=np.bool_)
-
-
-def _table(
-    track: Instrument,
-    bend: FloatArray,
-    good: BoolArray,
-    travel: tuple[FloatArray, FloatArray],
-    passes: tuple[Pass, ...],
-) -> _Table:
-    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in passes]
-    per_cell = _CELL_PCT / max(float(np.median(speeds)) * track.interval_s, 1e-9)
-    cell_pct = _CELL_PCT if per_cell >= _SAMPLES_IN_CELL else _WIDE_CELL_PCT
-    # A coarse converter turns over once in each of its own steps: every cell has to hold one.
-    of_travel = float(np.ptp(track.level)) / max(float(np.ptp(travel[1])), _CELL_PCT)
-    cell_pct = max(cell_pct, track.resolution / max(of_travel, 1e-9))
-    cells = max(int(100.0 / cell_pct), 1)
-    time_s = track.time_s[1:-1][good]
-    percent = np.interp(time_s, *travel)
-    cell = np.clip((percent / cell_pct).astype(np.int64), 0, cells - 1)
-    sorted_in = sort_into_cells(time_s, cell, passes, cells)
-    counts = sorted_in.counts()
-    with np.errstate(invalid="ignore", divide="ignore"):
-        power = np.where(counts > 0, sorted_in.sums(bend[good] ** 2) / counts, np.nan) / _OWN_SHARE
-    floor = max(track.resolution**2 / 12.0, 1e-4) / 4.0
-    return _Table(power, counts, cell_pct, floor)
-
-
-def _above(table: _Table) -> FloatArray:
-    """By how much each cell is rougher than usual, a logarithm, 0 where too few passes tell."""
-    log = table.log()
-    enough = np.isfinite(log).sum(axis=0) >= _LEAST_PASSES
-    above = np.zeros(log.shape[1])
-    if enough.any():
-        mean = np.nanmean(log[:, enough], axis=0)
-        above[enough] = mean - np.median(mean)
-    return above
-
-
-def _stand_out(table: _Table, *, pooled: bool, slow: bool) -> list[Span]:
+def _stand_out(table: Table, *, pooled: bool, slow: bool) -> list[Span]:
     """The stretches whose roughness stands out of all others, cell by cell or, pooled, as a whole."""
-    log, above = table.log(), _above(table)
+    log, above = table.log(), table.above()
     seen = np.isfinite(log).sum(axis=0)
-    enough = seen >= _LEAST_PASSES
+    enough = seen >= LEAST_PASSES
     if np.count_nonzero(enough) < 5:
         return []
     within = float(np.median(np.nanstd(log[:, enough], axis=0)))
     between = OF_MEDIAN * float(np.median(np.abs(above[enough])))
     deviation = np.sqrt(within**2 / np.maximum(seen, 1) + between**2)
-    core = above > np.maximum(_DEVIATIONS * deviation, np.log(_TIMES))
+    times = table.times()
+    core = (above > _DEVIATIONS * deviation) & (times > _TIMES)
     # Where it is rough for sure it is as far as it is rougher than usual.
-    wide = above > np.maximum(_REACH * deviation, np.log(_REACH_TIMES))
+    wide = (above > _REACH * deviation) & (times > _REACH_TIMES)
     # What cells differ by besides what so few crossings of each leave to chance.
     by_chance = within**2 * float(np.mean(1.0 / seen[enough]))
     besides = sqrt(max(between**2 - by_chance, 0.0)) if slow else between
@@ -290,26 +179,33 @@ def _scanned(
         free[max(best[1] - 1, 0) : best[2] + 1] = False
 
 
-def _refined(place: Span, look: _Look, travel: tuple[FloatArray, FloatArray]) -> tuple[Span, int, float]:
+def _refined(place: Span, look: Look) -> tuple[Span, int, float]:
     """The stretch from the first to the last rough sample, those furthest out left out.
 
     And how often it turns from one rough sample to the next, and their share of all that moved there.
     """
-    track, bend, good, table = look.track, look.bend, look.good, look.table
-    usual = exp(float(np.nanmedian(table.log())))
-    rough = np.flatnonzero(good & (np.abs(bend) > _SAMPLE_TIMES * sqrt(_OWN_SHARE) * usual))
-    percent = np.interp(track.time_s[1:-1][rough], *travel)
-    near = percent[(percent > place[0] - table.cell_pct) & (percent < place[1] + table.cell_pct)]
-    if near.size < 2 * _LEAST_PASSES:
-        return place, int(near.size), 0.0
-    low, high = (round(float(q), 2) for q in np.percentile(near, [2.0, 98.0]))
+    bend, table = look.bend, look.table
+    usual = table.usual()
+    size = np.abs(bend)
+    rough = np.flatnonzero(look.good & (size > _SAMPLE_TIMES * sqrt(OWN_SHARE) * usual))
+    percent = look.percent[rough]
+    near = (percent > place[0] - table.cell_pct) & (percent < place[1] + table.cell_pct)
+    if np.count_nonzero(near) < 2 * LEAST_PASSES:
+        return place, int(np.count_nonzero(near)), 0.0
+    told, ends = near, _ALL_BUT
+    if look.by_beside:
+        # What is off itself puts its neighbours off, and a hand bends now and then beside it.
+        ends = _ALL_BUT_ALONE
+        peaks = near & (size >= np.maximum(np.append(0.0, size[:-1]), np.append(size[1:], 0.0)))[rough]
+        told = peaks if peaks.any() else near
+    low, high = (round(float(q), 2) for q in np.percentile(percent[told], ends))
     first, last = round(low / table.cell_pct), max(round(high / table.cell_pct), 1)
     there = max(float(table.counts[:, first:last].sum()), 1.0)
     signs = np.sign(bend[rough[(percent >= low) & (percent <= high)]])
-    return (low, high), int(np.count_nonzero(np.diff(signs))), near.size / there
+    return (low, high), int(np.count_nonzero(np.diff(signs))), np.count_nonzero(near) / there
 
 
-def _share_elsewhere(table: _Table, there: slice, limit: float) -> float:
+def _share_elsewhere(table: Table, there: slice, limit: float) -> float:
     """The share of passes that are rougher than a limit over another stretch as long, on the average."""
     power, width = table.power, there.stop - there.start
     starts = [a for a in range(0, power.shape[1] - width + 1, width) if abs(a - there.start) >= width]
@@ -322,7 +218,7 @@ def _share_elsewhere(table: _Table, there: slice, limit: float) -> float:
     return rough / crossed if crossed else 1.0
 
 
-def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
+def _finding(track: Instrument, table: Table, place: Span) -> Noise | None:
     first = int(place[0] / table.cell_pct)
     last = max(int(np.ceil(place[1] / table.cell_pct)), first + 1)
     if place[1] - place[0] < _LEAST_PCT:
@@ -330,14 +226,14 @@ def _finding(track: Instrument, table: _Table, place: Span) -> Noise | None:
     rows = table.power[:, first:last]
     rows = rows[np.isfinite(rows).any(axis=1)]
     of = rows.shape[0]
-    usual = exp(float(np.nanmedian(table.log())))
+    usual = table.usual()
     by_pass = np.sqrt(np.nanmean(rows, axis=1))
     seen = int(np.count_nonzero(by_pass > _TIMES * usual))
     elsewhere = _share_elsewhere(table, slice(first, last), _TIMES * usual)
     now_and_then = seen >= _MANY_PASSES and seen > of * elsewhere + _BY_CHANCE * sqrt(
         of * elsewhere + 1.0
     )
-    if seen < _LEAST_PASSES or seen < (_SELDOM_SHARE if now_and_then else _LEAST_SHARE) * of:
+    if seen < LEAST_PASSES or seen < (_SELDOM_SHARE if now_and_then else _LEAST_SHARE) * of:
         return None
     rough = float(np.median(by_pass[by_pass > _TIMES * usual] if now_and_then else by_pass))
     return rough_told(track, place, (rough, usual), (seen, of)) if rough >= _SMOOTH_PCT else None

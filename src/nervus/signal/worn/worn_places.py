@@ -6,7 +6,7 @@ from nervus.domain.analysis import Travel
 from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import DeadSpot, Floor, Noise, Shape
 from nervus.signal.arithmetic.instants import read_at
-from nervus.signal.arithmetic.spans import overlaps, runs
+from nervus.signal.arithmetic.spans import inside, overlaps, runs
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event
 from nervus.signal.explained.shaft import FLAT_DEPTH_PCT, Shaft
@@ -228,7 +228,7 @@ def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
 def _rough(shaft: Shaft, travel: Travel, differ_s: tuple[Span, ...]) -> list[Rough]:
     """What is rough on any track; what goes to a rail, or is on both tracks, is no roughness."""
     way = (travel.time_s, travel.percent)
-    found = [r for t in shaft.tracks for r in _rough_of(shaft, t, way, differ_s)]
+    found = [r for t in shaft.tracks for r in _rough_of(shaft, t, travel, differ_s)]
     found = [r for r in found if not _is_sisters(shaft, way, r.noise)]
     return [r for r in found if not any(_is_motion(r.noise, o.noise, travel) for o in found)]
 
@@ -242,13 +242,18 @@ def _is_motion(noise: Noise, hers: Noise, travel: Travel) -> bool:
 
 
 def _rough_of(
-    shaft: Shaft, track: Instrument, way: tuple[FloatArray, FloatArray], told_s: tuple[Span, ...]
+    shaft: Shaft, track: Instrument, travel: Travel, told_s: tuple[Span, ...]
 ) -> tuple[Rough, ...]:
     """What is rough on a track, what is told already, at a rail or far off left out."""
-    masked = left_before(shaft, track) + told_s
+    masked, way = left_before(shaft, track) + told_s, (travel.time_s, travel.percent)
     if not track.is_slow:
         # While the other is off she does not tell what is motion.
         masked += tuple(s for t in shaft.tracks if t is not track for s in told_of(shaft, t))
+    elif shaft.pair is None:
+        # A course that is smoothed over few readings has what is rough in it, but no event.
+        own = travel.frames[track.id].percent(track.own(track.level))
+        there = inside(track.time_s, (e.span_s for e in shaft.events), track.interval_s)
+        way = track.time_s, np.where(there, np.interp(track.time_s, *way), own)
     return rough_stretches(track, way, shaft.passes, masked, shaft.expected_of(track))
 
 
@@ -311,7 +316,7 @@ def _still_rough(shaft: Shaft, noise: Noise, told_s: tuple[Span, ...]) -> Noise 
     if travel is None:
         return None
     (track,) = (t for t in shaft.tracks if t.id in noise.channels)
-    left = _rough_of(shaft, track, (travel.time_s, travel.percent), told_s)
+    left = _rough_of(shaft, track, travel, told_s)
     return next((r.noise for r in left if overlaps(r.noise.travel_pct, noise.travel_pct)), None)
 
 
