@@ -134,6 +134,8 @@ RULES: dict[str, tuple[str, str, Any]] = {
         "worn.roughness", "_is_of_ends", lambda _, bend, __: np.zeros(bend.shape, dtype=bool),
     ),
     "where neighbours say it was": ("worn.roughness", "_middle_of_four", lambda values: values[1:-1]),
+    "an input left to itself": ("worn.dead_spots", "_fade", no),
+    "open all the way": ("worn.worn_places", "_share_away", lambda *_: 0.0),
     "long events cut": ("explained.scene.Scene", "pieces", lambda _self, event: (event,)),
     "resting places": ("told.rest", "off_rest", nothing),
     "what is apart while both stand": (

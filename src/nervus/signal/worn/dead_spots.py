@@ -49,6 +49,9 @@ _RISES_SHARE, _LEAST_INSIDE = 0.3, 3
 _MOSTLY = 0.5
 # Noise inside is told from so many events of more than so many samples: a hand's motion bends few.
 _MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
+# What fades is seen in so many samples, and so many times; so much of what it moves is one way, in as
+# many of its excursions, and it does so for most of each.
+_LEAST_FADING, _LEAST_SEEN_FADING, _STEADILY, _MOST_OF = 4, 3, 0.8, 0.6
 # What falls to one and the same level each time, from so far, percent of supply, is an open contact that
 # flickers.
 _SAME_LEVEL_PCT, _SAME_LEVEL_DEPTH_PCT = 0.3, 4.0
@@ -179,6 +182,8 @@ def _pool(
     shape = Shape.DROP if to_rail or depth >= _STEP_AT_MOST_PCT else Shape.STEP
     openings = [sum(_of(track, e).merged for e in members[within]) for _, within in seen]
     stands = shape is Shape.STEP and _stands(track, parts)
+    # What stands is left ever further behind too.
+    shape = Shape.DROP if shape is Shape.STEP and not stands and _fade(track, parts) else shape
     if shape is Shape.STEP and are_unlike(track, parts, float(np.median(openings)), stands=stands):
         return None
     shape = Shape.FLAT if stands else shape
@@ -257,6 +262,25 @@ def _stands(track: Instrument, parts: list[Excursion]) -> bool:
         return False
     away = [min(abs(p.level - p.before), abs(p.level - p.after)) / max(p.depth, 1e-9) for p in parts]
     return float(np.median(away)) < _STANDS_SHARE
+
+
+def _fade(track: Instrument, parts: list[Excursion]) -> bool:
+    """Whether most excursions go ever further off, and come back at once, or the other way round.
+
+    So does an input that is left to itself while its contact is open; what is rough goes to and fro.
+    """
+    told = []
+    for part in parts:
+        inside = _inside(track, part)
+        if inside.size >= _LEAST_FADING:
+            share = (np.arange(inside.size) + 1.0) / (inside.size + 1.0)
+            off = np.abs(inside - (part.before + (part.after - part.before) * share))
+            furthest = int(off.argmax())
+            way = off[: furthest + 1] if 2 * furthest >= off.size else off[furthest:][::-1]
+            moves = np.diff(way)
+            steady = float(moves.sum()) >= _STEADILY * float(np.abs(moves).sum())
+            told.append(steady and way.size >= _MOST_OF * off.size)
+    return len(told) >= _LEAST_SEEN_FADING and float(np.mean(told)) >= _STEADILY
 
 
 def _goes_on(track: Instrument, part: Excursion) -> bool:
