@@ -152,3 +152,12 @@ def test_of_single_readings_in_a_cell_little_is_made() -> None:
     look = looked(made, None, (time_s, travel), passes, ())
     assert look.by_beside
     assert look.table.floor >= float(np.nanmedian(look.table.power))
+
+
+def test_a_place_at_a_stop_begins_at_the_stop() -> None:
+    """Noise there reads beyond it, where no travel is."""
+    time_s, travel = read(18.0, seed=4)
+    (rough,) = found_in(time_s, shown(travel, (-1.0, 7.0)))
+    assert isinstance(rough, Noise)
+    assert rough.travel_pct[0] == 0.0
+    assert "between 0 and" in rough.text

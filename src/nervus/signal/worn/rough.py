@@ -198,7 +198,8 @@ def _refined(place: Span, look: Look) -> tuple[Span, int, float]:
         ends = _ALL_BUT_ALONE
         peaks = near & (size >= np.maximum(np.append(0.0, size[:-1]), np.append(size[1:], 0.0)))[rough]
         told = peaks if peaks.any() else near
-    low, high = (round(float(q), 2) for q in np.percentile(percent[told], ends))
+    # What is off beyond a stop is off at the stop.
+    low, high = (round(float(q), 2) for q in np.percentile(percent[told], ends).clip(0.0, 100.0))
     first, last = round(low / table.cell_pct), max(round(high / table.cell_pct), 1)
     there = max(float(table.counts[:, first:last].sum()), 1.0)
     signs = np.sign(bend[rough[(percent >= low) & (percent <= high)]])
