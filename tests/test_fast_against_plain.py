@@ -252,6 +252,10 @@ def test_passes_are_trimmed_as_they_are_defined(way: float) -> None:
     assert [(p.start_s, p.end_s) for p in made] == [(0.4, 0.7), (1.1, 1.3)]
     ways = [Direction.OPENING, Direction.CLOSING]
     assert [p.direction for p in made] == (ways if way > 0 else ways[::-1])
+    # It had been near its last end already, and went back to the first.
+    trembles = np.asarray([0.0, 7.6, 0.9, 8.5, 8.4])
+    (short,) = travel.find_passes(even(5, 0.1), trembles if way > 0 else 100.0 - trembles)
+    assert (short.start_s, short.end_s) == (0.2, 0.3)
 
 
 @given(
