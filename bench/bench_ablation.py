@@ -135,7 +135,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     ),
     "where neighbours say it was": ("worn.roughness", "_middle_of_four", lambda values: values[1:-1]),
     "an input left to itself": ("worn.dead_spots", "_fade", no),
-    "open all the way": ("worn.worn_places", "_share_away", lambda *_: 0.0),
+    "bends to one side": ("worn.rough", "_bends_to_one_side", no),
     "long events cut": ("explained.scene.Scene", "pieces", lambda _self, event: (event,)),
     "resting places": ("told.rest", "off_rest", nothing),
     "what is apart while both stand": (

@@ -3,14 +3,11 @@
 import numpy as np
 import pytest
 
-from nervus.domain.channel import FloatArray, Sensor
+from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Noise, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.candidates.excursions import Excursion
-from nervus.signal.explained.shaft import follow
 from nervus.signal.worn.dead_spots import _fade
-from nervus.signal.worn.rough import rough_told
-from nervus.signal.worn.worn_places import _share_away
 from signals import recording, track
 
 RATE_HZ, TAU_S = 2000.0, 0.012
@@ -70,19 +67,6 @@ def test_what_is_far_off_all_the_way_is_open_however_it_wanders(back: float, kin
         recording(time_s, tps1_v=read(one, 1), tps2_v=read(5.0 - volts, 2))
     ).examination.findings
     assert [type(f) for f in found] == [kind]
-
-
-@pytest.mark.parametrize("share", [1.0, 0.5])
-def test_for_how_long_it_is_away(share: float) -> None:
-    """Of the time that the shaft is at the place, counted by the readings that are far off."""
-    time_s, travel = strokes(6)
-    volts, worn = 0.5 + 0.04 * travel, (travel > 30.0) & (travel < 34.0)
-    away = worn & (np.arange(travel.size) // 8 % 2 < 2.0 * share - 0.5)
-    made = recording(time_s, tps1_v=np.where(away, volts - 1.2, volts), tps2_v=5.0 - volts)
-    shaft = follow(made, Sensor.THROTTLE, 5.0, (), None)
-    noise = rough_told(shaft.tracks[0], (30.0, 34.0), (5.0, 0.1), (14, 14))
-    own = [e for e in shaft.events if e.channels == ("tps1_v",)]
-    assert _share_away(shaft, noise, own) == pytest.approx(share, abs=0.08)
 
 
 def test_what_fades_goes_ever_further_off_and_comes_back_at_once() -> None:

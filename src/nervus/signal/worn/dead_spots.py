@@ -52,6 +52,8 @@ _MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
 # What fades is seen in so many samples, and so many times; so much of what it moves is one way, in as
 # many of its excursions, and it does so for most of each.
 _LEAST_FADING, _LEAST_SEEN_FADING, _STEADILY, _MOST_OF = 4, 3, 0.8, 0.6
+# In the second half of its way it goes on by so much of all: what is at its level is there.
+_ON_SHARE = 0.15
 # What falls to one and the same level each time, from so far, percent of supply, is an open contact that
 # flickers.
 _SAME_LEVEL_PCT, _SAME_LEVEL_DEPTH_PCT = 0.3, 4.0
@@ -279,7 +281,8 @@ def _fade(track: Instrument, parts: list[Excursion]) -> bool:
             way = off[: furthest + 1] if 2 * furthest >= off.size else off[furthest:][::-1]
             moves = np.diff(way)
             steady = float(moves.sum()) >= _STEADILY * float(np.abs(moves).sum())
-            told.append(steady and way.size >= _MOST_OF * off.size)
+            goes_on = float(way[-1] - way[way.size // 2]) >= _ON_SHARE * float(way[-1])
+            told.append(steady and goes_on and way.size >= _MOST_OF * off.size)
     return len(told) >= _LEAST_SEEN_FADING and float(np.mean(told)) >= _STEADILY
 
 

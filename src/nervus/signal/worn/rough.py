@@ -49,6 +49,8 @@ _SAMPLE_TIMES = 3.0
 _FIRST_LOOK, _SUSPICIOUS_TIMES = 64, 1.3
 # It reaches from the first to the last rough sample, but for so many per cent of them; of a lone track.
 _ALL_BUT, _ALL_BUT_ALONE = (2.0, 98.0), (5.0, 95.0)
+# Of what is rough by itself at least so much lies on either side of a smooth course.
+_OTHER_SIDE = 0.2
 # It flickers where it turns so often in a pass, and so large a share of all samples is rough: what
 # leaves its course and comes back turns three times.
 _TURNS, _BUSY_SHARE = 5, 0.35
@@ -98,6 +100,10 @@ def rough_stretches(
     masked += ends_of(tuple(p for p in slow if _is_quicker(p, _LANDS_PCT_PER_S)))
     if sister is not None and track.is_slow:
         slow = _visits(passes, float(track.time_s[-1]))
+    if sister is None and track.is_slow:
+        # Where a foot stops, or a unit limits it, it may turn round as it likes; at a stop it can't.
+        at_stops = set(ends_of(passes, at_stops=True))
+        masked += tuple(end for end in ends_of(passes) if end not in at_stops)
     # A stop ends a pass at full speed, at any instant between two readings of the sister.
     stops = ends_of(passes, at_stops=True) if track.is_slow else ()
     look = looked(track, sister, travel, slow, masked, stops)
@@ -106,7 +112,7 @@ def rough_stretches(
     for stretch in _stand_out(look.table, pooled=pooled, slow=track.is_slow):
         place, turns, share = _refined(stretch, look)
         noise = _finding(look.track, look.table, place)
-        if noise is not None:
+        if noise is not None and not (look.by_beside and _bends_to_one_side(look, place)):
             found.append(Rough(noise, turns >= _TURNS * len(slow) and share >= _BUSY_SHARE))
     return tuple(found)
 
@@ -204,6 +210,14 @@ def _refined(place: Span, look: Look) -> tuple[Span, int, float]:
     there = max(float(table.counts[:, first:last].sum()), 1.0)
     signs = np.sign(bend[rough[(percent >= low) & (percent <= high)]])
     return (low, high), int(np.count_nonzero(np.diff(signs))), np.count_nonzero(near) / there
+
+
+def _bends_to_one_side(look: Look, place: Span) -> bool:
+    """Whether a shaft that turns there explains it: what is off puts those beside off the other way."""
+    rough = look.good & (np.abs(look.bend) > _SAMPLE_TIMES * sqrt(OWN_SHARE) * look.table.usual())
+    there = look.bend[rough & (look.percent >= place[0]) & (look.percent <= place[1])]
+    above = int(np.count_nonzero(there > 0.0))
+    return min(above, there.size - above) < _OTHER_SIDE * there.size
 
 
 def _share_elsewhere(table: Table, there: slice, limit: float) -> float:

@@ -30,9 +30,6 @@ _AT_STEP_PCT = 2.0
 _AT_EDGE_PCT = 1.0
 # A contact opens so often, so deep, and always to one level, percent of supply.
 _LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
-# What is open is far off, by so much of how deep it goes, for most of the time that it takes to cross
-# it; of rough stretches by other hands that was so for 0.6 at the most.
-_FAR_SHARE, _AWAY_MOSTLY = 0.25, 0.75
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
 # A step is off by one amount: what varies by more than this share of it is rough. That is seen in so
@@ -270,35 +267,12 @@ def _is_sisters(shaft: Shaft, way: tuple[FloatArray, FloatArray], noise: Noise) 
 
 
 def _is_contact(shaft: Shaft, noise: Noise) -> bool:
-    """Whether what flickers there is a contact that opens.
-
-    It goes to one and the same level each time; or it goes far and stays away while the shaft crosses,
-    where what is rough comes back again and again.
-    """
+    """Whether what flickers there goes to one and the same level each time: a contact that opens."""
     own = [e for e in shaft.events if _is_worn(e, [noise], shaft)]
     levels = np.asarray([e.deepest[1].level for e in own])
     if levels.size < _LEAST_CONTACTS or np.median([e.deepest[1].depth for e in own]) < _DEEP_PCT:
         return False
-    if float(np.median(np.abs(levels - np.median(levels)))) <= _SAME_LEVEL_PCT:
-        return True
-    return _share_away(shaft, noise, own) >= _AWAY_MOSTLY
-
-
-def _share_away(shaft: Shaft, noise: Noise, events: list[Event]) -> float:
-    """For which share of the time at a rough stretch its track is far off its course."""
-    track = next(t for t in shaft.tracks if t.id in noise.channels)
-    if shaft.travel is None:
-        return 0.0
-    percent = np.interp(track.time_s, shaft.travel.time_s, shaft.travel.percent)
-    low, high = noise.travel_pct
-    there = int(np.count_nonzero((percent >= low) & (percent <= high)))
-    away = 0
-    for event in events:
-        _, excursion = event.deepest
-        first, end = np.searchsorted(track.time_s, event.span_s).tolist()
-        off = np.abs(track.level[first : end + 1] - excursion.course)
-        away += int(np.count_nonzero(off > _FAR_SHARE * excursion.depth))
-    return away / there if there else 0.0
+    return float(np.median(np.abs(levels - np.median(levels)))) <= _SAME_LEVEL_PCT
 
 
 def _unexplained(
