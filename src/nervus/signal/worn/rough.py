@@ -20,7 +20,7 @@ from nervus.signal.arithmetic.robust import OF_MEDIAN
 from nervus.signal.arithmetic.spans import merge, runs
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.worn.pass_cells import ends_of, samples_in
-from nervus.signal.worn.roughness import LEAST_PASSES, OWN_SHARE, Look, Table, looked
+from nervus.signal.worn.roughness import LEAST_PASSES, Look, Table, looked
 
 # A cell stands out by so many deviations of what the others show, and is so many times as rough.
 _DEVIATIONS, _TIMES = 4.5, 1.8
@@ -43,8 +43,6 @@ _MANY_PASSES, _SELDOM_SHARE, _BY_CHANCE = 5, 0.3, 3.0
 # "Processing of visual feedback in rapid movements", J. Exp. Psychol. 77 (1968) 155-158): what is read
 # further apart may be its doing, where no sister tells.
 _CORRECTS_S = 0.2
-# A sample is rough itself where it is off by so many times what is usual.
-_SAMPLE_TIMES = 3.0
 # Of very many passes so many are looked at first; where no cell is so many times as rough, that is all.
 _FIRST_LOOK, _SUSPICIOUS_TIMES = 64, 1.3
 # It reaches from the first to the last rough sample, but for so many per cent of them; of a lone track.
@@ -100,12 +98,11 @@ def rough_stretches(
     masked += ends_of(tuple(p for p in slow if _is_quicker(p, _LANDS_PCT_PER_S)))
     if sister is not None and track.is_slow:
         slow = _visits(passes, float(track.time_s[-1]))
-    if sister is None and track.is_slow:
-        # Where a foot stops, or a unit limits it, it may turn round as it likes; at a stop it can't.
-        at_stops = set(ends_of(passes, at_stops=True))
-        masked += tuple(end for end in ends_of(passes) if end not in at_stops)
     # A stop ends a pass at full speed, at any instant between two readings of the sister.
     stops = ends_of(passes, at_stops=True) if track.is_slow else ()
+    if sister is None and track.is_slow:
+        # Where a foot stops, or a unit limits it, it may turn round as it likes; at a stop it can't.
+        masked += tuple(set(ends_of(passes)).difference(stops))
     look = looked(track, sister, travel, slow, masked, stops)
     found = []
     pooled = sister is not None or track.is_slow
@@ -190,10 +187,7 @@ def _refined(place: Span, look: Look) -> tuple[Span, int, float]:
 
     And how often it turns from one rough sample to the next, and their share of all that moved there.
     """
-    bend, table = look.bend, look.table
-    usual = table.usual()
-    size = np.abs(bend)
-    rough = np.flatnonzero(look.good & (size > _SAMPLE_TIMES * sqrt(OWN_SHARE) * usual))
+    bend, table, rough = look.bend, look.table, look.rough()
     percent = look.percent[rough]
     near = (percent > place[0] - table.cell_pct) & (percent < place[1] + table.cell_pct)
     if np.count_nonzero(near) < 2 * LEAST_PASSES:
@@ -201,7 +195,7 @@ def _refined(place: Span, look: Look) -> tuple[Span, int, float]:
     told, ends = near, _ALL_BUT
     if look.by_beside:
         # What is off itself puts its neighbours off, and a hand bends now and then beside it.
-        ends = _ALL_BUT_ALONE
+        ends, size = _ALL_BUT_ALONE, np.abs(bend)
         peaks = near & (size >= np.maximum(np.append(0.0, size[:-1]), np.append(size[1:], 0.0)))[rough]
         told = peaks if peaks.any() else near
     # What is off beyond a stop is off at the stop.
@@ -214,8 +208,9 @@ def _refined(place: Span, look: Look) -> tuple[Span, int, float]:
 
 def _bends_to_one_side(look: Look, place: Span) -> bool:
     """Whether a shaft that turns there explains it: what is off puts those beside off the other way."""
-    rough = look.good & (np.abs(look.bend) > _SAMPLE_TIMES * sqrt(OWN_SHARE) * look.table.usual())
-    there = look.bend[rough & (look.percent >= place[0]) & (look.percent <= place[1])]
+    rough = look.rough()
+    percent = look.percent[rough]
+    there = look.bend[rough][(percent >= place[0]) & (percent <= place[1])]
     above = int(np.count_nonzero(there > 0.0))
     return min(above, there.size - above) < _OTHER_SIDE * there.size
 

@@ -10,7 +10,7 @@ from math import exp, sqrt
 import numpy as np
 
 from nervus.domain.analysis import Pass
-from nervus.domain.channel import BoolArray, FloatArray, Span
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.signal.arithmetic.robust import bends_beside, off_neighbours, off_smooth
 from nervus.signal.arithmetic.spans import inside
 from nervus.signal.instruments.instrument import Instrument
@@ -27,7 +27,9 @@ _STOPS_INTERVALS = 1.5
 # What is masked reaches so far beyond it, and so does what a pass begins and ends with.
 _ENDS_INTERVALS = 2.5
 # The middle of two neighbours varies too: what a sample is off it has 1.5 times its own variance.
-OWN_SHARE = 1.5
+_OWN_SHARE = 1.5
+# A sample is rough itself where it is off by so many times what is usual.
+_SAMPLE_TIMES = 3.0
 # No track is smoother than this, percent of supply.
 _LEAST_PCT = 1e-3
 # In so many passes at least a cell is seen.
@@ -105,6 +107,11 @@ class Look:
     table: Table
     by_beside: bool
 
+    def rough(self) -> IntArray:
+        """Indices of the samples that are rough by themselves, of those that count, shape (k,)."""
+        limit = _SAMPLE_TIMES * sqrt(_OWN_SHARE) * self.table.usual()
+        return np.flatnonzero(self.good & (np.abs(self.bend) > limit))
+
 
 def looked(
     track: Instrument,
@@ -122,7 +129,7 @@ def looked(
         track = replace(track, time_s=time_s, level=level, interval_s=track.interval_s * size)
     good = _good(track, masked)
     percent, by_beside = np.interp(track.time_s, *travel), sister is None and track.is_slow
-    if sister is None and track.is_slow:
+    if by_beside:
         bend = off_smooth(track.level, track.time_s)
         good &= ~_is_of_ends(track, bend, passes)
         # What is off itself says where it seems to be, not where it is: that its neighbours tell.
@@ -130,7 +137,7 @@ def looked(
     else:
         bend, percent = off_neighbours(track.level), percent[1:-1]
     if sister is not None and track.is_slow:
-        bend = apart_at_rest(track, sister, travel) * sqrt(OWN_SHARE)
+        bend = apart_at_rest(track, sister, travel) * sqrt(_OWN_SHARE)
         # Between two readings of hers the shaft went straight as far as she does not bend there.
         good &= bends_beside(sister)[1:-1] <= STRAIGHT_PCT
         good &= ~inside(track.time_s[1:-1], stops, _STOPS_INTERVALS * track.interval_s)
@@ -139,15 +146,16 @@ def looked(
         apart = off_neighbours(track.level - sister)
         bend = np.where(np.abs(apart) < np.abs(bend), apart, bend)
     swept = float(np.ptp(travel[1]))
-    table = _table(track, (bend[good], percent[good], track.time_s[1:-1][good]), swept, passes)
-    table = replace(table, alone=sister is None)
+    samples = bend[good], percent[good], track.time_s[1:-1][good]
+    power, counts, cell_pct = _in_cells(track, samples, swept, passes)
+    floor = max(track.resolution**2 / 12.0, 1e-4) / 4.0
     if sister is not None:
         # Two that are rounded alike hide it from each other, but where one of them leaps.
-        rounding = track.resolution**2 / (6.0 if track.is_slow else 12.0 * size)
-        table = replace(table, floor=max(table.floor, rounding))
-    elif track.is_slow and np.isfinite(table.power).any():
+        floor = max(floor, track.resolution**2 / (6.0 if track.is_slow else 12.0 * size))
+    elif track.is_slow and np.isfinite(power).any():
         # Of one sample in a cell the logarithm of what it is off alone tells next to nothing.
-        table = replace(table, floor=max(table.floor, float(np.nanmedian(table.power))))
+        floor = max(floor, float(np.nanmedian(power)))
+    table = Table(power, counts, cell_pct, floor, alone=sister is None)
     return Look(track, bend, good, percent, table, by_beside)
 
 
@@ -167,10 +175,10 @@ def _middle_of_four(values: FloatArray) -> FloatArray:
 
 
 def _is_of_ends(track: Instrument, bend: FloatArray, passes: tuple[Pass, ...]) -> BoolArray:
-    """Which bends the beginning or the end of a pass may make, where a foot stops, or a unit limits it.
+    """Which bends the beginning or the end of a pass may make.
 
-    It sets off and comes to rest to one side only: what lies on the other side of the chord was made by
-    something else.
+    The shaft sets off and comes to rest to one side only: what lies on the other side of the chord was
+    made by something else.
     """
     sides: tuple[list[Span], list[Span]] = [], []
     for p in passes:
@@ -184,13 +192,16 @@ def _is_of_ends(track: Instrument, bend: FloatArray, passes: tuple[Pass, ...]) -
     return np.asarray((below & (bend < 0.0)) | (above & (bend > 0.0)), dtype=np.bool_)
 
 
-def _table(
+def _in_cells(
     track: Instrument,
     samples: tuple[FloatArray, FloatArray, FloatArray],
     swept_pct: float,
     passes: tuple[Pass, ...],
-) -> Table:
-    """Of what samples are off, where on the travel each is and when, shape (k,) each."""
+) -> tuple[FloatArray, FloatArray, float]:
+    """Power and counts of a table, and how wide its cells are.
+
+    Of what samples are off, where on the travel each is and when, shape (k,) each.
+    """
     bend, percent, time_s = samples
     speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in passes]
     per_cell = _CELL_PCT / max(float(np.median(speeds)) * track.interval_s, 1e-9)
@@ -203,6 +214,5 @@ def _table(
     sorted_in = sort_into_cells(time_s, cell, passes, cells)
     counts = sorted_in.counts()
     with np.errstate(invalid="ignore", divide="ignore"):
-        power = np.where(counts > 0, sorted_in.sums(bend**2) / counts, np.nan) / OWN_SHARE
-    floor = max(track.resolution**2 / 12.0, 1e-4) / 4.0
-    return Table(power, counts, cell_pct, floor, alone=False)
+        power = np.where(counts > 0, sorted_in.sums(bend**2) / counts, np.nan) / _OWN_SHARE
+    return power, counts, cell_pct
