@@ -163,3 +163,43 @@ def test_a_place_at_a_stop_begins_at_the_stop() -> None:
     assert isinstance(rough, Noise)
     assert rough.travel_pct[0] == 0.0
     assert "between 0 and" in rough.text
+
+
+def held_in(
+    place: tuple[float, float], rate_hz: float, *, held_s: float = 2.0
+) -> tuple[FloatArray, FloatArray]:
+    """Sweeps of 40 % a second, each held for a while in the middle of the place when it closes."""
+    middle, sweeps, at = sum(place) / 2.0, [(0.0, 0.0)], 0.0
+    for _ in range(10):
+        ways = ((0.7, 0.0), (2.5, 100.0), (0.6, 100.0), (2.5, middle), (held_s, middle), (0.8, 0.0))
+        for takes_s, to in ways:
+            at += takes_s
+            sweeps.append((at, to))
+    when, where = np.asarray(sweeps).T
+    time_s = np.arange(0.0, at, 1.0 / rate_hz)
+    return time_s, np.interp(time_s, when, where)
+
+
+@pytest.mark.parametrize("rate_hz", [50.0, 200.0, 1000.0])
+@pytest.mark.parametrize("often", [0.25, 0.9])
+def test_where_it_is_rough_is_told_by_where_the_shaft_was(rate_hz: float, often: float) -> None:
+    """A wiper that lifts lets its input rise, never fall: by its own readings it is too far open."""
+    place = (20.0, 27.0)
+    time_s, travel = held_in(place, rate_hz)
+    random = np.random.default_rng(5)
+    worn = (travel > place[0]) & (travel < place[1]) & (random.uniform(size=travel.size) < often)
+    volts = V_CLOSED + V_PER_PCT * travel + random.normal(0.0, 0.004, travel.size)
+    volts += np.where(worn, random.uniform(1.0, 7.0, travel.size) * V_PER_PCT, 0.0)
+    (rough,) = (f for f in found_in(time_s, np.round(volts / 0.005) * 0.005) if isinstance(f, Noise))
+    # From one reading to the next the shaft goes by 40 % / rate; if few are off, the first comes later.
+    assert rough.travel_pct == pytest.approx(place, abs=0.5 + max(1.0, 0.5 / often) * 40.0 / rate_hz)
+
+
+def test_what_is_rough_at_rest_too_reaches_to_the_stop() -> None:
+    time_s, travel = held_in((0.0, 8.0), 200.0, held_s=0.1)
+    random = np.random.default_rng(6)
+    volts = V_CLOSED + V_PER_PCT * travel + random.normal(0.0, 0.004, travel.size)
+    volts += np.where(travel < 8.0, random.normal(0.0, 1.0, travel.size) * V_PER_PCT, 0.0)
+    (rough,) = (f for f in found_in(time_s, np.round(volts / 0.005) * 0.005) if isinstance(f, Noise))
+    assert rough.travel_pct[0] < 0.5
+    assert rough.travel_pct[1] == pytest.approx(8.0, abs=1.5)

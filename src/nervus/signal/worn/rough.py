@@ -20,6 +20,7 @@ from nervus.signal.arithmetic.robust import OF_MEDIAN
 from nervus.signal.arithmetic.spans import merge, runs
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.worn.pass_cells import ends_of, samples_in
+from nervus.signal.worn.rough_ends import ends_by_sound
 from nervus.signal.worn.roughness import LEAST_PASSES, Look, Table, looked
 
 # A cell stands out by so many deviations of what the others show, and is so many times as rough.
@@ -43,6 +44,9 @@ _MANY_PASSES, _SELDOM_SHARE, _BY_CHANCE = 5, 0.3, 3.0
 # "Processing of visual feedback in rapid movements", J. Exp. Psychol. 77 (1968) 155-158): what is read
 # further apart may be its doing, where no sister tells.
 _CORRECTS_S = 0.2
+# Readings further apart do not tell how the shaft went just before and just behind: four of them, and
+# two that may be off, take as long as a hand needs to go another way.
+_GOES_STRAIGHT_S = _CORRECTS_S / 6.0
 # Of very many passes so many are looked at first; where no cell is so many times as rough, that is all.
 _FIRST_LOOK, _SUSPICIOUS_TIMES = 64, 1.3
 # It reaches from the first to the last rough sample, but for so many per cent of them; of a lone track.
@@ -56,9 +60,16 @@ _TURNS, _BUSY_SHARE = 5, 0.35
 
 @dataclass(frozen=True, slots=True)
 class Rough:
-    """A rough stretch, and whether it flickers all over: then nothing but roughness explains it."""
+    """A rough stretch.
+
+    Attributes:
+        noise: as a finding, where the track itself seems to be while it is rough.
+        told: the same where the shaft was.
+        flickers: whether it flickers all over: then nothing but roughness explains it.
+    """
 
     noise: Noise
+    told: Noise
     flickers: bool
 
 
@@ -110,8 +121,18 @@ def rough_stretches(
         place, turns, share = _refined(stretch, look)
         noise = _finding(look.track, look.table, place)
         if noise is not None and not (look.by_beside and _bends_to_one_side(look, place)):
-            found.append(Rough(noise, turns >= _TURNS * len(slow) and share >= _BUSY_SHARE))
+            flickers = turns >= _TURNS * len(slow) and share >= _BUSY_SHARE
+            found.append(Rough(noise, _told(look, place) or noise, flickers))
     return tuple(found)
+
+
+def _told(look: Look, place: Span) -> Noise | None:
+    """A rough stretch where the shaft was; `None` where only the track itself tells, or too little."""
+    if not look.table.alone or look.track.interval_s > _GOES_STRAIGHT_S:
+        return None
+    by_sound = ends_by_sound(look, place)
+    low, high = (a if b is None else round(b, 2) for a, b in zip(place, by_sound, strict=True))
+    return _finding(look.track, look.table, (low, high))
 
 
 def _is_quicker(a_pass: Pass, than: float) -> bool:

@@ -58,20 +58,21 @@ def find_worn(
     if travel is None:
         return (), [], ()
     rough = _rough(shaft, travel, differ_s)
-    sure = [r.noise for r in rough if r.flickers and not _is_contact(shaft, r.noise)]
+    flickering = [r for r in rough if r.flickers and not _is_contact(shaft, r.noise)]
+    sure = [r.noise for r in flickering]
     left = tuple(e for e in shaft.events if e not in shared and not _is_worn(e, sure, shaft))
     parted = _by_one({t.id: find_parted(shaft, t, differ_s) for t in shaft.tracks})
     spots, loose = _dead_spots(shaft, travel, left, parted)
-    doubtful = [r.noise for r in rough if r.noise not in sure]
+    doubtful = [r for r in rough if r not in flickering]
+    unsure = [r.noise for r in doubtful]
     spots = tuple(
-        s
-        for s in spots
-        if not (_is_rough(s, sure) or (_is_rough(s, doubtful) and _is_unsteady(s, shaft)))
+        s for s in spots if not (_is_rough(s, sure) or (_is_rough(s, unsure) and _is_unsteady(s, shaft)))
     )
     # What the sister tells of a stand, sample by sample, tells that it is not she who is rough.
     by_her = [s for p in parted.values() for s in p if s in spots and s.shape is Shape.FLAT]
-    besides = (_unexplained(shaft, n, spots, (by_her, differ_s)) for n in doubtful)
-    wear = sure + [n for n in besides if n is not None]
+    besides = (_unexplained(shaft, r, spots, (by_her, differ_s)) for r in doubtful)
+    worn = flickering + [r for r in besides if r is not None]
+    wear = [r.noise for r in worn]
     spots = tuple(
         s
         for s in spots
@@ -85,7 +86,7 @@ def find_worn(
     flickers = (flickers_at(t, loose, shaft.passes, way) for t in shaft.tracks)
     more = [n for n in flickers if n is not None]
     loose = tuple(e for e in loose if not _is_worn(e, more, shaft))
-    return spots, wear + more, tuple(sorted((*loose, *shared), key=lambda e: e.span_s))
+    return spots, [r.told for r in worn] + more, tuple(sorted((*loose, *shared), key=lambda e: e.span_s))
 
 
 def _dead_spots(
@@ -277,19 +278,19 @@ def _is_contact(shaft: Shaft, noise: Noise) -> bool:
 
 def _unexplained(
     shaft: Shaft,
-    noise: Noise,
+    rough: Rough,
     spots: tuple[DeadSpot, ...],
     besides: tuple[list[DeadSpot], tuple[Span, ...]],
-) -> Noise | None:
+) -> Rough | None:
     """What is rough there besides a dead spot, with how far its edges reach.
 
     Args:
         shaft: with its tracks.
-        noise: what is rough.
+        rough: what is rough.
         spots: the dead spots of all tracks.
         besides: those that the sister tells of, sample by sample; and when the tracks differ all over.
     """
-    by_her, differ_s = besides
+    (by_her, differ_s), noise = besides, rough.noise
     step_s = max(track.interval_s for track in shaft.tracks)
     speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, step_s) for p in shaft.passes]
     slack = _SLACK_PCT + 2.0 * step_s * float(np.median(speeds))
@@ -302,22 +303,24 @@ def _unexplained(
     # What leaves its course makes all rough that a sample beside it stands for.
     near = [s for s in own if slow and overlaps(noise.travel_pct, s.travel_pct, slack)]
     if not near:
-        return noise
+        return rough
     left = _still_rough(shaft, noise, tuple(x for s in near for x in s.times_s) + differ_s)
-    if left is None or any(_within(left.travel_pct, s.travel_pct, 2.0 * _SLACK_PCT) for s in near):
+    if left is None:
         return None
-    less = left.rms < _AS_ROUGH * noise.rms
-    return None if less and any(overlaps(left.travel_pct, s.travel_pct) for s in near) else left
+    place, less = left.noise.travel_pct, left.noise.rms < _AS_ROUGH * noise.rms
+    if any(_within(place, s.travel_pct, 2.0 * _SLACK_PCT) for s in near):
+        return None
+    return None if less and any(overlaps(place, s.travel_pct) for s in near) else left
 
 
-def _still_rough(shaft: Shaft, noise: Noise, told_s: tuple[Span, ...]) -> Noise | None:
+def _still_rough(shaft: Shaft, noise: Noise, told_s: tuple[Span, ...]) -> Rough | None:
     """What of a rough stretch is rough also while what is told there is left out."""
     travel = shaft.travel
     if travel is None:
         return None
     (track,) = (t for t in shaft.tracks if t.id in noise.channels)
     left = _rough_of(shaft, track, travel, told_s)
-    return next((r.noise for r in left if overlaps(r.noise.travel_pct, noise.travel_pct)), None)
+    return next((r for r in left if overlaps(r.noise.travel_pct, noise.travel_pct)), None)
 
 
 def _is_rough(spot: DeadSpot, wear: list[Noise]) -> bool:
