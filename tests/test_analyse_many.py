@@ -6,6 +6,7 @@ import shutil
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -83,3 +84,21 @@ def test_a_job_that_is_ended_from_outside_is_said(
     monkeypatch.setattr(analyse_command, "_analysed", lambda *_: os._exit(9))
     assert main(["analyse", str(folder), "--jobs", "2"]) == 2
     assert "ended from outside" in capsys.readouterr().err
+
+
+def test_a_fault_of_ours_at_one_recording_stops_no_other(
+    folder: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    analysed = analyse_command._analysed
+
+    def stumbles(path: Path, *others: Any) -> Any:
+        return 1 // 0 if path.name == "0.csv" else analysed(path, *others)
+
+    monkeypatch.setattr(analyse_command, "_analysed", stumbles)
+    assert main(["analyse", str(folder / "0.csv"), str(folder / "1.csv"), "--json"]) == 2
+    told = capsys.readouterr()
+    rows = [json.loads(line) for line in told.out.splitlines()]
+    assert "by a fault of its own (ZeroDivisionError" in rows[0]["error"]
+    assert rows[1]["schema"] == "nervus.analysis/1"
+    # Whoever reports it has where it happened.
+    assert "in stumbles" in told.err

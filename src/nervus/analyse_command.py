@@ -3,6 +3,7 @@
 import argparse
 import json
 import sys
+import traceback
 from collections.abc import Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
@@ -140,6 +141,16 @@ def _told(path: Path, arguments: argparse.Namespace) -> tuple[str, str, tuple[st
         name, analysis, remarks = _analysed(path, arguments)
     except OF_THE_WORLD as wrong:
         return "", words_of(wrong), ()
+    except Exception as wrong:  # noqa: BLE001 - the last guard of many: a bug of ours stops no other
+        traceback.print_exc()
+        kind = f"{type(wrong).__name__}: {wrong}"
+        fault = say(
+            "{path}: Nervus failed at this recording by a fault of its own ({kind}); please report "
+            "it with the file.",
+            path=path,
+            kind=kind,
+        )
+        return "", fault, ()
     told = _as_json(analysis, str(path)) if arguments.json else _as_report(name, analysis)
     return told, "", remarks
 
