@@ -67,6 +67,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "values that are written again": ("instruments.as_read", "updates_only", same),
     "lines between readings": ("instruments.as_read", "bends_only", same),
     "stamps that several share": ("instruments.as_read", "_spread", same),
+    "a low-pass taken back": ("instruments.as_read", "without_filter", same),
     "a link that stalls": ("instruments.as_read", "without_lost", same),
     "what keeps time is a machine": ("instruments.instrument", "_keeps_time", no),
     "key off": ("examine", "key_off_spans", nothing),

@@ -157,11 +157,13 @@ class Channel:
         kind: what was recorded.
         time_s: instants in seconds, shape (n,), never falling.
         values: in `kind.unit`, shape (n,), all finite.
+        low_pass_s: time constant of the low-pass behind which it was read, if that was taken back.
     """
 
     kind: ChannelKind
     time_s: FloatArray
     values: FloatArray
+    low_pass_s: float | None = None
 
     def __post_init__(self) -> None:
         if self.time_s.shape != self.values.shape or self.time_s.ndim != 1:

@@ -232,7 +232,8 @@ def _timed(measured: ChannelSummary, shafts: tuple[Shaft, ...]) -> ChannelSummar
     for shaft in shafts:
         for track in (t for t in shaft.tracks if t.id == measured.id):
             parts = [x for e in shaft.events for name, x in e.parts if name == track.id]
-            measured = replace(measured, smoothed_s=smoothed_s(track, parts))
+            by_edges = smoothed_s(track, parts) if measured.smoothed_s is None else measured.smoothed_s
+            measured = replace(measured, smoothed_s=by_edges)
     for pair in (s.pair for s in shafts):
         if pair is not None and pair.second.id == measured.id:
             offset_s, drift = pair.second.clock

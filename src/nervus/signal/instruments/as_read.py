@@ -11,6 +11,7 @@ from dataclasses import replace
 import numpy as np
 
 from nervus.domain.channel import Channel, Recording
+from nervus.signal.instruments.filtered import without_filter
 from nervus.signal.instruments.held_values import updates_only
 from nervus.signal.instruments.lost_link import without_lost
 from nervus.signal.instruments.reading_gaps import told_again
@@ -32,7 +33,7 @@ def as_read(recording: Recording) -> Recording:
     read = {c.id: c for alike in rows.values() for c in _of_one_clock(alike)}
     if not all(read[c.id] is c for c in recording.channels):
         recording = replace(recording, channels=tuple(read[c.id] for c in recording.channels))
-    return without_lost(recording)
+    return without_filter(without_lost(recording))
 
 
 def _of_one_clock(channels: Sequence[Channel]) -> Sequence[Channel]:

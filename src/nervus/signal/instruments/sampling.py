@@ -167,6 +167,8 @@ def summarise(channel: Channel, told: Channel | None = None) -> ChannelSummary:
     read = told or channel
     step_s = interval_s(read.time_s)
     span_s = float(channel.time_s[-1] - channel.time_s[0])
+    # What came in before a low-pass is not what was measured.
+    values = read.values if read.low_pass_s is None else channel.values
     rate_hz = (channel.samples - 1) / span_s if span_s > 0 else 0.0
     return ChannelSummary(
         id=channel.id,
@@ -174,9 +176,10 @@ def summarise(channel: Channel, told: Channel | None = None) -> ChannelSummary:
         samples=channel.samples,
         rate_hz=round(rate_hz, 3),
         shortest_event_s=round(step_s, 6),
-        noise=noise(read.values),
-        step=resolution(read.values) if read.samples > 1 else 0.0,
+        noise=noise(values),
+        step=resolution(values) if read.samples > 1 else 0.0,
         rows=_rows_a_reading(channel, read),
+        smoothed_s=read.low_pass_s,
     )
 
 
