@@ -103,6 +103,7 @@ def test_two_leaps_are_too_few_and_what_keeps_too_little_or_too_much_is_left() -
         (seen(values, 0.060, 100.0, 0.0049), 100.0),
         (seen(values, 0.014, 500.0, 0.0049), 500.0),
         (seen(values, 0.040, 25.0, 0.0049), 25.0),
+        (seen(values, 0.045, 50.0, 0.0049), 50.0),  # a plate on a motor is as slow
     ):
         as_it_was = read(shown, rate_hz)
         assert without_filter(as_it_was) is as_it_was

@@ -32,6 +32,9 @@ _LEAST, _MOSTLY, _KNOWN_TO, _ALIKE = 4, 0.6, 0.08, 0.06
 _ENOUGH = 200
 # What keeps less is as good as there at once; of what keeps more, noise is all that would be seen.
 _KEEPS_LEAST, _KEEPS_MOST = 0.1, 0.85
+# What is slower is no input but a plate that nears where it was sent (from memory: inputs have up to 20
+# ms, plates on a motor 50 and more).
+_SLOWEST_S = 0.03
 # Stamps come unevenly: no reading comes sooner behind another than this share of what is usual.
 _SOONEST = 0.5
 
@@ -84,7 +87,8 @@ def _time_constant_s(tracks: Sequence[Channel]) -> float | None:
         return None
     if not _KEEPS_LEAST <= share <= _KEEPS_MOST:
         return None
-    return float(np.median([sampling.interval_s(c.time_s) for c in tracks])) / -log(share)
+    constant_s = float(np.median([sampling.interval_s(c.time_s) for c in tracks])) / -log(share)
+    return constant_s if constant_s <= _SLOWEST_S else None
 
 
 def _leaps(channel: Channel) -> _Leaps:
