@@ -383,6 +383,29 @@ def test_a_recording_without_a_pass_is_shown_with_its_drops(qtbot: QtBot) -> Non
     assert panel.stack.currentWidget() is panel.time_view
 
 
+def test_a_long_text_leaves_the_picture_room_in_a_low_window(qtbot: QtBot) -> None:
+    recording = read_recording(SAMPLES / "sample-09-wiring-drops.csv")
+    panel = RecordingPanel()
+    qtbot.addWidget(panel)
+    panel.resize(540, 340)
+    panel.show_recording("low", recording, analyse(recording))
+    panel.limits.show_text("What it could not have shown, said at length. " * 20)
+    panel.show()
+    panel.show_view("over travel")
+    assert panel.limits.height() <= 0.25 * panel.height()
+    assert panel.travel_view.height() >= 150
+    bar = panel.limits.verticalScrollBar()
+    qtbot.waitUntil(lambda: bar is not None and bar.maximum() > 0)
+    assert bar is not None
+    panel.limits.setFocus()
+    qtbot.keyClick(panel.limits, Qt.Key.Key_Down)
+    assert bar.value() > 0, "keys scroll it"
+    panel.resize(900, 900)
+    qtbot.waitUntil(lambda: bar.maximum() == 0)
+    assert panel.limits.focusPolicy() is Qt.FocusPolicy.NoFocus
+    panel.close()  # what nobody holds any more must not be painted
+
+
 def _columns(bands: Bands, qtbot: QtBot) -> int:
     """How many columns of a plot's picture the bands colour."""
     chart = Chart("bands")

@@ -139,6 +139,7 @@ def _told(path: Path, arguments: argparse.Namespace) -> tuple[str, str, tuple[st
     """What a file shows, as it is printed, or else what is wrong with it; and how it was read."""
     try:
         name, analysis, remarks = _analysed(path, arguments)
+        told = _as_json(analysis, str(path)) if arguments.json else _as_report(name, analysis)
     except OF_THE_WORLD as wrong:
         return "", words_of(wrong), ()
     except Exception as wrong:  # noqa: BLE001 - the last guard of many: a bug of ours stops no other
@@ -151,7 +152,6 @@ def _told(path: Path, arguments: argparse.Namespace) -> tuple[str, str, tuple[st
             kind=kind,
         )
         return "", fault, ()
-    told = _as_json(analysis, str(path)) if arguments.json else _as_report(name, analysis)
     return told, "", remarks
 
 

@@ -231,9 +231,10 @@ def _timed(measured: ChannelSummary, shafts: tuple[Shaft, ...]) -> ChannelSummar
     """With its lag behind its sister, and what smooths it, as far as that was found."""
     for shaft in shafts:
         for track in (t for t in shaft.tracks if t.id == measured.id):
+            if measured.smoothed_s is not None:
+                continue  # it was taken back
             parts = [x for e in shaft.events for name, x in e.parts if name == track.id]
-            by_edges = smoothed_s(track, parts) if measured.smoothed_s is None else measured.smoothed_s
-            measured = replace(measured, smoothed_s=by_edges)
+            measured = replace(measured, smoothed_s=smoothed_s(track, parts))
     for pair in (s.pair for s in shafts):
         if pair is not None and pair.second.id == measured.id:
             offset_s, drift = pair.second.clock

@@ -131,7 +131,11 @@ def _told(look: Look, place: Span) -> Noise | None:
     if not look.table.alone or look.track.interval_s > _GOES_STRAIGHT_S:
         return None
     by_sound = ends_by_sound(look, place)
-    low, high = (a if b is None else round(b, 2) for a, b in zip(place, by_sound, strict=True))
+    # Gone on straight, a foot that comes to rest would be beyond its stop.
+    low, high = (
+        a if b is None else round(min(max(b, 0.0), 100.0), 2)
+        for a, b in zip(place, by_sound, strict=True)
+    )
     return _finding(look.track, look.table, (low, high))
 
 

@@ -5,6 +5,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -23,12 +24,15 @@ from nervus.language import say, say_many
 from nervus.window.banners import Busy, EmptyState, Notice
 from nervus.window.elided import ElidedLabel
 from nervus.window.pictures.below import Below
+from nervus.window.pictures.limits import Limits
 from nervus.window.pictures.measure_bar import MeasureBar
 from nervus.window.station_page import scrolled
 from nervus.window.theme import BRIGHT, Theme
 
 # With so few there is nothing to choose.
 _FEW_CHANNELS = 3
+# In less, pixels, the numbers of a picture's axes lie on each other.
+_LEAST_HEIGHT = 165
 OVER_TIME, OVER_TRAVEL, PAIR = "over time", "over travel", "track against track"
 
 
@@ -83,9 +87,7 @@ class RecordingPanel(QWidget):
         self.busy, self.notice, self.empty = Busy(self), Notice(self), EmptyState(self)
         self._theme = BRIGHT
         self.below = Below(self)
-        self.limits = QLabel("", self)
-        self.limits.setObjectName("quiet")
-        self.limits.setWordWrap(True)
+        self.limits = Limits(self)
         self.measure_bar = MeasureBar(self)
         self.measure_bar.kept.connect(self.kept)
         self.measure_bar.level_changed.connect(self._level_changed)
@@ -171,6 +173,11 @@ class RecordingPanel(QWidget):
         column.addWidget(self.below.differs)
         column.addWidget(self.measure_bar)
         column.addWidget(self.limits)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """What could not have shown leaves the picture most of the height."""
+        super().resizeEvent(event)
+        self.limits.give(self.height())
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
@@ -268,7 +275,7 @@ class RecordingPanel(QWidget):
         self._facts.setText("")
         self._facts.setToolTip("")
         self._facts.setAccessibleDescription("")
-        self.limits.setText("")
+        self.limits.show_text("")
         for button in self.buttons.values():
             button.hide()
         self.channels.hide()
@@ -317,7 +324,7 @@ class RecordingPanel(QWidget):
         measured = "\n".join(map(how_measured, analysis.examination.channels))
         self._facts.setToolTip(measured)
         self._facts.setAccessibleDescription(measured)
-        self.limits.setText(_limits(analysis))
+        self.limits.show_text(_limits(analysis))
 
     def show_anew(self, recording: Recording, analysis: "Analysis", pictures: "Pictures | None") -> bool:
         """Tell the recording that is shown as it is judged now; whether it had to be drawn anew.
@@ -370,9 +377,11 @@ class RecordingPanel(QWidget):
         self._tell_below()
 
     def _fit_stack(self) -> None:
-        """The picture scrolls only for many plots over time; else it takes the room that there is."""
-        over_time = self._are_made and self.stack.currentWidget() is self.time_view
-        self.stack.setMinimumHeight(max(self.time_view.needs if over_time else 0, 1))
+        """The picture scrolls for many plots over time, and in a low window; else it takes the room."""
+        shown = self.stack.currentWidget()
+        drawn = self._are_made and shown in self.views.values()
+        needs = self.time_view.needs if drawn and shown is self.time_view else 0
+        self.stack.setMinimumHeight(max(needs, _LEAST_HEIGHT if drawn else 1))
 
     def next_view(self) -> None:
         """Change to the next view that this recording has."""

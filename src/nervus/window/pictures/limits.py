@@ -1,0 +1,49 @@
+"""What a recording could not have shown, under its picture: a long text scrolls there."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
+
+from nervus.language import say
+from nervus.window.station_page import quiet
+
+# Of the height of what it stands in it takes this share at most.
+_SHARE = 0.22
+
+
+class Limits(QScrollArea):
+    """A text as high as it needs to be, up to a share of what it stands in; then keys scroll it too."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._words, self._most = quiet("", self), 0
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName(say("what the recording could not have shown"))
+        self.setWidget(self._words)
+
+    def text(self) -> str:
+        """What it says."""
+        return self._words.text()
+
+    def show_text(self, text: str) -> None:
+        """Say something else."""
+        self._words.setText(text)
+        self._fit()
+
+    def give(self, height: int) -> None:
+        """Say how high what it stands in is."""
+        self._most = int(_SHARE * height)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """A wider text is lower."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        needs = self._words.heightForWidth(self.width()) if self._words.text() else 0
+        scrolls = needs > self._most
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus if scrolls else Qt.FocusPolicy.NoFocus)
+        self.setFixedHeight(min(needs, self._most))
