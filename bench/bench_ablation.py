@@ -98,6 +98,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "where both stand": ("explained.sister.Sister", "_off_where_both_stood", lambda *_: 0.0),
     "who falls with a landing": ("explained.landings.Landings", "fell_with", lambda *_: []),
     "what was breathed": ("explained.shaft", "who_breathed", lambda *_: None),
+    "who stood all along": ("explained.shaft", "who_stood", lambda *_: None),
     "shrinking together": ("explained.scene", "by_one_factor", lambda *_: 0.0),
     "throttle and pedal at once": ("told.drops", "together", same),
     "the end of a lasting difference": ("examine", "without_ends", same),
@@ -127,6 +128,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "rough before it stands": ("worn.worn_places", "_by_rough", no),
     "the sister who moved as it did": ("explained.sister.Sister", "went_along", lambda *_: 0.0),
     "late all the time": ("told.following", "_by_lag", lambda *_: None),
+    "sticks for a moment": ("told.following", "_stands", lambda _, at: np.zeros(at.shape, dtype=bool)),
     "rough as a whole": ("worn.rough", "_scanned", lambda *_: []),
     "smooth courses of a lone track": (
         "worn.roughness", "off_smooth", lambda values, _: off_neighbours(values),

@@ -113,6 +113,51 @@ def test_a_late_throttle_that_also_stands_is_told_to_stand() -> None:
     assert "late" not in found.text
 
 
+@pytest.mark.parametrize(("stuck_s", "told"), [(0.7, True), (0.25, False)])
+def test_a_throttle_that_sticks_for_a_moment_is_told(stuck_s: float, told: bool) -> None:  # noqa: FBT001
+    """Read eleven times a second; a sound one is on its way a quarter of a second after it was asked."""
+    time_s, command = staircase(seconds=90.0)
+    at = plate(command, 0.05)
+    for start in np.flatnonzero(np.abs(command[1:] - command[:-1]) > 2.0)[::12]:
+        stuck = (time_s > time_s[start]) & (time_s < time_s[start] + stuck_s)
+        at[stuck] = at[start]
+    every = slice(None, None, round(0.09 / (time_s[1] - time_s[0])))
+    found = of(Disagreement, analyse(with_command(at[every], time_s[every], command[every])))
+    assert [set(f.channels) for f in found] == [{"tps1_v", "throttle_cmd_pct"}] * told
+    assert not any("late" in f.text for f in found)
+
+
+@pytest.mark.parametrize(
+    ("stuck_s", "delay_s", "tau_s", "told"),
+    [(0.42, 0.0, 0.04, 1), (0.3, 0.0, 0.04, 0), (0.0, 0.2, 0.04, 0), (0.0, 0.0, 0.16, 0)],
+)
+def test_it_sticks_that_stands_while_it_is_asked_away(
+    stuck_s: float, delay_s: float, tau_s: float, told: int
+) -> None:
+    """What only begins later, or is still on its way, moves within a quarter of a second."""
+    time_s, command = staircase(seconds=90.0)
+    at = np.interp(time_s - delay_s, time_s, plate(command, tau_s))
+    stuck = (time_s > 40.0) & (time_s < 40.0 + stuck_s)
+    at[stuck] = at[np.argmax(time_s >= 39.9)]
+    where = plain_course(channel("throttle_pct", time_s, at))
+    found = not_following(channel("throttle_cmd_pct", time_s, command), where, "throttle_pct")
+    assert len(found) == told
+    assert all(40.0 < a < b < 40.5 for f in found for a, b in f.times_s)
+
+
+def test_where_it_is_and_where_it_was_asked_to_be_are_told_of_the_furthest_instant() -> None:
+    """It sticks at 20 % while 60 is asked, then at 80 while 30 is: 20 and 60 are no means of both."""
+    time_s = np.arange(0.0, 30.0, 0.1)
+    command = np.where((time_s % 10.0) < 3.0, 20.0, np.where((time_s % 10.0) < 7.0, 80.0, 40.0))
+    at = command.copy()
+    at[(time_s > 13.0) & (time_s < 15.5)] = 20.0
+    at[(time_s > 27.0) & (time_s < 29.0)] = 80.0
+    where = plain_course(channel("throttle_pct", time_s, at))
+    (found,) = not_following(channel("throttle_cmd_pct", time_s, command), where, "throttle_pct")
+    assert found.worst_pct == pytest.approx(60.0, abs=1.0)
+    assert "at 20 % of travel where 80 %" in found.text
+
+
 def test_while_its_tracks_are_lost_a_throttle_is_not_behind() -> None:
     time_s, command = staircase(seconds=90.0)
     at = plate(command, 0.2)

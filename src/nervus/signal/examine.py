@@ -288,9 +288,9 @@ def _against_others(
     """Position against command, and tracks against the position that was reported beside them."""
     travel, passes = shaft.travel, shaft.passes
     reported = next(iter(recording.with_role(Role.POSITION)), None)
-    faulty = tuple(e.span_s for e in shaft.events if not e.is_weak)
+    faulty = tuple(e.span_s for e in shaft.events)
     if reported is not None:
-        reported = _without(reported, faulty)
+        reported = _without(reported, tuple(e.span_s for e in shaft.events if not e.is_weak))
     command = next(iter(recording.with_role(Role.COMMAND)), None)
     found: list[Finding] = []
     liars = {f.suspect for f in findings if isinstance(f, Disagreement)}

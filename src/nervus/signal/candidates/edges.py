@@ -40,8 +40,6 @@ _MOST_TRIMMED = 2
 ROUNDED_S = 0.004
 # Samples looked at together.
 _PIECE = 1 << 15
-# Over so few samples a step is looked for where one of them moves by its share of it, but for rounding.
-_NARROW, _ALMOST = 4, 1.0 - 1e-9
 # The slope at the end of a segment is taken over so many samples and at least this time.
 SLOPE_SAMPLES, _SLOPE_S = 5, 0.03
 
@@ -242,38 +240,26 @@ def large_steps(
     And by more than `unprepared` times what it goes the same way over as many samples before or
     behind: steady motion does not. Beyond its ends the level stays as it is there.
     """
-    narrow = [width for width in widths if width <= _NARROW]
-    # What goes so far over a few samples goes its share of it from one of them to the next.
-    moves = _goes_by(level, 1, _ALMOST * least / max(narrow)) if narrow else None
-    found = []
-    for width in widths:
-        if moves is not None and width <= _NARROW:
-            at = np.subtract.outer(moves, np.arange(width)).ravel()
-            at = at[(at >= 0) & (at < level.size - width)]
-            at = np.unique(at[np.abs(level[at + width] - level[at]) > least])
-        else:
-            at = _goes_by(level, width, least)
-        step = level[at + width] - level[at]
-        before = level[at] - level[np.maximum(at - width, 0)]
-        behind = level[np.minimum(at + 2 * width, level.size - 1)] - level[at + width]
-        sign = np.sign(step)
-        found.append(at[sign * step > unprepared * np.maximum(sign * before, sign * behind)])
-    return tuple(found)
+    found: list[list[IntArray]] = [[np.empty(0, dtype=np.intp)] for _ in widths]
+    wide = max(widths)
+    # Piece by piece, so that what is computed stays in the processor's cache.
+    for first in range(0, level.size, _PIECE):
+        last = min(first + _PIECE, level.size)
+        beyond = (max(wide - first, 0), max(last + 2 * wide - level.size, 0))
+        piece = np.pad(level[max(first - wide, 0) : last + 2 * wide], beyond, mode="edge")
+        for width, some in zip(widths, found, strict=True):
+            start, end = wide - width, wide + min(last, level.size - width) - first
+            some.append(_unprepared(piece[start : end + 2 * width], width, least, unprepared) + first)
+    return tuple(np.concatenate(some) for some in found)
 
 
-def _goes_by(level: FloatArray, width: int, least: float) -> IntArray:
-    """Where the level goes by more than `least` over `width` samples.
-
-    Piece by piece, so that what is computed stays in the processor's cache.
-    """
-    found, moves = [np.empty(0, dtype=np.intp)], np.empty(_PIECE)
-    for first in range(0, level.size - width, _PIECE):
-        last = min(first + _PIECE, level.size - width)
-        piece = np.subtract(
-            level[first + width : last + width], level[first:last], out=moves[: last - first]
-        )
-        found.append(np.flatnonzero(np.abs(piece, out=piece) > least) + first)
-    return np.concatenate(found)
+def _unprepared(level: FloatArray, width: int, least: float, unprepared: float) -> IntArray:
+    """The same for one width, counted from a width behind the first to two before the last."""
+    moves = level[width:] - level[:-width]
+    at = np.flatnonzero(np.abs(moves[width:-width]) > least)
+    step, before, behind = moves[at + width], moves[at], moves[at + 2 * width]
+    sign = np.sign(step)
+    return at[sign * step > unprepared * np.maximum(sign * before, sign * behind)]
 
 
 def _measure(track: Instrument, first: IntArray, last: IntArray) -> Segments:

@@ -18,6 +18,7 @@ from nervus.signal.explained.events import Event
 from nervus.signal.explained.explain import explain
 from nervus.signal.explained.feed import what_is_shared
 from nervus.signal.explained.feed_signs import Lines
+from nervus.signal.explained.stood import who_stood
 from nervus.signal.instruments.instrument import Instrument, prepare
 from nervus.signal.motion import lags, relation
 from nervus.signal.motion.course import Course, course_of
@@ -144,7 +145,9 @@ def follow(
     spikes = {t.id: candidates[t.id].spikes for t in tracks}
     feed = Lines((*recording.with_role(Role.SUPPLY), *recording.with_role(Role.GROUND)))
     air = who_breathed(recording, tracks, {t.id: candidates[t.id].excursions for t in tracks})
-    witnesses = [w for w in (asked, air) if w is not None]
+    seen = {t.id: _as_seen(t, candidates[t.id]) for t in tracks} if pair is None else {}
+    stood = who_stood(tracks, seen) if seen else None
+    witnesses = [w for w in (asked, air, stood) if w is not None]
     events = explain(tracks, pair, candidates, witnesses, feed)
     if ended is not None:
         events = tuple(e for e in events if not _is_of_its_end(e, ended, at_end_s))

@@ -27,6 +27,10 @@ _SETTLED_S = 0.5
 # Off by more than this for this long (from memory: usual limits of the unit's own monitor).
 _LIMIT_PCT, _LEAST_S = 5.0, 0.3
 _JOIN_S, _LEAST_SAMPLES = 1.0, 10
+# A sound one has started to move within the first of these (measured: a delay of 0.08 s at the most over
+# all sound recordings with a command); where it goes by less than this meanwhile, percent of the
+# command's scale, it stands. One that stands for the second of them after that sticks.
+_STARTS_S, _STANDS_PCT, _STICKS_S = 0.25, 1.5, 0.1
 # Where the scales could not be learned (from memory: the same throttle told by two scales differs by
 # up to a third), only this much is held against the throttle; the low end is this share.
 _UNKNOWN_SCALE_PCT, _LOW_END = 25.0, 0.25
@@ -62,21 +66,24 @@ def not_following(
     asked = plain_course(command)
     if asked.time_s.size < _LEAST_SAMPLES:
         return ()
-    known, limit = learn_late_line(asked, position), _limit(profile)
-    line = known[0] if known is not None else learn_line(asked, position) or _by_lag(asked, position)
-    if line is None or abs(line.slope) < _LEAST_SLOPE:
-        line, limit = _from_the_low_end(asked, position), max(limit, _UNKNOWN_SCALE_PCT)
+    learned, limit = _learned(asked, position), _limit(profile)
+    if learned is None:
+        limit = max(limit, _UNKNOWN_SCALE_PCT)
+    line = learned or _from_the_low_end(asked, position)
     within = (asked.time_s >= position.time_s[0]) & (asked.time_s <= position.time_s[-1])
     time_s, wanted = asked.time_s[within], asked.level[within]
     level = np.interp(time_s, position.time_s, position.level)
     if time_s.size < _LEAST_SAMPLES:
         return ()
-    least, most = _asked_of_late(time_s, wanted)
     is_at = (level - line.offset) / line.slope
-    # Wherever a sound throttle is, it was asked to be there, or on the way, just before.
-    wrong = (is_at > most + limit) | (is_at < least - limit)
-    wrong &= (time_s - time_s[0] >= _SETTLED_S) & ~inside(time_s, faulty, _SETTLED_S)
-    lasting = merge((s for s in _spans(time_s, wrong) if s[1] - s[0] >= _LEAST_S), _JOIN_S)
+    known_s = (time_s - time_s[0] >= _SETTLED_S) & ~inside(time_s, faulty, _SETTLED_S)
+    wrong = _off_asked(time_s, wanted, is_at, limit, _SETTLED_S) & known_s
+    off = [s for s in _spans(time_s, wrong) if s[1] - s[0] >= _LEAST_S]
+    if learned is not None:  # by a scale that nobody knows, what moves a little stands
+        sticks = _off_asked(time_s, wanted, is_at, limit, _STARTS_S) & _stands(time_s, is_at) & known_s
+        off += (s for s in _spans(time_s, sticks) if s[1] - s[0] >= _STICKS_S)
+        wrong |= sticks
+    lasting = merge(off, _JOIN_S)
     channels = (name, command.id)
     stopped = _stopped(is_at, wanted, limit)
     stops = tuple(s for s in _spans(time_s, stopped) if s[1] - s[0] >= _LEAST_S)
@@ -93,6 +100,13 @@ def not_following(
         during = inside(time_s, lasting) & wrong
         return (_held(channels, lasting, (wanted, is_at, during), profile),)
     return ()
+
+
+def _learned(asked: Course, position: Course) -> Line | None:
+    """The line from command to position; `None` where nothing relates the two."""
+    known = learn_late_line(asked, position)
+    line = known[0] if known is not None else learn_line(asked, position) or _by_lag(asked, position)
+    return line if line is not None and abs(line.slope) >= _LEAST_SLOPE else None
 
 
 def _by_lag(asked: Course, position: Course) -> Line | None:
@@ -140,14 +154,24 @@ def _spans(time_s: FloatArray, mask: BoolArray) -> list[Span]:
     return [(float(time_s[a]), float(time_s[b])) for a, b in zip(*runs(mask), strict=True)]
 
 
-def _asked_of_late(time_s: FloatArray, wanted: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """The least and the most that was commanded within a throttle's own time, shape (n,) each.
+def _off_asked(
+    time_s: FloatArray, wanted: FloatArray, is_at: FloatArray, limit: float, within_s: float
+) -> BoolArray:
+    """Where the throttle is further than `limit` from all that was commanded just before, shape (n,).
 
-    What is told next counts too: between two tellings it may have changed at once.
+    Wherever a sound one is, it was asked to be there, or on the way. What is told next counts too:
+    between two tellings it may have changed at once.
     """
-    steps = max(2, ceil(_SETTLED_S / max(interval_s(time_s), 1e-6)) + 2)
-    padded = np.concatenate((np.full(steps - 2, wanted[0]), wanted, wanted[-1:]))
-    return running_extremes(padded, steps)
+    steps = max(2, ceil(within_s / max(interval_s(time_s), 1e-6)) + 2)
+    least, most = running_extremes(np.pad(wanted, (steps - 2, 1), mode="edge"), steps)
+    return np.asarray((is_at > most + limit) | (is_at < least - limit), dtype=np.bool_)
+
+
+def _stands(time_s: FloatArray, is_at: FloatArray) -> BoolArray:
+    """Where the throttle has not moved for as long as a sound one needs to start, shape (n,)."""
+    steps = max(2, ceil(_STARTS_S / max(interval_s(time_s), 1e-6)) + 1)
+    lowest, highest = running_extremes(np.pad(is_at, (steps - 1, 0), mode="edge"), steps)
+    return np.asarray(highest - lowest <= _STANDS_PCT, dtype=np.bool_)
 
 
 def _held(
@@ -179,8 +203,11 @@ def _held(
             lowest=lowest,
         )
     else:
+        furthest = int(np.argmax(np.where(during, np.abs(is_at - wanted), 0.0)))
         told = say(
-            "The throttle is at {level:.0f} % of travel where {asked:.0f} %", level=level, asked=asked
+            "The throttle is at {level:.0f} % of travel where {asked:.0f} %",
+            level=float(is_at[furthest]),
+            asked=float(wanted[furthest]),
         )
     would_set = None
     if profile is not None:

@@ -142,9 +142,8 @@ def find_rests(
 
 def _came_from_below(before: FloatArray, level: float) -> bool:
     """Whether the last that lay outside the band of a rest lay below it."""
-    off = (np.abs(before - level) > _BAND_PCT)[::-1]
-    last = int(off.argmax()) if off.size else 0
-    return off.size > 0 and bool(off[last]) and bool(before[-1 - last] < level)
+    off = np.flatnonzero(np.abs(before - level) > _BAND_PCT)
+    return bool(off.size) and bool(before[off[-1]] < level)
 
 
 def _goes_down(start: float, highest: float, end: float) -> bool:
@@ -316,7 +315,7 @@ def _quick_close(
     time_s: FloatArray, percent: FloatArray, falls: FloatArray, first: int, level: float
 ) -> bool:
     """Did it fall to this rest quickly from well above; `falls` is how it goes on from each point."""
-    start = int(np.searchsorted(time_s, time_s[first] - 0.6))
+    start = int(time_s.searchsorted(time_s[first] - 0.6))
     if start >= first or float(percent[start : first + 1].max()) <= level + 3.0:
         return False
     return bool(falls[start:first].min() < -_RELEASE_PCT_PER_S)

@@ -359,13 +359,13 @@ def _is_worn(event: Event, wear: list[Noise], shaft: Shaft) -> bool:
     not to stay, as a line that is open does.
     """
     channel, excursion = event.deepest
-    travel = shaft.travel
-    if len(event.parts) > 1 or travel is None:
+    travel, own = shaft.travel, [n for n in wear if n.channels == (channel,)]
+    if not own or len(event.parts) > 1 or travel is None:
         return False
     deepest_s = np.mean(excursion.deepest_s or event.span_s)
     place = float(read_at(deepest_s, travel.time_s, travel.percent))
     track = next(t for t in shaft.tracks if t.id == channel)
-    there = [n for n in wear if n.channels == (channel,) and _within((place, place), n.travel_pct)]
+    there = [n for n in own if _within((place, place), n.travel_pct)]
     if excursion.floor is Floor.INTERMEDIATE:
         return bool(there)
     deep = track.own_value(excursion.depth)
