@@ -1,6 +1,6 @@
 """The other track of a shaft that stood all along, as a witness that it stood.
 
-At a standstill nothing tells how two tracks relate, and so no line says where one should be by the other.
+At a standstill nothing tells how two tracks relate, so no line says where one should be by the other.
 But both are moved by one shaft: where one leaps through its range and the other stays, the shaft stayed.
 That is how a harness is shaken, at rest, and read slowly through a control unit.
 """
@@ -22,7 +22,7 @@ _STOOD_PCT, _MIDDLE = 4.0, (5.0, 95.0)
 # Of two tracks of one shaft the one goes so far at the least as the other goes (common practice: a half
 # or a third of its range, no published source).
 _LEAST_SHARE = 0.3
-# She is looked at for so long before and behind, in seconds: clocks of two loggers are apart by some tenths.
+# Looked at for so long before and behind, in seconds: two loggers' clocks are apart by some tenths.
 _BESIDE_S = 0.5
 # She says no more than so many nats.
 _MOST_NATS = 10.0
