@@ -12,8 +12,8 @@ import numpy as np
 
 from nervus.domain.channel import Span, Unit
 from nervus.domain.finding import Floor
-from nervus.signal.candidates.excursions import Excursion, floor_of
-from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.instruments.instrument import Instrument, floor_of
 from nervus.signal.motion.course import Course
 
 # It stood all along where nine tenths of what it read, its candidates left out, lie so near, percent of
