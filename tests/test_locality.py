@@ -94,6 +94,20 @@ def test_where_a_throttle_rests_events_prove_no_place() -> None:
     assert "between 55 and 55 %" in moved.text
 
 
+@pytest.mark.parametrize(("moved_pct", "stands"), [(4.5, True), (6.0, False)])
+def test_events_while_it_hardly_moves_are_not_said_to_come_at_any_place(
+    moved_pct: float,
+    stands: bool,  # noqa: FBT001
+) -> None:
+    """What a place makes comes and goes with the shaft; what comes and goes at rest is the clock's."""
+    travel = 28.0 + moved_pct * (np.arange(TIME_S.size) / TIME_S.size - 0.5) / 0.96
+    at = np.linspace(0.1, 0.9, 8)
+    found, _ = judge_locality(np.quantile(travel, at), travel, TIME_S)
+    assert found.verdict is Verdict.TIME
+    assert ("while it hardly moves" in found.text) is stands
+    assert ("at any place" in found.text) is not stands
+
+
 def test_time_is_shared_out_to_the_cells_it_was_spent_in() -> None:
     spent = locality._time_spent(np.asarray([10.5] * 30 + [70.5] * 10), np.arange(40.0))
     assert spent.sum() == pytest.approx(1.0)

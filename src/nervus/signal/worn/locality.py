@@ -39,6 +39,8 @@ _LEAST_CLUSTER, _LEAST_ANYWHERE, LEAST_EVENTS = 3, 5, 6
 _LEAST_PASSES = 4
 # Besides the place that is surest so many others are named in the sentence: the findings tell them all.
 _MOST_OTHERS = 2
+# It stands where between these shares of its time, in a hundred, it moved by less than this.
+_MOST_PCT, _STANDS_PCT = (2.0, 98.0), 5.0
 # Instants enough for the time spent over the travel.
 _ENOUGH = 50_000
 
@@ -57,7 +59,15 @@ def judge_locality(
     if count < _LEAST_CLUSTER:
         return Locality(count, Verdict.UNDECIDED, None, _too_few(count)), None
     factor, place = _weigh(event_pct, _time_spent(travel_pct, time_s))
-    return _verdict(count, factor, place), place
+    told = _verdict(count, factor, place)
+    if (
+        told.verdict is Verdict.TIME
+        and float(np.ptp(np.percentile(travel_pct, _MOST_PCT))) < _STANDS_PCT
+    ):
+        # What a place makes comes and goes with the shaft.
+        text = say("The events come and go while it hardly moves: tied to time, not travel.")
+        told = replace(told, text=text)
+    return told, place
 
 
 def of_worn_and_drops(drops: Mapping[Sensor, Locality], worn: Sequence[Finding]) -> Locality:
