@@ -145,8 +145,8 @@ def follow(
     spikes = {t.id: candidates[t.id].spikes for t in tracks}
     feed = Lines((*recording.with_role(Role.SUPPLY), *recording.with_role(Role.GROUND)))
     air = who_breathed(recording, tracks, {t.id: candidates[t.id].excursions for t in tracks})
-    seen = {t.id: _as_seen(t, candidates[t.id]) for t in tracks} if pair is None else {}
-    stood = who_stood(tracks, seen) if seen else None
+    unrelated = tracks if pair is None and len(tracks) == 2 else ()
+    stood = who_stood({t.id: (t, _as_seen(t, candidates[t.id])) for t in unrelated})
     witnesses = [w for w in (asked, air, stood) if w is not None]
     events = explain(tracks, pair, candidates, witnesses, feed)
     if ended is not None:

@@ -32,7 +32,7 @@ _MOST_NATS = 10.0
 class Stood:
     """Two tracks that stood all along, and between which levels each did, percent of supply."""
 
-    tracks: tuple[Instrument, Instrument]
+    tracks: tuple[Instrument, ...]
     rest: Mapping[str, Span]
 
     def says(self, track: Instrument, excursion: Excursion) -> float:
@@ -48,23 +48,18 @@ class Stood:
         return -min((max(short, 0.0) / other.tolerance) ** 2 / 2.0, _MOST_NATS)
 
 
-def who_stood(tracks: tuple[Instrument, ...], courses: Mapping[str, Course]) -> Stood | None:
+def who_stood(seen: Mapping[str, tuple[Instrument, Course]]) -> Stood | None:
     """Both tracks of a shaft that stood all along; `None` where it moved, or one may not be alive.
 
     Args:
-        tracks: of the shaft.
-        courses: of each, without what may be no motion.
+        seen: two tracks that nothing relates, each with its course, without what may be no motion.
     """
-    if len(tracks) != 2:
-        return None
     rest: dict[str, Span] = {}
-    for track in tracks:
-        level = courses[track.id].level
-        low, high = np.percentile(level, _MIDDLE).tolist()
+    for name, (track, course) in seen.items():
+        low, high = np.percentile(course.level, _MIDDLE).tolist()
         at_rail = track.kind.unit is Unit.VOLT and floor_of((low + high) / 2.0) is not Floor.INTERMEDIATE
         # What does not change by a single step may be held by who tells it.
-        if high - low > _STOOD_PCT or at_rail or not np.ptp(level):
+        if high - low > _STOOD_PCT or at_rail or not np.ptp(course.level):
             return None
-        rest[track.id] = low, high
-    one, two = tracks
-    return Stood((one, two), rest)
+        rest[name] = low, high
+    return Stood(tuple(track for track, _ in seen.values()), rest) if rest else None
