@@ -1,8 +1,8 @@
 """What a recording could not have shown, under its picture: a long text scrolls there."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
+from PyQt6.QtWidgets import QFrame, QScrollArea, QSizePolicy, QWidget
 
 from nervus.language import say
 from nervus.window.station_page import quiet
@@ -22,6 +22,9 @@ class Limits(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName(say("what the recording could not have shown"))
         self.setWidget(self._words)
+        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
 
     def text(self) -> str:
         """What it says."""
@@ -37,13 +40,31 @@ class Limits(QScrollArea):
         self._most = int(_SHARE * height)
         self._fit()
 
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
+    def hasHeightForWidth(self) -> bool:
         """A wider text is lower."""
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        """What its words need, or as much as it may have."""
+        return min(self._needs(width), self._most)
+
+    def sizeHint(self) -> QSize:
+        """As wide as its words would like to be."""
+        return QSize(self._words.sizeHint().width(), self.heightForWidth(self.width()))
+
+    def minimumSizeHint(self) -> QSize:
+        """What is narrower is higher."""
+        return QSize(0, 0)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Whether it scrolls depends on how wide it is."""
         super().resizeEvent(event)
         self._fit()
 
+    def _needs(self, width: int) -> int:
+        return self._words.heightForWidth(width) if self._words.text() else 0
+
     def _fit(self) -> None:
-        needs = self._words.heightForWidth(self.width()) if self._words.text() else 0
-        scrolls = needs > self._most
+        scrolls = self._needs(self.width()) > self._most
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus if scrolls else Qt.FocusPolicy.NoFocus)
-        self.setFixedHeight(min(needs, self._most))
+        self.updateGeometry()
