@@ -44,6 +44,7 @@ from nervus.standin.demo import case_named
 from nervus.window.elided import ElidedLabel
 from nervus.window.frame_parts import Foot, Head
 from nervus.window.pictures.bands import Bands
+from nervus.window.pictures.circuit_view import CircuitView
 from nervus.window.pictures.finding_words import short
 from nervus.window.pictures.findings_list import FindingsList
 from nervus.window.pictures.nerve import Nerve
@@ -404,6 +405,23 @@ def test_a_long_text_leaves_the_picture_room_in_a_low_window(qtbot: QtBot) -> No
     qtbot.waitUntil(lambda: bar.maximum() == 0)
     assert panel.limits.focusPolicy() is Qt.FocusPolicy.NoFocus
     panel.close()  # what nobody holds any more must not be painted
+
+
+def test_in_a_low_window_the_circuit_is_drawn_without_words_over_it(qtbot: QtBot) -> None:
+    analysis = analyse(read_recording(SAMPLES / "sample-09-wiring-drops.csv"))
+    assert analysis.circuit is not None
+    around = QWidget()
+    qtbot.addWidget(around)
+    view = CircuitView(around)
+    view.show_explanation(analysis.circuit.explanations[0])
+    around.show()
+    drawing, words = view.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly)
+    for height, there in ((320, True), (215, False), (320, True)):
+        view.setGeometry(0, 0, 232, height)
+        assert words.isVisible() is there
+        assert not there or words.geometry().top() >= drawing.geometry().bottom()
+        assert drawing.toolTip() == drawing.accessibleDescription() != ""
+    around.close()
 
 
 def _columns(bands: Bands, qtbot: QtBot) -> int:

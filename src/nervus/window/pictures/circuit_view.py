@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING, Final
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from nervus.language import figures, say
@@ -12,7 +12,7 @@ from nervus.window.theme import BRIGHT, Theme
 if TYPE_CHECKING:
     from nervus.domain.analysis import CircuitExplanation, NodeReading
 
-_WIDTH, _HEIGHT, _ROW = 228, 206, 19
+_WIDTH, _HEIGHT, _ROW, _MARGIN = 228, 206, 19, 4
 # The drawing: rails, plug and unit, and where each track stands.
 _TOP, _BOTTOM, _LEFT, _PLUG, _UNIT = 14.0, 92.0, 14.0, 124.0, 214.0
 _TRACK_X: Final = {1: 34.0, 2: 82.0}
@@ -35,9 +35,12 @@ class CircuitView(QWidget):
         self._text = QLabel("", self)
         self._text.setObjectName("quiet")
         self._text.setWordWrap(True)
+        policy = self._text.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        self._text.setSizePolicy(policy)
         column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(4)
+        column.setContentsMargins(0, _MARGIN, 0, 0)
+        column.setSpacing(_MARGIN)
         column.addWidget(self._drawing)
         column.addWidget(self._text)
         self.show_explanation(None)
@@ -46,6 +49,15 @@ class CircuitView(QWidget):
     def text(self) -> str:
         """What is said below the drawing."""
         return self._text.text()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a low window the drawing alone, which says the same when it is pointed at."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        needs = _MARGIN + _HEIGHT + _MARGIN + self._text.heightForWidth(self.width())
+        self._text.setVisible(self.height() >= needs)
 
     def apply_theme(self, theme: Theme) -> None:
         """Draw in other colours."""
@@ -62,7 +74,9 @@ class CircuitView(QWidget):
             told = say("; or ").join(named[:2]) + more if named else explanation.text
             self._text.setText(told[:1].upper() + told[1:])
             self._text.setToolTip(explanation.text)
+            self._drawing.setToolTip(explanation.text)
             self._drawing.setAccessibleDescription(explanation.text)
+            self._fit()
         self._drawing.update()
 
 
