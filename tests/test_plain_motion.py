@@ -129,6 +129,12 @@ def test_where_the_stops_are_is_told_by_a_command_that_rests() -> None:
     assert (frame.closed, frame.open) == pytest.approx((0.6, 4.1), abs=0.02)
 
 
+def test_where_its_course_is_doubtful_a_throttle_does_not_stick() -> None:
+    """Read 8 times a second a hand that wavers makes a doubtful course: drawn straight, it stands."""
+    made = plain_motion.sound("wavers", "alone", 8.0, 122, led_s=0.06)
+    assert not [f for f in analyse(made).examination.findings if isinstance(f, Disagreement)]
+
+
 def test_where_a_hand_turns_round_beside_a_step_nothing_fell() -> None:
     """It wavers about the edge of a worn place: 22 of its visits seemed falls."""
     found = findings_of(plant("wavers", "alone", 200.0, "steps", 31))

@@ -146,7 +146,7 @@ def test_it_sticks_that_stands_while_it_is_asked_away(
 
 
 def test_where_it_is_and_where_it_was_asked_to_be_are_told_of_the_furthest_instant() -> None:
-    """It sticks at 20 % while 60 is asked, then at 80 while 30 is: 20 and 60 are no means of both."""
+    """It sticks at 20 % while 80 is asked, then at 80 while 40 is: no mean of both is told."""
     time_s = np.arange(0.0, 30.0, 0.1)
     command = np.where((time_s % 10.0) < 3.0, 20.0, np.where((time_s % 10.0) < 7.0, 80.0, 40.0))
     at = command.copy()

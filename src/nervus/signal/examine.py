@@ -288,6 +288,7 @@ def _against_others(
     """Position against command, and tracks against the position that was reported beside them."""
     travel, passes = shaft.travel, shaft.passes
     reported = next(iter(recording.with_role(Role.POSITION)), None)
+    # The course is drawn straight over what is doubtful too: there it seems to stand.
     faulty = tuple(e.span_s for e in shaft.events)
     if reported is not None:
         reported = _without(reported, tuple(e.span_s for e in shaft.events if not e.is_weak))

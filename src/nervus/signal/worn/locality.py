@@ -58,6 +58,8 @@ def judge_locality(
     count = int(event_pct.size)
     if count < _LEAST_CLUSTER:
         return Locality(count, Verdict.UNDECIDED, None, _too_few(count)), None
+    every = max(1, time_s.size // _ENOUGH)
+    travel_pct, time_s = travel_pct[::every], time_s[::every]
     factor, place = _weigh(event_pct, _time_spent(travel_pct, time_s))
     told = _verdict(count, factor, place)
     if (
@@ -65,7 +67,7 @@ def judge_locality(
         and float(np.ptp(np.percentile(travel_pct, _MOST_PCT))) < _STANDS_PCT
     ):
         # What a place makes comes and goes with the shaft.
-        text = say("The events come and go while it hardly moves: tied to time, not travel.")
+        text = say("The events come and go while hardly anything moves: tied to time, not travel.")
         told = replace(told, text=text)
     return told, place
 
@@ -109,8 +111,6 @@ def no_events() -> Locality:
 
 def _time_spent(travel_pct: FloatArray, time_s: FloatArray) -> FloatArray:
     """The share of the time spent in each cell of travel from 0 to 100, per percent, shape (cells,)."""
-    every = max(1, time_s.size // _ENOUGH)
-    travel_pct, time_s = travel_pct[::every], time_s[::every]
     cells = int(100.0 / _CELL_PCT)
     cell = np.clip((travel_pct / _CELL_PCT).astype(np.int64), 0, cells - 1)
     spent = np.bincount(cell, weights=np.gradient(time_s) if time_s.size > 1 else None, minlength=cells)

@@ -1,11 +1,16 @@
 """What a recording could not have shown, under its picture: a long text scrolls there."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QScrollArea, QSizePolicy, QWidget
 
 from nervus.language import say
 from nervus.window.station_page import quiet
+
+if TYPE_CHECKING:
+    from nervus.domain.analysis import Analysis
 
 # Of the height of what it stands in it takes this share at most.
 _SHARE = 0.22
@@ -29,6 +34,12 @@ class Limits(QScrollArea):
     def text(self) -> str:
         """What it says."""
         return self._words.text()
+
+    def show_analysis(self, analysis: "Analysis") -> None:
+        """Say what ties its events together, and what it could not have shown."""
+        ties = (c.examination.locality for c in analysis.causes)
+        texts = [tie.text for tie in ties if tie.events]
+        self.show_text(" ".join((*texts, analysis.examination.coverage.text)))
 
     def show_text(self, text: str) -> None:
         """Say something else."""

@@ -324,7 +324,7 @@ class RecordingPanel(QWidget):
         measured = "\n".join(map(how_measured, analysis.examination.channels))
         self._facts.setToolTip(measured)
         self._facts.setAccessibleDescription(measured)
-        self.limits.show_text(_limits(analysis))
+        self.limits.show_analysis(analysis)
 
     def show_anew(self, recording: Recording, analysis: "Analysis", pictures: "Pictures | None") -> bool:
         """Tell the recording that is shown as it is judged now; whether it had to be drawn anew.
@@ -449,9 +449,3 @@ def _facts(examination: "Examination") -> str:
         rate=rate,
         duration_s=examination.duration_s,
     )
-
-
-def _limits(analysis: "Analysis") -> str:
-    ties = [c.examination.locality for c in analysis.causes]
-    texts = [tie.text for tie in ties if tie.events]
-    return " ".join((*texts, analysis.examination.coverage.text))
