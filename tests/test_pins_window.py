@@ -7,7 +7,7 @@ from itertools import combinations
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QComboBox, QLabel
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QScrollArea
 from pytestqt.qtbot import QtBot
 
 from nervus.domain.job import Change, Guided, Job, MeterUsed, Reading, Setting, Source, of_kind
@@ -367,6 +367,26 @@ def test_a_plug_that_can_t_be_is_refused_in_a_sentence(
     dialog._keep()
     assert dialog.face is not None
     assert written_rows(dialog.face.pins) == "1 2 - 3 / A"
+
+
+def test_in_a_low_window_nothing_lies_over_the_plug_and_keys_scroll_it(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    """As low as a screen of 1280 by 800 is at 150 %."""
+    window.resize(960, 640)
+    page = began(window, qtbot, ThrottleKind.CABLE)
+    draw(page, "1 2 3 / 4 5 6")
+    area = page.view.parentWidget()
+    qtbot.waitUntil(lambda: area is not None and area.height() < page.view.height())
+    assert area is not None
+    bottom = area.mapTo(page, area.rect().bottomLeft()).y()
+    assert bottom < page.where.mapTo(page, page.where.rect().topLeft()).y()
+    scrolls = area.parentWidget()
+    assert isinstance(scrolls, QScrollArea)
+    bar = scrolls.verticalScrollBar()
+    assert bar is not None
+    qtbot.keyClick(scrolls, Qt.Key.Key_Down)
+    assert bar.value() > 0
 
 
 def test_the_meter_is_said_once_and_counts(window: MainWindow, qtbot: QtBot) -> None:

@@ -22,7 +22,7 @@ from nervus.window.pins.conditions_bar import ConditionsBar
 from nervus.window.pins.pins_told import WhatReadingsSay
 from nervus.window.pins.plug_view import PlugView
 from nervus.window.pins.readings_table import ReadingsTable
-from nervus.window.station_page import StationPage, quiet
+from nervus.window.station_page import StationPage, quiet, scrolled
 
 _HINT: Final = say(
     "Back-probe; never spread a terminal. Keep fingers off a motor-driven plate. "
@@ -117,7 +117,11 @@ class PinsLayout(StationPage):
         right.addWidget(self.sentences, 5)
         pictures = QHBoxLayout()
         pictures.setSpacing(10)
-        pictures.addWidget(self.view, 5)
+        # In a low window keys scroll it too.
+        plug = scrolled(self.view, self)
+        plug.setAccessibleName(self.view.accessibleName())
+        plug.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        pictures.addWidget(plug, 5)
         pictures.addLayout(right, 5)
         return pictures
 
