@@ -138,3 +138,13 @@ def test_a_sensor_that_falls_out_while_the_engine_breathes_on_is_told() -> None:
     assert drop.channels == ("tps1_v", "tps2_v")
     assert drop.times_s[0][0] == pytest.approx(FALL_S[0], abs=0.15)
     assert not any(isinstance(f, Drop) for f in analyse(recorded(went=True)).examination.findings)
+
+
+def test_two_tracks_have_the_air_asked_though_neither_left_by_itself() -> None:
+    """What left a rest on both and came back is told later: a foot that blips, or a feed that fails."""
+    made = recorded(went=True)
+    both = [track(c.time_s, c.values, c.id) for c in made.channels[:2]]
+    witness = who_breathed(made, both, {t.id: () for t in both})
+    assert witness is not None
+    assert set(witness.learned) == {"tps1_v", "tps2_v"}
+    assert who_breathed(made, both[:1], {both[0].id: ()}) is None, "there is nothing to be asked"

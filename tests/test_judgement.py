@@ -35,7 +35,7 @@ from nervus.domain.finding import (
 )
 from nervus.domain.suspect import SuspectId
 from nervus.judge.observations import observe
-from nervus.judge.verdict import judge
+from nervus.judge.verdict import judge, likelihoods, rows_of
 from nervus.judge.words import headline
 from nervus.knowledge import judging
 
@@ -122,6 +122,19 @@ def test_findings_become_observations() -> None:
     pedal = replace(spot, channels=("app1_v",))
     (told,) = observe(seen(pedal), NO_CIRCUIT)
     assert (told.id, told.pedal) == ("dead_spot", True)
+
+
+def test_a_line_of_the_pedal_is_one_of_few_once_however_much_is_seen_of_it() -> None:
+    """A quarter of all lines are the pedal's: that counts once, not for each thing that is seen."""
+    of_throttle, of_pedal = (
+        likelihoods(rows_of(observe(seen(*each), NO_CIRCUIT), judging()))
+        for each in (ANYWHERE[:4], tuple(replace(d, channels=("app1_v",)) for d in ANYWHERE[:4]))
+    )
+    share = judging().pedal.lines
+    assert of_pedal[SuspectId.WIRING] == pytest.approx(share * of_throttle[SuspectId.WIRING], rel=0.1)
+    assert of_pedal[SuspectId.PEDAL_SENSOR] == pytest.approx(of_throttle[SuspectId.SENSOR], rel=0.1)
+    first = judged(seen(*(replace(d, channels=("app1_v",)) for d in ANYWHERE[:4]))).suspects[0]
+    assert first.id is SuspectId.WIRING
 
 
 @pytest.mark.parametrize(

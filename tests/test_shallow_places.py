@@ -93,6 +93,33 @@ def test_what_turns_round_at_a_place_is_held_where_it_came_to() -> None:
     assert spot.seen_in == 10
 
 
+@pytest.mark.parametrize("place", [(4.0, 9.5), (91.0, 96.5)])
+def test_a_stand_beside_a_stop_is_told_as_one_in_the_middle_is(place: tuple[float, float]) -> None:
+    """There the worn place fills all that is looked at around it: it is no bend of the tracks."""
+    time_s, travel = sweeps(10, seconds=4.013, rate_hz=50.0)
+    worn = (travel > place[0]) & (travel < place[1])
+    (spot,) = found_on(np.where(worn, place[0], travel), travel, time_s)
+    assert spot.shape is Shape.FLAT
+    assert spot.travel_pct == pytest.approx(place, abs=0.8)
+    assert found_on(np.where(worn, place[0], travel), travel, time_s, of_second=True) == ()
+
+
+def test_tracks_that_bend_towards_a_stop_have_no_place_there() -> None:
+    """Loaded by its input a track bends by a percent or two, most where it is steepest: all of it."""
+    time_s, travel = sweeps(10, seconds=4.013, rate_hz=50.0)
+    share = travel / 100.0
+    loaded = travel - 25.0 * share**2 * (1.0 - share) * 0.4
+    assert found_on(loaded, travel, time_s) == ()
+
+
+def test_a_step_whose_edges_are_rounded_is_no_bend() -> None:
+    """Over 2.5 % of travel no sound track is bent: an input's filter rounds what steps."""
+    time_s, travel = sweeps(8, seconds=3.013, rate_hz=200.0)
+    (spot,) = found_on(bends(travel, 70.0, 73.0, 1.6), travel, time_s)
+    assert spot.shape is Shape.STEP
+    assert spot.travel_pct == pytest.approx((70.6, 72.4), abs=0.6)
+
+
 @pytest.mark.parametrize("by", [1.5, 4.0, -2.0])
 def test_a_step_is_told_with_its_height(by: float) -> None:
     time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
@@ -240,6 +267,37 @@ def test_levels_that_are_never_shown_are_a_stand_that_leaps() -> None:
         there = np.interp((start, end), time_s, travel)
         assert np.all((there > 28.5) & (there < 33.5))
     assert alone(travel, travel, time_s) == ()
+
+
+@pytest.mark.parametrize("rate_hz", [40.0, 200.0])
+def test_a_stretch_that_is_bridged_is_leapt_to_and_from_and_is_one_place(rate_hz: float) -> None:
+    """A smear makes 75 to 84 % one level, that of its middle: to it and from it half is missing."""
+    time_s, travel = sweeps(8, seconds=4.013, rate_hz=rate_hz)
+    worn = (travel > 75.0) & (travel < 84.0)
+    (spot,) = alone(np.where(worn, 79.5, travel), travel, time_s)
+    assert spot.shape is Shape.FLAT
+    assert spot.travel_pct == pytest.approx((75.0, 84.0), abs=1.6)
+
+
+def test_two_places_that_do_not_touch_stay_two() -> None:
+    time_s, travel = sweeps(12, seconds=3.013, rate_hz=100.0)
+    found = alone(holds(holds(travel, 30.0, 32.0), 36.0, 38.0), travel, time_s)
+    assert [s.travel_pct for s in sorted(found, key=lambda s: s.travel_pct)] == [
+        pytest.approx(place, abs=0.6) for place in ((30.0, 32.0), (36.0, 38.0))
+    ]
+
+
+def test_a_lead_that_opens_while_the_throttle_rests_leaps_over_no_track() -> None:
+    """Its input drains through what pulls it down and leaps back: from below the closed stop."""
+    time_s, travel = sweeps(12, seconds=3.013, rate_hz=500.0)
+    shown = travel.copy()
+    for n, p in enumerate(find_passes(time_s, travel)):
+        if n % 2 == 0:
+            first = int(np.searchsorted(time_s, p.start_s))
+            drains = np.arange(20)
+            shown[first : first + 20] = 3.0 - 12.0 * drains / 20.0
+    made = track(time_s, volts(shown, noise_v=0.002))
+    assert leaps.find_leaps(made, FRAME, find_passes(time_s, travel), ()) == ()
 
 
 def test_what_is_told_already_leaves_no_hole() -> None:

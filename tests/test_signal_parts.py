@@ -141,6 +141,16 @@ def test_the_relation_is_learned_even_where_half_the_time_is_bent(
     assert told.slope == pytest.approx(slope, abs=0.02 if slope != 0.73 else 0.04)
 
 
+@pytest.mark.parametrize(("by", "when"), [(0.12, 0.45), (-0.3, 0.5)])
+def test_a_track_that_steps_aside_halfway_is_related_as_it_was_at_first(by: float, when: float) -> None:
+    """An arm that slips is sound before: by 2.4 % of the supply, or by so much that half is beside."""
+    time_s, travel = sweeps(10)
+    two = volts(travel) + 0.4 + by * (time_s > when * time_s[-1])
+    line = learn_line(course(time_s, volts(travel)), course(time_s, two, "tps2_v"))
+    assert line is not None
+    assert (line.slope, line.offset) == pytest.approx((1.0, 8.0), abs=0.3)
+
+
 def test_two_unrelated_tracks_have_no_relation() -> None:
     time_s, travel = sweeps(3)
     random = np.random.default_rng(4)

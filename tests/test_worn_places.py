@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from nervus.domain.analysis import Direction
 from nervus.domain.channel import FloatArray, Recording, Sensor, Span, Unit
 from nervus.domain.finding import DeadSpot, Noise, Shape
 from nervus.judge.analyse import analyse
@@ -10,6 +11,7 @@ from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained.events import Event
 from nervus.signal.explained.feed_signs import Shrunk, shrank
 from nervus.signal.explained.shaft import follow
+from nervus.signal.motion.travel import find_passes
 from nervus.signal.worn import dead_spots, worn_places
 from nervus.signal.worn.flat_ends import FlatEnds
 from signals import channel, recording, sweeps, track, volts
@@ -292,3 +294,57 @@ def test_where_a_shaft_rests_on_a_step_it_is_none_the_more_a_loose_wire() -> Non
     assert isinstance(found, DeadSpot)
     assert found.channels == ("tps2_v",)
     assert found.travel_pct == pytest.approx((57.0, 63.0), abs=1.5)
+
+
+# -- a wiper that lifts ---------------------------------------------------------------------------
+
+
+def lifting(
+    rate_hz: float, *, one_way: bool = False, both_sides: bool = False, second: bool = True
+) -> list[DeadSpot | Noise]:
+    """What is told of a track whose wiper lifts off 60.0 to 61.2 % by what is left of the contact.
+
+    The unit's input pulls what is open up: by 0.1 to 1.2 V there, each time by another amount.
+    """
+    time_s, travel = sweeps(14, seconds=4.013, rate_hz=rate_hz)
+    shown, random = volts(travel, noise_v=0.002), np.random.default_rng(8)
+    passes = find_passes(time_s, travel)
+    for a_pass in passes:
+        at = np.flatnonzero(
+            (time_s >= a_pass.start_s) & (time_s < a_pass.end_s) & (travel > 60.0) & (travel < 61.2)
+        )
+        by = np.exp(random.uniform(np.log(0.1), np.log(1.2))) * (
+            random.choice([-1.0, 1.0]) if both_sides else 1.0
+        )
+        if not one_way or a_pass.direction is Direction.OPENING:
+            shown[at] += by
+    lines = {"tps1_v": shown}
+    if second:
+        lines["tps2_v"] = volts(travel, noise_v=0.002, seed=2) / 2.0
+    findings = analyse(recording(time_s, **lines)).examination.findings
+    return [f for f in findings if isinstance(f, DeadSpot | Noise)]
+
+
+@pytest.mark.parametrize("second", [True, False])
+@pytest.mark.parametrize("rate_hz", [100.0, 500.0])
+def test_a_wiper_that_lifts_by_what_is_left_of_it_is_a_dead_spot(
+    rate_hz: float, *, second: bool
+) -> None:
+    (told,) = lifting(rate_hz, second=second)
+    assert isinstance(told, DeadSpot)
+    assert told.shape is Shape.DROP
+    assert told.travel_pct == pytest.approx((60.0, 61.2), abs=0.8)
+
+
+def test_what_leaves_its_course_to_both_sides_is_rough() -> None:
+    """No input pulls an open contact up and down in turn."""
+    assert not any(
+        isinstance(f, DeadSpot) and f.shape is Shape.DROP for f in lifting(500.0, both_sides=True)
+    )
+
+
+def test_a_wiper_that_tilts_lifts_one_way_only() -> None:
+    """Seen in opening passes, in half of all: by these it is told."""
+    (told,) = lifting(100.0, one_way=True)
+    assert isinstance(told, DeadSpot)
+    assert 10 <= told.seen_in <= 14

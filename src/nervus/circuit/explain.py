@@ -26,7 +26,7 @@ from nervus.domain.profile import SensorKind
 from nervus.domain.suspect import SuspectId
 from nervus.language import say
 from nervus.signal.arithmetic.instants import read_at
-from nervus.signal.instruments.instrument import supply_scale
+from nervus.signal.instruments.fed import supply_scale
 
 # One reading of a moving track against the learned circuit, percent of supply: its noise, the
 # travel's own error, and how well the ends are known; calm readings of a pair have less of it.

@@ -37,16 +37,18 @@ def rows_of(
     observations: tuple[Observation, ...], knowledge: Judging
 ) -> tuple[tuple[float, Likelihood], ...]:
     """How sure each observation is, and its row, solved or looked up."""
-    rows = ((o, o.solved or knowledge.likelihood(o.id)) for o in observations)
-    share = knowledge.pedal.lines
+    rows = [(o, o.solved or knowledge.likelihood(o.id)) for o in observations]
+    # A line is the pedal's or the throttle's once, however much is seen of it: one row a cause counts.
+    seen = len({row.cause for o, row in rows if o.pedal})
+    share = knowledge.pedal.lines ** (1.0 / max(seen, 1))
     return tuple((o.confidence, _of_pedal(row, share) if o.pedal else row) for o, row in rows)
 
 
 def _of_pedal(row: Likelihood, lines: float) -> Likelihood:
     """A row about the throttle's sensor as one about the pedal's: both are tracks under wipers.
 
-    The throttle body stands beside the pedal as the pedal stood beside the throttle. Of the lines, and
-    of the unit's inputs, those of the pedal are the share `lines`.
+    The throttle body stands beside the pedal as the pedal stood beside the throttle. Of what is seen of
+    the lines, and of the unit's inputs, the share `lines` is of the pedal's.
     """
     s = SuspectId
     chance = dict(row.chance)

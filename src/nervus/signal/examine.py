@@ -31,7 +31,7 @@ from nervus.signal.arithmetic.spans import inside
 from nervus.signal.explained.events import Event, at_once, bursts
 from nervus.signal.explained.shaft import Shaft, follow
 from nervus.signal.instruments import sampling
-from nervus.signal.instruments.instrument import supply_scale
+from nervus.signal.instruments.fed import supply_scale
 from nervus.signal.instruments.key import is_witnessed, key_off_spans
 from nervus.signal.motion.course import Course, plain_course
 from nervus.signal.motion.pair import Pair

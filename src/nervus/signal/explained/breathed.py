@@ -140,7 +140,8 @@ def who_breathed(
         away: for each track where it may have left its course: nothing is learned from there.
     """
     air, turning = _air(recording), recording.get("rpm")
-    asking = any(away.values()) and any(t.is_slow for t in tracks)
+    # Two tracks may be asked afterwards, for what left a rest and came back to it.
+    asking = (any(away.values()) or len(tracks) > 1) and any(t.is_slow for t in tracks)
     if air is None or turning is None or not asking or tracks[0].kind.sensor is Sensor.PEDAL:
         return None
     off = {t.id: tuple(e.span_s for e in away[t.id]) for t in tracks}

@@ -15,7 +15,8 @@ import numpy as np
 
 from nervus.domain.channel import Channel, FloatArray, Role, Span, Unit
 from nervus.signal.candidates.excursions import Excursion
-from nervus.signal.instruments.instrument import Instrument, usual_supply
+from nervus.signal.instruments.fed import usual_supply
+from nervus.signal.instruments.instrument import Instrument
 
 # A supply that leaves its usual value by this share, or a ground by so many volts, has left.
 _SUPPLY_SHARE, _GROUND_V = 0.08, 0.25

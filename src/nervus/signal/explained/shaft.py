@@ -122,7 +122,8 @@ def follow(
         straighten: undoes what is known to be wrong with a track.
     """
     prepared = (
-        prepare(c, supply_v, key_off, recording.get("vref_v")) for c in _channels(recording, sensor)
+        prepare(c, supply_v, key_off, recording.get("vref_v"), recording.get("sgnd_v"))
+        for c in _channels(recording, sensor)
     )
     tracks = tuple(t for t in prepared if t is not None)
     if not tracks:

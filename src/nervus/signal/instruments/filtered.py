@@ -14,7 +14,7 @@ import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Unit
 from nervus.signal.instruments import sampling
-from nervus.signal.instruments.instrument import NOMINAL_SUPPLY_V
+from nervus.signal.instruments.fed import NOMINAL_SUPPLY_V
 
 # Read more often, what arrives shows as a curve that others know; more seldom, a plate takes no longer
 # from stop to stop than an input would.

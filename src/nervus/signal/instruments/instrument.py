@@ -10,12 +10,13 @@ from math import ceil, inf
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, Recording, Span, Unit
+from nervus.domain.channel import BoolArray, Channel, ChannelKind, FloatArray, Span, Unit
 from nervus.domain.finding import Floor
 from nervus.language import figures
 from nervus.signal.arithmetic.robust import running_extremes
 from nervus.signal.arithmetic.spans import inside, runs
 from nervus.signal.instruments import sampling
+from nervus.signal.instruments.fed import as_if_steady, without_ripple
 from nervus.signal.instruments.hum import without_hum
 
 # Below a tenth and above nine tenths of the supply no sensor of the common windows (0.5 to 4.6 V
@@ -27,7 +28,6 @@ _AT_GROUND_PCT, _AT_SUPPLY_PCT = 2.0, 97.5
 # The levels beside a rail, and how many samples must lie there for each one at the rail, if the
 # track reaches the rail by moving.
 _BESIDE_PCT, _BESIDE_SHARE = 4.0, 0.1
-NOMINAL_SUPPLY_V = 5.0
 # Samples further apart than this show no edges, and the ends of a dead spot or a bend as roughness.
 _SLOW_S = 0.015
 # A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
@@ -46,8 +46,8 @@ _REST_S, _FURTHER_PCT, _SELDOM_PCT = 1.5, 4.0, 15.0
 _SAME_PCT, _SAME_AT_MOST_PCT, _WRITTEN = 0.3, 0.8, 1.06
 # A meter shows this as zero, not as minus zero.
 _NOTHING = 0.0005
-# Enough samples for a distribution; and to see a ripple, in so many stretches of a recording.
-_SKETCH, _STRETCH, _STRETCHES = 20_000, 2_000, 40
+# Enough samples for a distribution.
+_SKETCH = 20_000
 # A machine's holds, looked at each so many seconds: so many at the ends, and twice as many elsewhere, of
 # which so many are as long as usual, within this share.
 _HELD_S, _LEAST_HOLDS, _MOSTLY, _SAME_TIME = 0.02, 3, 0.8, 0.15
@@ -214,24 +214,12 @@ class Instrument:
         return level * (self.supply_v / 100.0)
 
 
-def supply_scale(recording: Recording, nominal_v: float = NOMINAL_SUPPLY_V) -> float:
-    """The supply that track voltages are a share of: as recorded, else the nominal one."""
-    supply = recording.get("vref_v")
-    if supply is None:
-        return nominal_v
-    usual = usual_supply(supply)
-    return usual if usual > _SUPPLY_IN_USE_V else nominal_v
-
-
-def usual_supply(line: Channel) -> float:
-    """What a recorded supply is while it is on, volts: off may be the longer part of a recording."""
-    some = line.values[:: max(1, line.samples // _SKETCH)]
-    in_use = some[some > _SUPPLY_IN_USE_V]
-    return float(np.median(in_use if in_use.size else some))
-
-
 def prepare(
-    channel: Channel, supply_v: float, ignore: tuple[Span, ...] = (), supply: Channel | None = None
+    channel: Channel,
+    supply_v: float,
+    ignore: tuple[Span, ...] = (),
+    supply: Channel | None = None,
+    ground: Channel | None = None,
 ) -> Instrument | None:
     """A track ready for the detectors; `None` where fewer than five samples remain.
 
@@ -239,7 +227,8 @@ def prepare(
         channel: the track.
         supply_v: volts that are 100 % for it, where it is in volts.
         ignore: stretches in which nothing is to be judged.
-        supply: the supply as recorded: where it sags slowly, the tracks sag with it.
+        supply: the supply as recorded: where it wanders slowly, the tracks wander with it.
+        ground: the sensor's ground as recorded: the same.
     """
     time_s, values = channel.time_s, channel.values
     keep = ~inside(time_s, ignore) if ignore else np.ones(time_s.shape, dtype=bool)
@@ -250,15 +239,14 @@ def prepare(
         return None
     is_volts = channel.kind.unit is Unit.VOLT
     scale = supply_v if is_volts else 100.0
-    shown = values * (100.0 / scale)
-    sags = _sags(supply, supply_v) if supply is not None and is_volts else None
-    usual = 1.0 if sags is None else np.interp(time_s, *sags)
-    level = shown if sags is None else shown / usual
+    shown = level = values * (100.0 / scale)
     interval_s = sampling.interval_s(time_s)
-    if supply is not None and is_volts and np.array_equal(supply.time_s, channel.time_s):
-        line = supply.values if keep.all() else supply.values[keep]
-        level = _without_ripple(level, line, supply_v * usual, interval_s)
     if is_volts:
+        steady, share = as_if_steady(time_s, values, supply, ground, supply_v)
+        level = shown if steady is values else steady * (100.0 / scale)
+        if supply is not None and np.array_equal(supply.time_s, channel.time_s):
+            line = supply.values if keep.all() else supply.values[keep]
+            level = without_ripple(level, line, supply_v * share, interval_s)
         level = without_hum(level, time_s, interval_s)
     some = level[:: max(1, level.size // _SKETCH)]
     own, ends = _usual(some), _ends(some)
@@ -274,76 +262,6 @@ def prepare(
     )
     stepped = ends != own and _keeps_time(track)
     return replace(track, usual=ends, keeps_time=True) if stepped else track
-
-
-def _without_ripple(
-    level: FloatArray, line: FloatArray, usual: float | FloatArray, interval_s: float
-) -> FloatArray:
-    """Levels without the ripple that the supply shows too, where they are far quieter so.
-
-    A track divides a ripple of what it is fed with; one of the ground that all lines are measured
-    against is the same in volts on each. What leaves the supply's tolerance is an interruption, or a
-    spike.
-
-    Args:
-        level: percent of the supply, shape (n,).
-        line: what the supply was then, volts, shape (n,).
-        usual: what it was then but for what is quick, volts, shape (n,) or one for all.
-        interval_s: usual time between the samples.
-    """
-    # The engine may stand still for a part of the recording: where the supply ripples most tells.
-    count = min(_STRETCHES, max(1, level.size // _STRETCH))
-    starts = np.linspace(0, max(0, level.size - _STRETCH), count).astype(np.int64).tolist()
-    pieces = [slice(start, start + _STRETCH) for start in starts]
-    usual = np.broadcast_to(usual, level.shape)
-
-    def off(piece: slice) -> FloatArray:
-        """By which share the supply was quickly off."""
-        return np.asarray(line[piece] / usual[piece] - 1.0)
-
-    def noise(shown: FloatArray) -> float:
-        return sampling.noise_and_hum(shown, interval_s)
-
-    some = max(pieces, key=lambda piece: sampling.noise(off(piece)))
-    quietest, number = min((noise(way(level[some], off(some))), n) for n, way in enumerate(_WITHOUT))
-    quiet = quietest < _QUIETER * noise(level[some])
-    return _WITHOUT[number](level, off(slice(None))) if quiet else level
-
-
-def _divided(level: FloatArray, off: FloatArray) -> FloatArray:
-    return np.asarray(level / (1.0 + np.where(np.abs(off) < _TOLERANCE, off, 0.0)))
-
-
-def _less(level: FloatArray, off: FloatArray) -> FloatArray:
-    return np.asarray(level - 100.0 * np.where(np.abs(off) < _TOLERANCE, off, 0.0))
-
-
-_WITHOUT = (_divided, _less)
-
-
-def _sags(supply: Channel, supply_v: float) -> tuple[FloatArray, FloatArray] | None:
-    """Instants, and the supply then as a share of what it usually is, slowly; `None` where it is steady.
-
-    What is quick, or leaves its tolerance, is an interruption or a spike: the tracks are looked at for
-    those.
-    """
-    size = max(1, round(_SLOWLY_S / max(sampling.interval_s(supply.time_s), 1e-7)))
-    # Where hardly any sample is off its medians are not: most supplies are steady.
-    sketch = supply.values[:: max(1, supply.samples // _SKETCH)]
-    steady = np.ptp(np.percentile(sketch, [1.0, 99.0])) < _STEADY * supply_v
-    if steady or supply.samples < _LEAST_BLOCKS * size:
-        return None
-    whole = supply.samples // size * size
-    some = supply.values[:whole].reshape(-1, size)[:, :: max(1, size // _SOME)]
-    share = np.median(some, axis=1) / supply_v
-    time_s = sampling.block_means(supply.time_s, size)
-    in_use = np.abs(share - 1.0) < _TOLERANCE
-    if (
-        np.count_nonzero(in_use) < _LEAST_BLOCKS
-        or np.ptp(np.percentile(share[in_use], [2.0, 98.0])) < _STEADY
-    ):
-        return None
-    return time_s[in_use], np.asarray(share[in_use], dtype=np.float64)
 
 
 def coarser(track: Instrument, interval_s: float) -> Instrument | None:

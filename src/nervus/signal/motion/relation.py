@@ -31,10 +31,11 @@ _LEAST_STRETCHES = 4
 # percent, in so many points.
 _AT_FIRST, _SWEPT_PCT, _LEAST_BEGUN = 0.2, 15.0, 20
 # Where no line holds for the whole, one that held for one of these shares of the beginning over so many
-# stretches; all of them were on it then where this share was.
-_EARLY, _LEAST_EARLY, _ALL_OF_THEM = (0.35, 0.2, 0.1), 10, 0.95
-# Lines go the same way within so much; one is beside another from so far on, percent of supply.
-_SAME_WAY, _ASIDE_PCT = 0.03, 2.0
+# stretches; all of them were on it then where this share was, or so much more than hold for the whole.
+_EARLY, _LEAST_EARLY, _ALL_OF_THEM, _FAR_MORE = (0.35, 0.2, 0.1), 10, 0.95, 0.3
+# Lines go the same way within so much; one is beside another from so far on, percent of supply, and
+# tracks are off their line.
+_SAME_WAY, _BESIDE_PCT, _ASIDE_PCT = 0.03, 1.6, 2.0
 # A sound throttle is where it is asked to be within these times (from memory: the whole travel takes 0.1
 # to 0.2 s, the channels' own delays besides); looked for more finely around the best of them. Further
 # apart than the first of these, percent, is no nearer; within the second it follows, however few places
@@ -102,9 +103,9 @@ def learn_line(
         # One track may have left the other during the recording, and stayed off for the longer part.
         if _is_kept_for_a_while(usual, stretches) or _began_so(usual, first, second, skew_s):
             return usual
-    chosen, votes = _voted(_seen_long(stretches) if of_one_sensor else stretches)
-    known = chosen if votes >= _LEAST_VOTES else None
-    few = of_one_sensor and votes < _MOST_VOTES
+    chosen, of_all = _voted(_seen_long(stretches) if of_one_sensor else stretches)
+    known = chosen if of_all >= _LEAST_VOTES else None
+    few = of_one_sensor and of_all < _MOST_VOTES
     built = next((b for b in _AS_BUILT if few and _joins_the_ends(b, stretches)), None)
     if built is not None:
         return built
@@ -114,7 +115,7 @@ def learn_line(
             break
         line, votes = _voted(at_first)
         left_it = known is None or (
-            (votes >= _ALL_OF_THEM or _is_kept_for_a_while(line, stretches))
+            (votes >= min(_ALL_OF_THEM, of_all + _FAR_MORE) or _is_kept_for_a_while(line, stretches))
             and (_is_beside(line, known) or _is_rather_built(line, known, stretches))
         )
         if left_it and votes >= _NEARLY_ALL:
@@ -168,7 +169,7 @@ def _is_beside(line: Line, other: Line) -> bool:
     alike = abs(line.slope / other.slope - 1.0) < _SAME_WAY
     middle = np.asarray(50.0)
     return alike and bool(
-        abs(line.at(middle) - other.at(middle)) > _ASIDE_PCT * max(1.0, abs(line.slope))
+        abs(line.at(middle) - other.at(middle)) > _BESIDE_PCT * max(1.0, abs(line.slope))
     )
 
 

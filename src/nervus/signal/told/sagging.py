@@ -13,7 +13,8 @@ from nervus.domain.channel import FloatArray, Span, Unit
 from nervus.domain.finding import SupplyFault, SupplyLine
 from nervus.language import say
 from nervus.signal.arithmetic.spans import merge, runs
-from nervus.signal.instruments.instrument import NOMINAL_SUPPLY_V, Instrument
+from nervus.signal.instruments.fed import NOMINAL_SUPPLY_V
+from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.course import Course
 from nervus.signal.motion.pair import Pair
 

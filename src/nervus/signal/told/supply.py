@@ -6,7 +6,7 @@ from nervus.domain.channel import BoolArray, Channel, Recording, Span
 from nervus.domain.finding import SupplyFault, SupplyLine
 from nervus.language import say
 from nervus.signal.arithmetic.spans import inside, merge, runs
-from nervus.signal.instruments.instrument import NOMINAL_SUPPLY_V
+from nervus.signal.instruments.fed import NOMINAL_SUPPLY_V
 from nervus.signal.told.phrases import times_told
 
 # About 5 V, within 5 %; ground within 0.1 V of battery negative (common practice).

@@ -12,7 +12,7 @@ import numpy as np
 
 from nervus.domain.analysis import Direction, Frame, Pass, Travel
 from nervus.domain.channel import BoolArray, FloatArray, Span
-from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median
+from nervus.signal.arithmetic.robust import OF_MEDIAN, bends_beside, even_median, theil_sen
 from nervus.signal.arithmetic.spans import inside
 from nervus.signal.explained.shaft import Shaft
 from nervus.signal.instruments.instrument import Instrument
@@ -32,6 +32,9 @@ _FINEST_S = 0.002
 _AROUND_PCT = 14.0
 # Where the shaft bends by more, percent of travel, what tracks read in turn are apart by is motion.
 _STRAIGHT_PCT = 3.0
+# Nearer to an end than this share of that, it goes on as over so many times as much, in which so many
+# times as many cells must be known.
+_NEAR_STOP, _AROUND_NEAR, _ENOUGH_NEAR = 0.57, 3, 2
 # Nearer than this to its stops a plate lands and bounces.
 _STOP_PCT = 1.5
 
@@ -273,5 +276,14 @@ def _smooth(mean: FloatArray, reach: int) -> FloatArray:
     seen = np.flatnonzero(np.isfinite(mean))
     if not seen.size:
         return np.zeros(mean.shape)
-    smooth = even_median(mean[seen], reach)
+    known, at = mean[seen], seen.astype(np.float64)
+    smooth = even_median(known, reach)
+    for way in (slice(None), slice(None, None, -1)):
+        from_end = np.abs(at[way] - at[way][0])
+        near = int(np.count_nonzero(from_end < _NEAR_STOP * reach))
+        few = int(np.count_nonzero(from_end < _AROUND_NEAR * _NEAR_STOP * reach))
+        # There a worn place would fill all that is looked at around it: it goes on straight.
+        slope, offset = theil_sen(known[way][:few], at[way][:few])
+        if few >= _ENOUGH_NEAR * near and np.isfinite(slope):
+            smooth[way][:near] = slope * at[way][:near] + offset
     return np.asarray(np.interp(np.arange(mean.size), seen, smooth), dtype=np.float64)

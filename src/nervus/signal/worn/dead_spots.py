@@ -54,6 +54,9 @@ _MANY_INSIDE, _ENOUGH_INSIDE = 2, 5
 _LEAST_FADING, _LEAST_SEEN_FADING, _STEADILY, _MOST_OF = 4, 3, 0.8, 0.6
 # In the second half of its way it goes on by so much of all: what is at its level is there.
 _ON_SHARE = 0.15
+# A place so narrow, percent of travel, at which a track leaves its course once in a pass, on the average
+# at most so often, and by so much, percent of supply, in a quarter of them: there a wiper lifts.
+_NARROW_PCT, _ONCE, _LIFTS_PCT = 2.5, 1.5, 4.0
 # What falls to one and the same level each time, from so far, percent of supply, is an open contact that
 # flickers.
 _SAME_LEVEL_PCT, _SAME_LEVEL_DEPTH_PCT = 0.3, 4.0
@@ -61,6 +64,8 @@ _SAME_LEVEL_PCT, _SAME_LEVEL_DEPTH_PCT = 0.3, 4.0
 _LEAST_SEEN = 2
 # A spot that shows in a smaller share of its crossings is not bound to the place alone.
 _LEAST_SHARE = 0.3
+# So many times one way, and never the other, is no chance: 1 in 16.
+_MANY_ONE_WAY = 5
 # So much of what was seen in its passes lies beside a place, on either side.
 _BESIDE = 0.25
 
@@ -173,21 +178,25 @@ def _pool(
     place = (round(low, 2), round(max(high, low + 0.1 * step), 2))
     crossed = crossings(passes, place)
     seen = [(p, within) for p, within in by_passes(members, crossed) if within.start < within.stop]
-    if len(seen) < _LEAST_SEEN or len(seen) < _LEAST_SHARE * _could_show(
-        track, by_pass, crossed, travel
-    ):
-        return None
     parts = [_of(track, e) for e in members]
     depth = float(np.median([p.depth for p in parts]))
     level = float(np.median([p.level for p in parts]))
     to_rail = level < _NEAR_RAIL_PCT or level > 100.0 - _NEAR_RAIL_PCT
+    ways = {p.direction for p, _ in seen}
+    # A wiper that tilts lifts one way only; a line that opens may do so then by chance.
+    same_way = len(ways) == 1 and len(seen) >= _MANY_ONE_WAY and not to_rail
+    asked = tuple(p for p in crossed if p.direction in ways) if same_way else crossed
+    if len(seen) < _LEAST_SEEN or len(seen) < _LEAST_SHARE * _could_show(track, by_pass, asked, travel):
+        return None
     shape = Shape.DROP if to_rail or depth >= _STEP_AT_MOST_PCT else Shape.STEP
     openings = [sum(_of(track, e).merged for e in members[within]) for _, within in seen]
     stands = shape is Shape.STEP and _stands(track, parts)
     # What stands is left ever further behind too.
     shape = Shape.DROP if shape is Shape.STEP and not stands and _fade(track, parts) else shape
     if shape is Shape.STEP and are_unlike(track, parts, float(np.median(openings)), stands=stands):
-        return None
+        if stands or not _lifts(parts, by_pass, openings):
+            return None
+        shape = Shape.DROP
     shape = Shape.FLAT if stands else shape
     told = _height(track, parts) if shape is Shape.STEP else depth
     if told < track.tolerance:
@@ -284,6 +293,20 @@ def _fade(track: Instrument, parts: list[Excursion]) -> bool:
             goes_on = float(way[-1] - way[way.size // 2]) >= _ON_SHARE * float(way[-1])
             told.append(steady and goes_on and way.size >= _MOST_OF * off.size)
     return len(told) >= _LEAST_SEEN_FADING and float(np.mean(told)) >= _STEADILY
+
+
+def _lifts(parts: list[Excursion], by_pass: FloatArray, openings: list[int]) -> bool:
+    """Whether a wiper lifts off a narrow place: once in a pass, to one side, as far as it happens to.
+
+    What a film on a track adds to its resistance shifts what the unit's input draws little through; a
+    contact that opens for a moment does so by whatever is left of it.
+    """
+    narrow = np.quantile(by_pass[:, 1], 0.75) - np.quantile(by_pass[:, 0], 0.25) <= _NARROW_PCT
+    off = np.asarray([p.level - (p.before + p.after) / 2.0 for p in parts])
+    one_side = max(np.mean(off > 0.0), np.mean(off < 0.0)) >= _STEADILY
+    deep = np.quantile(np.abs(off), 0.75) >= _LIFTS_PCT
+    once = float(np.mean(openings)) <= _ONCE
+    return bool(narrow and one_side and deep and once and len(parts) >= _LEAST_SEEN_FADING)
 
 
 def _goes_on(track: Instrument, part: Excursion) -> bool:

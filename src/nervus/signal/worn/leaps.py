@@ -149,6 +149,21 @@ def _places(track: Instrument, leaps: _Leaps, passes: tuple[Pass, ...]) -> tuple
         if spot is not None:
             found.append(spot)
         leaps = _chosen(leaps, ~members)
+    return _joined(track, found)
+
+
+def _joined(track: Instrument, spots: list[DeadSpot]) -> tuple[DeadSpot, ...]:
+    """Places that touch as one: a stretch that is bridged reads one level, leapt to and from."""
+    found: list[DeadSpot] = []
+    for spot in sorted(spots, key=lambda s: s.travel_pct):
+        if not found or spot.travel_pct[0] - found[-1].travel_pct[1] > _NARROWEST_PCT:
+            found.append(spot)
+            continue
+        one = found.pop()
+        place = one.travel_pct[0], max(one.travel_pct[1], spot.travel_pct[1])
+        seen = max((one.seen_in, one.crossed), (spot.seen_in, spot.crossed))
+        times_s = sorted((*one.times_s, *spot.times_s))
+        found.append(pooled_spot(track.id, place, Shape.FLAT, 0.0, times_s, seen))
     return tuple(found)
 
 
@@ -160,6 +175,8 @@ def _spot(
 ) -> DeadSpot | None:
     """A place with when each pass stood beside it and leapt; `None` where too few did."""
     place = (round(float(np.median(leaps.low)), 2), round(float(np.median(leaps.high)), 2))
+    if place[0] < -_STOP_PCT or place[1] > 100.0 + _STOP_PCT:
+        return None  # beyond its stops no track is missing
     seen = np.unique(leaps.number).size
     crossed = max(len(crossings(passes, place)), seen)
     by_pass, middles = whole

@@ -40,6 +40,8 @@ _LEAST_PASSES, _LEAST_SHARE = 3, 0.4
 _LEFT, _STEP_PCT, _MOST_STEPS, _MOST_POINTS, _FINER = 0.45, 0.25, 24, 1000, 5
 # A track that falls behind by less than this share of what the shaft goes on is bent: it does not stand.
 _GENTLE = 0.5
+# No sound track is bent over less, percent of travel.
+_BENT_PCT = 6.0
 # A step is as high, and a stand as long, as so many steps of the tracks; what is off by more is a drop.
 _LEAST_STEPS, _MOST_PCT = 1.2, 15.0
 # It is told from so many points.
@@ -251,7 +253,12 @@ def _explained(points: _Points, near: Span) -> _Told | None:
 
     What they are apart by beside the place is noise and rounding, and leaves as much inside.
     """
-    tried = ((e, shape, place) for e, shape in _EXPLANATIONS for place in _ends(near))
+    tried = (
+        (e, shape, place)
+        for e, shape in _EXPLANATIONS
+        for place in _ends(near)
+        if shape is not None or place[1] - place[0] >= _BENT_PCT
+    )
     best = min(tried, key=lambda each: _residual(points, each[0], each[2]))
     explain, shape, place = best
     place = min(_finer(place, _step(near)), key=lambda finer: _residual(points, explain, finer))

@@ -26,6 +26,8 @@ from nervus.signal.worn.steps import is_told
 
 # What is as far from a step as this, percent of travel, is one of its passes.
 _AT_STEP_PCT = 2.0
+# What is less wide than this share of what lies over it is a part of that.
+_HALF = 0.75
 # An edge of a step is known to so much, percent of travel.
 _AT_EDGE_PCT = 1.0
 # A contact opens so often, so deep, and always to one level, percent of supply.
@@ -141,6 +143,8 @@ def _alone(
     )
     masked = shaft.spikes[track.id] + tuple(t for s in sure for t in s.times_s)
     leaps = find_leaps(track, frame, shaft.passes, masked)
+    # Leapt to and from, a stand is known at both ends.
+    flats = tuple(f for f in flats if not any(_is_half_of(f, leap) for leap in leaps))
     flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_told_by(s, steps)))
     return tuple(f for f in flats if not _same_place(f, sure)), steps
 
@@ -217,6 +221,12 @@ def _during(track: Instrument, excursion: Excursion) -> slice:
 def _is_told_by(stand: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
     """Whether others tell of a stand from as many passes at least."""
     return _same_place(stand, tuple(o for o in others if o.seen_in >= stand.seen_in))
+
+
+def _is_half_of(flat: DeadSpot, other: DeadSpot) -> bool:
+    """Whether a place reaches over another and far beyond it."""
+    wide, own = (s.travel_pct[1] - s.travel_pct[0] for s in (other, flat))
+    return _within(flat.travel_pct, other.travel_pct, _AT_EDGE_PCT) and own < _HALF * wide
 
 
 def _same_place(flat: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
