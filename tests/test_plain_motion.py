@@ -276,6 +276,20 @@ def test_what_stops_half_way_does_not_bend_the_line() -> None:
     assert found[0].slope == pytest.approx(0.7, abs=0.01)
 
 
+@pytest.mark.parametrize("falls", [False, True])
+def test_what_is_held_most_of_the_time_tells_its_line_by_the_rest(*, falls: bool) -> None:
+    """Asked for more than it can again and again, nine times, it is at one level each time."""
+    time_s = np.arange(0.0, 70.0, 0.05)
+    places = [4.0, 7.5, 95.0, 86.0, 10.0, 4.0, 28.0, 4.0, 67.0, 76.0, 71.0, 90.0, 96.0, 82.0, 62.0, 4.0]
+    at_s = np.add.outer(np.arange(16) * 4.0, [0.2, 4.0]).ravel()
+    asked = np.interp(time_s, at_s, np.repeat(places, 2))
+    follows = 12.0 + 0.7 * np.minimum(np.interp(time_s - 0.1, time_s, asked), 45.0)
+    found = learn_late_line(course(time_s, asked), course(time_s, 100.0 - follows if falls else follows))
+    assert found is not None
+    expected = (-0.7, 88.0) if falls else (0.7, 12.0)
+    assert (found[0].slope, found[0].offset) == pytest.approx(expected, abs=0.3)
+
+
 def test_what_does_not_follow_has_no_line() -> None:
     asked, follows = holds(0.0)
     random = np.random.default_rng(1)

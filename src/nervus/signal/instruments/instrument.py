@@ -30,13 +30,6 @@ _AT_GROUND_PCT, _AT_SUPPLY_PCT = 2.0, 97.5
 _BESIDE_PCT, _BESIDE_SHARE = 4.0, 0.1
 # Samples further apart than this show no edges, and the ends of a dead spot or a bend as roughness.
 _SLOW_S = 0.015
-# A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
-_SUPPLY_IN_USE_V = 4.0
-# A supply that wanders by less than this share is steady; it is followed in steps of this time, at
-# least so many, as far as it stays within its tolerance (common practice: 5 V within 10 % at the most).
-_STEADY, _SLOWLY_S, _LEAST_BLOCKS, _SOME, _TOLERANCE = 0.01, 0.1, 8, 9, 0.1
-# A ripple that both have is left out where a track is so much quieter without it.
-_QUIETER = 0.7
 # What stays for longer than this rests (common practice: an interruption lasts for less). Where a track
 # is beyond its rests, by more than this, percent of supply, for more than this share of the samples,
 # percent, they are none of its stops.

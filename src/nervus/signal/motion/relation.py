@@ -46,6 +46,9 @@ _NO_MORE_PCT, _CLOSE_PCT = 6.0, 1.5
 # this share of them, over this share of the range, tell a line; else so many that were crossed, or this
 # share of those.
 _STILL_PCT, _STOOD_S, _LEAST_STOOD, _MOST_STOOD, _MOST_OF_IT = 0.5, 0.3, 3, 0.5, 0.6
+# What stays at the end of its way while what is asked for goes over so much, percent, is held there; it
+# must have stood over so much besides.
+_HELD_OVER_PCT, _FREE_OVER_PCT = 20.0, 10.0
 # Where both tracks stood: over so much of the supply, percent; two places tell a line that goes as
 # tracks are built to.
 _STOOD_OVER_PCT, _FEWEST_STOOD = 30.0, 2
@@ -234,6 +237,11 @@ def _free_line(
     if len(crossed) < _LEAST_STRETCHES:
         return None, 0.0
     swept = float(np.ptp(_middles(crossed)[0]))
+    if len(stood) > _LEAST_STOOD:
+        free = _short_of_a_stop(stood)
+        if len(free) < len(stood):
+            line, votes = _freely_voted(free)
+            return (line, 1.0) if votes >= _ALL_OF_THEM else (None, 0.0)
     if len(stood) >= _LEAST_STOOD and np.ptp(_middles(stood)[0]) >= _MOST_OF_IT * swept:
         line, votes = _freely_voted(stood)
         # Any two places lie on a line, and of many some three.
@@ -241,6 +249,26 @@ def _free_line(
             return line, 1.0
     line, votes = _freely_voted(crossed)
     return (line, votes) if votes >= _LEAST_VOTES and len(crossed) >= _LEAST_CROSSED else (None, 0.0)
+
+
+def _short_of_a_stop(
+    stood: list[tuple[FloatArray, FloatArray]],
+) -> list[tuple[FloatArray, FloatArray]]:
+    """The places at which it stood without those at which it was held at one level, whatever was asked.
+
+    All of them where too few are left to tell a line, or none was.
+    """
+    x, y = _middles(stood)
+    for end in (y.max(), y.min()):
+        held = np.abs(y - end) <= _STILL_PCT
+        free = x[~held]
+        if (
+            np.ptp(x[held]) > _HELD_OVER_PCT
+            and free.size >= _LEAST_STOOD
+            and np.ptp(free) > _FREE_OVER_PCT
+        ):
+            return [s for s, is_held in zip(stood, held.tolist(), strict=True) if not is_held]
+    return stood
 
 
 def _freely_voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line | None, float]:
