@@ -81,7 +81,7 @@ class Bridged:
 def find_bridged(shaft: Shaft) -> Bridged | None:
     """The stretch over which one of two tracks is bridged, if one is."""
     for track in shaft.tracks:
-        seen = find_apart(shaft, track, (), lambda some: _lagging(_cells(_shown(some))) is not None)
+        seen = find_apart(shaft, track, (), lambda some: _stretch(_cells(_shown(some))) is not None)
         if seen is None:
             continue
         shown = _shown(seen)
