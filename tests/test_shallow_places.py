@@ -104,6 +104,13 @@ def test_a_stand_beside_a_stop_is_told_as_one_in_the_middle_is(place: tuple[floa
     assert found_on(np.where(worn, place[0], travel), travel, time_s, of_second=True) == ()
 
 
+@pytest.mark.parametrize("place", [(-5.0, 3.5), (96.5, 105.0)])
+def test_what_is_off_from_a_stop_on_has_not_stepped(place: tuple[float, float]) -> None:
+    """Nobody saw it leave its course on the stop's side: it may be rough, or worn where it rests."""
+    time_s, travel = sweeps(10, seconds=4.013, rate_hz=50.0)
+    assert found_on(steps(travel, *place, 1.7), travel, time_s) == ()
+
+
 def test_tracks_that_bend_towards_a_stop_have_no_place_there() -> None:
     """Loaded by its input a track bends by a percent or two, most where it is steepest: all of it."""
     time_s, travel = sweeps(10, seconds=4.013, rate_hz=50.0)

@@ -44,6 +44,8 @@ _GENTLE = 0.5
 _BENT_PCT = 6.0
 # A step is as high, and a stand as long, as so many steps of the tracks; what is off by more is a drop.
 _LEAST_STEPS, _MOST_PCT = 1.2, 15.0
+# Both its edges were seen, if they lie so far from the stops, percent of travel.
+_EDGE_PCT = 1.0
 # It is told from so many points.
 _LEAST_POINTS = 10
 
@@ -141,6 +143,8 @@ def _spot(seen: Apart, folds: list[Fold], near: Span) -> DeadSpot | None:
     place = told.place
     wide = place[1] - place[0]
     size = told.height if told.shape is Shape.STEP else wide
+    if told.shape is Shape.STEP and not (place[0] >= _EDGE_PCT and place[1] <= 100.0 - _EDGE_PCT):
+        return None  # what is off from a stop on has not stepped
     if wide > _WIDEST_PCT or not _LEAST_STEPS * seen.step < size < _MOST_PCT:
         return None
     showing = _showing(strong, told)
