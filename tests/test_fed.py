@@ -105,3 +105,24 @@ def test_a_line_that_feeds_nothing_divides_nothing(volts_there: float) -> None:
     line = volts(travel)
     steady, _ = as_if_steady(time_s, line, channel("vref_v", time_s, wanders), None, 5.0)
     assert steady is line
+
+
+@pytest.mark.parametrize("usual_v", [2.6, 4.9, 5.0])
+def test_a_ground_that_lies_beside_the_supply_is_none(usual_v: float) -> None:
+    """Its lead is open where it was recorded: between that and the supply next to nothing is left."""
+    time_s, travel = sweeps(8, seconds=5.0)
+    line, ground = volts(travel), usual_v + 0.1 * np.sin(2.0 * np.pi * time_s / 7.3)
+    steady, _ = as_if_steady(time_s, line, None, channel("sgnd_v", time_s, ground), 5.0)
+    assert steady is line
+
+
+def test_a_dip_is_told_from_where_the_supply_usually_is() -> None:
+    """A supply of 4.8 V held against 5 V: at the edges of its dip nothing leaps by the 4 % between."""
+    time_s, travel = sweeps(6, rate_hz=500.0)
+    line, supply = (
+        volts(travel) * dipped(time_s, 0.03),
+        channel("vref_v", time_s, 4.8 * dipped(time_s, 0.03)),
+    )
+    steady, _ = as_if_steady(time_s, line, supply, None, 5.0)
+    there = np.abs(time_s - CRANKED_S) < 0.5
+    assert steady[there] == pytest.approx(volts(travel)[there], rel=0.01)

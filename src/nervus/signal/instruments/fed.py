@@ -22,7 +22,7 @@ _SLOWLY_S, _ONCE_S, _LEAST_BLOCKS, _SOME = 0.1, 0.02, 8, 9
 _TIMES, _QUICK = 8.0, 0.5
 # Nothing is off by less than this share of what a steady line may be.
 _HARDLY = 0.2
-# What reads less than this share of its scale feeds nothing.
+# What reads less than this share of its scale feeds nothing, and no ground lies so near to the supply.
 _FEEDS = 0.5
 # A supply reading under this is not a supply in use (key off, line open): not taken as the scale.
 _SUPPLY_IN_USE_V = 4.0
@@ -90,8 +90,9 @@ def as_if_steady(
     if supply is not None and usual_v > _FEEDS * scale_v:
         within = abs(usual_v - scale_v) < _TOLERANCE * scale_v
         fed = _wander(supply, scale_v if within else usual_v, scale_v)
-    if ground is not None:
-        from_v = _wander(ground, sampling.middle(_some(ground)), scale_v)
+    low_v = scale_v if ground is None else sampling.middle(_some(ground))
+    if ground is not None and low_v < (1.0 - _FEEDS) * scale_v:
+        from_v = _wander(ground, low_v, scale_v)
     if fed is None and from_v is None:
         return line_v, 1.0
     top = scale_v if fed is None else fed.usual_v
@@ -143,7 +144,7 @@ def _only_where_it_left(wander: _Wander, steady_v: float) -> _Wander | None:
             left[a : b + 1] = True
     if not left.any():
         return None
-    return _Wander(wander.usual_v, wander.time_s, np.where(left, wander.off_v, 0.0))
+    return _Wander(wander.usual_v, wander.time_s, np.where(left, off_v, 0.0))
 
 
 def without_ripple(

@@ -241,7 +241,8 @@ def _free_line(
         free = _short_of_a_stop(stood)
         if len(free) < len(stood):
             line, votes = _freely_voted(free)
-            return (line, 1.0) if votes >= _ALL_OF_THEM else (None, 0.0)
+            if votes >= _ALL_OF_THEM:
+                return line, 1.0
     if len(stood) >= _LEAST_STOOD and np.ptp(_middles(stood)[0]) >= _MOST_OF_IT * swept:
         line, votes = _freely_voted(stood)
         # Any two places lie on a line, and of many some three.
