@@ -249,6 +249,11 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "out of range": ("examine", "_out_of_range", lambda *_: []),
     "let go of": ("told.rest", "_let_go", lambda *_: None),
     "a quick close": ("told.rest", "_quick_close", no),
+    "readings that came in packets": ("instruments.as_read", "evenly_stamped", same),
+    "where neither has ended": ("explained.shaft", "before_ends", lambda *both: both),
+    "let go to its end": ("explained.scene", "_rests", no),
+    "two spikes, one to either side": ("candidates.spikes", "_each_off", nothing),
+    "a fast idle that is taken back": ("told.rest", "_falls_by_and_by", no),
 }  # fmt: skip
 
 

@@ -140,6 +140,24 @@ def averaged(recording: Recording, _: np.random.Generator) -> Recording | None:
     return every(recording, change)
 
 
+def in_packets(recording: Recording, random: np.random.Generator) -> Recording | None:
+    """A link sends several readings at once, each stamped as it came in, a millisecond or two apart."""
+    step_s = interval_s(recording)
+    if not 0.005 <= step_s <= 0.2:
+        return None
+    first_s = min(float(c.time_s[0]) for c in recording.channels)
+    every_s = step_s * int(random.integers(4, 9))
+    packets = int(recording.duration_s / every_s) + 2
+    came_s = first_s + every_s * np.arange(1, packets + 1) + random.exponential(0.1 * step_s, packets)
+
+    def change(c: Channel) -> tuple[FloatArray, FloatArray]:
+        packet = ((c.time_s - first_s) / every_s).astype(np.int64)
+        number = np.arange(c.samples) - np.searchsorted(packet, packet)
+        return came_s[packet] + 0.05 * step_s * number, c.values
+
+    return every(recording, change)
+
+
 WAYS: dict[str, Altered] = {
     "last values": last_values(2.0, 6.0),
     "last, near": last_values(1.1, 1.9),
@@ -153,4 +171,5 @@ WAYS: dict[str, Altered] = {
     "some twice": some_twice,
     "second seldom": second_seldom,
     "averaged": averaged,
+    "packets": in_packets,
 }

@@ -15,7 +15,8 @@ from nervus.domain.finding import Drop
 from nervus.engine.air_flow import R_AIR, STANDARD_K, STANDARD_PA, orifice_flow, plate_area, pump_flow
 from nervus.judge.analyse import analyse
 from nervus.signal.candidates.excursions import Excursion
-from nervus.signal.explained.breathed import Breathed, who_breathed
+from nervus.signal.explained.breathed import who_breathed
+from nervus.signal.explained.goes_with import GoesWith
 from signals import channel, track
 
 MANIFOLD_M3, SWEPT_M3, BORE_M, STEP_S = 0.003, 0.002, 0.06, 0.005
@@ -71,7 +72,7 @@ def recorded(*, went: bool, air: str = "map_kpa", mirrored: bool = False) -> Rec
     return Recording(tuple(channel(name, time_s + late, v) for name, late, v in made))
 
 
-def asked(made: Recording) -> tuple[Breathed | None, float]:
+def asked(made: Recording) -> tuple[GoesWith | None, float]:
     """The witness of a recording, and what it says of the moment, in nats for motion."""
     own = track(made.channels[0].time_s, made.channels[0].values)
     inside = (own.time_s >= FALL_S[0]) & (own.time_s <= FALL_S[1])

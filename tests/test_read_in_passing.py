@@ -17,7 +17,7 @@ from nervus.signal import examine
 from nervus.signal.candidates import edges
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.explained import shaft
-from nervus.signal.explained.events import Event, event_of
+from nervus.signal.explained.events import Cause, Event, event_of
 from nervus.signal.motion import ended
 from nervus.signal.motion.relation import Line
 from nervus.signal.worn import parted
@@ -156,12 +156,22 @@ def test_beyond_its_end_a_track_is_where_its_sister_went_straight_on() -> None:
 def test_no_event_is_of_a_track_while_it_stands_at_its_end() -> None:
     end, at_end_s = ended.Ended("tps2_v", 95.0, is_top=True), ((1.0, 2.0), (4.0, 5.0))
 
-    def left(channel: str, start: float, *, level: float = 99.0) -> Event:
-        return event_of([(channel, Excursion((start, start + 0.1), 120.0, 120.0, level, 9))])
+    def left(channel: str, start: float) -> tuple[str, Excursion]:
+        return channel, Excursion((start, start + 0.1), 120.0, 120.0, 99.0, 9)
 
-    assert shaft._is_of_its_end(left("tps2_v", 4.3), end, at_end_s)
-    assert not shaft._is_of_its_end(left("tps2_v", 3.0), end, at_end_s), "it was elsewhere"
-    assert not shaft._is_of_its_end(left("tps1_v", 4.3), end, at_end_s), "it is the other one"
+    def shown(*parts: tuple[str, Excursion]) -> Event | None:
+        return shaft._as_shown(event_of(list(parts)), end, at_end_s)
+
+    beyond, elsewhere, other = left("tps2_v", 4.3), left("tps2_v", 3.0), left("tps1_v", 4.3)
+    assert shown(beyond) is None
+    for parts in ((elsewhere,), (other,), (left("tps1_v", 3.0), elsewhere)):
+        whole = shown(*parts)
+        assert whole is not None
+        assert whole.parts == parts
+    hers = shaft._as_shown(replace(event_of([beyond, other]), cause=Cause.FEED), end, at_end_s)
+    assert hers is not None
+    assert hers.parts == (other,)
+    assert hers.cause is Cause.ALONE, "of the two one was not read there"
 
 
 def test_a_line_that_is_learned_again_goes_nearly_the_same_way() -> None:

@@ -298,7 +298,9 @@ def _against_others(
     if travel is not None and travel.witness in liars:
         return found  # one cause, one finding: it is the track that does not follow
     if command is not None and (reported is not None or travel is not None):
-        found += following.not_following(command, *_position(reported, travel), profile, faulty)
+        where, name = _position(reported, travel)
+        most = 100.0 if reported is not None and name == reported.id else np.inf
+        found += following.not_following(command, where, name, profile, faulty, most_pct=most)
     if found:
         return found
     for track in shaft.tracks:

@@ -148,7 +148,7 @@ def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, .
     lines = shared_lines(recording, track.id) if found else ()
     ends = [float(c.values.max()) if c.kind.role is Role.SUPPLY else inf for c in lines]
     pairs = tuple(zip(lines, ends, strict=True))
-    shared = {id(e) for e in found if any(_verdicts(pairs, track, e))}
+    shared = {id(e) for e in found if _is_shared(pairs, track, e)}
     return shared | _swinging(track, found)
 
 
@@ -219,6 +219,39 @@ def _is_lone(track: Instrument, excursion: Excursion) -> bool:
     off = np.abs(track.level[first : last + 1] - straight) > track.tolerance
     begin, end = runs(off)
     return bool((end - begin < _LONE).all() and off.sum() <= max(_LONE, _FEW_OFF * off.size))
+
+
+def _is_shared(lines: Sequence[tuple[Channel, float]], track: Instrument, excursion: Excursion) -> bool:
+    """Whether what is off in an excursion is, each time, a spike that another line shows too.
+
+    Two that come near to each other, one to either side, look like one excursion's two ends.
+    """
+    if any(_verdicts(lines, track, excursion)):
+        return True
+    if not lines or excursion.span_s[1] - excursion.span_s[0] <= LONGEST_SPIKE_S:
+        return False
+    each = _each_off(track, excursion)
+    return len(each) > 1 and all(any(_verdicts(lines, track, e)) for e in each)
+
+
+def _each_off(track: Instrument, excursion: Excursion) -> list[Excursion]:
+    """Each time that a track is off straight on within an excursion, if those are single samples."""
+    if not _is_lone(track, excursion):
+        return []
+    first, last = np.searchsorted(track.time_s, excursion.span_s).tolist()
+    straight = np.linspace(excursion.before, excursion.after, last - first + 3)[1:-1]
+    level = track.level[first : last + 1]
+    ends = zip(*(x.tolist() for x in runs(np.abs(level - straight) > track.tolerance)), strict=True)
+    return [
+        Excursion(
+            (float(track.time_s[first + a]), float(track.time_s[first + b])),
+            float(straight[a]),
+            float(straight[b]),
+            float(max(level[a : b + 1], key=lambda x: abs(x - straight[a]))),
+            b - a + 1,
+        )
+        for a, b in ends
+    ]
 
 
 def _verdicts(

@@ -46,6 +46,9 @@ _RAIL = 8.0
 # What goes this share of its way between two samples has leapt, if it went no more than that share of
 # the leap the same way just before.
 _LEAP, _PREPARED = 0.6, 0.25
+# An end of a unit's percentage at which it is for such a share of a recording is where its shaft rests:
+# it may be let go to there, and opened again, in no less than this time (from memory: a quick foot).
+_RESTS_SHARE, _LET_GO_S = 0.3, 0.5
 # It landed on the level that others landed on, from elsewhere.
 _SAME_LEVEL = 8.0
 # A sister went along where she went this share of the way.
@@ -229,6 +232,7 @@ class Scene:
         # leaps to the end and back, with nothing on the way, speaks against motion.
         rail = track.is_unusual(excursion.level)
         rail = rail and (track.kind.unit is Unit.VOLT or _leaps(track, excursion))
+        rail = rail and not (track.kind.unit is Unit.PERCENT and _rests(track, excursion))
         return (_RAIL if rail else 0.0) + self._landed(part)
 
     def _landed(self, part: Part) -> float:
@@ -334,6 +338,13 @@ class Scene:
         first, last = np.searchsorted(track.time_s, excursion.span_s).tolist()
         off = sampling.middle(np.abs(track.level[first : last + 1] - excursion.course))
         return excursion.depth > deep_enough(track) and off > _ALONG * excursion.depth
+
+
+def _rests(track: Instrument, excursion: Excursion) -> bool:
+    """Whether a shaft may have been let go to where it rests, for so long as takes it there and back."""
+    took_s = excursion.span_s[1] - excursion.span_s[0]
+    at_rest = np.abs(track.level - excursion.level) <= track.same_level
+    return took_s >= _LET_GO_S and float(np.mean(at_rest)) >= _RESTS_SHARE
 
 
 def _leaps(track: Instrument, excursion: Excursion) -> bool:

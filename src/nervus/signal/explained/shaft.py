@@ -12,9 +12,10 @@ from nervus.domain.profile import SensorKind, ThrottleProfile, TrackProfile
 from nervus.language import say
 from nervus.signal.arithmetic.spans import inside
 from nervus.signal.candidates.asked import Asked, who_asked
+from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.candidates.proposing import Candidates, propose
 from nervus.signal.explained.breathed import who_breathed
-from nervus.signal.explained.events import Event
+from nervus.signal.explained.events import Cause, Event
 from nervus.signal.explained.explain import explain
 from nervus.signal.explained.feed import what_is_shared
 from nervus.signal.explained.feed_signs import Lines
@@ -22,7 +23,7 @@ from nervus.signal.explained.stood import who_stood
 from nervus.signal.instruments.instrument import Instrument, prepare
 from nervus.signal.motion import lags, relation
 from nervus.signal.motion.course import Course, course_of
-from nervus.signal.motion.ended import Ended, find_ended, gone_on
+from nervus.signal.motion.ended import Ended, before_ends, find_ended, gone_on
 from nervus.signal.motion.frames import (
     ends_shown,
     frame_from_profile,
@@ -151,7 +152,8 @@ def follow(
     witnesses = [w for w in (asked, air, stood) if w is not None]
     events = explain(tracks, pair, candidates, witnesses, feed)
     if ended is not None:
-        events = tuple(e for e in events if not _is_of_its_end(e, ended, at_end_s))
+        shown = (_as_shown(e, ended, at_end_s) for e in events)
+        events = tuple(e for e in shown if e is not None)
     wipers = profile is not None and profile.sensor is SensorKind.CONTACT
     events = what_is_shared(events, {t.id: t for t in tracks}, feed, wipers=wipers)
     shaft = Shaft(sensor, tracks, pair, related, events, {}, spikes, asked=asked, ended=ended)
@@ -168,11 +170,17 @@ def _proposed(
     return asked, tuple(c.track for c in found), {c.track.id: c for c in found}
 
 
-def _is_of_its_end(event: Event, ended: Ended, at_end_s: tuple[Span, ...]) -> bool:
-    """Whether a track that ends seems to have left alone while it stood at its end."""
-    name, excursion = event.deepest
-    deepest_s = float(np.mean(excursion.deepest_s or event.span_s))
-    return name == ended.id and len(event.parts) == 1 and bool(inside(np.asarray([deepest_s]), at_end_s))
+def _as_shown(event: Event, ended: Ended, at_end_s: tuple[Span, ...]) -> Event | None:
+    """An event without what a track that ends should have shown while it stood at its end."""
+    parts = tuple(p for p in event.parts if not (p[0] == ended.id and _is_within(p[1], at_end_s)))
+    if len(parts) == len(event.parts):
+        return event
+    return replace(event, parts=parts, cause=Cause.ALONE) if parts else None
+
+
+def _is_within(excursion: Excursion, spans: tuple[Span, ...]) -> bool:
+    """Whether an excursion is deepest within some spans."""
+    return bool(inside(np.asarray([np.mean(excursion.deepest_s or excursion.span_s)]), spans)[0])
 
 
 def _away(found: Candidates) -> tuple[Span, ...]:
@@ -224,7 +232,7 @@ def _pair(
     if len(tracks) < 2:
         return None, TrackRelation(Relation.SINGLE, None, None, learned=True)
     one, two = tracks
-    first, second = (_as_seen(t, candidates[t.id]) for t in tracks)
+    first, second = before_ends(*(_as_seen(t, candidates[t.id]) for t in tracks))
     told = profile is not None and len(profile.tracks) == 2
     if profile is not None and told:
         line: relation.Line | None = _line_of_profile(profile.tracks, profile.supply_v)

@@ -14,6 +14,7 @@ from nervus.domain.channel import Channel, Recording
 from nervus.signal.instruments.filtered import without_filter
 from nervus.signal.instruments.held_values import updates_only
 from nervus.signal.instruments.lost_link import without_lost
+from nervus.signal.instruments.packets import evenly_stamped
 from nervus.signal.instruments.reading_gaps import told_again
 from nervus.signal.instruments.straight_lines import bends_only
 from nervus.signal.instruments.unchanged import written_out
@@ -38,6 +39,7 @@ def as_read(recording: Recording) -> Recording:
 
 def _of_one_clock(channels: Sequence[Channel]) -> Sequence[Channel]:
     """Channels that share their rows, as they were read."""
+    channels = evenly_stamped(channels)
     read = [updates_only(_spread(c)) for c in written_out(channels)]
     # A program that draws lines between readings neither repeats them nor leaves them out.
     drawn = all(a is b for a, b in zip(read, channels, strict=True))

@@ -51,9 +51,7 @@ def key_off_spans(recording: Recording) -> tuple[Span, ...]:
         if speed is not None and _runs_on(speed, span):
             continue
         start = _decay_start(supply, first)
-        # Off to the end is off for all, whichever clock they were written by.
-        end = recording.end_s if last == supply.samples - 1 else span[1]
-        spans.append((start - _MARGIN_S, end + _MARGIN_S))
+        spans.append((start - _MARGIN_S, _on_again(recording, supply, last) + _MARGIN_S))
     return merge(spans, _MARGIN_S)
 
 
@@ -71,8 +69,17 @@ def _without_supply(recording: Recording) -> tuple[Span, ...]:
             continue
         faded = not is_witnessed(recording) and len(tracks) > 1 and all(_fades(t, span) for t in tracks)
         if faded or _is_witnessed_off(recording, span):
-            spans.append((span[0] - _DECAYS_S, span[1] + _MARGIN_S))
+            end = _on_again(recording, tracks[0], last)
+            spans.append((span[0] - _DECAYS_S, end + _MARGIN_S))
     return merge(spans, _MARGIN_S)
+
+
+def _on_again(recording: Recording, line: Channel, last: int) -> float:
+    """The first instant at which a line is known to be there again, behind its last reading of nothing.
+
+    What is off to the end is off for all, whichever clock they were written by.
+    """
+    return float(line.time_s[last + 1]) if last < line.samples - 1 else recording.end_s
 
 
 def _is_witnessed_off(recording: Recording, span: Span) -> bool:

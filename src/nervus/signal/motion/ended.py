@@ -13,6 +13,7 @@ import numpy as np
 from nervus.domain.channel import FloatArray, Span
 from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.motion.course import Course
 from nervus.signal.motion.pair import Pair
 
 # So near to a rail, percent of supply, a track runs into it (common practice: outputs reach it within
@@ -23,11 +24,19 @@ _NEAR_RAIL_PCT, _GOES_ON_PCT = 10.0, 4.0
 _STEEPER, _NEARLY_ALWAYS, _LEAST = 1.1, 0.9, 20
 # Where its sister is so far beyond, percent of supply, it should be at its end for sure.
 _BEYOND_PCT = 2.0
+# An end goes with its supply, recorded or not, by no more than this, percent (from memory: some tenths).
+_WANDERS_PCT = 0.5
+# A track usually shows what so many percent of its samples stay below.
+_USUAL = (5.0, 95.0)
 # Enough readings to tell whether one ends.
 _ENOUGH = 50_000
 # What goes through a filter comes to its end, and leaves it, later than she does (from memory: 10 kilohm
 # and 1 microfarad are 10 ms); further off than this, percent of supply, it was lost.
 _FILTERED_S, _LATE_PCT = 0.03, 25.0
+
+
+# Of the readings at an end the outermost, so many percent to either side, may be on the way there.
+_ON_THE_WAY = (2.0, 98.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +54,49 @@ class Ended:
     is_top: bool
 
 
+def before_ends(first: Course, second: Course) -> tuple[Course, Course]:
+    """Both tracks as far as neither stands at its end near a rail while the other goes on.
+
+    By that they are related: where one stands for most of a recording, no line fits all of it.
+    """
+    at_ends = (*_ends_while(first, second), *_ends_while(second, first))
+    if not at_ends:
+        return first, second
+    left = [
+        replace(c, time_s=c.time_s[k], level=c.level[k])
+        for c in (first, second)
+        for k in (~inside(c.time_s, at_ends),)
+    ]
+    one, two = left
+    return (one, two) if min(one.level.size, two.level.size) >= _LEAST else (first, second)
+
+
+def _ends_while(course: Course, sister: Course) -> list[Span]:
+    """When a track stands at its end near a rail, where its sister is not at one level meanwhile."""
+    own, within = np.interp(sister.time_s, course.time_s, course.level), _within(course)
+    found: list[Span] = []
+    for is_top in (True, False):
+        end = _outermost(own, within, is_top=is_top)
+        there = np.abs(own - end) <= within
+        if abs(end - (100.0 if is_top else 0.0)) > _NEAR_RAIL_PCT or np.count_nonzero(there) < _LEAST:
+            continue
+        if float(np.ptp(np.percentile(sister.level[there], _ON_THE_WAY))) > _GOES_ON_PCT:
+            ends = zip(*runs(there), strict=True)
+            found += [(float(sister.time_s[a]), float(sister.time_s[b])) for a, b in ends]
+    return found
+
+
+def _within(track: Course | Instrument) -> float:
+    """How far from its end a track may read while it stands there, percent of supply."""
+    return max(track.tolerance, _WANDERS_PCT)
+
+
+def _outermost(level: FloatArray, within: float, *, is_top: bool) -> float:
+    """The level at which a track stands where it is furthest, percent of supply."""
+    furthest = float(np.percentile(level, 99.5 if is_top else 0.5, method="nearest"))
+    return float(np.median(level[np.abs(level - furthest) <= 2.0 * within]))
+
+
 def find_ended(pair: Pair, away_s: dict[str, tuple[Span, ...]]) -> Ended | None:
     """The track of a pair that ends before its sister, if one does.
 
@@ -56,9 +108,13 @@ def find_ended(pair: Pair, away_s: dict[str, tuple[Span, ...]]) -> Ended | None:
     for track in (pair.first, pair.second):
         if pair.how_much_further(pair.other(track)) < _STEEPER:
             continue
-        some = slice(None, None, max(1, track.level.size // _ENOUGH))
-        sound = ~inside(track.time_s[some], known, track.interval_s)
-        level, expected = track.level[some][sound], pair.expected_of(track, some)[sound]
+        # Where she goes on she is read while it may not be: what does not change is not always written.
+        sister, sign = pair.other(track), 1.0 if track is pair.first else -1.0
+        every = slice(None, None, max(1, sister.level.size // _ENOUGH))
+        at_s = sister.time_s[every] - sign * pair.skew_s
+        sound = ~inside(at_s, known, track.interval_s)
+        level = np.interp(at_s[sound], track.time_s, track.level)
+        expected = pair.as_track(track, sister.level[every][sound])
         for is_top in (True, False):
             end = _end(level, expected, track, is_top=is_top)
             if end is not None:
@@ -70,18 +126,19 @@ def _end(level: FloatArray, expected: FloatArray, track: Instrument, *, is_top: 
     """Where a track goes no further while its sister does, percent of supply."""
     if level.size < _LEAST:
         return None
-    sign = 1.0 if is_top else -1.0
-    own, hers = sign * level, sign * expected
-    end = float(np.percentile(own, 99.5))
-    beyond = hers > end + _BEYOND_PCT
-    rail = 100.0 if is_top else 0.0
-    if np.count_nonzero(beyond) < _LEAST or abs(sign * rail - end) > _NEAR_RAIL_PCT:
+    sign, rail = (1.0, 100.0) if is_top else (-1.0, 0.0)
+    end = _outermost(level, _within(track), is_top=is_top)
+    further = sign * (expected - end)
+    beyond, there = further > _BEYOND_PCT, np.abs(level - end) <= _within(track)
+    if (
+        min(np.count_nonzero(beyond), np.count_nonzero(there)) < _LEAST
+        or abs(rail - end) > _NEAR_RAIL_PCT
+    ):
         return None
-    there = np.abs(own - end) <= track.same_level + track.resolution
-    goes_on = float(np.percentile(hers, 99.5)) - end
     stands = float(np.mean(there[beyond])) >= _NEARLY_ALWAYS
-    only_then = float(np.mean(hers[there] > end - _BEYOND_PCT)) >= _NEARLY_ALWAYS
-    return sign * end if goes_on >= _GOES_ON_PCT and stands and only_then else None
+    only_then = float(np.mean(further[there] > -_BEYOND_PCT)) >= _NEARLY_ALWAYS
+    goes_on = float(np.percentile(further, 99.5))
+    return end if goes_on >= _GOES_ON_PCT and stands and only_then else None
 
 
 def gone_on(
@@ -106,7 +163,7 @@ def gone_on(
         by_course = _with(pair, straight).expected_of(track)
         # Where straight on would not have taken it to its end she was where she read.
         expected = np.where(sign * (by_course - ended.level) > 0.0, by_course, expected)
-    at_end = np.abs(track.level - ended.level) <= track.same_level + track.resolution
+    at_end = np.abs(track.level - ended.level) <= _within(track)
     beyond = at_end & (sign * (expected - ended.level) > 0.0)
     around = merge(
         (
@@ -120,7 +177,10 @@ def gone_on(
     further = beyond | late
     ends = zip(*runs(further), strict=True)
     spans = tuple((float(track.time_s[a]), float(track.time_s[b])) for a, b in ends)
-    return replace(track, level=np.where(further, expected, track.level)), spans
+    level = np.where(further, expected, track.level)
+    low, high = np.percentile(level, _USUAL).tolist()
+    usual = min(low, track.usual[0]), max(high, track.usual[1])
+    return replace(track, level=level, usual=usual), spans
 
 
 def _with(pair: Pair, track: Instrument) -> Pair:

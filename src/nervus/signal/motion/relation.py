@@ -106,7 +106,7 @@ def learn_line(
         # One track may have left the other during the recording, and stayed off for the longer part.
         if _is_kept_for_a_while(usual, stretches) or _began_so(usual, first, second, skew_s):
             return usual
-    chosen, of_all = _voted(_seen_long(stretches) if of_one_sensor else stretches)
+    chosen, of_all = _voted(_seen_long(stretches) if of_one_sensor else stretches, stretches)
     known = chosen if of_all >= _LEAST_VOTES else None
     few = of_one_sensor and of_all < _MOST_VOTES
     built = next((b for b in _AS_BUILT if few and _joins_the_ends(b, stretches)), None)
@@ -117,6 +117,8 @@ def learn_line(
         if len(at_first) < _LEAST_EARLY:
             break
         line, votes = _voted(at_first)
+        if known is not None and _votes(known, *_middles(at_first)) >= votes:
+            continue  # what holds for all held at first, too
         left_it = known is None or (
             (votes >= min(_ALL_OF_THEM, of_all + _FAR_MORE) or _is_kept_for_a_while(line, stretches))
             and (_is_beside(line, known) or _is_rather_built(line, known, stretches))
@@ -282,16 +284,24 @@ def _freely_voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line 
     return line, _votes(line, x, y)
 
 
-def _voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line, float]:
-    """The line with most votes, a plain one if it has hardly fewer, and its share of the votes."""
+def _voted(
+    stretches: list[tuple[FloatArray, FloatArray]],
+    all_of_them: Sequence[tuple[FloatArray, FloatArray]] = (),
+) -> tuple[Line, float]:
+    """The line with most votes, and its share of them.
+
+    A plain one if it has hardly fewer, of those that have a vote and of all.
+    """
     x, y = _middles(stretches)
     plain = [*_AS_BUILT, Line(1.0, _mode(y - x)), Line(-1.0, _mode(y + x)), Line(0.5, _mode(y - x / 2))]
     best_plain = max(plain, key=lambda line: _votes(line, x, y))
     own = _votes(best_plain, x, y)
     best_free, votes = _freely_voted(stretches)
-    if best_free is None or own >= votes - _PLAIN_BONUS:
+    if best_free is None or own == votes:
         return best_plain, own
-    return best_free, votes
+    everywhere = _middles(all_of_them or stretches)
+    hardly = _votes(best_plain, *everywhere) >= _votes(best_free, *everywhere) - _PLAIN_BONUS
+    return (best_plain, own) if hardly and own >= votes - _PLAIN_BONUS else (best_free, votes)
 
 
 def describe(line: Line | None, supply_v: float, *, learned: bool = True) -> TrackRelation:
@@ -362,7 +372,7 @@ def _first_part(course: Course, share: float) -> Course:
     return replace(course, time_s=course.time_s[early], level=course.level[early])
 
 
-def _middles(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, FloatArray]:
+def _middles(stretches: Sequence[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, FloatArray]:
     """Middle levels of both tracks in each stretch, shape (m,) both."""
     x, y = (np.asarray([float(np.median(s[n])) for s in stretches]) for n in (0, 1))
     return x, y

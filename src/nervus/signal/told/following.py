@@ -45,6 +45,9 @@ _MOVE_S, _LEAST_MOVES, _NEARED = 0.1, 3, 5.0
 _LAGS_S, _MOST_LAGGED = (0.3, 0.5, 0.8, 1.2), 20_000
 # A line flatter than this relates nothing.
 _LEAST_SLOPE = 0.2
+# What says the most that it can, but for its rounding (SAE J1979 tells percent in steps of 100/255), may
+# stand for more.
+_ROUNDED_PCT = 0.4
 
 
 def not_following(
@@ -53,6 +56,8 @@ def not_following(
     name: str,
     profile: ThrottleProfile | None = None,
     faulty: tuple[Span, ...] = (),
+    *,
+    most_pct: float = np.inf,
 ) -> tuple[Disagreement, ...]:
     """At most one finding: position against command.
 
@@ -62,11 +67,15 @@ def not_following(
         name: the channel that the position was read from.
         profile: its limits tell whether the control unit would have set a code.
         faulty: spans at which the position is not known, for its tracks had left.
+        most_pct: the most that the position can say: there it may be as far as asked for.
     """
     asked = plain_course(command)
     if asked.time_s.size < _LEAST_SAMPLES:
         return ()
-    learned, limit = _learned(asked, position), _limit(profile)
+    cut = position.level >= most_pct - _ROUNDED_PCT
+    free = replace(position, time_s=position.time_s[~cut], level=position.level[~cut])
+    learned = _learned(asked, free) if free.time_s.size >= _LEAST_SAMPLES else None
+    limit = _limit(profile)
     if learned is None:
         limit = max(limit, _UNKNOWN_SCALE_PCT)
     line = learned or _from_the_low_end(asked, position)
@@ -77,6 +86,8 @@ def not_following(
         return ()
     is_at = (level - line.offset) / line.slope
     known_s = (time_s - time_s[0] >= _SETTLED_S) & ~inside(time_s, faulty, _SETTLED_S)
+    cut_off = (level >= most_pct - _ROUNDED_PCT) & (wanted > is_at)
+    known_s &= ~cut_off
     wrong = _off_asked(time_s, wanted, is_at, limit, _SETTLED_S) & known_s
     off = [s for s in _spans(time_s, wrong) if s[1] - s[0] >= _LEAST_S]
     if learned is not None:  # by a scale that nobody knows, what moves a little stands
@@ -85,12 +96,12 @@ def not_following(
         wrong |= sticks
     lasting = merge(off, _JOIN_S)
     channels = (name, command.id)
-    stopped = _stopped(is_at, wanted, limit)
+    stopped = _stopped(is_at, wanted, limit) & ~cut_off
     stops = tuple(s for s in _spans(time_s, stopped) if s[1] - s[0] >= _LEAST_S)
     if len(stops) >= _LEAST_STOPS:
         return (_held(channels, stops, (wanted, is_at, stopped), profile),)
     longest_s = max((b - a for a, b in _spans(time_s, wrong)), default=0.0)
-    behind = np.where(inside(time_s, faulty, _SETTLED_S), 0.0, np.abs(is_at - wanted))
+    behind = np.where(cut_off | inside(time_s, faulty, _SETTLED_S), 0.0, np.abs(is_at - wanted))
     moves = merge((s for s in _spans(time_s, behind > limit) if s[1] - s[0] >= _MOVE_S), _JOIN_S)
     if len(moves) >= _LEAST_MOVES:
         answer = response_of(time_s, wanted, is_at)

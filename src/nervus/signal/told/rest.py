@@ -47,6 +47,9 @@ _CLOSED_BY_PCT = 3.0
 # Colder than this an engine is made to idle faster, by a cam or by the unit (common practice, no
 # published source): a plate that is further open then is no fault that a recording shows.
 _COLD_C = 60.0
+# So many rests, each no higher than the one before by more than this, percent of travel, and no fall of
+# more than this share of all: an engine that warms up takes its fast idle back by and by.
+_LEAST_FALLING, _NOT_HIGHER_PCT, _BY_AND_BY = 5, 0.6, 0.5
 # A level is usual where at least this share of the rests is, or so many: nothing rests below its stop.
 _NOW_AND_THEN, _SURELY_RESTS = 0.2, 2
 # Rests of one cause agree within this.
@@ -124,7 +127,9 @@ def find_rests(
         level, odd = float(ordered[ordered.size // 2]), round((ordered.size - 1) / _ODD_OF)
         swings = bool(ordered[-1 - odd] - ordered[odd] > _SWINGS_PCT)
         if let_go is not None:
-            released = bool(np.mean(let_go[first:end]) > 0.5)
+            # A unit moves its plate while nobody asks for it, too: what was not opened is not let go.
+            opened = not rests or not let_go[last_end:first].all()
+            released = opened and bool(np.mean(let_go[first:end]) > 0.5)
         else:
             released = _quick_close(time_s, percent, falls, first, level)
         span = (float(time_s[first]), float(time_s[end - 1]))
@@ -178,7 +183,10 @@ def off_rest(
 
     same, cause = _held_open(rests, usual, sound, tell_cause)
     spans = tuple(r.span_s for r in same)
-    if not same or (cause is not RestCause.SIGNAL and _idles_cold(recording, spans, sound_s)):
+    if not same:
+        return ()
+    warms_up = _idles_cold(recording, spans, sound_s) or _falls_by_and_by(rests, told=told)
+    if warms_up and cause is not RestCause.SIGNAL:
         return ()
     rest, usually = round(_middle(same), 1), round(usual, 1) + 0.0  # a zero without a minus
     doubtful = ""
@@ -280,6 +288,17 @@ def _idles_cold(recording: Recording, off: tuple[Span, ...], sound: tuple[Span, 
     if then is None or later is None:
         return False
     return then < _COLD_C and later > then + _WARMTH_C
+
+
+def _falls_by_and_by(rests: tuple[Rest, ...], *, told: bool) -> bool:
+    """Whether it came to rest lower and lower from the first time on, as a fast idle is taken back."""
+    # What rose or was let go of only later a load may have raised.
+    steady = [r for r in rests if not (r.opened or r.closed_on)]
+    ended = [r for r in steady if r.released or (r.low and not told) or r is rests[0]]
+    falls = -np.diff([r.percent for r in ended])
+    return len(ended) >= _LEAST_FALLING and bool(
+        falls.min() >= -_NOT_HIGHER_PCT and falls.max() <= _BY_AND_BY * falls.sum()
+    )
 
 
 def _usual(levels: list[float]) -> float:

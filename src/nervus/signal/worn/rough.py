@@ -28,6 +28,9 @@ _DEVIATIONS, _TIMES = 4.5, 1.8
 # Less than this, percent of supply, is within the output smoothness of a sound track, however much it
 # stands out (from memory: 0.1 % is usual of conductive plastic).
 _SMOOTH_PCT = 0.1
+# Nor is, of a lone track that is read slowly, what rounding to a step may make of a smooth course: up to
+# this share of it. Read quickly each step is passed by many readings, slowly or not.
+_ROUNDED = 0.5
 # As a whole it stands out by so many: hundreds of stretches are looked at.
 _OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
@@ -271,7 +274,9 @@ def _finding(track: Instrument, table: Table, place: Span) -> Noise | None:
     if seen < LEAST_PASSES or seen < (_SELDOM_SHARE if now_and_then else _LEAST_SHARE) * of:
         return None
     rough = float(np.median(by_pass[by_pass > _TIMES * usual] if now_and_then else by_pass))
-    return rough_told(track, place, (rough, usual), (seen, of)) if rough >= _SMOOTH_PCT else None
+    rounded = track.resolution if table.alone and track.is_slow else 0.0
+    least = max(_SMOOTH_PCT, _ROUNDED * rounded)
+    return rough_told(track, place, (rough, usual), (seen, of)) if rough >= least else None
 
 
 def rough_told(track: Instrument, place: Span, rms: tuple[float, float], seen: tuple[int, int]) -> Noise:
