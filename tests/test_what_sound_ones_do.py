@@ -8,7 +8,7 @@ import pytest
 
 from exported import on_change
 from nervus.domain.channel import FloatArray, Recording
-from nervus.domain.finding import Disagreement, Drop, Noise, OffRest, RestCause
+from nervus.domain.finding import DeadSpot, Disagreement, Drop, Noise, OffRest, RestCause, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.candidates.spikes import spikes_of
@@ -222,6 +222,27 @@ def test_two_spikes_that_lines_share_are_spikes_though_they_look_like_the_ends_o
         assert spikes_of(made, track(time_s, one), (seen,)) == spikes
 
 
+def test_a_spike_that_one_track_shows_plainly_is_none_of_the_other() -> None:
+    """A moving plate hides it on one, and near to nothing a converter shows a part of it only."""
+    way = ((0.0, 0.0), (1.0, 0.0), (1.3, 90.0), (2.0, 90.0), (2.3, 0.0), (3.0, 0.0))
+    time_s, travel = moved(*way, rate_hz=400.0)
+    random = np.random.default_rng(3)
+    sound = [x + random.normal(0.0, 0.004, x.size) for x in (volts(travel) - 0.35, 4.2 - 0.028 * travel)]
+    one, two = (x.copy() for x in sound)
+    for start, by in ((1.12, 0.6), (1.16, 0.6), (2.6, -0.6), (2.64, 0.6), (2.72, -0.6)):
+        at = int(np.searchsorted(time_s, start))
+        one[at] += by
+        two[at] += by
+    assert of(Drop, told(time_s, tps1_v=np.maximum(one, 0.0), tps2_v=two)) == []
+    # Both at nothing at once, for as long: an opening of what they share, and no spike.
+    one, two = sound
+    opened = np.searchsorted(time_s, (0.4, 0.7, 1.6, 2.5))
+    one[opened], two[opened] = 0.0, 0.0
+    assert [d.times_s[0][0] for d in of(Drop, told(time_s, tps1_v=one, tps2_v=two))] == pytest.approx(
+        time_s[opened].tolist()
+    )
+
+
 def test_key_off_lasts_until_a_line_is_there_again_however_seldom_it_is_read() -> None:
     """Four lines read by turns, each every third of a second: one that is read late is still off."""
     time_s, travel = moved(
@@ -265,3 +286,18 @@ def test_what_is_written_in_steps_is_not_rough_where_it_is_moved_gently(seed: in
         written = on_change(share)(recording(time_s, tps1_v=read), random)
         assert written is not None
         assert of(Noise, analyse(written)) == []
+
+
+@pytest.mark.parametrize("climbs_pct", [0.2, 0.7])
+def test_a_step_is_seen_however_slowly_the_shaft_goes_over_its_edges(climbs_pct: float) -> None:
+    """At five percent of the travel a second it takes a tenth of one to climb back over half of one."""
+    way = [(0.0, 0.0)]
+    for n in range(3):
+        way += [(40.0 * n + 1.0, 0.0), (40.0 * n + 20.0, 100.0), (40.0 * n + 39.0, 0.0)]
+    time_s, travel = moved(*way, rate_hz=200.0)
+    step = np.interp(travel, (55.0, 55.2, 58.5 - climbs_pct, 58.5), (0.0, 2.6, 2.6, 0.0))
+    read = np.round(volts(travel - step, noise_v=0.006) / 0.02) * 0.02
+    (found,) = of(DeadSpot, told(time_s, tps1_v=read))
+    assert found.shape is Shape.STEP
+    assert found.travel_pct == pytest.approx((55.0, 58.5), abs=0.8)
+    assert (found.seen_in, found.crossed) == (6, 6)

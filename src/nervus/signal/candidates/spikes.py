@@ -29,8 +29,11 @@ _HELD, _HELD_SAMPLES = 0.9, 3
 _BOTH_SIDES, _APART_V = 0.05, 0.2
 # So far above itself, as a share, no regulator lets a supply go (common practice: within 5 %).
 _LIFTED = 0.05
-# A supply that falls to this is open: that is no spike, which adds what it adds wherever the line was.
+# A supply that falls to this is open, as are lines that both do: that is no spike, which adds what it
+# adds wherever the line was.
 _COLLAPSED_V = 0.5
+# Lines that were both read at ground, and no oftener than a fast capture is, were opened.
+_AT_GROUND_V = 0.1
 # What was read further apart did not see the same spike: it is over by then.
 _AT_ONCE_S = 0.003
 # So many samples on each side of a spike tell what the line usually is there.
@@ -74,10 +77,17 @@ def is_spike(
         # coupled in.
         lifted = excursion.samples <= _LONE and float(others_v.max()) - stands_v > _LIFTED * stands_v
         return True if lifted else None
-    moves = own_v - _around(track.level, own.start, own.stop) * track.supply_v / 100.0
+    usual_v = _around(track.level, own.start, own.stop) * track.supply_v / 100.0
+    moves = own_v - usual_v
     mine, others = moves[there], others_v - stands_v
-    if reference.id == "vref_v" and others_v.min() < _COLLAPSED_V:
+    opened = track.interval_s > _FAST_S and max(own_v.min(), others_v.min()) < _AT_GROUND_V
+    if opened or (reference.id == "vref_v" and others_v.min() < _COLLAPSED_V):
         return False
+    # Of two lines one may be so near to nothing that its converter shows a part of it only.
+    if own_v.min() <= 0.0 and others_v.min() >= _COLLAPSED_V:
+        others = np.maximum(others, -usual_v)
+    elif others_v.min() <= 0.0 and own_v.min() >= _COLLAPSED_V:
+        mine = np.maximum(mine, -stands_v)
     apart_v = abs(excursion.course * track.supply_v / 100.0 - stands_v)
     share = _share(excursion, reference, moves, apart_v)
     # Beside spikes, and between two that follow each other, there is noise only, which no line shares.

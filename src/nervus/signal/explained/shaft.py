@@ -166,7 +166,7 @@ def _proposed(
 ) -> tuple[Asked | None, tuple[Instrument, ...], dict[str, Candidates]]:
     """What asked the tracks to move, the tracks as they were read, and where each left its course."""
     asked = who_asked(recording, tracks)
-    found = [propose(recording, t, asked, witnessed=len(tracks) == 2) for t in tracks]
+    found = propose(recording, tracks, asked)
     return asked, tuple(c.track for c in found), {c.track.id: c for c in found}
 
 

@@ -26,8 +26,6 @@ _STEEPER, _NEARLY_ALWAYS, _LEAST = 1.1, 0.9, 20
 _BEYOND_PCT = 2.0
 # An end goes with its supply, recorded or not, by no more than this, percent (from memory: some tenths).
 _WANDERS_PCT = 0.5
-# A track usually shows what so many percent of its samples stay below.
-_USUAL = (5.0, 95.0)
 # Enough readings to tell whether one ends.
 _ENOUGH = 50_000
 # What goes through a filter comes to its end, and leaves it, later than she does (from memory: 10 kilohm
@@ -177,10 +175,7 @@ def gone_on(
     further = beyond | late
     ends = zip(*runs(further), strict=True)
     spans = tuple((float(track.time_s[a]), float(track.time_s[b])) for a, b in ends)
-    level = np.where(further, expected, track.level)
-    low, high = np.percentile(level, _USUAL).tolist()
-    usual = min(low, track.usual[0]), max(high, track.usual[1])
-    return replace(track, level=level, usual=usual), spans
+    return replace(track, level=np.where(further, expected, track.level)), spans
 
 
 def _with(pair: Pair, track: Instrument) -> Pair:

@@ -7,7 +7,7 @@ pass gives its edges, however small, and only places at which most passes have t
 
 from collections import Counter
 from dataclasses import dataclass
-from math import exp
+from math import exp, log
 
 import numpy as np
 
@@ -23,8 +23,10 @@ from nervus.signal.motion.travel import crossings
 from nervus.signal.worn.spot import pooled_spot
 
 # Means over so long lose nothing of a step and most of the noise; slower samples than that show motion
-# only.
+# only. A wiper that climbs back over some share of a percent takes longer: means are also taken over the
+# time in which the shaft usually goes so far, percent of travel, no longer than that, and by such steps.
 _BLOCK_S, _SLOWEST_S = 0.006, 0.03
+_BLOCK_PCT, _LONGEST_BLOCK_S, _COARSER = 1.0, 0.12, 2.5
 # The slope beside an edge is told by so many intervals.
 _BESIDE = 3
 # An edge is this many deviations of what passes usually show, and of this size, percent of travel, at
@@ -73,20 +75,37 @@ def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tup
     """
     if track.interval_s > _SLOWEST_S or len(passes) < _LEAST_PASSES:
         return ()
-    size = max(1, round(_BLOCK_S / max(track.interval_s, 1e-7)))
+    took_s = [max(p.end_s - p.start_s, 1e-6) for p in passes]
+    speed = float(
+        np.median([abs(p.to_pct - p.from_pct) / s for p, s in zip(passes, took_s, strict=True)])
+    )
+    longest_s = min(max(_BLOCK_PCT / max(speed, 1e-6), _BLOCK_S), _LONGEST_BLOCK_S)
+    scales = int(log(longest_s / _BLOCK_S) / log(_COARSER)) + 2
+    spans_s = np.geomspace(_BLOCK_S, longest_s, scales).tolist()
+    sizes = sorted({max(1, round(s / max(track.interval_s, 1e-7))) for s in spans_s})
+    edges = (_in_means(track, frame, passes, size) for size in sizes)
+    pairs = [pair for each in edges for pair in _paired(each, passes)]
+    found: tuple[DeadSpot, ...] = ()
+    # The highest first: means too short show a part of an edge, those too long blur it.
+    for pair in sorted(pairs, key=lambda pair: -sum(map(_height, pair))):
+        step = _spot(track, frame, passes, pair)
+        if step is not None and not is_told(step, found):
+            found = (*found, step)
+    return found
+
+
+def _in_means(track: Instrument, frame: Frame, passes: tuple[Pass, ...], size: int) -> _Edges:
+    """The edges that means of so many samples show."""
     time_s, level = track.time_s, track.level
     if size > 1:
         time_s, level = (block_means(x, size) for x in (time_s, level))
-    own = frame.percent(track.own(level))
-    if time_s.size < 4 * _BESIDE:
-        return ()
-    edges = _edges(time_s, own, passes)
-    steps = _paired(edges, passes)
-    return tuple(s for pair in steps if (s := _spot(track, frame, passes, pair)) is not None)
+    return _edges(time_s, frame.percent(track.own(level)), passes)
 
 
 def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Edges:
     """All edges of all passes that stand out of what the passes show."""
+    if own.size < 4 * _BESIDE:
+        return _Edges(np.empty(0, dtype=np.intp), *(np.empty(0) for _ in range(4)))
     jump = _jumps(own)
     first = np.searchsorted(time_s, [p.start_s for p in passes])
     last = np.searchsorted(time_s, [p.end_s for p in passes])
@@ -188,6 +207,10 @@ def _paired(edges: _Edges, passes: tuple[Pass, ...]) -> list[tuple[_Edges, _Edge
                 if _NARROWEST_PCT < width < _WIDEST_PCT and 1.0 / _ALIKE < ratio < _ALIKE:
                     found.append((_part(edges, a), _part(edges, b)))
     return found
+
+
+def _height(edges: _Edges) -> float:
+    return float(np.median(np.abs(edges.size)))
 
 
 def _part(edges: _Edges, at: IntArray) -> _Edges:

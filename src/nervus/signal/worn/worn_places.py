@@ -139,7 +139,7 @@ def _alone(
     flats = find_flats(course, shaft.passes, ends)
     # Where a step goes back a track seems to stand, in some passes; and where it goes on it leaps.
     flats = tuple(
-        f for f in flats if not any(s.seen_in > f.seen_in and _same_place(f, (s,)) for s in steps)
+        f for f in flats if not any(s.seen_in >= f.seen_in and _same_place(f, (s,)) for s in steps)
     )
     masked = shaft.spikes[track.id] + tuple(t for s in sure for t in s.times_s)
     leaps = find_leaps(track, frame, shaft.passes, masked)
