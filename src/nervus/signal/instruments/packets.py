@@ -10,6 +10,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from nervus.domain.channel import BoolArray, Channel, FloatArray
+from nervus.signal.instruments.reading_gaps import some_stretches
 
 # Within a packet readings follow each other by less than this share of the mean interval.
 _WITHIN = 0.25
@@ -28,7 +29,7 @@ def evenly_stamped(channels: Sequence[Channel]) -> Sequence[Channel]:
     they are stamped: they come back as they are.
     """
     time_s = channels[0].time_s
-    if time_s.size < 2 * _LEAST_PACKETS:
+    if time_s.size < 2 * _LEAST_PACKETS or not any(map(_has_packets, some_stretches(time_s))):
         return channels
     opens = _opens_a_packet(time_s)
     first = np.flatnonzero(opens)
@@ -39,6 +40,11 @@ def evenly_stamped(channels: Sequence[Channel]) -> Sequence[Channel]:
         return channels
     even_s = _spread(time_s, first, many)
     return [Channel(c.kind, even_s, c.values) for c in channels]
+
+
+def _has_packets(time_s: FloatArray) -> bool:
+    """Whether a part of it looks as if it had: else a long recording need not be gone through."""
+    return not _opens_a_packet(time_s).all()
 
 
 def _opens_a_packet(time_s: FloatArray) -> BoolArray:

@@ -71,7 +71,11 @@ def before_ends(first: Course, second: Course) -> tuple[Course, Course]:
 
 def _ends_while(course: Course, sister: Course) -> list[Span]:
     """When a track stands at its end near a rail, where its sister is not at one level meanwhile."""
-    own, within = np.interp(sister.time_s, course.time_s, course.level), _within(course)
+    within = _within(course)
+    low, high = (float(f(course.level)) for f in (np.min, np.max))
+    if low > _NEAR_RAIL_PCT + within and high < 100.0 - _NEAR_RAIL_PCT - within:
+        return []
+    own = np.interp(sister.time_s, course.time_s, course.level)
     found: list[Span] = []
     for is_top in (True, False):
         end = _outermost(own, within, is_top=is_top)
@@ -111,7 +115,8 @@ def find_ended(pair: Pair, away_s: dict[str, tuple[Span, ...]]) -> Ended | None:
         every = slice(None, None, max(1, sister.level.size // _ENOUGH))
         at_s = sister.time_s[every] - sign * pair.skew_s
         sound = ~inside(at_s, known, track.interval_s)
-        level = np.interp(at_s[sound], track.time_s, track.level)
+        own = track.level[every] if pair.together else np.interp(at_s, track.time_s, track.level)
+        level = own[sound]
         expected = pair.as_track(track, sister.level[every][sound])
         for is_top in (True, False):
             end = _end(level, expected, track, is_top=is_top)
