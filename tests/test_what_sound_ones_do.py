@@ -301,3 +301,21 @@ def test_a_step_is_seen_however_slowly_the_shaft_goes_over_its_edges(climbs_pct:
     assert found.shape is Shape.STEP
     assert found.travel_pct == pytest.approx((55.0, 58.5), abs=0.8)
     assert (found.seen_in, found.crossed) == (6, 6)
+
+
+@pytest.mark.parametrize("rate_hz", [100.0, 1000.0])
+def test_what_was_not_read_was_not_seen_to_stand(rate_hz: float) -> None:
+    """A foot that waits, and goes on while a capture pauses; one that reads on there sees it leap."""
+    way, off_s = [(0.0, 0.0), (0.5, 0.0)], []
+    for n in range(5):
+        start = 6.0 * n + 0.5
+        off_s += [(start + 0.7, start + 1.6), (start + 3.7, start + 4.6)]
+        way += [(start + 0.4, 40.0), (start + 0.71, 40.0), (start + 1.6, 44.0), (start + 2.2, 100.0)]
+        way += [(start + 3.4, 44.0), (start + 3.71, 44.0), (start + 4.6, 40.0), (start + 5.0, 0.0)]
+    time_s, travel = moved(*way, rate_hz=rate_hz)
+    between = np.any([(time_s > a) & (time_s < b) for a, b in off_s], axis=0)
+    read = volts(travel, noise_v=0.001)
+    assert of(DeadSpot, told(time_s[~between], tps1_v=read[~between])) == []
+    held = volts(np.where(between, 40.0, travel), noise_v=0.001)
+    (found,) = of(DeadSpot, told(time_s, tps1_v=held))
+    assert found.shape is Shape.FLAT

@@ -68,7 +68,7 @@ class GoesWith:
     Attributes:
         time_s: by when the plate was where it goes with it, shape (n,).
         told: shape (n,).
-        speed: of the engine then, 1/min, or the same throughout where that does not count, shape (n,).
+        speed: of the engine then, 1/min, shape (n,).
         learned: for each track what goes with its levels.
     """
 
@@ -114,7 +114,7 @@ def learn_goes_with(
         away: for each track where it may have left its course: nothing is learned from there.
         time_s: when it was told, rising, shape (n,).
         told: shape (n,).
-        speed: of the engine then, 1/min, or the same throughout, shape (n,).
+        speed: of the engine then, 1/min, shape (n,).
     """
     off = {t.id: tuple(e.span_s for e in away[t.id]) for t in tracks}
     learned = {t.id: _learn(t, off[t.id], (time_s, speed, told)) for t in tracks}

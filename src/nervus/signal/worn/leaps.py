@@ -32,6 +32,8 @@ _STOP_PCT = 1.5
 _CELL_PCT = 0.25
 # A place is leapt over in so many passes, this share of those that cross it, and by chance so seldom.
 _LEAST_PASSES, _LEAST_SHARE, _CHANCE = 3, 0.5, 1e-4
+# Where so many more readings are missing nobody saw it leap.
+_NOT_READ = 6.0
 # Samples further apart than this show motion only.
 _SLOWEST_S = 0.03
 # Of very many passes so many are looked at first.
@@ -96,18 +98,26 @@ def _of_pass(
     sign = 1.0 if a_pass.to_pct > a_pass.from_pct else -1.0
     time_s, way = track.time_s[first : last + 1], sign * percent[first : last + 1]
     width = max(1, ceil(ROUNDED_S / max(track.interval_s, 1e-7)))
-    behind = _behind_stands(time_s, way, width, least)
-    before = _behind_stands(-time_s[::-1], -way[::-1], width, least)
+    longest_s = (width + _NOT_READ) * track.interval_s
+    behind = _behind_stands(time_s, way, (width, longest_s), least)
+    before = _behind_stands(-time_s[::-1], -way[::-1], (width, longest_s), least)
     start, end, one, other = np.concatenate((behind, -before), axis=1)
     times, ends = np.sort((start, end), axis=0), np.sort((sign * one, sign * other), axis=0)
     return np.full(start.size, number), times[0], times[1], ends[0], ends[1]
 
 
-def _behind_stands(time_s: FloatArray, way: FloatArray, width: int, least: float) -> FloatArray:
-    """Since when it stood, when it had leapt, from where and to where; shape (4, leaps)."""
+def _behind_stands(
+    time_s: FloatArray, way: FloatArray, over: tuple[int, float], least: float
+) -> FloatArray:
+    """Since when it stood, when it had leapt, from where and to where; shape (4, leaps).
+
+    It leaps over so many readings, and in so many seconds at the most.
+    """
+    width, longest_s = over
     rise = way[width:] - way[:-width]
     peaks = [a + int(np.argmax(rise[a : b + 1])) for a, b in zip(*runs(rise > least), strict=True)]
     at = np.asarray([k for k in peaks if k + 2 * width < way.size], dtype=np.intp)
+    at = at[time_s[at + width] - time_s[at] <= longest_s]
     goes_on = way[at + 2 * width] - way[at + width]
     # As quick as it is over as much of the way just behind.
     ahead = np.asarray([_reaches(way, k + width, float(rise[k])) for k in at.tolist()], dtype=np.intp)
