@@ -6,7 +6,7 @@ That links collect readings and stamp them as they come in is common practice, n
 import numpy as np
 import pytest
 
-from exported import in_packets, on_change
+from exported import coarse_clock, in_packets, on_change
 from nervus.domain.channel import Recording
 from nervus.domain.finding import Drop
 from nervus.judge.analyse import analyse
@@ -46,6 +46,17 @@ def test_what_was_read_as_quickly_as_it_is_stamped_is_left_as_it_is() -> None:
     some = np.arange(time_s.size) % 100 < 5
     made = recording(time_s[some], tps1_v=volts(travel[some], noise_v=0.002))
     assert as_read(made) is made
+
+
+@pytest.mark.parametrize("step_s", [0.1, 1.0])
+def test_a_coarse_clock_is_read_before_what_it_stamps(step_s: float) -> None:
+    """Stamped 12.3 is what was read from then on up to 12.4: no packet that came in then."""
+    time_s, travel = sweeps(8, seconds=4.0, rate_hz=50.0)
+    written = coarse_clock(step_s)(
+        recording(time_s, tps1_v=volts(travel, noise_v=0.002)), np.random.default_rng(1)
+    )
+    assert written is not None
+    assert as_read(written).channels[0].time_s == pytest.approx(time_s, abs=0.021)
 
 
 def test_what_was_written_only_as_it_changed_came_in_no_packets() -> None:

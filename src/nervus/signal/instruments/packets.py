@@ -25,8 +25,8 @@ _EVENLY = 0.5
 def evenly_stamped(channels: Sequence[Channel]) -> Sequence[Channel]:
     """Channels that share their stamps, where these came in packets spread over the time since the last.
 
-    Where the values moved within the packets hardly at all, or only there, they were read as quickly as
-    they are stamped: they come back as they are.
+    They come back as they are where the values moved within the packets hardly at all, or only there: they
+    were read as quickly as they are stamped. So they do where all of a packet has one stamp.
     """
     time_s = channels[0].time_s
     if time_s.size < 2 * _LEAST_PACKETS or not any(map(_has_packets, some_stretches(time_s))):
@@ -36,7 +36,11 @@ def evenly_stamped(channels: Sequence[Channel]) -> Sequence[Channel]:
     many = np.diff(np.append(first, time_s.size))
     if np.count_nonzero(many > 1) < _LEAST_PACKETS or many[many > 1].sum() < _MOSTLY * time_s.size:
         return channels
-    if not any(_moved_within(c.values, first, many) for c in channels):
+    # What all has one stamp was written by a coarse clock: it came behind that.
+    together = time_s[first + many - 1] == time_s[first]
+    if float(np.mean(together[many > 1])) > _MOSTLY or not any(
+        _moved_within(c.values, first, many) for c in channels
+    ):
         return channels
     even_s = _spread(time_s, first, many)
     return [Channel(c.kind, even_s, c.values) for c in channels]
