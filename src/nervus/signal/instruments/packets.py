@@ -25,8 +25,8 @@ _EVENLY = 0.5
 def evenly_stamped(channels: Sequence[Channel]) -> Sequence[Channel]:
     """Channels that share their stamps, where these came in packets spread over the time since the last.
 
-    They come back as they are where the values moved within the packets hardly at all, or only there: they
-    were read as quickly as they are stamped. So they do where all of a packet has one stamp.
+    They come back as they are where the values moved within the packets hardly at all, or only there:
+    they were read as quickly as they are stamped. So they do where all of a packet has one stamp.
     """
     time_s = channels[0].time_s
     if time_s.size < 2 * _LEAST_PACKETS or not any(map(_has_packets, some_stretches(time_s))):
