@@ -45,10 +45,11 @@ def test_a_step_of_one_percent_is_found_in_seven_passes_of_ten() -> None:
     assert judged("small-step").examination.locality.verdict is Verdict.POSITION
 
 
-def test_an_open_ground_is_one_cause_with_seven_moments() -> None:
+def test_an_open_ground_is_one_cause_however_often_it_opens() -> None:
+    """Seven times; the sixth time it is back for one reading, and open again by the next."""
     found = judged("open-ground").examination.findings
     drops = [f for f in found if isinstance(f, Drop)]
-    starts = (20.465, 26.108, 55.657, 65.468, 74.811, 75.893, 79.549)
+    starts = (20.465, 26.108, 55.657, 65.468, 74.811, 75.893, 75.98, 79.549)
     assert [d.times_s[0][0] for d in drops] == pytest.approx(starts, abs=0.025)
     assert {d.channels for d in drops} == {("tps1_v", "tps2_v")}
     assert {d.group for d in found} == {"supply or ground"}

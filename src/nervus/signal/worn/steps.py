@@ -224,17 +224,26 @@ def _spot(
     low, high = float(np.median(begin.low)), float(np.median(end.high))
     place = (round(low, 2), round(max(high, low + 0.1), 2))
     crossed = len(crossings(passes, place))
-    both = np.intersect1d(begin.number, end.number)
+    both = [n for n in np.intersect1d(begin.number, end.number).tolist() if _in_turn(passes[n], n, pair)]
     seen = np.union1d(begin.number, end.number).size
-    if both.size < _LEAST_PASSES:
+    if len(both) < _LEAST_PASSES:
         return None
     times = []
-    for n in both.tolist():
+    for n in both:
         ends = [*begin.at_s[begin.number == n].tolist(), *end.at_s[end.number == n].tolist()]
         times.append((min(ends), max(ends)))
     height = float(np.median(np.abs(np.append(begin.size, end.size))))
     depth = abs(frame.open - frame.closed) * height / 100.0
     return pooled_spot(track.id, place, Shape.STEP, depth, times, (min(seen, crossed), crossed))
+
+
+def _in_turn(a_pass: Pass, number: int, pair: tuple[_Edges, _Edges]) -> bool:
+    """Whether a pass came to the closed side of a step first as it opened, or last as it closed.
+
+    A high step takes a track back beyond where it began: by its levels alone its end may lie before it.
+    """
+    began, ended = (float(np.median(e.at_s[e.number == number])) for e in pair)
+    return (began < ended) is (a_pass.direction is Direction.OPENING)
 
 
 def is_told(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
