@@ -342,9 +342,10 @@ class Scene:
 
 def _rests(track: Instrument, excursion: Excursion) -> bool:
     """Whether a shaft may have been let go to where it rests, for so long as takes it there and back."""
-    took_s = excursion.span_s[1] - excursion.span_s[0]
+    if excursion.span_s[1] - excursion.span_s[0] < _LET_GO_S:
+        return False
     at_rest = np.abs(track.level - excursion.level) <= track.same_level
-    return took_s >= _LET_GO_S and float(np.mean(at_rest)) >= _RESTS_SHARE
+    return float(np.mean(at_rest)) >= _RESTS_SHARE
 
 
 def _leaps(track: Instrument, excursion: Excursion) -> bool:
