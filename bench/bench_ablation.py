@@ -215,7 +215,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "stood at while it went on": ("candidates.stands", "_one_sided", lambda *_: (NONE_AT, NONE_AT)),
     "a level read quickly": ("candidates.stands", "_level_read_quickly", lambda *_, **__: None),
     "framed by the sister": ("explained.shaft", "with_sister", lambda course, _, learn: learn(course)),
-    "a step is steady": ("worn.worn_places", "_is_unsteady", no),
+    "a step is steady": ("worn.worn_places", "is_unsteady", no),
     "rough from place to place": ("told.one_cause", "roughness_within", lambda *_: None),
     "where a wander left": ("instruments.fed", "_only_where_it_left", lambda *_: None),
     "a wiper that lifts": ("worn.dead_spots", "_lifts", no),

@@ -137,7 +137,7 @@ def test_where_a_plate_lands_nothing_is_looked_at() -> None:
     time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
     made = track(time_s, volts(travel))
     passes = find_passes(time_s, travel)
-    cells = _cells(Apart(made, FRAME, 0.1, passes, time_s, travel, travel))
+    cells = _cells(Apart(made, FRAME, 0.1, passes, time_s, travel, travel, 0.0))
     known = np.isfinite(cells.apart).all(axis=0)
     assert np.flatnonzero(known)[[0, -1]].tolist() == [3, 196], "of half a percent each"
     assert cells.at[0, 100] == pytest.approx(50.25, abs=0.25)

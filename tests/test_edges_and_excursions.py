@@ -190,8 +190,8 @@ def test_what_shows_on_both_tracks_is_one_event_that_names_both() -> None:
         values[180:200] = 4.99
     found = events(recording(time_s, tps1_v=one, tps2_v=two))
     assert [(e.channels, e.cause) for e in found] == [(("tps1_v", "tps2_v"), Cause.FEED)]
-    assert len(bursts(found)) == 1
-    assert len(bursts((*found, *found))) == 1
+    assert len(bursts(found, (time_s, travel))) == 1
+    assert len(bursts((*found, *found), (time_s, travel))) == 1
 
 
 @pytest.mark.parametrize("relation", [1.0, -1.0])

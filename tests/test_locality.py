@@ -27,7 +27,8 @@ def clock(count: int, travel: FloatArray, random: np.random.Generator) -> FloatA
 
 def plain_factor(places: FloatArray, travel: FloatArray) -> float:
     """One event after the other."""
-    shares, _ = np.histogram(travel, np.arange(0.0, 101.0), weights=np.gradient(TIME_S))
+    often = np.linspace(0.0, TIME_S[-1], 40 * TIME_S.size)
+    shares, _ = np.histogram(np.interp(often, TIME_S, travel), np.arange(0.0, 101.0))
     shares = shares / shares.sum()
     total, count = 0.0, 0
     for middle in np.arange(0.0, 100.5, 0.5):
@@ -109,7 +110,17 @@ def test_events_while_hardly_anything_moves_are_not_said_to_come_at_any_place(
 
 
 def test_time_is_shared_out_to_the_cells_it_was_spent_in() -> None:
-    spent = locality._time_spent(np.asarray([10.5] * 30 + [70.5] * 10), np.arange(40.0))
+    spent = locality._time_spent(np.asarray([10.5] * 30 + [13.5] * 10), np.arange(40.0))
     assert spent.sum() == pytest.approx(1.0)
-    assert spent[10] == pytest.approx(0.97 * 0.75 + 0.0003, abs=0.02)
+    # By hand: of 39 s 29 at the one, 9 at the other, one between them, of which half a cell at each end.
+    assert spent[10:14] == pytest.approx(0.97 * np.asarray((29.2, 0.3, 0.3, 9.2)) / 39.0, abs=0.004)
     assert spent[50] == pytest.approx(0.0003)
+
+
+@pytest.mark.parametrize("each", [0.25, 2.0, 3.0])
+def test_where_a_quick_shaft_was_read_is_not_all_where_it_was(each: float) -> None:
+    """By hand: at one speed all cells take as long, however far it goes from one reading to the next."""
+    way = np.arange(0.0, 100.0 + each, each)
+    travel = np.tile(np.append(way, way[::-1]), 9)
+    spent = locality._time_spent(travel, np.arange(float(travel.size)))
+    assert spent[5:95] == pytest.approx(0.01, rel=0.3)

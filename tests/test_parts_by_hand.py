@@ -267,6 +267,7 @@ def test_the_passes_that_are_off_are_the_strong_ones_by_their_mean() -> None:
         number,
         np.full(number.size, 50.0),
         np.where(number == 0, -4.0, 1.0),
+        np.zeros(number.size),
         np.ones(number.size, dtype=np.bool_),
     )
     strong = parted._strong(points, (45.0, 55.0))
@@ -283,7 +284,8 @@ def test_a_track_falls_that_rests_within_a_twentieth_of_its_range_of_the_upper_e
 
 def test_points_are_inside_a_place_that_lie_between_its_ends() -> None:
     at = np.asarray([10.0, 20.0, 25.0, 30.0, 40.0])
-    points = parted._Points(np.zeros(5, dtype=np.intp), at, np.zeros(5), np.ones(5, dtype=np.bool_))
+    none = np.zeros(5)
+    points = parted._Points(none.astype(np.intp), at, none, none, np.ones(5, dtype=np.bool_))
     assert parted._inside(points, (20.0, 30.0)).tolist() == [False, True, True, True, False]
 
 

@@ -210,7 +210,8 @@ def test_a_bend_is_no_steeper_than_the_way_it_is_on() -> None:
     at = np.linspace(43.0, 46.0, 61)
     up = np.sin(np.pi * (at - 43.0) / 3.0) ** 2
     for by, told_by in ((6.0, 3.0 / np.pi), (0.6, 0.6)):
-        made = parted._Points(np.zeros(61, dtype=np.intp), at, by * up, np.ones(61, dtype=np.bool_))
+        none = np.zeros(61)
+        made = parted._Points(none.astype(np.intp), at, by * up, none, none == 0.0)
         assert parted._bends(made, 43.0, 46.0).max() == pytest.approx(told_by, rel=1e-3)
 
 

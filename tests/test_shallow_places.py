@@ -196,7 +196,7 @@ def test_when_the_shaft_was_at_a_place() -> None:
     at = 10.0 * (time_s - 2.0)
     a_pass = Pass(2.0, 8.0, Direction.OPENING, 0.0, 60.0)
     made = track(time_s, volts(at))
-    seen = Apart(made, FRAME, 0.1, (a_pass,), time_s, at, at)
+    seen = Apart(made, FRAME, 0.1, (a_pass,), time_s, at, at, 0.0)
     assert seen.when(a_pass, (19.0, 31.0)) == (4.0, 5.0)
     assert seen.when(a_pass, (50.0, 70.0)) == (7.0, 7.5)
     assert seen.when(a_pass, (21.0, 24.0)) is None

@@ -102,13 +102,17 @@ class Drop(Finding):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Noise(Finding):
-    """A stretch that is noisy but continuous; both amounts are effective values in `unit`."""
+    """A stretch that is noisy but continuous; both amounts are effective values in `unit`.
+
+    `seen_in` so many passes it was; 0 where that was not counted.
+    """
 
     kind: ClassVar[str] = "noise"
     travel_pct: Span
     rms: float
     usual_rms: float
     unit: Unit
+    seen_in: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -371,7 +371,7 @@ def _locality(events: tuple[Event, ...], travel: Travel | None) -> Locality:
     commonest = max(set(causes), key=lambda c: (causes.count(c), str(c)))
     own = tuple(e for e, cause in zip(events, causes, strict=True) if cause == commonest)
     found = []
-    for group in bursts(own):
+    for group in bursts(own, (travel.time_s, travel.percent)):
         middles = [float(np.mean(e.span_s)) for e in group]
         found += _apart(read_at(middles, travel.time_s, travel.percent))
     return judge_locality(np.asarray(found, dtype=np.float64), travel.percent, travel.time_s)[0]

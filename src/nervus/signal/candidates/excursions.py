@@ -34,10 +34,15 @@ _MOST_SLACK = 10.0
 _QUICKEST_PCT_PER_S = 1500.0
 # What is leapt to, and from, to wherever the shaft has gone meanwhile, is so far off, percent of supply.
 _LEAPT_PCT = 5.0
+# What came back from a small leap went at least this share of it.
+_CAME_BACK = 0.5
 # An interruption with one edge only must meet the course within this time of it.
 _FADE_S = 0.25
 # It has met it where it is no further from it than this share of the edge, or beyond it.
 _MEETS = 0.3
+# Half of the time before that it was off by this share of the edge: a line that heals as it began is off
+# by 0.65 then, one that does so exponentially by 0.55, and what is bent like a thrown stone by 0.82.
+_HALF_HEALED = 0.72
 # In passing: moved within so many samples before, and behind.
 _PASSING = 4
 # Within so many samples of its ends, and the time that input filters take, an excursion goes this
@@ -190,11 +195,11 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
         if went_on is not None:
             met = (int(segments.last[current]), int(segments.first[went_on]))
             over = _faded_out(track, segments, current) if went_on == current + 1 else met
-            if over is not None:
-                found.append(over)
+            if over is not None or scan.is_close:
+                found += () if over is None else (over,)
                 anchor = trusted = current = went_on
                 continue
-        if back > current + 1:
+        if back > current + 1 and not scan.stayed(current, back):
             found.append((int(segments.last[current]), int(segments.first[back])))
         current = back
         if segments.last[back] - segments.first[back] >= _LEAST_COURSE - 1:
@@ -206,6 +211,8 @@ class _Scan:
     """The search for segments on the course, over plain lists: there may be many thousand of them."""
 
     def __init__(self, track: Instrument, segments: Segments) -> None:
+        self._level = track.level
+        self._first: list[int] = segments.first.tolist()
         self._begins: list[float] = segments.entry_s.tolist()
         self._ends: list[float] = segments.exit_s.tolist()
         self._entry: list[float] = segments.entry.tolist()
@@ -214,7 +221,8 @@ class _Scan:
         self._lost: list[bool] = track.are_unusual(segments.entry).tolist()
         self._stays_lost: list[bool] = track.are_unusual(segments.exit).tolist()
         self._is_slow = track.is_slow
-        small = _SMALL_EDGE * track.step_tolerance if track.interval_s < _WEAK_FROM_S else 0.0
+        self.is_close = track.interval_s < _WEAK_FROM_S
+        small = _SMALL_EDGE * track.step_tolerance if self.is_close else 0.0
         self._tolerance = max(track.tolerance, small)
         # From so long on noise leaves a speed known as well as a hand keeps it.
         self._tells_s = sqrt(2.0) * track.noise / _CHANGE_OF_SPEED
@@ -240,10 +248,10 @@ class _Scan:
         What is lost reads one level; and the shaft was where it begins no later than a spring takes it.
         """
         for j in range(current + 1, back):
-            moves = abs(self._exit[j] - self._entry[j]) > _LEAPT_PCT
             long = self._samples[j] >= _GOES_ON and self._ends[j] - self._begins[j] > _FADE_S
+            moves = long and self._range(j) > _LEAPT_PCT
             reached = self._tolerance + _QUICKEST_PCT_PER_S * (self._begins[j] - self._ends[trusted])
-            if moves and long:
+            if moves:
                 return j if abs(self._entry[j] - self._exit[trusted]) < reached else None
         return None
 
@@ -256,6 +264,28 @@ class _Scan:
         stands = abs(self._exit[at] - self._entry[at]) <= self._tolerance
         into, away = self._entry[at] - self._exit[left], self._entry[behind] - self._exit[at]
         return not self._is_slow and short and stands and min(abs(into), abs(away)) > _LEAPT_PCT
+
+    def _range(self, at: int) -> float:
+        """How far the shaft moves in a segment: at its end it may have come back."""
+        return float(np.ptp(self._level[self._first[at] : self._first[at] + self._samples[at]]))
+
+    def stayed(self, left: int, back: int) -> bool:
+        """Whether the one segment between two was come to by a small leap, and not left by as much.
+
+        Nothing came back by that: the one is an edge, the other what noise does while the shaft moves;
+        and it moved on meanwhile, further than the track leapt.
+        """
+        at = left + 1
+        if not self.is_close or back != at + 1:
+            return False
+        moved = self._exit[at] - self._entry[at]
+        speed = moved / max(self._ends[at] - self._begins[at], 1e-9)
+        into, away = (
+            self._entry[b] - self._exit[a] - speed * (self._begins[b] - self._ends[a])
+            for a, b in ((left, at), (at, back))
+        )
+        small = max(abs(into), abs(away)) < min(_LEAPT_PCT, abs(moved))
+        return small and -away * into < _CAME_BACK * into * into
 
     def _is_gone(self, at: int) -> bool:
         """Whether a segment is an interruption by itself: who rests at a rail for long is there."""
@@ -309,7 +339,10 @@ def _fades(track: Instrument, segments: Segments, current: int) -> list[tuple[in
     after = current + 1
     edge_from, edge_to = int(segments.last[current]), int(segments.first[after])
     faded_in = _meets(
-        track, (edge_from, int(segments.first[current])), edge_to, float(segments.slope_in[after])
+        track,
+        (edge_from, int(segments.first[current])),
+        (edge_to, int(segments.last[after])),
+        float(segments.slope_in[after]),
     )
     if faded_in is not None:
         return [(faded_in, edge_to)]
@@ -321,18 +354,23 @@ def _faded_out(track: Instrument, segments: Segments, current: int) -> tuple[int
     """An interruption that fades out behind the edge after `current`."""
     edge_from, edge_to = int(segments.last[current]), int(segments.first[current + 1])
     met = _meets(
-        track, (edge_to, int(segments.last[current + 1])), edge_from, float(segments.slope_out[current])
+        track,
+        (edge_to, int(segments.last[current + 1])),
+        (edge_from, int(segments.first[current])),
+        float(segments.slope_out[current]),
     )
     return (edge_from, met) if met is not None else None
 
 
-def _meets(track: Instrument, away: tuple[int, int], anchor: int, slope: float) -> int | None:
+def _meets(
+    track: Instrument, away: tuple[int, int], course: tuple[int, int], slope: float
+) -> int | None:
     """Where a segment that an edge cut off meets the course drawn from the edge's other side.
 
     Args:
         track: the track.
         away: index at the edge, and how far the segment reaches from there.
-        anchor: index on the course, at the edge's other side.
+        course: index on the course, at the edge's other side, and how far it was seen from there.
         slope: of the course there.
     """
     if not np.isfinite(slope):
@@ -342,13 +380,26 @@ def _meets(track: Instrument, away: tuple[int, int], anchor: int, slope: float) 
     indices = np.arange(away[0], away[0] + step * min(abs(away[1] - away[0]), reach), step)
     if indices.size < 2:
         return None
-    course = track.level[anchor] + slope * (track.time_s[indices] - track.time_s[anchor])
-    apart = track.level[indices] - course
+    anchor, seen_s = course[0], abs(float(np.diff(track.time_s[list(course)])[0]))
+    elapsed_s = track.time_s[indices] - track.time_s[anchor]
+    apart = track.level[indices] - (track.level[anchor] + slope * elapsed_s)
     edge = abs(float(track.level[away[0]] - track.level[anchor]))
     met = np.flatnonzero(
         (np.abs(apart) < max(track.tolerance, _MEETS * edge)) | (apart * apart[0] < 0.0)
     )
     if not met.size or met[0] < 2 or abs(slope) < 1e-9:
+        return None
+    # A hand that changes its speed makes up for a small edge by itself; and no course is drawn on for
+    # longer than it was seen.
+    took_s = abs(float(elapsed_s[met[0]]))
+    if took_s > seen_s or edge < _CHANGE_OF_SPEED * took_s:
+        return None
+    # What heals does so as quickly at first; a shaft that slows down is off by as much for long, and
+    # then ever less.
+    half = int(met[0]) // 2
+    near = apart[half - half // 2 : half + half // 2 + 1]
+    moves = abs(slope) * took_s > edge
+    if moves and abs(float(np.median(near))) > _HALF_HEALED * edge:
         return None
     # What stays off by as much as the edge itself is a hold, not an interruption that fades.
     return int(indices[met[0]])

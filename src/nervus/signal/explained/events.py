@@ -3,7 +3,10 @@
 from dataclasses import dataclass
 from enum import Enum
 
-from nervus.domain.channel import Span
+import numpy as np
+
+from nervus.domain.channel import FloatArray, Span
+from nervus.signal.arithmetic.instants import read_at
 from nervus.signal.arithmetic.spans import Union
 from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion
 from nervus.signal.candidates.proposing import Candidates
@@ -20,6 +23,8 @@ _ROUGH_DEPTH_PCT, _ROUGH_SAMPLES = 5.0, 3
 _RIPPLE_PCT = 1.0
 # Events closer than this share their cause: one burst, counted once where places are compared.
 BURST_S = 0.5
+# Who went so much further, percent of travel, and came back was elsewhere meanwhile.
+_ELSEWHERE_PCT = 10.0
 
 
 class Cause(Enum):
@@ -70,15 +75,36 @@ class Event:
         return max(self.parts, key=lambda part: part[1].depth)
 
 
-def bursts(events: tuple[Event, ...]) -> tuple[tuple[Event, ...], ...]:
-    """Events that follow one another within a burst, grouped."""
+def bursts(
+    events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]
+) -> tuple[tuple[Event, ...], ...]:
+    """Events that follow one another within a burst, grouped.
+
+    One that comes after the shaft has been elsewhere comes of its own: no burst waits for it at a place.
+
+    Args:
+        events: in order.
+        travel: instants and percent of travel, both of shape (n,).
+    """
     groups: list[list[Event]] = []
     for event in events:
-        if groups and event.span_s[0] - groups[-1][-1].span_s[1] <= BURST_S:
+        last = groups[-1][-1] if groups else event
+        soon = event.span_s[0] - last.span_s[1] <= BURST_S
+        if groups and soon and not _turned(last, event, travel):
             groups[-1].append(event)
         else:
             groups.append([event])
     return tuple(tuple(group) for group in groups)
+
+
+def _turned(one: Event, other: Event, travel: tuple[FloatArray, FloatArray]) -> bool:
+    """Whether between two events the shaft went far beyond where both of them were."""
+    time_s, percent = travel
+    places = read_at([float(np.mean(e.span_s)) for e in (one, other)], time_s, percent)
+    first, last = time_s.searchsorted((one.span_s[1], other.span_s[0])).tolist()
+    way = np.append(percent[first:last], places)
+    beyond = max(float(places.min() - way.min()), float(way.max() - places.max()))
+    return beyond > _ELSEWHERE_PCT
 
 
 def at_once(events: tuple[Event, ...], others: tuple[Event, ...]) -> tuple[Event, ...]:

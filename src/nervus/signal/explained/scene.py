@@ -56,9 +56,9 @@ _ALONG = 0.5
 # What is shared takes both: who goes by less than this share of the other, and to no rail, did not
 # leave with it.
 _ASIDE = 0.4
-# A track that left so many times what noise makes, and that is worth no more than this, nats, to its
-# sister, is where she is.
-_FAR_OFF, _HARDLY = 1.5, 0.5
+# A track that left so many times what noise makes, or half of that for so many samples, and that is
+# worth no more than this, nats, to its sister, is where she is.
+_FAR_OFF, _MANY, _HARDLY = 1.5, 10, 0.5
 # An event longer than this is looked into: where the tracks differ by more than this share of the
 # deepest for most of it, it is one lasting fault; else only the stretches at which they do are.
 _LONG_S, _APART_SHARE, _MOSTLY = 0.4, 0.3, 0.5
@@ -300,8 +300,9 @@ class Scene:
             return False
         name, excursion = event.parts[0]
         track = self._tracks[name]
+        far = _FAR_OFF if excursion.samples < _MANY else _FAR_OFF / 2.0
         if (
-            excursion.depth < _FAR_OFF * self._sister.blur[name]
+            excursion.depth < far * self._sister.blur[name]
             or self._sister.apart(event.parts[0]) > _HARDLY
         ):
             return False

@@ -68,6 +68,7 @@ class Apart:
         time_s: of the readings, shape (n,).
         own: where the track says it was, percent of travel, shape (n,).
         other: where the sister does, shape (n,).
+        averaged: over which share of the time from one reading to the next each is a mean.
     """
 
     track: Instrument
@@ -77,6 +78,7 @@ class Apart:
     time_s: FloatArray
     own: FloatArray
     other: FloatArray
+    averaged: float
 
     @property
     def cell_pct(self) -> float:
@@ -243,7 +245,8 @@ def _during(
         # Between two readings of the sister the shaft went straight as far as she does not bend there.
         known &= bends_beside(other) <= _STRAIGHT_PCT
     step = 100.0 * pair.resolution(track) / whole
-    return Apart(track, frame, step, passes, time_s[known], own[known], other[known])
+    averaged = 1.0 - 1.0 / size
+    return Apart(track, frame, step, passes, time_s[known], own[known], other[known], averaged)
 
 
 def _folded(seen: Apart, passes: tuple[Pass, ...]) -> Fold:

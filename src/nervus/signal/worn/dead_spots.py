@@ -125,7 +125,7 @@ def _passed(
 
 def clustered(events: tuple[Event, ...], travel: tuple[FloatArray, FloatArray]) -> tuple[Event, ...]:
     """The events that come at one place, where they come by place at all."""
-    groups = bursts(events)
+    groups = bursts(events, travel)
     places = _middles(groups, travel)
     verdict, window = judge_locality(places, travel[1], travel[0])
     if verdict.verdict is not Verdict.POSITION or window is None:

@@ -17,6 +17,8 @@ from nervus.signal.motion.course import Course
 # Points before and after a stand that are looked at; a line through some after it tells the level at the
 # instant of the leap.
 _NEAR, _LEAST_AFTER, _LINE = 7, 2, 5
+# So many passes, spread over the recording, tell the middle of their leaps.
+_ENOUGH = 256
 # What leaps goes at least so much of the missing way at once, besides its motion.
 _LEAST_LEAP_SHARE = 0.25
 
@@ -72,7 +74,7 @@ def _find_leap(course: Course, stand: Stand) -> Span | None:
 
 def _around(course: Course, stand: Stand, way: float) -> Iterator[tuple[FloatArray, FloatArray, float]]:
     """Each pass as if it rose: instants since the stand began, levels times `way`, how long it stood."""
-    for start, end in stand.spans_s.tolist():
+    for start, end in stand.spans_s[:: max(1, len(stand.spans_s) // _ENOUGH)].tolist():
         first, last = np.searchsorted(course.time_s, (start, end)).tolist()
         near = slice(max(first - _NEAR, 0), last + _NEAR)
         time_s, level = course.time_s[near] - start, way * course.level[near]

@@ -17,6 +17,8 @@ from nervus.signal.worn.rough import rough_told
 
 # It takes so many passes; the odd interruption at either end of the stretch is left out, percent of all.
 _LEAST_PASSES, _ENDS = 3, (5.0, 95.0)
+# What a shaft goes further through meanwhile, percent of travel, is no one stretch.
+_WIDEST_PCT = 25.0
 
 
 def flickers_at(
@@ -39,6 +41,8 @@ def flickers_at(
         return None
     at = read_at(np.asarray([e.span_s for e in members]), *travel)
     low, high = (round(float(q), 2) for q in np.percentile(at, _ENDS))
+    if high - low > _WIDEST_PCT:
+        return None
     crossed = [p for p in passes if min(p.from_pct, p.to_pct) < high and max(p.from_pct, p.to_pct) > low]
     parts = [part for e in members for _, part in e.parts]
     counts = (within.stop - within.start for _, within in by_passes(members, tuple(crossed)))

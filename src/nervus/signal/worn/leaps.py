@@ -6,7 +6,7 @@ stands as long, and leaps nowhere; a spring that snaps leaps everywhere.
 """
 
 from dataclasses import dataclass
-from math import ceil
+from math import ceil, sqrt
 
 import numpy as np
 
@@ -17,6 +17,7 @@ from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.arithmetic.spans import inside, runs
 from nervus.signal.candidates.edges import ROUNDED_S
 from nervus.signal.instruments.instrument import Instrument
+from nervus.signal.instruments.sampling import block_means
 from nervus.signal.motion.travel import crossings
 from nervus.signal.worn.spot import pooled_spot
 
@@ -36,6 +37,8 @@ _LEAST_PASSES, _LEAST_SHARE, _CHANCE = 3, 0.5, 1e-4
 _NOT_READ = 6.0
 # Samples further apart than this show motion only.
 _SLOWEST_S = 0.03
+# Closer samples are averaged: less of what is left is noise.
+_FINEST_S = 0.001
 # Of very many passes so many are looked at first.
 _FIRST_LOOK = 64
 # More places than this on one track are one worn track.
@@ -80,27 +83,30 @@ def find_leaps(
         some = tuple(p for n, p in enumerate(passes) if n // 2 % every == 0)
         if not find_leaps(track, frame, some, masked):
             return ()
-    percent = frame.percent(track.own(track.level))
+    size = max(1, round(_FINEST_S / max(track.interval_s, 1e-7)))
+    time_s, level = (x if size == 1 else block_means(x, size) for x in (track.time_s, track.level))
+    percent = frame.percent(track.own(level))
     whole = max(abs(frame.open - frame.closed) * 100.0 / track.supply_v, 1e-6)
-    hidden = max(_LEAST_STEPS * track.resolution, _DEVIATIONS * track.noise)
+    hidden = max(_LEAST_STEPS * track.resolution, _DEVIATIONS * track.noise / sqrt(size))
     least = max(_NARROWEST_PCT, 100.0 * hidden / whole)
-    found = [_of_pass(track, percent, p, n, least) for n, p in enumerate(passes)]
+    interval_s = size * track.interval_s
+    found = [_of_pass((time_s, percent), interval_s, p, n, least) for n, p in enumerate(passes)]
     leaps = _Leaps(*(np.concatenate(each) for each in zip(*found, strict=True)))
     told = inside(leaps.end_s, masked, 2.0 * track.interval_s)
     return _places(track, _chosen(leaps, ~told), passes)
 
 
 def _of_pass(
-    track: Instrument, percent: FloatArray, a_pass: Pass, number: int, least: float
+    way: tuple[FloatArray, FloatArray], interval_s: float, a_pass: Pass, number: int, least: float
 ) -> tuple[IntArray, FloatArray, FloatArray, FloatArray, FloatArray]:
     """The leaps of one pass, in the order of `_Leaps`: behind a stand, or before one."""
-    first, last = np.searchsorted(track.time_s, (a_pass.start_s, a_pass.end_s)).tolist()
+    first, last = np.searchsorted(way[0], (a_pass.start_s, a_pass.end_s)).tolist()
     sign = 1.0 if a_pass.to_pct > a_pass.from_pct else -1.0
-    time_s, way = track.time_s[first : last + 1], sign * percent[first : last + 1]
-    width = max(1, ceil(ROUNDED_S / max(track.interval_s, 1e-7)))
-    longest_s = (width + _NOT_READ) * track.interval_s
-    behind = _behind_stands(time_s, way, (width, longest_s), least)
-    before = _behind_stands(-time_s[::-1], -way[::-1], (width, longest_s), least)
+    time_s, level = way[0][first : last + 1], sign * way[1][first : last + 1]
+    width = max(1, ceil(ROUNDED_S / max(interval_s, 1e-7)))
+    longest_s = (width + _NOT_READ) * interval_s
+    behind = _behind_stands(time_s, level, (width, longest_s), least)
+    before = _behind_stands(-time_s[::-1], -level[::-1], (width, longest_s), least)
     start, end, one, other = np.concatenate((behind, -before), axis=1)
     times, ends = np.sort((start, end), axis=0), np.sort((sign * one, sign * other), axis=0)
     return np.full(start.size, number), times[0], times[1], ends[0], ends[1]

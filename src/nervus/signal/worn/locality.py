@@ -41,8 +41,8 @@ _LEAST_PASSES = 4
 _MOST_OTHERS = 2
 # It stands where between these shares of its time, in a hundred, it moved by less than this.
 _MOST_PCT, _STANDS_PCT = (2.0, 98.0), 5.0
-# Instants enough for the time spent over the travel.
-_ENOUGH = 50_000
+# Instants enough for the time spent over the travel, and in how many parts the way to the next is taken.
+_ENOUGH, _PARTS = 50_000, 8
 
 
 def judge_locality(
@@ -58,13 +58,11 @@ def judge_locality(
     count = int(event_pct.size)
     if count < _LEAST_CLUSTER:
         return Locality(count, Verdict.UNDECIDED, None, _too_few(count)), None
-    every = max(1, time_s.size // _ENOUGH)
-    travel_pct, time_s = travel_pct[::every], time_s[::every]
     factor, place = _weigh(event_pct, _time_spent(travel_pct, time_s))
     told = _verdict(count, factor, place)
     if (
         told.verdict is Verdict.TIME
-        and float(np.ptp(np.percentile(travel_pct, _MOST_PCT))) < _STANDS_PCT
+        and float(np.ptp(np.percentile(travel_pct[:: _every(time_s)], _MOST_PCT))) < _STANDS_PCT
     ):
         # What a place makes comes and goes with the shaft.
         text = say("The events come and go while hardly anything moves: tied to time, not travel.")
@@ -109,12 +107,25 @@ def no_events() -> Locality:
     return Locality(0, Verdict.UNDECIDED, None, _too_few(0))
 
 
+def _every(time_s: FloatArray) -> int:
+    return max(1, time_s.size // _ENOUGH)
+
+
 def _time_spent(travel_pct: FloatArray, time_s: FloatArray) -> FloatArray:
-    """The share of the time spent in each cell of travel from 0 to 100, per percent, shape (cells,)."""
+    """The share of the time spent in each cell of travel from 0 to 100, per percent, shape (cells,).
+
+    From each instant to the next one the shaft went straight: a quick one is read in few cells, and was
+    in all of them.
+    """
     cells = int(100.0 / _CELL_PCT)
-    cell = np.clip((travel_pct / _CELL_PCT).astype(np.int64), 0, cells - 1)
-    spent = np.bincount(cell, weights=np.gradient(time_s) if time_s.size > 1 else None, minlength=cells)
-    share = spent / max(float(spent.sum()), 1e-12)
+    first = np.arange(0, max(time_s.size - 1, 1), _every(time_s))
+    behind = np.minimum(first + 1, time_s.size - 1)
+    here, there = travel_pct[first], travel_pct[behind]
+    parts = (np.arange(_PARTS) + 0.5) / _PARTS
+    cell = ((here[:, np.newaxis] + np.outer(there - here, parts)) / _CELL_PCT).astype(np.int64)
+    took_s = np.repeat(np.maximum(time_s[behind] - time_s[first], 1e-12), _PARTS)
+    spent = np.bincount(np.clip(cell, 0, cells - 1).ravel(), weights=took_s, minlength=cells)
+    share = spent / float(spent.sum())
     return np.asarray((1.0 - _ANYWHERE) * share / _CELL_PCT + _ANYWHERE / 100.0, dtype=np.float64)
 
 

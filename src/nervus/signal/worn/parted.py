@@ -46,6 +46,8 @@ _BENT_PCT = 6.0
 _LEAST_STEPS, _MOST_PCT = 1.2, 15.0
 # Both its edges were seen, if they lie so far from the stops, percent of travel.
 _EDGE_PCT = 1.0
+# What lies within it by more than this share shows it as it is.
+_MOSTLY = 0.9
 # It is told from so many points.
 _LEAST_POINTS = 10
 
@@ -58,12 +60,14 @@ class _Points:
         number: of the pass, among all.
         at: where the shaft was, percent of travel.
         off: what the tracks are apart besides what they are anyway, percent of travel.
+        wide: over how much of the travel each is a mean, percent.
         from_below: whether the shaft came to the place from below.
     """
 
     number: IntArray
     at: FloatArray
     off: FloatArray
+    wide: FloatArray
     from_below: BoolArray
 
 
@@ -166,6 +170,7 @@ def _points(folds: list[Fold], near: Span, seen: Apart) -> _Points:
         of_pass = seen.of_pass(a_pass)
         at = seen.other[of_pass]
         around = (at > near[0] - _BESIDE_PCT) & (at < near[1] + _BESIDE_PCT)
+        wide = seen.averaged * np.abs(np.gradient(at))[around] if at.size > 1 else np.zeros(around.sum())
         at = at[around]
         apart = seen.own[of_pass][around] - at
         usual = base[a_pass.direction]
@@ -173,10 +178,10 @@ def _points(folds: list[Fold], near: Span, seen: Apart) -> _Points:
         # What turns round at a place has come to it the other way.
         turned = number > 0 and near[0] < a_pass.from_pct < near[1]
         below = below if turned else a_pass.direction is Direction.OPENING
-        parts.append((np.full(at.shape, number), at, off, np.full(at.shape, below)))
-    of, place, off, from_below = (np.concatenate(x) for x in zip(*parts, strict=True))
+        parts.append((np.full(at.shape, number), at, off, wide, np.full(at.shape, below)))
+    of, place, off, wide, from_below = (np.concatenate(x) for x in zip(*parts, strict=True))
     every = slice(None, None, max(1, of.size // _MOST_POINTS))
-    return _Points(of[every], place[every], off[every], from_below[every])
+    return _Points(of[every], place[every], off[every], wide[every], from_below[every])
 
 
 def _strong(points: _Points, near: Span) -> _Points:
@@ -191,6 +196,7 @@ def _strong(points: _Points, near: Span) -> _Points:
         points.number[strong],
         points.at[strong],
         points.off[strong],
+        points.wide[strong],
         points.from_below[strong],
     )
 
@@ -199,24 +205,32 @@ def _inside(points: _Points, place: Span) -> BoolArray:
     return np.asarray((points.at >= place[0]) & (points.at <= place[1]), dtype=np.bool_)
 
 
+def _share(points: _Points, low: float, high: float) -> FloatArray:
+    """How much of each point, a mean over some of the travel, lies from edge to edge, shape (n,)."""
+    half = np.maximum(points.wide, 1e-6) / 2.0
+    inner = np.minimum(points.at + half, high) - np.maximum(points.at - half, low)
+    return np.asarray(np.clip(inner / (2.0 * half), 0.0, 1.0))
+
+
 def _steps(points: _Points, low: float, high: float) -> FloatArray:
     """Off by one amount from edge to edge."""
-    within = (points.at >= low) & (points.at <= high)
-    return np.where(within, np.median(points.off[within]) if within.any() else 0.0, 0.0)
+    share = _share(points, low, high)
+    within = share > _MOSTLY
+    return np.asarray(share * (np.median(points.off[within]) if within.any() else 0.0))
 
 
 def _holds(points: _Points, low: float, high: float) -> FloatArray:
     """Stands at the last level that was good, whichever way it came, and leaps at the other end."""
-    within = (points.at >= low) & (points.at <= high)
     entered = np.where(points.from_below, low, high)
-    return np.where(within, entered - points.at, 0.0)
+    return np.asarray(_share(points, low, high) * (entered - points.at))
 
 
 def _rests(points: _Points, low: float, high: float) -> FloatArray:
     """Stands at one level both ways."""
-    within = (points.at >= low) & (points.at <= high)
+    share = _share(points, low, high)
+    within = share > _MOSTLY
     level = np.median((points.off + points.at)[within]) if within.any() else 0.0
-    return np.where(within, level - points.at, 0.0)
+    return np.asarray(share * (level - points.at) if within.any() else np.zeros(share.shape))
 
 
 def _bends(points: _Points, low: float, high: float) -> FloatArray:

@@ -21,7 +21,7 @@ from nervus.signal.arithmetic.spans import merge, runs
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.worn.pass_cells import ends_of, samples_in
 from nervus.signal.worn.rough_ends import ends_by_sound
-from nervus.signal.worn.roughness import LEAST_PASSES, Look, Table, looked
+from nervus.signal.worn.roughness import FINEST_S, LEAST_PASSES, Look, Table, looked
 
 # A cell stands out by so many deviations of what the others show, and is so many times as rough.
 _DEVIATIONS, _TIMES = 4.5, 1.8
@@ -35,8 +35,12 @@ _ROUNDED = 0.5
 _OF_ALL = 5.5
 _REACH, _REACH_TIMES = 2.0, 1.5
 # Faster passes, percent of travel a second, are snaps: the plate shakes, and lands. Where a sister tells
-# what the plate does, sample by sample, only the fastest are.
+# what the plate does, sample by sample, only the fastest are; and a lone track that moves by no more
+# than so many percent from one reading to the next shows what a quick hand does, up to so fast.
 _SNAP_PCT_PER_S, _SNAP_BY_SISTER_PCT_PER_S, _LANDS_PCT_PER_S = 80.0, 900.0, 250.0
+_MOVED_PCT, _SNAP_ALONE_PCT_PER_S = 2.0, 400.0
+# A plate that has struck a stop bounces off it so far, percent of travel (from memory).
+_BOUNCES_PCT = 8.0
 _LEAST_SHARE, _LEAST_PCT = 0.5, 2.5
 # Nor is a worn stretch wider, and it takes so many crossings of cells to see it.
 _MOST_PCT, _LEAST_SEEN = 30.0, 8
@@ -94,8 +98,12 @@ def rough_stretches(
             (m,): against it the motion of the hand falls away.
     """
     seen_fast = sister is not None and not track.is_slow
-    most = _SNAP_BY_SISTER_PCT_PER_S if seen_fast else _SNAP_PCT_PER_S
+    each_s = max(track.interval_s, FINEST_S)
+    alone = min(max(_SNAP_PCT_PER_S, _MOVED_PCT / each_s), _SNAP_ALONE_PCT_PER_S)
+    most = _SNAP_BY_SISTER_PCT_PER_S if seen_fast else alone
     slow = tuple(p for p in passes if not _is_quicker(p, most))
+    if sister is None:
+        slow = tuple(q for p in slow if (q := _without_landing(p, travel)) is not None)
     if track.level.size < 5 or len(slow) < LEAST_PASSES:
         return ()
     if sister is None and track.interval_s > _CORRECTS_S:
@@ -145,6 +153,25 @@ def _told(look: Look, place: Span) -> Noise | None:
 def _is_quicker(a_pass: Pass, than: float) -> bool:
     """Whether a pass is quicker than so many percent of travel a second."""
     return abs(a_pass.to_pct - a_pass.from_pct) > than * (a_pass.end_s - a_pass.start_s)
+
+
+def _without_landing(a_pass: Pass, travel: tuple[FloatArray, FloatArray]) -> Pass | None:
+    """A quick pass as far as the plate does not bounce at its stops; a slow one as it is."""
+    if not _is_quicker(a_pass, _SNAP_PCT_PER_S):
+        return a_pass
+    first, last = np.searchsorted(travel[0], (a_pass.start_s, a_pass.end_s)).tolist()
+    time_s, percent = (x[first : last + 1] for x in travel)
+    free = np.flatnonzero((percent > _BOUNCES_PCT) & (percent < 100.0 - _BOUNCES_PCT))
+    if free.size < LEAST_PASSES:
+        return None
+    start, end = free[0], free[-1]
+    return replace(
+        a_pass,
+        start_s=float(time_s[start]),
+        end_s=float(time_s[end]),
+        from_pct=float(percent[start]),
+        to_pct=float(percent[end]),
+    )
 
 
 def _visits(passes: tuple[Pass, ...], end_s: float) -> tuple[Pass, ...]:
@@ -311,4 +338,5 @@ def rough_told(track: Instrument, place: Span, rms: tuple[float, float], seen: t
         rms=there,
         usual_rms=usual,
         unit=Unit(track.kind.unit),
+        seen_in=seen[0],
     )

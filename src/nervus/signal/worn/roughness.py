@@ -19,7 +19,7 @@ from nervus.signal.worn.beside_sister import STRAIGHT_PCT, apart_at_rest
 from nervus.signal.worn.pass_cells import sort_into_cells
 
 # Closer samples are averaged: a contact that flickers does so for longer.
-_FINEST_S = 0.002
+FINEST_S = 0.002
 # Cells of travel where a pass has so many samples in each; wider ones where it has fewer.
 _CELL_PCT, _WIDE_CELL_PCT, _SAMPLES_IN_CELL = 1.0, 2.0, 2.0
 # Where a pass ends is known to half an interval, and she is read within one of it.
@@ -27,7 +27,7 @@ _STOPS_INTERVALS = 1.5
 # What is masked reaches so far beyond it, and so does what a pass begins and ends with.
 _ENDS_INTERVALS = 2.5
 # The middle of two neighbours varies too: what a sample is off it has 1.5 times its own variance.
-_OWN_SHARE = 1.5
+OWN_SHARE = 1.5
 # A sample is rough itself where it is off by so many times what is usual.
 _SAMPLE_TIMES = 3.0
 # No track is smoother than this, percent of supply.
@@ -109,7 +109,7 @@ class Look:
 
     def rough(self) -> IntArray:
         """Indices of the samples that are rough by themselves, of those that count, shape (k,)."""
-        limit = _SAMPLE_TIMES * sqrt(_OWN_SHARE) * self.table.usual()
+        limit = _SAMPLE_TIMES * sqrt(OWN_SHARE) * self.table.usual()
         return np.flatnonzero(self.good & (np.abs(self.bend) > limit))
 
 
@@ -122,11 +122,9 @@ def looked(
     stops: tuple[Span, ...] = (),
 ) -> Look:
     """A track's roughness over passes and travel; beside `stops` the sister says nothing."""
-    size = max(1, round(_FINEST_S / max(track.interval_s, 1e-7)))
-    if size > 1:
-        sister = block_means(sister, size) if sister is not None else None
-        time_s, level = (block_means(x, size) for x in (track.time_s, track.level))
-        track = replace(track, time_s=time_s, level=level, interval_s=track.interval_s * size)
+    size = _block_of(track)
+    sister = block_means(sister, size) if sister is not None and size > 1 else sister
+    track = averaged(track)
     good = _good(track, masked)
     percent, by_beside = np.interp(track.time_s, *travel), sister is None and track.is_slow
     if by_beside:
@@ -137,7 +135,7 @@ def looked(
     else:
         bend, percent = off_neighbours(track.level), percent[1:-1]
     if sister is not None and track.is_slow:
-        bend = apart_at_rest(track, sister, travel) * sqrt(_OWN_SHARE)
+        bend = apart_at_rest(track, sister, travel) * sqrt(OWN_SHARE)
         # Between two readings of hers the shaft went straight as far as she does not bend there.
         good &= bends_beside(sister)[1:-1] <= STRAIGHT_PCT
         good &= ~inside(track.time_s[1:-1], stops, _STOPS_INTERVALS * track.interval_s)
@@ -157,6 +155,19 @@ def looked(
         floor = max(floor, float(np.nanmedian(power)))
     table = Table(power, counts, cell_pct, floor, alone=sister is None)
     return Look(track, bend, good, percent, table, by_beside)
+
+
+def averaged(track: Instrument) -> Instrument:
+    """A track as its roughness is told: close samples averaged."""
+    size = _block_of(track)
+    if size == 1:
+        return track
+    time_s, level = (block_means(x, size) for x in (track.time_s, track.level))
+    return replace(track, time_s=time_s, level=level, interval_s=track.interval_s * size)
+
+
+def _block_of(track: Instrument) -> int:
+    return max(1, round(FINEST_S / max(track.interval_s, 1e-7)))
 
 
 def _good(track: Instrument, masked: tuple[Span, ...]) -> BoolArray:
@@ -214,5 +225,5 @@ def _in_cells(
     sorted_in = sort_into_cells(time_s, cell, passes, cells)
     counts = sorted_in.counts()
     with np.errstate(invalid="ignore", divide="ignore"):
-        power = np.where(counts > 0, sorted_in.sums(bend**2) / counts, np.nan) / _OWN_SHARE
+        power = np.where(counts > 0, sorted_in.sums(bend**2) / counts, np.nan) / OWN_SHARE
     return power, counts, cell_pct

@@ -12,7 +12,7 @@ from math import exp, log
 import numpy as np
 
 from nervus.domain.analysis import Direction, Frame, Pass
-from nervus.domain.channel import FloatArray, IntArray
+from nervus.domain.channel import FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.arithmetic.robust import OF_MEDIAN
@@ -26,7 +26,8 @@ from nervus.signal.worn.spot import pooled_spot
 # only. A wiper that climbs back over some share of a percent takes longer: means are also taken over the
 # time in which the shaft usually goes so far, percent of travel, no longer than that, and by such steps.
 _BLOCK_S, _SLOWEST_S = 0.006, 0.03
-_BLOCK_PCT, _LONGEST_BLOCK_S, _COARSER = 1.0, 0.12, 2.5
+# Where it is quicker they are shorter: over so much of the travel.
+_BLOCK_PCT, _LONGEST_BLOCK_S, _COARSER, _QUICK_BLOCK_PCT = 1.0, 0.12, 2.5, 0.5
 # The slope beside an edge is told by so many intervals.
 _BESIDE = 3
 # An edge is this many deviations of what passes usually show, and of this size, percent of travel, at
@@ -80,17 +81,18 @@ def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tup
         np.median([abs(p.to_pct - p.from_pct) / s for p, s in zip(passes, took_s, strict=True)])
     )
     longest_s = min(max(_BLOCK_PCT / max(speed, 1e-6), _BLOCK_S), _LONGEST_BLOCK_S)
-    scales = int(log(longest_s / _BLOCK_S) / log(_COARSER)) + 2
-    spans_s = np.geomspace(_BLOCK_S, longest_s, scales).tolist()
+    least_s = min(_BLOCK_S, _QUICK_BLOCK_PCT / max(speed, 1e-6))
+    scales = int(log(longest_s / least_s) / log(_COARSER)) + 2
+    spans_s = np.geomspace(least_s, longest_s, scales).tolist()
     sizes = sorted({max(1, round(s / max(track.interval_s, 1e-7))) for s in spans_s})
     edges = (_in_means(track, frame, passes, size) for size in sizes)
     pairs = [pair for each in edges for pair in _paired(each, passes)]
     found: tuple[DeadSpot, ...] = ()
     # The highest first: means too short show a part of an edge, those too long blur it.
     for pair in sorted(pairs, key=lambda pair: -sum(map(_height, pair))):
-        step = _spot(track, frame, passes, pair)
-        if step is not None and not is_told(step, found):
-            found = (*found, step)
+        if not any(overlaps(_place(pair), s.travel_pct, _NEAR_PCT) for s in found):
+            step = _spot(track, frame, passes, pair)
+            found = found if step is None else (*found, step)
     return found
 
 
@@ -106,7 +108,7 @@ def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Ed
     """All edges of all passes that stand out of what the passes show."""
     if own.size < 4 * _BESIDE:
         return _Edges(np.empty(0, dtype=np.intp), *(np.empty(0) for _ in range(4)))
-    jump = _jumps(own)
+    jump, moved = _jumps(own)
     first = np.searchsorted(time_s, [p.start_s for p in passes])
     last = np.searchsorted(time_s, [p.end_s for p in passes])
     at = np.concatenate([np.arange(a, b, dtype=np.intp) for a, b in zip(first, last, strict=True)])
@@ -124,7 +126,8 @@ def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Ed
     chosen = peak & (size[at] > _EDGE * spread) & (size[at] < _MOST_PCT)
     at, number = at[chosen], number[chosen]
     opening = np.asarray([p.direction is Direction.OPENING for p in passes])[number]
-    before, behind = own[at], own[at + 1]
+    # Between two means lies half of each: that of the shaft's way is beside the edge.
+    before, behind = own[at] + moved[at] / 2.0, own[at + 1] - moved[at] / 2.0
     return _Edges(
         number,
         (time_s[at] + time_s[at + 1]) / 2.0,
@@ -134,15 +137,16 @@ def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Ed
     )
 
 
-def _jumps(values: FloatArray) -> FloatArray:
-    """By how much values jump to the next sample, besides what they rise on both sides, shape (n,)."""
-    jump = np.zeros(values.shape)
+def _jumps(values: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """By how much each value jumps to the next, besides what they move on both sides; and that: (n,)."""
+    jump, moved = np.zeros(values.shape), np.zeros(values.shape)
     n = _BESIDE
     step = values[n + 1 : -n] - values[n : -n - 1]
     before = values[n : -n - 1] - values[: -2 * n - 1]
     behind = values[2 * n + 1 :] - values[n + 1 : -n]
-    jump[n : -n - 1] = step - (before + behind) / (2.0 * n)
-    return jump
+    moved[n : -n - 1] = (before + behind) / (2.0 * n)
+    jump[n : -n - 1] = step - moved[n : -n - 1]
+    return jump, moved
 
 
 def _clusters(edges: _Edges, sign: float, side: FloatArray, passes: tuple[Pass, ...]) -> list[IntArray]:
@@ -217,33 +221,39 @@ def _part(edges: _Edges, at: IntArray) -> _Edges:
     return _Edges(edges.number[at], edges.at_s[at], edges.low[at], edges.high[at], edges.size[at])
 
 
+def _place(pair: tuple[_Edges, _Edges]) -> Span:
+    begin, end = pair
+    low, high = float(np.median(begin.low)), float(np.median(end.high))
+    return round(low, 2), round(max(high, low + 0.1), 2)
+
+
 def _spot(
     track: Instrument, frame: Frame, passes: tuple[Pass, ...], pair: tuple[_Edges, _Edges]
 ) -> DeadSpot | None:
     begin, end = pair
-    low, high = float(np.median(begin.low)), float(np.median(end.high))
-    place = (round(low, 2), round(max(high, low + 0.1), 2))
+    place = _place(pair)
     crossed = len(crossings(passes, place))
-    both = [n for n in np.intersect1d(begin.number, end.number).tolist() if _in_turn(passes[n], n, pair)]
     seen = np.union1d(begin.number, end.number).size
-    if len(both) < _LEAST_PASSES:
+    # A pass comes to the closed side first as it opens, last as it closes: a high step takes a track
+    # back beyond where it began, and by its levels alone its end may lie before it.
+    began, ended = (_when(edges, len(passes)) for edges in pair)
+    opening = np.asarray([p.direction is Direction.OPENING for p in passes])
+    with np.errstate(invalid="ignore"):
+        both = np.flatnonzero(np.where(opening, began < ended, began >= ended))
+    if both.size < _LEAST_PASSES:
         return None
-    times = []
-    for n in both:
-        ends = [*begin.at_s[begin.number == n].tolist(), *end.at_s[end.number == n].tolist()]
-        times.append((min(ends), max(ends)))
+    times = np.sort(np.stack((began[both], ended[both]), axis=1)).tolist()
     height = float(np.median(np.abs(np.append(begin.size, end.size))))
     depth = abs(frame.open - frame.closed) * height / 100.0
     return pooled_spot(track.id, place, Shape.STEP, depth, times, (min(seen, crossed), crossed))
 
 
-def _in_turn(a_pass: Pass, number: int, pair: tuple[_Edges, _Edges]) -> bool:
-    """Whether a pass came to the closed side of a step first as it opened, or last as it closed.
-
-    A high step takes a track back beyond where it began: by its levels alone its end may lie before it.
-    """
-    began, ended = (float(np.median(e.at_s[e.number == number])) for e in pair)
-    return (began < ended) is (a_pass.direction is Direction.OPENING)
+def _when(edges: _Edges, passes: int) -> FloatArray:
+    """When each pass shows an edge, on the average of those it has, shape (passes,); NaN without one."""
+    count, total = (
+        np.bincount(edges.number, x, passes) for x in (np.ones(edges.number.size), edges.at_s)
+    )
+    return np.where(count > 0, total / np.maximum(count, 1), np.nan)
 
 
 def is_told(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:

@@ -13,7 +13,7 @@ from nervus.signal.explained.shaft import FLAT_DEPTH_PCT, Shaft
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument, floor_of
 from nervus.signal.worn import dead_spots
-from nervus.signal.worn.apart import by_place, left_before, told_of
+from nervus.signal.worn.apart import left_before, told_of
 from nervus.signal.worn.beside_sister import own_roughness
 from nervus.signal.worn.flat_ends import FlatEnds
 from nervus.signal.worn.flats import find_flats
@@ -23,6 +23,7 @@ from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import Rough, rough_stretches
 from nervus.signal.worn.steps import find_steps as steps_of
 from nervus.signal.worn.steps import is_told
+from nervus.signal.worn.unsteady import is_unsteady
 
 # What is as far from a step as this, percent of travel, is one of its passes.
 _AT_STEP_PCT = 2.0
@@ -34,9 +35,9 @@ _AT_EDGE_PCT = 1.0
 _LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
-# A step is off by one amount: what varies by more than this share of it is rough. That is seen in so
-# many samples, without this share of its width at each edge; what it is off by anyway so far beside.
-_UNSTEADY, _LEAST_STEADY, _EDGE, _BESIDE_PCT = 0.4, 10, 0.15, 6.0
+# A spot that a lone track shows in less than this share of the passes in which it is rough there is a
+# part of that.
+_EXPLAINS = 0.5
 # What is less rough than this share of it when a place on it is left out was rough by that.
 _AS_ROUGH = 0.7
 # Of two tracks that are rough at one place the one that is so by less than this share is not.
@@ -68,7 +69,9 @@ def find_worn(
     doubtful = [r for r in rough if r not in flickering]
     unsure = [r.noise for r in doubtful]
     spots = tuple(
-        s for s in spots if not (_is_rough(s, sure) or (_is_rough(s, unsure) and _is_unsteady(s, shaft)))
+        s
+        for s in spots
+        if not _is_rough(s, sure) and not any(is_unsteady(s, shaft, n) for n in _rough_at(s, unsure))
     )
     # What the sister tells of a stand, sample by sample, tells that it is not she who is rough.
     by_her = [s for p in parted.values() for s in p if s in spots and s.shape is Shape.FLAT]
@@ -78,7 +81,8 @@ def find_worn(
     spots = tuple(
         s
         for s in spots
-        if s.shape is not Shape.FLAT
+        if (s.shape is not Shape.FLAT and shaft.pair is not None)
+        or s.shape is Shape.DROP
         or not (_is_rough(s, wear) or (s not in by_her and _by_rough(s, wear)))
     )
     loose = tuple(e for e in loose if not e.is_shallow and not _is_worn(e, wear, shaft))
@@ -114,6 +118,9 @@ def _dead_spots(
         # What single leaps tell of a stand is told better by time, or by the sister in as many passes.
         by_sister = tuple(s for s in shallow if s.shape is Shape.FLAT)
         leaps = (s for s in found if s.shape is Shape.FLAT and not _same_place(s, flats))
+        steps = tuple(s for s in shallow if s.shape is Shape.STEP)
+        # What few passes show by themselves is told better by what all of them have in common.
+        found = tuple(s for s in found if s.shape is not Shape.STEP or not _in_more_passes(s, steps))
         spots += (s for s in found if s.shape is not Shape.FLAT)
         spots += (s for s in leaps if not _is_told_by(s, by_sister))
         spots += flats
@@ -173,7 +180,7 @@ def _is_pass(event: Event, shallow: tuple[DeadSpot, ...], shaft: Shaft, travel: 
     comes to rest at the place, how far it came says nothing.
     """
     _, excursion = event.deepest
-    place, depth = float(read_at(np.mean(event.span_s), travel.time_s, travel.percent)), excursion.depth
+    places, depth = read_at(np.mean(event.span_s), travel.time_s, travel.percent), excursion.depth
     for spot in shallow:
         track = next(t for t in shaft.tracks if t.id in spot.channels)
         if shaft.pair is not None:
@@ -181,8 +188,14 @@ def _is_pass(event: Event, shallow: tuple[DeadSpot, ...], shaft: Shaft, travel: 
             sister = shaft.pair.expected_of(track, samples)
             depth = sampling.middle(np.abs(track.level[samples] - sister))
             there = track.own(np.asarray([sampling.middle(sister)]))
-            place = float(travel.frames[track.id].percent(there)[0])
-        if depth <= FLAT_DEPTH_PCT and _within((place, place), spot.travel_pct, _AT_STEP_PCT):
+            places = travel.frames[track.id].percent(there)
+        else:
+            # Read by itself it may leave by one edge of the place, and not be seen to come back at once.
+            places = np.append(places, _at_ends(track, event, travel))
+        low, high = (
+            end + _AT_STEP_PCT * side for end, side in zip(spot.travel_pct, (-1, 1), strict=True)
+        )
+        if depth <= FLAT_DEPTH_PCT and bool(((places >= low) & (places <= high)).any()):
             return True
     return False
 
@@ -193,23 +206,37 @@ def _is_between(
     """Whether an event of a lone track begins and ends at the edges of what is worn.
 
     Then it is a visit to a step, or to what is sound beside it, where the shaft turns round just beyond
-    or goes on to the next worn place. At a rail it is neither.
+    or goes on to the next worn place. At a rail it is neither. What is rough, and leaves its course by
+    no more than that makes, may be followed from one of its readings into the motion beside it.
     """
     if event.deepest[1].floor is not Floor.INTERMEDIATE:
         return False
-    first, last = np.searchsorted(track.time_s, event.span_s).tolist()
-    if not (first > 0 and last + 1 < track.level.size):
+    percent = _at_ends(track, event, travel)
+    if not percent.size:
         return False
-    ends = track.level[np.asarray(((first - 1, first), (last, last + 1)))]
-    percent = travel.frames[track.id].percent(track.own(ends))
-    at_edge = np.zeros(2, dtype=np.bool_)
+    at_edge, depth = np.zeros(2, dtype=np.bool_), track.own_value(event.deepest[1].depth)
     for place in worn:
         low, high = place.travel_pct
         off = np.minimum(np.abs(percent - low), np.abs(percent - high))
         if isinstance(place, Noise):
             off[(percent > low) & (percent < high)] = 0.0
-        at_edge |= (off <= _AT_EDGE_PCT).any(axis=1)
+        at_this = (off <= _AT_EDGE_PCT).any(axis=1)
+        if isinstance(place, Noise) and at_this.any() and depth <= _ROUGH_DEEP * place.rms:
+            return True
+        at_edge |= at_this
     return bool(at_edge.all())
+
+
+def _at_ends(track: Instrument, event: Event, travel: Travel) -> FloatArray:
+    """What a track shows just before and behind each end of an event, percent of travel, shape (2, 2).
+
+    Shape (0, 2) where nothing is before or behind.
+    """
+    first, last = np.searchsorted(track.time_s, event.span_s).tolist()
+    if not (first > 0 and last + 1 < track.level.size):
+        return np.empty((0, 2))
+    ends = track.level[np.asarray(((first - 1, first), (last, last + 1)))]
+    return travel.frames[track.id].percent(track.own(ends))
 
 
 def _during(track: Instrument, excursion: Excursion) -> slice:
@@ -221,6 +248,11 @@ def _during(track: Instrument, excursion: Excursion) -> slice:
 def _is_told_by(stand: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
     """Whether others tell of a stand from as many passes at least."""
     return _same_place(stand, tuple(o for o in others if o.seen_in >= stand.seen_in))
+
+
+def _in_more_passes(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
+    """Whether another step lies over most of one, seen in more passes."""
+    return any(o.seen_in > step.seen_in and overlaps(o.travel_pct, step.travel_pct) for o in others)
 
 
 def _is_half_of(flat: DeadSpot, other: DeadSpot) -> bool:
@@ -308,6 +340,8 @@ def _unexplained(
     # Read slowly, what both are apart by tells of either.
     either = slow and shaft.pair is not None
     own = [s for s in spots if s.channels == noise.channels or either or s in by_her]
+    if shaft.pair is None:
+        own = [s for s in own if s.shape is Shape.DROP or s.seen_in >= _EXPLAINS * noise.seen_in]
     if any(_within(noise.travel_pct, s.travel_pct, _SLACK_PCT if slow else slack) for s in own):
         return None
     # What leaves its course makes all rough that a sample beside it stands for.
@@ -335,24 +369,13 @@ def _still_rough(shaft: Shaft, noise: Noise, told_s: tuple[Span, ...]) -> Rough 
 
 def _is_rough(spot: DeadSpot, wear: list[Noise]) -> bool:
     """Whether a spot lies on a rough stretch: there a track may seem to step, or to stand."""
-    return any(
-        n.channels == spot.channels and overlaps(n.travel_pct, spot.travel_pct, 1.0) for n in wear
-    )
+    return bool(_rough_at(spot, wear))
 
 
-def _is_unsteady(spot: DeadSpot, shaft: Shaft) -> bool:
-    """Whether a track that steps is off by another amount from sample to sample: so is what is rough."""
-    if spot.shape is not Shape.STEP:
-        return False
-    low, high = spot.travel_pct
-    edge, track = _EDGE * (high - low), next(t for t in shaft.tracks if t.id in spot.channels)
-    off = by_place(shaft, track, (low + edge, high - edge), spot.times_s)
-    sides = ((low - _BESIDE_PCT, low - _AT_EDGE_PCT), (high + _AT_EDGE_PCT, high + _BESIDE_PCT))
-    beside = np.concatenate([by_place(shaft, track, side) for side in sides])
-    if off.size < _LEAST_STEADY or not beside.size:
-        return False
-    by = abs(float(np.median(off) - np.median(beside)))
-    return float(np.sqrt(np.mean(np.diff(off) ** 2) / 2.0)) > _UNSTEADY * by
+def _rough_at(spot: DeadSpot, wear: list[Noise]) -> list[Noise]:
+    """What is rough of a track where a spot of it lies."""
+    own = (n for n in wear if n.channels == spot.channels)
+    return [n for n in own if overlaps(n.travel_pct, spot.travel_pct, 1.0)]
 
 
 def _by_rough(flat: DeadSpot, wear: list[Noise]) -> bool:

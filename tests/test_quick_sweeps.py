@@ -1,0 +1,222 @@
+"""Sweeps as quick as a foot makes them, read closely: each fault is told, and nothing besides.
+
+A foot goes through the whole travel within some tenths of a second (common practice, no published
+source). It does so by the law of the smoothest movement: T. Flash and N. Hogan, "The coordination of arm
+movements", J. Neurosci. 5 (1985) 1688-1703.
+"""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from nervus.domain.analysis import Verdict
+from nervus.domain.channel import BoolArray, FloatArray, Recording, Span, Unit
+from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shape
+from nervus.judge.analyse import analyse
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.explained.events import Event
+from nervus.signal.motion.travel import find_passes
+from nervus.signal.worn.flickers import flickers_at
+from nervus.signal.worn.unsteady import is_unsteady
+from signals import recording, shaft_of, sweeps, track, volts
+
+STEP_V = 5.0 / 4096.0
+PLACE = (40.0, 44.0)
+
+
+def hand(seconds: float, rate_hz: float, random: np.random.Generator) -> tuple[FloatArray, FloatArray]:
+    """Openings that take about so long with the way back, none like the other, for 24 s."""
+    time_s = np.arange(0.0, 24.0, 1.0 / rate_hz)
+    travel, now = np.zeros(time_s.size), 0.0
+    while now < time_s[-1]:
+        up, held, down, rested = seconds * random.uniform(
+            (0.25, 0.05, 0.2, 0.05), (0.45, 0.25, 0.4, 0.2)
+        )
+        top = 100.0 if random.random() < 0.3 else random.uniform(85.0, 100.0)
+        for start, took, way in ((now, up, (0.0, top)), (now + up + held, down, (top, 0.0))):
+            share = np.clip((time_s - start) / took, 0.0, 1.0)
+            smooth = 10.0 * share**3 - 15.0 * share**4 + 6.0 * share**5
+            travel += (way[1] - way[0]) * smooth
+        now += up + held + down + rested
+    return time_s, travel
+
+
+def at_place(travel: FloatArray) -> BoolArray:
+    return np.asarray((travel > PLACE[0]) & (travel < PLACE[1]), dtype=np.bool_)
+
+
+def rough(travel: FloatArray, rate_hz: float, random: np.random.Generator) -> FloatArray:
+    """Contact noise of 60 mV that takes 3 ms to become another, between 30 and 38 % of the travel."""
+    again = np.exp(-1.0 / (0.003 * rate_hz))
+    noise = np.empty(travel.size)
+    now = 0.0
+    for n, fresh in enumerate(random.normal(0.0, 0.06 * np.sqrt(1.0 - again**2), travel.size).tolist()):
+        now = again * now + fresh
+        noise[n] = now
+    return np.where((travel > 30.0) & (travel < 38.0), noise, 0.0)
+
+
+def read(
+    fault: str,
+    seconds: float,
+    rate_hz: float,
+    *,
+    lone: bool,
+    noise_v: float,
+    even: bool = False,
+    seed: int = 7,
+) -> Recording:
+    """A track with a fault, and its mirrored sister unless it is alone, by a converter of 12 bits."""
+    random = np.random.default_rng(seed)
+    if even:
+        time_s, travel = sweeps(round(24.0 / seconds), seconds, rate_hz)
+    else:
+        time_s, travel = hand(seconds, rate_hz, random)
+    worn, sister = volts(travel), 5.0 - volts(travel)
+    there = at_place(travel)
+    if fault == "drop":
+        worn[there] = 0.02
+    elif fault == "step":
+        worn[there] -= 0.08
+    elif fault == "stands":
+        worn[there] = 0.5 + 0.04 * PLACE[0]
+    elif fault == "rough":
+        worn += rough(travel, rate_hz, random)
+    elif fault == "falls out":
+        for start in random.uniform(2.0, 22.0, 6):
+            away = (time_s > start) & (time_s < start + random.uniform(0.03, 0.2))
+            worn[away] = random.uniform(0.8, 4.2)
+    both = (worn,) if lone else (worn, sister)
+    noisy = [np.round((v + random.normal(0.0, noise_v, v.size)) / STEP_V) * STEP_V for v in both]
+    return recording(time_s, **dict(zip(("tps1_v", "tps2_v"), noisy, strict=False)))
+
+
+def told(made: Recording) -> tuple[Finding, ...]:
+    return analyse(made).examination.findings
+
+
+@pytest.mark.parametrize("lone", [True, False])
+@pytest.mark.parametrize("seconds", [0.8, 2.0])
+@pytest.mark.parametrize(
+    ("fault", "shape"), [("drop", Shape.DROP), ("step", Shape.STEP), ("stands", Shape.FLAT)]
+)
+def test_a_worn_place_is_told_once_and_nothing_besides(
+    fault: str, shape: Shape, seconds: float, *, lone: bool
+) -> None:
+    # Of a lone track that stands only time tells where it goes on.
+    known = 2.5 if lone and shape is Shape.FLAT else 0.5
+    for even in (True, False):
+        (found,) = told(read(fault, seconds, 1000.0, lone=lone, noise_v=0.002, even=even))
+        assert isinstance(found, DeadSpot)
+        assert found.shape is shape
+        assert found.travel_pct == pytest.approx(PLACE, abs=known)
+        assert found.seen_in > 0.85 * found.crossed
+
+
+@pytest.mark.parametrize(
+    ("seconds", "rate_hz", "even"),
+    [(0.8, 1000.0, False), (4.0, 1000.0, True), (0.8, 5000.0, True), (2.0, 5000.0, False)],
+)
+def test_a_step_of_a_noisy_pair_is_told_and_nothing_beside_it(
+    seconds: float, rate_hz: float, *, even: bool
+) -> None:
+    """Behind an edge that noise hides in part a track is where its sister says: it did not leave."""
+    (found,) = told(read("step", seconds, rate_hz, lone=False, noise_v=0.008, even=even, seed=8))
+    assert isinstance(found, DeadSpot)
+    assert found.shape is Shape.STEP
+    assert found.travel_pct == pytest.approx(PLACE, abs=0.6)
+
+
+@pytest.mark.parametrize("noise_v", [0.002, 0.008])
+@pytest.mark.parametrize(("seconds", "rate_hz"), [(0.8, 1000.0), (2.0, 1000.0), (2.0, 5000.0)])
+def test_a_rough_stretch_of_a_lone_track_is_told_as_that(
+    seconds: float, rate_hz: float, noise_v: float
+) -> None:
+    (found,) = told(read("rough", seconds, rate_hz, lone=True, noise_v=noise_v))
+    assert isinstance(found, Noise)
+    assert found.travel_pct == pytest.approx((30.0, 38.0), abs=1.5)
+
+
+@pytest.mark.parametrize("lone", [True, False])
+@pytest.mark.parametrize("rate_hz", [200.0, 1000.0, 5000.0])
+def test_a_sound_track_is_accused_of_nothing(rate_hz: float, *, lone: bool) -> None:
+    for seconds in (0.8, 2.0):
+        for even in (True, False):
+            made = read("none", seconds, rate_hz, lone=lone, noise_v=0.008, even=even)
+            assert told(made) == ()
+
+
+# -- what few readings of a place look like --------------------------------------------------------
+
+
+def spot(shape: Shape, times_s: tuple[Span, ...], seen_in: int = 6) -> DeadSpot:
+    return DeadSpot(
+        channels=("tps1_v",), times_s=times_s, confidence=0.9, text="", travel_pct=PLACE,
+        shape=shape, seen_in=seen_in, crossed=6,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("shape", "levels_v", "unsteady"),
+    [
+        # It stands and leaps on; it goes back on the way, by 60 mV.
+        (Shape.FLAT, (2.10, 2.10, 2.10, 2.10, 2.10, 2.10, 2.26, 2.26), False),
+        (Shape.FLAT, (2.10, 2.14, 2.08, 2.14, 2.10, 2.16, 2.20, 2.26), True),
+        # It is off by one amount, or by another each time; an interruption is told by its edges.
+        (Shape.STEP, (2.02, 2.04, 2.06, 2.08, 2.10, 2.12, 2.14, 2.16), False),
+        (Shape.STEP, (2.02, 2.10, 2.04, 2.00, 2.12, 2.08, 2.20, 2.10), True),
+        (Shape.DROP, (2.02, 2.10, 2.04, 2.00, 2.12, 2.08, 2.20, 2.10), False),
+    ],
+)
+def test_a_place_is_as_quiet_as_its_track_is(
+    shape: Shape, levels_v: tuple[float, ...], *, unsteady: bool
+) -> None:
+    time_s = np.arange(0.0, 7.0, 0.0025)
+    level = np.interp(time_s % 1.0, (0.0, 0.5, 0.52, 1.0), (0.5, 2.08, 2.26, 4.0))
+    at = np.searchsorted(time_s, np.arange(0.5, 6.5))
+    for first in at.tolist():
+        level[first : first + len(levels_v)] = levels_v
+    times_s = tuple((float(time_s[a]), float(time_s[a + len(levels_v) - 1])) for a in at)
+    made = track(time_s, level)
+    shaft = shaft_of(made, made, np.linspace(0.0, 100.0, time_s.size))
+    wear = Noise(
+        channels=("tps1_v",), times_s=(), confidence=0.9, text="", travel_pct=PLACE, rms=0.05,
+        usual_rms=0.004, unit=Unit.VOLT,
+    )  # fmt: skip
+    assert is_unsteady(spot(shape, times_s), replace(shaft, pair=None), wear) is unsteady
+
+
+@pytest.mark.parametrize(("reach", "is_rough"), [(0.05, True), (0.6, False)])
+def test_what_a_shaft_goes_far_through_meanwhile_is_no_rough_stretch(
+    reach: float, *, is_rough: bool
+) -> None:
+    """Six interruptions around 40 %, each to another level: within some percent, or half the way."""
+    time_s, travel = sweeps(12, 2.0, 200.0)
+    middles = 2.0 * np.arange(12)[::2] + 0.436
+    levels = (30.0, 62.0, 25.0, 70.0, 50.0, 35.0)
+    events = tuple(
+        Event((("tps1_v", Excursion((m - reach / 4, m + reach / 4), 42.0, 42.0, x, 5)),),
+              (m - reach / 4, m + reach / 4), margin=9.0)
+        for m, x in zip(middles.tolist(), levels, strict=True)
+    )  # fmt: skip
+    found = flickers_at(
+        track(time_s, volts(travel)), events, find_passes(time_s, travel), (time_s, travel)
+    )
+    assert (found is not None) is is_rough
+
+
+@pytest.mark.parametrize("seconds", [0.8, 2.0])
+def test_what_falls_out_now_and_then_is_no_rough_stretch_and_no_place(seconds: float) -> None:
+    examined = analyse(read("falls out", seconds, 1000.0, lone=False, noise_v=0.002)).examination
+    assert {type(f) for f in examined.findings} == {Drop}
+    assert examined.locality.verdict is not Verdict.POSITION
+
+
+def test_an_hour_of_quick_sweeps_over_a_step_is_no_interruption() -> None:
+    """By chance alone noise makes an edge now and then while the shaft moves; two of them are none."""
+    time_s, travel = sweeps(600, 2.0, 1000.0)
+    worn = volts(travel, noise_v=0.004)
+    (found,) = told(recording(time_s, tps1_v=worn - 0.08 * at_place(travel)))
+    assert isinstance(found, DeadSpot)
+    assert found.seen_in > 0.95 * found.crossed
