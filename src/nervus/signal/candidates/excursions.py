@@ -389,20 +389,30 @@ def _meets(
     )
     if not met.size or met[0] < 2 or abs(slope) < 1e-9:
         return None
-    # A hand that changes its speed makes up for a small edge by itself; and no course is drawn on for
-    # longer than it was seen.
-    took_s = abs(float(elapsed_s[met[0]]))
-    if took_s > seen_s or edge < _CHANGE_OF_SPEED * took_s:
-        return None
-    # What heals does so as quickly at first; a shaft that slows down is off by as much for long, and
-    # then ever less.
-    half = int(met[0]) // 2
-    near = apart[half - half // 2 : half + half // 2 + 1]
-    moves = abs(slope) * took_s > edge
-    if moves and abs(float(np.median(near))) > _HALF_HEALED * edge:
+    # No course is drawn on for longer than it was seen; but what goes to a rail is no motion.
+    took_s, lost = abs(float(elapsed_s[met[0]])), track.are_unusual(track.level[indices[: met[0]]])
+    if not lost.any() and (took_s > seen_s or _may_be_motion(apart[: met[0] + 1], edge, slope, took_s)):
         return None
     # What stays off by as much as the edge itself is a hold, not an interruption that fades.
     return int(indices[met[0]])
+
+
+def _may_be_motion(apart: FloatArray, edge: float, slope: float, took_s: float) -> bool:
+    """Whether a shaft that changes its speed may have made up for an edge.
+
+    A hand does so by itself where it is small. And what heals does so as quickly at first; a shaft that
+    slows down is off by as much for long, and then ever less.
+
+    Args:
+        apart: how far it was from the course until then, shape (n,).
+        edge: how far at first.
+        slope: of the course.
+        took_s: how long until then.
+    """
+    half = (apart.size - 1) // 2
+    near = np.abs(np.median(apart[half - half // 2 : half + half // 2 + 1]))
+    bent = abs(slope) * took_s > edge and near > _HALF_HEALED * edge
+    return bool(edge < _CHANGE_OF_SPEED * took_s or bent)
 
 
 def _at_rail(track: Instrument) -> list[tuple[int, int]]:

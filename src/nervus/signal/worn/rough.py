@@ -17,7 +17,7 @@ from nervus.domain.finding import Noise
 from nervus.language import say
 from nervus.signal.arithmetic.intervals import wilson
 from nervus.signal.arithmetic.robust import OF_MEDIAN
-from nervus.signal.arithmetic.spans import merge, runs
+from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.worn.pass_cells import ends_of, samples_in
 from nervus.signal.worn.rough_ends import ends_by_sound
@@ -129,7 +129,7 @@ def rough_stretches(
     found = []
     pooled = sister is not None or track.is_slow
     for stretch in _stand_out(look.table, pooled=pooled, slow=track.is_slow):
-        place, turns, share = _refined(stretch, look)
+        place, turns, share = _refined(stretch, look, slow)
         noise = _finding(look.track, look.table, place)
         if noise is not None and not (look.by_beside and _bends_to_one_side(look, place)):
             flickers = turns >= _TURNS * len(slow) and share >= _BUSY_SHARE
@@ -237,7 +237,7 @@ def _scanned(
         free[max(best[1] - 1, 0) : best[2] + 1] = False
 
 
-def _refined(place: Span, look: Look) -> tuple[Span, int, float]:
+def _refined(place: Span, look: Look, passes: tuple[Pass, ...]) -> tuple[Span, int, float]:
     """The stretch from the first to the last rough sample, those furthest out left out.
 
     And how often it turns from one rough sample to the next, and their share of all that moved there.
@@ -257,7 +257,9 @@ def _refined(place: Span, look: Look) -> tuple[Span, int, float]:
     low, high = (round(float(q), 2) for q in np.percentile(percent[told], ends).clip(0.0, 100.0))
     first, last = round(low / table.cell_pct), max(round(high / table.cell_pct), 1)
     there = max(float(table.counts[:, first:last].sum()), 1.0)
-    signs = np.sign(bend[rough[(percent >= low) & (percent <= high)]])
+    there_s = look.track.time_s[1:-1][rough]
+    within = inside(there_s, tuple((p.start_s, p.end_s) for p in passes))
+    signs = np.sign(bend[rough[within & (percent >= low) & (percent <= high)]])
     return (low, high), int(np.count_nonzero(np.diff(signs))), np.count_nonzero(near) / there
 
 

@@ -25,7 +25,7 @@ from nervus.signal.worn.spot import pooled_spot
 # Means over so long lose nothing of a step and most of the noise; slower samples than that show motion
 # only. A wiper that climbs back over some share of a percent takes longer: means are also taken over the
 # time in which the shaft usually goes so far, percent of travel, no longer than that, and by such steps.
-_BLOCK_S, _SLOWEST_S = 0.006, 0.03
+_BLOCK_S, _SLOWEST_S, _SLOWEST_PCT = 0.006, 0.03, 2.0
 # Where it is quicker they are shorter: over so much of the travel.
 _BLOCK_PCT, _LONGEST_BLOCK_S, _COARSER, _QUICK_BLOCK_PCT = 1.0, 0.12, 2.5, 0.5
 # The slope beside an edge is told by so many intervals.
@@ -74,12 +74,14 @@ def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tup
         frame: what its levels are of the travel.
         passes: of the travel.
     """
-    if track.interval_s > _SLOWEST_S or len(passes) < _LEAST_PASSES:
+    if len(passes) < _LEAST_PASSES:
         return ()
     took_s = [max(p.end_s - p.start_s, 1e-6) for p in passes]
     speed = float(
         np.median([abs(p.to_pct - p.from_pct) / s for p, s in zip(passes, took_s, strict=True)])
     )
+    if track.interval_s > max(_SLOWEST_S, _SLOWEST_PCT / max(speed, 1e-6)):
+        return ()
     longest_s = min(max(_BLOCK_PCT / max(speed, 1e-6), _BLOCK_S), _LONGEST_BLOCK_S)
     least_s = min(_BLOCK_S, _QUICK_BLOCK_PCT / max(speed, 1e-6))
     scales = int(log(longest_s / least_s) / log(_COARSER)) + 2
@@ -87,13 +89,15 @@ def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tup
     sizes = sorted({max(1, round(s / max(track.interval_s, 1e-7))) for s in spans_s})
     edges = (_in_means(track, frame, passes, size) for size in sizes)
     pairs = [pair for each in edges for pair in _paired(each, passes)]
-    found: tuple[DeadSpot, ...] = ()
-    # The highest first: means too short show a part of an edge, those too long blur it.
+    found: list[tuple[DeadSpot, float]] = []
+    # The highest first: means too short show a part of an edge, those too long blur it. A step takes the
+    # track by its height beyond its place: there it seems to be, and has smaller edges.
     for pair in sorted(pairs, key=lambda pair: -sum(map(_height, pair))):
-        if not any(overlaps(_place(pair), s.travel_pct, _NEAR_PCT) for s in found):
+        place = _place(pair)
+        if not any(overlaps(place, s.travel_pct, max(_NEAR_PCT, height)) for s, height in found):
             step = _spot(track, frame, passes, pair)
-            found = found if step is None else (*found, step)
-    return found
+            found += [] if step is None else [(step, max(map(_height, pair)))]
+    return tuple(step for step, _ in found)
 
 
 def _in_means(track: Instrument, frame: Frame, passes: tuple[Pass, ...], size: int) -> _Edges:

@@ -23,7 +23,7 @@ _UNSTEADY, _LEAST_STEADY, _EDGE, _BESIDE_PCT, _AT_EDGE_PCT = 0.4, 10, 0.15, 6.0,
 # Of a lone track: by so many times what it varies by elsewhere. So near to its ends, in intervals, a
 # sample or its neighbour may be a mean over an edge.
 _TIMES, _OF_ENDS = 2.5, 2.1
-# What goes back by so many deviations of what it varies by elsewhere is no noise.
+# What goes back by so many deviations of its noise is none.
 _BACK = 6.0
 
 
@@ -37,10 +37,10 @@ def is_unsteady(spot: DeadSpot, shaft: Shaft, rough: Noise) -> bool:
     """
     if shaft.pair is not None:
         return spot.shape is Shape.STEP and _varies(spot, shaft)
-    track = averaged(next(t for t in shaft.tracks if t.id in spot.channels))
+    track = next(t for t in shaft.tracks if t.id in spot.channels)
     if spot.shape is Shape.FLAT:
-        return _goes_back(spot, track, rough)
-    return spot.shape is Shape.STEP and _is_rough_within(spot, track, rough)
+        return goes_back(spot, track)
+    return spot.shape is Shape.STEP and _is_rough_within(spot, averaged(track), rough)
 
 
 def _varies(spot: DeadSpot, shaft: Shaft) -> bool:
@@ -67,10 +67,13 @@ def _is_rough_within(step: DeadSpot, track: Instrument, rough: Noise) -> bool:
     return track.own_value(varies) > _TIMES * rough.usual_rms
 
 
-def _goes_back(flat: DeadSpot, track: Instrument, rough: Noise) -> bool:
+def goes_back(flat: DeadSpot, track: Instrument) -> bool:
     """Whether a lone track that seems to stand goes back in most passes: what stands only leaps on."""
-    first = np.maximum(track.time_s.searchsorted([a for a, _ in flat.times_s]) - 1, 0)
-    behind = track.time_s.searchsorted([b for _, b in flat.times_s], side="right") + 1
-    went = [np.diff(track.level[a:b]) for a, b in zip(first.tolist(), behind.tolist(), strict=True)]
-    back = [float(np.max(-np.sign(w.sum()) * w)) for w in went if w.size]
-    return track.own_value(float(np.median(back))) > _BACK * rough.usual_rms if back else False
+    seen = averaged(track)
+    first = np.maximum(seen.time_s.searchsorted([a for a, _ in flat.times_s]) - 1, 0)
+    behind = seen.time_s.searchsorted([b for _, b in flat.times_s], side="right") + 1
+    ways = [seen.level[a:b] for a, b in zip(first.tolist(), behind.tolist(), strict=True)]
+    rising = [np.sign(way[-1] - way[0]) * way for way in ways]
+    back = [float(np.max(np.maximum.accumulate(way) - way)) for way in rising]
+    least = max(_BACK * track.noise * sqrt(track.interval_s / seen.interval_s), track.resolution)
+    return bool(back) and float(np.median(back)) > least

@@ -23,7 +23,7 @@ from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import Rough, rough_stretches
 from nervus.signal.worn.steps import find_steps as steps_of
 from nervus.signal.worn.steps import is_told
-from nervus.signal.worn.unsteady import is_unsteady
+from nervus.signal.worn.unsteady import goes_back, is_unsteady
 
 # What is as far from a step as this, percent of travel, is one of its passes.
 _AT_STEP_PCT = 2.0
@@ -35,6 +35,8 @@ _AT_EDGE_PCT = 1.0
 _LEAST_CONTACTS, _DEEP_PCT, _SAME_LEVEL_PCT = 3, 4.0, 0.4
 # Roughness that reaches no further beyond a dead spot than this, percent of travel, is the spot's own.
 _SLACK_PCT = 4.0
+# What single leaps show in this share of the passes is told exactly enough.
+_AS_OFTEN = 0.75
 # A spot that a lone track shows in less than this share of the passes in which it is rough there is a
 # part of that.
 _EXPLAINS = 0.5
@@ -146,13 +148,16 @@ def _alone(
     flats = find_flats(course, shaft.passes, ends)
     # Where a step goes back a track seems to stand, in some passes; and where it goes on it leaps.
     flats = tuple(
-        f for f in flats if not any(s.seen_in >= f.seen_in and _same_place(f, (s,)) for s in steps)
+        f
+        for f in flats
+        if not (_is_told_by(f, steps) or (_same_place(f, steps) and goes_back(f, track)))
     )
     masked = shaft.spikes[track.id] + tuple(t for s in sure for t in s.times_s)
     leaps = find_leaps(track, frame, shaft.passes, masked)
     # Leapt to and from, a stand is known at both ends.
     flats = tuple(f for f in flats if not any(_is_half_of(f, leap) for leap in leaps))
     flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_told_by(s, steps)))
+    flats = tuple(f for f in flats if not (_same_place(f, steps) and goes_back(f, track)))
     return tuple(f for f in flats if not _same_place(f, sure)), steps
 
 
@@ -251,8 +256,10 @@ def _is_told_by(stand: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
 
 
 def _in_more_passes(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
-    """Whether another step lies over most of one, seen in more passes."""
-    return any(o.seen_in > step.seen_in and overlaps(o.travel_pct, step.travel_pct) for o in others)
+    """Whether another step lies over one, seen in far more passes."""
+    return any(
+        step.seen_in < _AS_OFTEN * o.seen_in and overlaps(o.travel_pct, step.travel_pct) for o in others
+    )
 
 
 def _is_half_of(flat: DeadSpot, other: DeadSpot) -> bool:
