@@ -43,6 +43,8 @@ _MEETS = 0.3
 # Half of the time before that it was off by this share of the edge: a line that heals as it began is off
 # by 0.65 then, one that does so exponentially by 0.55, and what is bent like a thrown stone by 0.82.
 _HALF_HEALED = 0.72
+# So many samples of it tell.
+_LEAST_HALF = 3
 # In passing: moved within so many samples before, and behind.
 _PASSING = 4
 # Within so many samples of its ends, and the time that input filters take, an excursion goes this
@@ -411,7 +413,7 @@ def _may_be_motion(apart: FloatArray, edge: float, slope: float, took_s: float) 
     """
     half = (apart.size - 1) // 2
     near = np.abs(np.median(apart[half - half // 2 : half + half // 2 + 1]))
-    bent = abs(slope) * took_s > edge and near > _HALF_HEALED * edge
+    bent = half >= _LEAST_HALF and abs(slope) * took_s > edge and near > _HALF_HEALED * edge
     return bool(edge < _CHANGE_OF_SPEED * took_s or bent)
 
 
