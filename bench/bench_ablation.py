@@ -254,6 +254,12 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "let go to its end": ("explained.scene", "_rests", no),
     "two spikes, one to either side": ("candidates.spikes", "_each_off", nothing),
     "a fast idle that is taken back": ("told.rest", "_falls_by_and_by", no),
+    "what stayed did not come back": ("candidates.excursions._Scan", "stayed", no),
+    "what may be motion has not healed": ("candidates.excursions", "_may_be_motion", no),
+    "elsewhere meanwhile": ("explained.events", "_turned", no),
+    "what goes back does not stand": ("worn.worn_places", "goes_back", no),
+    "a step in more passes": ("worn.worn_places", "_in_more_passes", no),
+    "a landing is not rough": ("worn.rough", "_without_landing", lambda a_pass, _: a_pass),
 }  # fmt: skip
 
 

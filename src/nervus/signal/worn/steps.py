@@ -28,6 +28,8 @@ from nervus.signal.worn.spot import pooled_spot
 _BLOCK_S, _SLOWEST_S, _SLOWEST_PCT = 0.006, 0.03, 2.0
 # Where it is quicker they are shorter: over so much of the travel.
 _BLOCK_PCT, _LONGEST_BLOCK_S, _COARSER, _QUICK_BLOCK_PCT = 1.0, 0.12, 2.5, 0.5
+# What a spring takes through the travel within a sixth of a second shakes, and leaps off its stop.
+_SNAP_PCT_PER_S = 600.0
 # The slope beside an edge is told by so many intervals.
 _BESIDE = 3
 # An edge is this many deviations of what passes usually show, and of this size, percent of travel, at
@@ -41,6 +43,9 @@ _WINDOW_PCT = 1.5
 _LEAST_PASSES, _CHANCE = 3, 1e-4
 # A step is entered and left this far apart, by edges alike within this factor.
 _NARROWEST_PCT, _WIDEST_PCT, _ALIKE = 0.3, 12.0, 2.5
+# So near to an end, as a share of its width, passes jump the other way in no more than this share of
+# those that jump as they should.
+_OWN_HALF, _MOST_AGAINST = 0.4, 0.34
 # Nearer than this to its stops a plate lands and bounces.
 _STOP_PCT = 1.5
 # So near to one another in travel two spots are one.
@@ -74,12 +79,11 @@ def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tup
         frame: what its levels are of the travel.
         passes: of the travel.
     """
+    each = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in passes]
+    passes = tuple(p for p, speed in zip(passes, each, strict=True) if speed < _SNAP_PCT_PER_S)
     if len(passes) < _LEAST_PASSES:
         return ()
-    took_s = [max(p.end_s - p.start_s, 1e-6) for p in passes]
-    speed = float(
-        np.median([abs(p.to_pct - p.from_pct) / s for p, s in zip(passes, took_s, strict=True)])
-    )
+    speed = float(np.median([speed for speed in each if speed < _SNAP_PCT_PER_S]))
     if track.interval_s > max(_SLOWEST_S, _SLOWEST_PCT / max(speed, 1e-6)):
         return ()
     longest_s = min(max(_BLOCK_PCT / max(speed, 1e-6), _BLOCK_S), _LONGEST_BLOCK_S)
@@ -212,9 +216,23 @@ def _paired(edges: _Edges, passes: tuple[Pass, ...]) -> list[tuple[_Edges, _Edge
             for b in ends:
                 width = float(np.median(edges.high[b]) - np.median(edges.low[a]))
                 ratio = abs(float(np.median(edges.size[b]) / np.median(edges.size[a])))
-                if _NARROWEST_PCT < width < _WIDEST_PCT and 1.0 / _ALIKE < ratio < _ALIKE:
+                alike = 1.0 / _ALIKE < ratio < _ALIKE
+                if _NARROWEST_PCT < width < _WIDEST_PCT and alike and _one_way(edges, (a, b), width):
                     found.append((_part(edges, a), _part(edges, b)))
     return found
+
+
+def _one_way(edges: _Edges, ends: tuple[IntArray, IntArray], width: float) -> bool:
+    """Whether at each end of a step passes jump one way: where it is rough others jump the other way."""
+    middle, reach = (edges.low + edges.high) / 2.0, min(_WINDOW_PCT / 2.0, _OWN_HALF * width)
+    for members in ends:
+        height = np.median(edges.size[members])
+        there = np.abs(middle - np.median(middle[members])) < reach
+        against = there & (-np.sign(height) * edges.size > abs(height) / _ALIKE)
+        own, others = (np.unique(edges.number[x]).size for x in (members, against))
+        if others > _MOST_AGAINST * own:
+            return False
+    return True
 
 
 def _height(edges: _Edges) -> float:

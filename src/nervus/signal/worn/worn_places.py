@@ -157,8 +157,8 @@ def _alone(
     # Leapt to and from, a stand is known at both ends.
     flats = tuple(f for f in flats if not any(_is_half_of(f, leap) for leap in leaps))
     flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_told_by(s, steps)))
-    flats = tuple(f for f in flats if not (_same_place(f, steps) and goes_back(f, track)))
-    return tuple(f for f in flats if not _same_place(f, sure)), steps
+    flats = tuple(f for f in flats if not (_same_place(f, sure) or goes_back(f, track)))
+    return flats, steps
 
 
 def _by_one(parted: dict[str, tuple[DeadSpot, ...]]) -> dict[str, tuple[DeadSpot, ...]]:
