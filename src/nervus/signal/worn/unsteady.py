@@ -28,16 +28,19 @@ _BACK = 6.0
 
 
 def is_unsteady(spot: DeadSpot, shaft: Shaft, rough: Noise) -> bool:
-    """Whether a track that steps goes on from sample to sample as what is rough does.
+    """Whether a track that steps, or stands, goes on from sample to sample as what is rough does.
 
     Args:
         spot: the place.
         shaft: with its tracks.
         rough: what may be rough there.
     """
+    track = next(t for t in shaft.tracks if t.id in spot.channels)
+    if spot.shape is Shape.FLAT and shaft.pair is None:
+        return goes_back(spot, track)
     if spot.shape is not Shape.STEP:
         return False
-    return _varies(spot, shaft) if shaft.pair is not None else _is_rough_within(spot, shaft, rough)
+    return _varies(spot, shaft) if shaft.pair is not None else _is_rough_within(spot, track, rough)
 
 
 def _varies(spot: DeadSpot, shaft: Shaft) -> bool:
@@ -53,9 +56,9 @@ def _varies(spot: DeadSpot, shaft: Shaft) -> bool:
     return float(np.sqrt(np.mean(np.diff(off) ** 2) / 2.0)) > _UNSTEADY * by
 
 
-def _is_rough_within(step: DeadSpot, shaft: Shaft, rough: Noise) -> bool:
+def _is_rough_within(step: DeadSpot, track: Instrument, rough: Noise) -> bool:
     """Whether a lone track is off the middle of its neighbours all through a place."""
-    track = averaged(next(t for t in shaft.tracks if t.id in step.channels))
+    track = averaged(track)
     ends = _OF_ENDS * track.interval_s
     within = tuple((a + ends, b - ends) for a, b in step.times_s if b - a > 2.0 * ends)
     off = np.abs(off_neighbours(track.level)[inside(track.time_s[1:-1], within)])

@@ -128,7 +128,8 @@ def _dead_spots(
         spots += flats
         frame = travel.frames[track.id]
         whole = abs(frame.open - frame.closed) * 100.0 / track.supply_v
-        ends = FlatEnds(track, flats, way, whole)
+        # What goes back may be rough: then its events are no ends of a stand.
+        ends = FlatEnds(track, tuple(f for f in flats if not goes_back(f, track)), way, whole)
         loose = tuple(e for e in loose if not ends.explain(e))
         shallow = tuple(s for s in shallow if not is_told(s, tuple(spots)))
         spots += shallow
@@ -157,8 +158,8 @@ def _alone(
     # Leapt to and from, a stand is known at both ends.
     flats = tuple(f for f in flats if not any(_is_half_of(f, leap) for leap in leaps))
     flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_told_by(s, steps)))
-    flats = tuple(f for f in flats if not (_same_place(f, sure) or goes_back(f, track)))
-    return flats, steps
+    flats = tuple(f for f in flats if not (_same_place(f, steps) and goes_back(f, track)))
+    return tuple(f for f in flats if not _same_place(f, sure)), steps
 
 
 def _by_one(parted: dict[str, tuple[DeadSpot, ...]]) -> dict[str, tuple[DeadSpot, ...]]:
