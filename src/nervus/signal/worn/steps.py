@@ -30,6 +30,8 @@ _BLOCK_S, _SLOWEST_S, _SLOWEST_PCT = 0.006, 0.03, 2.0
 _BLOCK_PCT, _LONGEST_BLOCK_S, _COARSER, _QUICK_BLOCK_PCT = 1.0, 0.12, 2.5, 0.5
 # What a spring takes through the travel within a sixth of a second shakes, and leaps off its stop.
 _SNAP_PCT_PER_S = 600.0
+# One that comes to a stop so quickly bounces within this, percent of travel.
+_LANDS_PCT_PER_S, _BOUNCES_PCT = 250.0, 10.0
 # The slope beside an edge is told by so many intervals.
 _BESIDE = 3
 # An edge is this many deviations of what passes usually show, and of this size, percent of travel, at
@@ -79,11 +81,10 @@ def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tup
         frame: what its levels are of the travel.
         passes: of the travel.
     """
-    each = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in passes]
-    passes = tuple(p for p, speed in zip(passes, each, strict=True) if speed < _SNAP_PCT_PER_S)
+    passes = tuple(p for p in passes if _speed(p) < _SNAP_PCT_PER_S)
     if len(passes) < _LEAST_PASSES:
         return ()
-    speed = float(np.median([speed for speed in each if speed < _SNAP_PCT_PER_S]))
+    speed = float(np.median([_speed(p) for p in passes]))
     if track.interval_s > max(_SLOWEST_S, _SLOWEST_PCT / max(speed, 1e-6)):
         return ()
     longest_s = min(max(_BLOCK_PCT / max(speed, 1e-6), _BLOCK_S), _LONGEST_BLOCK_S)
@@ -102,6 +103,11 @@ def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tup
             step = _spot(track, frame, passes, pair)
             found += [] if step is None else [(step, max(map(_height, pair)))]
     return tuple(step for step, _ in found)
+
+
+def _speed(a_pass: Pass) -> float:
+    """How quick a pass is, percent of travel a second."""
+    return abs(a_pass.to_pct - a_pass.from_pct) / max(a_pass.end_s - a_pass.start_s, 1e-6)
 
 
 def _in_means(track: Instrument, frame: Frame, passes: tuple[Pass, ...], size: int) -> _Edges:
@@ -133,7 +139,12 @@ def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Ed
     peak &= turn < _GOES_ON * size[at]
     chosen = peak & (size[at] > _EDGE * spread) & (size[at] < _MOST_PCT)
     at, number = at[chosen], number[chosen]
-    opening = np.asarray([p.direction is Direction.OPENING for p in passes])[number]
+    opening = np.asarray([p.direction is Direction.OPENING for p in passes])
+    quick = np.asarray([_speed(p) > _LANDS_PCT_PER_S for p in passes])
+    # A plate that a spring takes to a stop bounces there.
+    lands = quick[number] & (np.where(opening[number], 100.0 - own[at], own[at]) < _BOUNCES_PCT)
+    at, number = at[~lands], number[~lands]
+    opening = opening[number]
     # Between two means lies half of each: that of the shaft's way is beside the edge.
     before, behind = own[at] + moved[at] / 2.0, own[at + 1] - moved[at] / 2.0
     return _Edges(
