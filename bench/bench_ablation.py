@@ -77,7 +77,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "sensors as they are built": ("motion.relation", "_is_kept_for_a_while", no),
     "how the tracks began": ("motion.relation", "_began_so", no),
     "spikes that lines share": ("candidates.proposing", "spikes_of", lambda *_: set()),
-    "interruptions that fade": ("candidates.excursions", "_fades", lambda *_: []),
+    "interruptions that fade": ("candidates.excursions", "fades", lambda *_: []),
     "weak excursions": ("candidates.proposing", "find_weak_excursions", nothing),
     "stands, and levels they share": (
         "candidates.proposing", "find_stands", lambda *_, **__: ((), None),
@@ -255,7 +255,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "two spikes, one to either side": ("candidates.spikes", "_each_off", nothing),
     "a fast idle that is taken back": ("told.rest", "_falls_by_and_by", no),
     "what stayed did not come back": ("candidates.excursions._Scan", "stayed", no),
-    "what may be motion has not healed": ("candidates.excursions", "_may_be_motion", no),
+    "what may be motion has not healed": ("candidates.fading", "_may_be_motion", no),
     "elsewhere meanwhile": ("explained.events", "_turned", no),
     "what goes back does not stand": ("worn.worn_places", "goes_back", no),
     "a step in more passes": ("worn.worn_places", "_in_more_passes", no),

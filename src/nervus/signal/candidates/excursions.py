@@ -16,6 +16,7 @@ from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import Floor
 from nervus.signal.arithmetic.spans import Union, runs_of
 from nervus.signal.candidates.edges import ROUNDED_S, SLOPE_SAMPLES, Segments, split_at_edges
+from nervus.signal.candidates.fading import CHANGE_OF_SPEED, FADE_S, faded_out, fades
 from nervus.signal.candidates.flanks import with_flanks
 from nervus.signal.instruments.instrument import Instrument, floor_of
 
@@ -24,9 +25,7 @@ BURST_GAP_S = 0.06
 # An excursion to a level within the sensor's range must return within this time; a real hold of
 # the throttle lasts longer, and one can't be told from the other afterwards.
 _LONGEST_WITHIN_RANGE_S = 1.5
-# While away, a hand may have changed its speed by this much, in percent of supply per second; but
-# what is nearer to where the signal went than this share of the way is no return.
-_CHANGE_OF_SPEED = 25.0
+# What is nearer to where the signal went than this share of the way is no return.
 _NEAR = 0.35
 _MOST_SLACK = 10.0
 # The quickest that a spring snaps a plate, percent of supply per second (from memory: the whole travel
@@ -36,15 +35,6 @@ _QUICKEST_PCT_PER_S = 1500.0
 _LEAPT_PCT = 5.0
 # What came back from a small leap went at least this share of it.
 _CAME_BACK = 0.5
-# An interruption with one edge only must meet the course within this time of it.
-_FADE_S = 0.25
-# It has met it where it is no further from it than this share of the edge, or beyond it.
-_MEETS = 0.3
-# Half of the time before that it was off by this share of the edge: a line that heals as it began is off
-# by 0.65 then, one that does so exponentially by 0.55, and what is bent like a thrown stone by 0.82.
-_HALF_HEALED = 0.72
-# So many samples of it tell.
-_LEAST_HALF = 3
 # In passing: moved within so many samples before, and behind.
 _PASSING = 4
 # Within so many samples of its ends, and the time that input filters take, an excursion goes this
@@ -190,13 +180,13 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
                 found.append((int(segments.last[left]), int(segments.first[behind])))
                 current = behind
             else:
-                found += _fades(track, segments, left)
+                found += fades(track, segments, left)
             anchor = trusted = current
             continue
         went_on = scan.first_that_goes_on(trusted, current, back)
         if went_on is not None:
             met = (int(segments.last[current]), int(segments.first[went_on]))
-            over = _faded_out(track, segments, current) if went_on == current + 1 else met
+            over = faded_out(track, segments, current) if went_on == current + 1 else met
             if over is not None or scan.is_close:
                 found += () if over is None else (over,)
                 anchor = trusted = current = went_on
@@ -227,7 +217,7 @@ class _Scan:
         small = _SMALL_EDGE * track.step_tolerance if self.is_close else 0.0
         self._tolerance = max(track.tolerance, small)
         # From so long on noise leaves a speed known as well as a hand keeps it.
-        self._tells_s = sqrt(2.0) * track.noise / _CHANGE_OF_SPEED
+        self._tells_s = sqrt(2.0) * track.noise / CHANGE_OF_SPEED
         lasted_s = track.time_s[segments.last] - track.time_s[segments.first]
         long = segments.last - segments.first >= SLOPE_SAMPLES
         self.has_speed: list[bool] = (long & (lasted_s > self._tells_s)).tolist()
@@ -250,7 +240,7 @@ class _Scan:
         What is lost reads one level; and the shaft was where it begins no later than a spring takes it.
         """
         for j in range(current + 1, back):
-            long = self._samples[j] >= _GOES_ON and self._ends[j] - self._begins[j] > _FADE_S
+            long = self._samples[j] >= _GOES_ON and self._ends[j] - self._begins[j] > FADE_S
             moves = long and self._range(j) > _LEAPT_PCT
             reached = self._tolerance + _QUICKEST_PCT_PER_S * (self._begins[j] - self._ends[trusted])
             if moves:
@@ -317,7 +307,7 @@ class _Scan:
                     return None  # it came back gently
                 continue
             moved = 1.2 * slope * elapsed
-            slack = self._tolerance + min(_CHANGE_OF_SPEED * elapsed, _NEAR * away, _MOST_SLACK)
+            slack = self._tolerance + min(CHANGE_OF_SPEED * elapsed, _NEAR * away, _MOST_SLACK)
             if start + min(0.0, moved) - slack < entry < start + max(0.0, moved) + slack:
                 return j
             # From a rail a track comes back to wherever a spring has taken the plate meanwhile.
@@ -328,93 +318,12 @@ class _Scan:
             # A contact that touches while the throttle is moved tells where the course is by then.
             since = self._begins[j] - touched_s
             if since < BURST_GAP_S and self._samples[j] >= _GOES_ON:
-                near = self._tolerance + _CHANGE_OF_SPEED * since
+                near = self._tolerance + CHANGE_OF_SPEED * since
                 if abs(entry - touched) < near:
                     return j
             away = max(away, abs(self._exit[j] - start))
             only_rails = only_rails and self._lost[j]
         return None
-
-
-def _fades(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:
-    """An interruption that fades in before the edge after `current`, or out behind it."""
-    after = current + 1
-    edge_from, edge_to = int(segments.last[current]), int(segments.first[after])
-    faded_in = _meets(
-        track,
-        (edge_from, int(segments.first[current])),
-        (edge_to, int(segments.last[after])),
-        float(segments.slope_in[after]),
-    )
-    if faded_in is not None:
-        return [(faded_in, edge_to)]
-    faded_out = _faded_out(track, segments, current)
-    return [faded_out] if faded_out is not None else []
-
-
-def _faded_out(track: Instrument, segments: Segments, current: int) -> tuple[int, int] | None:
-    """An interruption that fades out behind the edge after `current`."""
-    edge_from, edge_to = int(segments.last[current]), int(segments.first[current + 1])
-    met = _meets(
-        track,
-        (edge_to, int(segments.last[current + 1])),
-        (edge_from, int(segments.first[current])),
-        float(segments.slope_out[current]),
-    )
-    return (edge_from, met) if met is not None else None
-
-
-def _meets(
-    track: Instrument, away: tuple[int, int], course: tuple[int, int], slope: float
-) -> int | None:
-    """Where a segment that an edge cut off meets the course drawn from the edge's other side.
-
-    Args:
-        track: the track.
-        away: index at the edge, and how far the segment reaches from there.
-        course: index on the course, at the edge's other side, and how far it was seen from there.
-        slope: of the course there.
-    """
-    if not np.isfinite(slope):
-        return None
-    step = 1 if away[1] >= away[0] else -1
-    reach = int(np.ceil(_FADE_S / max(track.interval_s, 1e-7)))
-    indices = np.arange(away[0], away[0] + step * min(abs(away[1] - away[0]), reach), step)
-    if indices.size < 2:
-        return None
-    anchor, seen_s = course[0], abs(float(np.diff(track.time_s[list(course)])[0]))
-    elapsed_s = track.time_s[indices] - track.time_s[anchor]
-    apart = track.level[indices] - (track.level[anchor] + slope * elapsed_s)
-    edge = abs(float(track.level[away[0]] - track.level[anchor]))
-    met = np.flatnonzero(
-        (np.abs(apart) < max(track.tolerance, _MEETS * edge)) | (apart * apart[0] < 0.0)
-    )
-    if not met.size or met[0] < 2 or abs(slope) < 1e-9:
-        return None
-    # No course is drawn on for longer than it was seen; but what goes to a rail is no motion.
-    took_s, lost = abs(float(elapsed_s[met[0]])), track.are_unusual(track.level[indices[: met[0]]])
-    if not lost.any() and (took_s > seen_s or _may_be_motion(apart[: met[0] + 1], edge, slope, took_s)):
-        return None
-    # What stays off by as much as the edge itself is a hold, not an interruption that fades.
-    return int(indices[met[0]])
-
-
-def _may_be_motion(apart: FloatArray, edge: float, slope: float, took_s: float) -> bool:
-    """Whether a shaft that changes its speed may have made up for an edge.
-
-    A hand does so by itself where it is small. And what heals does so as quickly at first; a shaft that
-    slows down is off by as much for long, and then ever less.
-
-    Args:
-        apart: how far it was from the course until then, shape (n,).
-        edge: how far at first.
-        slope: of the course.
-        took_s: how long until then.
-    """
-    half = (apart.size - 1) // 2
-    near = np.abs(np.median(apart[half - half // 2 : half + half // 2 + 1]))
-    bent = half >= _LEAST_HALF and abs(slope) * took_s > edge and near > _HALF_HEALED * edge
-    return bool(edge < _CHANGE_OF_SPEED * took_s or bent)
 
 
 def _at_rail(track: Instrument) -> list[tuple[int, int]]:

@@ -1,0 +1,114 @@
+"""Interruptions that fade: with an edge at one end, and followed to where they meet the course.
+
+A contact that heals by and by, or a line behind a large capacitor, leaves at once and comes back gently,
+or the other way round. A hand that changes its speed draws the same curve, from an edge that noise makes
+or that a step leaves: it is told by how far, and for how long, the course is known.
+"""
+
+import numpy as np
+
+from nervus.domain.channel import FloatArray
+from nervus.signal.candidates.edges import Segments
+from nervus.signal.instruments.instrument import Instrument
+
+# A hand may change its speed meanwhile by this much, percent of supply per second.
+CHANGE_OF_SPEED = 25.0
+# An interruption with one edge only must meet the course within this time of it.
+FADE_S = 0.25
+# It has met it where it is no further from it than this share of the edge, or beyond it.
+_MEETS = 0.3
+# Half of the time before that it was off by this share of the edge: a line that heals as it began is off
+# by 0.65 then, one that does so exponentially by 0.55, and what is bent like a thrown stone by 0.82.
+_HALF_HEALED = 0.72
+# So many samples of it tell.
+_LEAST_HALF = 3
+
+
+def fades(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:
+    """An interruption that fades in before the edge after a segment, or out behind it.
+
+    Args:
+        track: the track.
+        segments: between its edges.
+        current: index of the one before the edge.
+
+    Returns:
+        Index of the last sample on the course before it, and of the first behind; none or one of them.
+    """
+    after = current + 1
+    edge_from, edge_to = int(segments.last[current]), int(segments.first[after])
+    faded_in = _meets(
+        track,
+        (edge_from, int(segments.first[current])),
+        (edge_to, int(segments.last[after])),
+        float(segments.slope_in[after]),
+    )
+    if faded_in is not None:
+        return [(faded_in, edge_to)]
+    behind = faded_out(track, segments, current)
+    return [behind] if behind is not None else []
+
+
+def faded_out(track: Instrument, segments: Segments, current: int) -> tuple[int, int] | None:
+    """An interruption that fades out behind the edge after a segment; as `fades` tells it."""
+    edge_from, edge_to = int(segments.last[current]), int(segments.first[current + 1])
+    met = _meets(
+        track,
+        (edge_to, int(segments.last[current + 1])),
+        (edge_from, int(segments.first[current])),
+        float(segments.slope_out[current]),
+    )
+    return (edge_from, met) if met is not None else None
+
+
+def _meets(
+    track: Instrument, away: tuple[int, int], course: tuple[int, int], slope: float
+) -> int | None:
+    """Where a segment that an edge cut off meets the course drawn from the edge's other side.
+
+    Args:
+        track: the track.
+        away: index at the edge, and how far the segment reaches from there.
+        course: index on the course, at the edge's other side, and how far it was seen from there.
+        slope: of the course there.
+    """
+    if not np.isfinite(slope):
+        return None
+    step = 1 if away[1] >= away[0] else -1
+    reach = int(np.ceil(FADE_S / max(track.interval_s, 1e-7)))
+    indices = np.arange(away[0], away[0] + step * min(abs(away[1] - away[0]), reach), step)
+    if indices.size < 2:
+        return None
+    anchor, seen_s = course[0], abs(float(np.diff(track.time_s[list(course)])[0]))
+    elapsed_s = track.time_s[indices] - track.time_s[anchor]
+    apart = track.level[indices] - (track.level[anchor] + slope * elapsed_s)
+    edge = abs(float(track.level[away[0]] - track.level[anchor]))
+    met = np.flatnonzero(
+        (np.abs(apart) < max(track.tolerance, _MEETS * edge)) | (apart * apart[0] < 0.0)
+    )
+    if not met.size or met[0] < 2 or abs(slope) < 1e-9:
+        return None
+    # No course is drawn on for longer than it was seen; but what goes to a rail is no motion.
+    took_s, lost = abs(float(elapsed_s[met[0]])), track.are_unusual(track.level[indices[: met[0]]])
+    if not lost.any() and (took_s > seen_s or _may_be_motion(apart[: met[0] + 1], edge, slope, took_s)):
+        return None
+    # What stays off by as much as the edge itself is a hold, not an interruption that fades.
+    return int(indices[met[0]])
+
+
+def _may_be_motion(apart: FloatArray, edge: float, slope: float, took_s: float) -> bool:
+    """Whether a shaft that changes its speed may have made up for an edge.
+
+    A hand does so by itself where it is small. And what heals does so as quickly at first; a shaft that
+    slows down is off by as much for long, and then ever less.
+
+    Args:
+        apart: how far it was from the course until then, shape (n,).
+        edge: how far at first.
+        slope: of the course.
+        took_s: how long until then.
+    """
+    half = (apart.size - 1) // 2
+    near = np.abs(np.median(apart[half - half // 2 : half + half // 2 + 1]))
+    bent = half >= _LEAST_HALF and abs(slope) * took_s > edge and near > _HALF_HEALED * edge
+    return bool(edge < CHANGE_OF_SPEED * took_s or bent)
