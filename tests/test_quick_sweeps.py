@@ -154,7 +154,7 @@ def test_what_falls_out_now_and_then_is_no_rough_stretch_and_no_place(seconds: f
     assert examined.locality.verdict is not Verdict.POSITION
 
 
-def test_an_hour_of_quick_sweeps_over_a_step_is_no_interruption() -> None:
+def test_twenty_minutes_of_quick_sweeps_over_a_step_are_no_interruption() -> None:
     """By chance alone noise makes an edge now and then while the shaft moves; two of them are none."""
     time_s, travel = sweeps(600, 2.0, 1000.0)
     worn = volts(travel, noise_v=0.004)

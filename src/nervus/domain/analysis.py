@@ -87,6 +87,11 @@ class Pass:
     from_pct: float
     to_pct: float
 
+    @property
+    def speed(self) -> float:
+        """How quick it is on the whole, percent of travel a second."""
+        return abs(self.to_pct - self.from_pct) / max(self.end_s - self.start_s, 1e-6)
+
 
 @dataclass(frozen=True, slots=True)
 class Frame:

@@ -186,9 +186,9 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
         went_on = scan.first_that_goes_on(trusted, current, back)
         if went_on is not None:
             met = (int(segments.last[current]), int(segments.first[went_on]))
-            over = faded_out(track, segments, current) if went_on == current + 1 else met
-            if over is not None or scan.is_close:
-                found += () if over is None else (over,)
+            over = faded_out(track, segments, current) if went_on == current + 1 else [met]
+            if over or scan.is_close:
+                found += over
                 anchor = trusted = current = went_on
                 continue
         if back > current + 1 and not scan.stayed(current, back):

@@ -45,11 +45,10 @@ def fades(track: Instrument, segments: Segments, current: int) -> list[tuple[int
     )
     if faded_in is not None:
         return [(faded_in, edge_to)]
-    behind = faded_out(track, segments, current)
-    return [behind] if behind is not None else []
+    return faded_out(track, segments, current)
 
 
-def faded_out(track: Instrument, segments: Segments, current: int) -> tuple[int, int] | None:
+def faded_out(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:
     """An interruption that fades out behind the edge after a segment; as `fades` tells it."""
     edge_from, edge_to = int(segments.last[current]), int(segments.first[current + 1])
     met = _meets(
@@ -58,7 +57,7 @@ def faded_out(track: Instrument, segments: Segments, current: int) -> tuple[int,
         (edge_from, int(segments.first[current])),
         float(segments.slope_out[current]),
     )
-    return (edge_from, met) if met is not None else None
+    return [(edge_from, met)] if met is not None else []
 
 
 def _meets(

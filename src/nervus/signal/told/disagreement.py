@@ -193,9 +193,7 @@ def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray
     cells = int(100.0 / _CELL_PCT)
     cell = np.clip((pair.first / _CELL_PCT).astype(np.int64), 0, cells - 1)
     difference = pair.second - pair.first
-    slow = tuple(
-        p for p in passes if abs(p.to_pct - p.from_pct) <= _SNAP_PCT_PER_S * (p.end_s - p.start_s)
-    )
+    slow = tuple(p for p in passes if p.speed <= _SNAP_PCT_PER_S)
     ways = [np.asarray([p.direction is way for p in slow], dtype=np.bool_) for way in Direction]
     if min(int(way.sum()) for way in ways) < _LEAST_PASSES:
         return np.zeros(pair.time_s.shape, dtype=bool)

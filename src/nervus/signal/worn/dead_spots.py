@@ -238,8 +238,7 @@ def _could_show(
     )
     count = 0
     for p in crossed:
-        speed = abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6)
-        if not track.is_slow and speed * track.interval_s < high - low:
+        if not track.is_slow and p.speed * track.interval_s < high - low:
             count += 1
             continue
         first = int(track.time_s.searchsorted(p.start_s))

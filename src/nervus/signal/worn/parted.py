@@ -229,8 +229,9 @@ def _rests(points: _Points, low: float, high: float) -> FloatArray:
     """Stands at one level both ways."""
     share = _share(points, low, high)
     within = share > _MOSTLY
-    level = np.median((points.off + points.at)[within]) if within.any() else 0.0
-    return np.asarray(share * (level - points.at) if within.any() else np.zeros(share.shape))
+    if not within.any():
+        return np.zeros(share.shape)
+    return np.asarray(share * (np.median((points.off + points.at)[within]) - points.at))
 
 
 def _bends(points: _Points, low: float, high: float) -> FloatArray:

@@ -101,7 +101,7 @@ def rough_stretches(
     each_s = max(track.interval_s, FINEST_S)
     alone = min(max(_SNAP_PCT_PER_S, _MOVED_PCT / each_s), _SNAP_ALONE_PCT_PER_S)
     most = _SNAP_BY_SISTER_PCT_PER_S if seen_fast else alone
-    slow = tuple(p for p in passes if not _is_quicker(p, most))
+    slow = tuple(p for p in passes if p.speed <= most)
     if sister is None:
         slow = tuple(q for p in slow if (q := _without_landing(p, travel)) is not None)
     if track.level.size < 5 or len(slow) < LEAST_PASSES:
@@ -117,7 +117,7 @@ def rough_stretches(
         if not table.above().max(initial=0.0) > log(_SUSPICIOUS_TIMES):
             return ()
     # A snap ends with a landing, which each track shows by its own filter.
-    masked += ends_of(tuple(p for p in slow if _is_quicker(p, _LANDS_PCT_PER_S)))
+    masked += ends_of(tuple(p for p in slow if p.speed > _LANDS_PCT_PER_S))
     if sister is not None and track.is_slow:
         slow = _visits(passes, float(track.time_s[-1]))
     # A stop ends a pass at full speed, at any instant between two readings of the sister.
@@ -150,14 +150,9 @@ def _told(look: Look, place: Span) -> Noise | None:
     return _finding(look.track, look.table, (low, high))
 
 
-def _is_quicker(a_pass: Pass, than: float) -> bool:
-    """Whether a pass is quicker than so many percent of travel a second."""
-    return abs(a_pass.to_pct - a_pass.from_pct) > than * (a_pass.end_s - a_pass.start_s)
-
-
 def _without_landing(a_pass: Pass, travel: tuple[FloatArray, FloatArray]) -> Pass | None:
     """A quick pass as far as the plate does not bounce at its stops; a slow one as it is."""
-    if not _is_quicker(a_pass, _SNAP_PCT_PER_S):
+    if a_pass.speed <= _SNAP_PCT_PER_S:
         return a_pass
     first, last = np.searchsorted(travel[0], (a_pass.start_s, a_pass.end_s)).tolist()
     time_s, percent = (x[first : last + 1] for x in travel)

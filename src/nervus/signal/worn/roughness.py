@@ -214,7 +214,7 @@ def _in_cells(
     Of what samples are off, where on the travel each is and when, shape (k,) each.
     """
     bend, percent, time_s = samples
-    speeds = [abs(p.to_pct - p.from_pct) / max(p.end_s - p.start_s, 1e-6) for p in passes]
+    speeds = [p.speed for p in passes]
     per_cell = _CELL_PCT / max(float(np.median(speeds)) * track.interval_s, 1e-9)
     cell_pct = _CELL_PCT if per_cell >= _SAMPLES_IN_CELL else _WIDE_CELL_PCT
     # A coarse converter turns over once in each of its own steps: every cell has to hold one.

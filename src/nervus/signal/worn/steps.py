@@ -81,10 +81,10 @@ def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tup
         frame: what its levels are of the travel.
         passes: of the travel.
     """
-    passes = tuple(p for p in passes if _speed(p) < _SNAP_PCT_PER_S)
+    passes = tuple(p for p in passes if p.speed < _SNAP_PCT_PER_S)
     if len(passes) < _LEAST_PASSES:
         return ()
-    speed = float(np.median([_speed(p) for p in passes]))
+    speed = float(np.median([p.speed for p in passes]))
     if track.interval_s > max(_SLOWEST_S, _SLOWEST_PCT / max(speed, 1e-6)):
         return ()
     longest_s = min(max(_BLOCK_PCT / max(speed, 1e-6), _BLOCK_S), _LONGEST_BLOCK_S)
@@ -103,11 +103,6 @@ def find_steps(track: Instrument, frame: Frame, passes: tuple[Pass, ...]) -> tup
             step = _spot(track, frame, passes, pair)
             found += [] if step is None else [(step, max(map(_height, pair)))]
     return tuple(step for step, _ in found)
-
-
-def _speed(a_pass: Pass) -> float:
-    """How quick a pass is, percent of travel a second."""
-    return abs(a_pass.to_pct - a_pass.from_pct) / max(a_pass.end_s - a_pass.start_s, 1e-6)
 
 
 def _in_means(track: Instrument, frame: Frame, passes: tuple[Pass, ...], size: int) -> _Edges:
@@ -140,7 +135,7 @@ def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Ed
     chosen = peak & (size[at] > _EDGE * spread) & (size[at] < _MOST_PCT)
     at, number = at[chosen], number[chosen]
     opening = np.asarray([p.direction is Direction.OPENING for p in passes])
-    quick = np.asarray([_speed(p) > _LANDS_PCT_PER_S for p in passes])
+    quick = np.asarray([p.speed > _LANDS_PCT_PER_S for p in passes])
     # A plate that a spring takes to a stop bounces there.
     lands = quick[number] & (np.where(opening[number], 100.0 - own[at], own[at]) < _BOUNCES_PCT)
     at, number = at[~lands], number[~lands]

@@ -40,13 +40,15 @@ def is_unsteady(spot: DeadSpot, shaft: Shaft, rough: Noise) -> bool:
         return goes_back(spot, track)
     if spot.shape is not Shape.STEP:
         return False
-    return _varies(spot, shaft) if shaft.pair is not None else _is_rough_within(spot, track, rough)
+    return (
+        _varies(spot, track, shaft) if shaft.pair is not None else _is_rough_within(spot, track, rough)
+    )
 
 
-def _varies(spot: DeadSpot, shaft: Shaft) -> bool:
+def _varies(spot: DeadSpot, track: Instrument, shaft: Shaft) -> bool:
     """Whether what a track is off its sister by is another amount from sample to sample."""
     low, high = spot.travel_pct
-    edge, track = _EDGE * (high - low), next(t for t in shaft.tracks if t.id in spot.channels)
+    edge = _EDGE * (high - low)
     off = by_place(shaft, track, (low + edge, high - edge), spot.times_s)
     sides = ((low - _BESIDE_PCT, low - _AT_EDGE_PCT), (high + _AT_EDGE_PCT, high + _BESIDE_PCT))
     beside = np.concatenate([by_place(shaft, track, side) for side in sides])

@@ -148,17 +148,12 @@ def _alone(
     ends = (100.0 * frame.closed / track.supply_v, 100.0 * frame.open / track.supply_v)
     flats = find_flats(course, shaft.passes, ends)
     # Where a step goes back a track seems to stand, in some passes; and where it goes on it leaps.
-    flats = tuple(
-        f
-        for f in flats
-        if not (_is_told_by(f, steps) or (_same_place(f, steps) and goes_back(f, track)))
-    )
+    flats = tuple(f for f in flats if not _is_step(f, steps, track))
     masked = shaft.spikes[track.id] + tuple(t for s in sure for t in s.times_s)
     leaps = find_leaps(track, frame, shaft.passes, masked)
     # Leapt to and from, a stand is known at both ends.
     flats = tuple(f for f in flats if not any(_is_half_of(f, leap) for leap in leaps))
-    flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_told_by(s, steps)))
-    flats = tuple(f for f in flats if not (_same_place(f, steps) and goes_back(f, track)))
+    flats += tuple(s for s in leaps if not (_same_place(s, flats) or _is_step(s, steps, track)))
     return tuple(f for f in flats if not _same_place(f, sure)), steps
 
 
@@ -187,6 +182,9 @@ def _is_pass(event: Event, shallow: tuple[DeadSpot, ...], shaft: Shaft, travel: 
     """
     _, excursion = event.deepest
     places, depth = read_at(np.mean(event.span_s), travel.time_s, travel.percent), excursion.depth
+    if shaft.pair is None:
+        # Read by itself it may leave by one edge of the place, and not be seen to come back at once.
+        places = np.append(places, _at_ends(shaft.tracks[0], event, travel))
     for spot in shallow:
         track = next(t for t in shaft.tracks if t.id in spot.channels)
         if shaft.pair is not None:
@@ -195,12 +193,7 @@ def _is_pass(event: Event, shallow: tuple[DeadSpot, ...], shaft: Shaft, travel: 
             depth = sampling.middle(np.abs(track.level[samples] - sister))
             there = track.own(np.asarray([sampling.middle(sister)]))
             places = travel.frames[track.id].percent(there)
-        else:
-            # Read by itself it may leave by one edge of the place, and not be seen to come back at once.
-            places = np.append(places, _at_ends(track, event, travel))
-        low, high = (
-            end + _AT_STEP_PCT * side for end, side in zip(spot.travel_pct, (-1, 1), strict=True)
-        )
+        low, high = spot.travel_pct[0] - _AT_STEP_PCT, spot.travel_pct[1] + _AT_STEP_PCT
         if depth <= FLAT_DEPTH_PCT and bool(((places >= low) & (places <= high)).any()):
             return True
     return False
@@ -254,6 +247,11 @@ def _during(track: Instrument, excursion: Excursion) -> slice:
 def _is_told_by(stand: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
     """Whether others tell of a stand from as many passes at least."""
     return _same_place(stand, tuple(o for o in others if o.seen_in >= stand.seen_in))
+
+
+def _is_step(stand: DeadSpot, steps: tuple[DeadSpot, ...], track: Instrument) -> bool:
+    """Whether what seems to stand is what a step shows: in as many passes, or as it goes back."""
+    return _is_told_by(stand, steps) or (_same_place(stand, steps) and goes_back(stand, track))
 
 
 def _in_more_passes(step: DeadSpot, others: tuple[DeadSpot, ...]) -> bool:
