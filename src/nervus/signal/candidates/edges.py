@@ -245,8 +245,10 @@ def large_steps(
     # Piece by piece, so that what is computed stays in the processor's cache.
     for first in range(0, level.size, _PIECE):
         last = min(first + _PIECE, level.size)
+        piece = level[max(first - wide, 0) : last + 2 * wide]
         beyond = (max(wide - first, 0), max(last + 2 * wide - level.size, 0))
-        piece = np.pad(level[max(first - wide, 0) : last + 2 * wide], beyond, mode="edge")
+        if any(beyond):
+            piece = np.pad(piece, beyond, mode="edge")
         for width, some in zip(widths, found, strict=True):
             start, end = wide - width, wide + min(last, level.size - width) - first
             some.append(_unprepared(piece[start : end + 2 * width], width, least, unprepared) + first)

@@ -224,11 +224,20 @@ def _off_one_place(track: Instrument, course: FloatArray) -> BoolArray:
 
 def _is_lone(track: Instrument, excursion: Excursion) -> bool:
     """Whether what is off in an excursion are single samples, and few of them."""
-    first, last = np.searchsorted(track.time_s, excursion.span_s).tolist()
-    straight = np.linspace(excursion.before, excursion.after, last - first + 3)[1:-1]
-    off = np.abs(track.level[first : last + 1] - straight) > track.tolerance
+    level, straight = _with_straight(track, excursion)
+    off = np.abs(level - straight) > track.tolerance
+    if np.count_nonzero(off) > max(_LONE, _FEW_OFF * off.size):
+        return False
     begin, end = runs(off)
-    return bool((end - begin < _LONE).all() and off.sum() <= max(_LONE, _FEW_OFF * off.size))
+    return bool((end - begin < _LONE).all())
+
+
+def _with_straight(track: Instrument, excursion: Excursion) -> tuple[FloatArray, FloatArray]:
+    """The samples of an excursion, and the straight way from before it to behind it, shape (n,) each."""
+    first, last = track.time_s.searchsorted(excursion.span_s).tolist()
+    level = track.level[first : last + 1]
+    share = np.arange(1, level.size + 1) / (last - first + 2)
+    return level, excursion.before + (excursion.after - excursion.before) * share
 
 
 def _is_shared(lines: Sequence[tuple[Channel, float]], track: Instrument, excursion: Excursion) -> bool:
@@ -248,9 +257,8 @@ def _each_off(track: Instrument, excursion: Excursion) -> list[Excursion]:
     """Each time that a track is off straight on within an excursion, if those are single samples."""
     if not _is_lone(track, excursion):
         return []
-    first, last = np.searchsorted(track.time_s, excursion.span_s).tolist()
-    straight = np.linspace(excursion.before, excursion.after, last - first + 3)[1:-1]
-    level = track.level[first : last + 1]
+    first = int(track.time_s.searchsorted(excursion.span_s[0]))
+    level, straight = _with_straight(track, excursion)
     ends = zip(*(x.tolist() for x in runs(np.abs(level - straight) > track.tolerance)), strict=True)
     return [
         Excursion(

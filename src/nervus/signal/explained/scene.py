@@ -194,9 +194,15 @@ class Scene:
         else:
             against = max(map(self._no_motion, event.parts))
         apart = max(map(self._sister.apart, event.parts))
+        return self._witnessed(event) - against - apart
+
+    def _witnessed(self, event: Event) -> float:
+        """How much what was recorded besides the tracks speaks for motion, in nats."""
+        if not self._witnesses:
+            return 0.0
         name, deepest = event.deepest
         deepest = replace(deepest, span_s=deepest.deepest_s or deepest.span_s)
-        return -against - apart + sum(w.says(self._tracks[name], deepest) for w in self._witnesses)
+        return sum(w.says(self._tracks[name], deepest) for w in self._witnesses)
 
     def _back(self, event: Event) -> float:
         """What it says against motion, in nats, that all came back to where they were, and how."""
