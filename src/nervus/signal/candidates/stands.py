@@ -256,15 +256,13 @@ def _shared(track: Instrument, first: IntArray, last: IntArray, *, surely: bool 
     low, high = _ends(track)
     within_ends = (levels > low) & (levels < high)
     levels, origins = levels[within_ends], track.level[np.maximum(first - 2, 0)][within_ends]
-    holds = np.zeros(0) if surely else _held(track)
+    rests = np.zeros(levels.size, dtype=np.bool_) if surely else _is_held(track, levels)
     # Where nobody sees how it arrives, a machine may go to one place, exactly, again and again.
     unseen = track.interval_s > _STANDS_S
     widths, of = ((track.same_level,), first.size) if unseen else (_widths(track), levels.size)
     for within in widths:
         best, most = None, _LEAST - 1
-        for level in levels:
-            if np.any(np.abs(holds - level) <= 2.0 * track.same_level):
-                continue  # there the shaft rests
+        for level in levels[~rests]:
             same = np.abs(levels - level) <= within
             if np.count_nonzero(same) > most and np.ptp(origins[same]) >= _APART_PCT:
                 best, most = float(np.median(levels[same])), int(np.count_nonzero(same))
@@ -285,11 +283,13 @@ def _widths(track: Instrument) -> tuple[float, ...]:
     return tuple(dict.fromkeys((track.same_level, *(x for x in finer if x < track.same_level))))
 
 
-def _held(track: Instrument) -> FloatArray:
-    """The levels that it held for long, shape (n,)."""
+def _is_held(track: Instrument, levels: FloatArray) -> BoolArray:
+    """At which of some levels it was held for long, shape (n,) to (n,): there the shaft rests."""
     first, last = runs(np.abs(np.diff(track.level)) <= 2.0 * track.same_level)
     long = track.time_s[last + 1] - track.time_s[first] > _LONGEST_S
-    return np.asarray(track.level[(first[long] + last[long]) // 2])
+    holds = track.level[(first[long] + last[long]) // 2]
+    near = np.abs(levels[:, None] - holds) <= 2.0 * track.same_level
+    return np.asarray(near.any(axis=1), dtype=np.bool_)
 
 
 def _ends(track: Instrument) -> tuple[float, float]:
@@ -318,9 +318,12 @@ def _landed_on(track: Instrument) -> float | None:
         return None
     origins, landings, left = track.level[lands], track.level[lands + 1], track.level[leaves]
     low, high = track.stops
+    between = landings[(landings > low + _END_PCT) & (landings < high - _END_PCT)]
+    # A shaft that rests somewhere is let go to there, also where that is not at its stop.
+    between = between[~_is_held(track, between)]
     for within in _widths(track)[:2]:
         best, most = None, _LEAST_JUMPS - 1
-        for candidate in landings[(landings > low + _END_PCT) & (landings < high - _END_PCT)]:
+        for candidate in between:
             arrive: BoolArray = np.abs(landings - candidate) <= within
             leave: BoolArray = np.abs(left - candidate) <= within
             count = min(int(arrive.sum()), int(leave.sum()))
