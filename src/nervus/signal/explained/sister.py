@@ -1,7 +1,7 @@
 """What the other track on the same shaft says of an excursion: whether the shaft could have made it."""
 
 from collections.abc import Sequence
-from math import hypot
+from math import hypot, log
 
 import numpy as np
 
@@ -111,17 +111,20 @@ class Sister:
         return float(np.median(apart[first:last][at_bottom])) / max(known, self._usually_off[name])
 
     def went_along(self, part: Part) -> float:
-        """What it costs, in nats, to say that a track left alone while she moved as it did."""
+        """What it costs, in nats, to say that a track left alone, and came to where she says it was.
+
+        That she moved as it did, or that it came there by chance, whichever costs more.
+        """
         name, excursion = part
         pair, span = self._pair, excursion.deepest_s or excursion.span_s
         if pair is None or not self.agrees(part):
             return 0.0
+        spread = self._spread(pair, part)
+        by_chance = log(max(excursion.depth / spread, 1.0))
         hers = (measured(t, span) for t in self._tracks.values() if t.id != name)
         went = next((p for p in hers if p is not None), None)
-        if went is None:
-            return 0.0
-        stays = self.depth_in(name, went) / self._spread(pair, part)
-        return min(stays**2 / 2.0, _MOST_APART)
+        stays = self.depth_in(name, went) / spread if went is not None else 0.0
+        return min(max(stays**2 / 2.0, by_chance), _MOST_APART)
 
     def furthest_off(self, track: Instrument, span: Span) -> float:
         """The most that a track is off what she tells during a span, percent of its supply."""
