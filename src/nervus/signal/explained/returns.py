@@ -21,6 +21,8 @@ _HOLD_S, _HOLD_SAMPLES, _LONGEST_S = 0.3, 4, 2.0
 _STAYS_S = 0.9
 # No more than so many nats come from one return, or from how quick it was: so many for each e-fold.
 _MOST, _PER_FOLD = 4.0, 2.0
+# It moved on meanwhile if it went so many times what a level is known to.
+_MOVED_ON = 4.0
 # How quick a shaft usually moves is told by so many steps.
 _MANY = 30
 # Within this of the lowest that a track usually shows, percent of supply, it may be at a stop, also one
@@ -72,6 +74,20 @@ def comes_back(track: Instrument, excursion: Excursion) -> float:
     near = max(float(off), _known_to(track) + float(unknown))
     # As deep as nothing at all, an excursion comes back by chance.
     return min(_MOST, log(max(1.0, excursion.depth / (2.0 * near))))
+
+
+def moved_on(track: Instrument, excursion: Excursion) -> bool:
+    """Whether a track was moving all the while: nobody who moves a shaft away makes up for it.
+
+    Who lets go of a shaft that stands, and takes it again, may come back to where it stood.
+    """
+    level = track.level
+    first, last = track.time_s.searchsorted(np.add(excursion.span_s, (-1e-9, 1e-9))).tolist()
+    if first < 2 or last > level.size - 2:
+        return False
+    ways = np.asarray((level[first - 1] - level[first - 2], level[last + 1] - level[last]))
+    way = float(level[last] - level[first - 1])
+    return abs(way) > _MOVED_ON * _known_to(track) and bool((ways * way > 0.0).all())
 
 
 def _known_to(track: Instrument) -> float:

@@ -24,7 +24,7 @@ from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.explained.events import Cause, Event, event_of
 from nervus.signal.explained.feed_signs import Lines, by_one_factor
 from nervus.signal.explained.landings import LEAST_LANDED, Landings
-from nervus.signal.explained.returns import beyond_own, comes_back, own_speed
+from nervus.signal.explained.returns import beyond_own, comes_back, moved_on, own_speed
 from nervus.signal.explained.sister import BOTTOM, Part, Sister, measured
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
@@ -193,6 +193,8 @@ class Scene:
             against = min(map(self._quick, event.parts)) + max(levels) + self._back(event)
         else:
             against = max(map(self._no_motion, event.parts))
+            if self._pair is None and all(moved_on(self._tracks[n], e) for n, e in event.parts):
+                against += self._back(event)
         apart = max(map(self._sister.apart, event.parts))
         return self._witnessed(event) - against - apart
 
