@@ -130,23 +130,25 @@ def _of_drops(
     if places.verdict is Verdict.POSITION and places.p_value is not None:
         name = "place_contactless" if _has_no_track(examination, drops) else "dead_spot"
         return [Observation(name, sure * (1.0 - places.p_value))]
+    shared = max(Shared, key=lambda s: sum(1 for d in drops if d.shared is s))
     anywhere = places.verdict is Verdict.TIME
-    seen = [Observation("drops_anywhere" if anywhere else "drops_somewhere", sure)]
-    seen.append(_floor(circuit, drops, sure))
+    seen = [_floor(circuit, drops, shared, sure)]
+    # Electronics have no track that wears at a place: that they fall out anywhere does not clear them.
+    if not (anywhere and shared is Shared.ELECTRONICS):
+        seen.insert(0, Observation("drops_anywhere" if anywhere else "drops_somewhere", sure))
     if follows_work(drops, examination.marks, examination.duration_s, frozenset(judging().work.words)):
         seen.append(Observation("drops_follow_marks", sure))
     return seen
 
 
-def _floor(circuit: CircuitEvidence, drops: list[Drop], sure: float) -> Observation:
+def _floor(circuit: CircuitEvidence, drops: list[Drop], shared: Shared, sure: float) -> Observation:
     """What the levels say: by the circuit's solution, or where none could be learned, by the rails.
 
     The circuit is that of a potentiometer: of electronics that dropped out it knows nothing.
     """
-    most = max(Shared, key=lambda s: sum(1 for d in drops if d.shared is s))
-    if most is Shared.ELECTRONICS:
+    if shared is Shared.ELECTRONICS:
         return Observation("drop_all_between", sure)
-    if most is Shared.FEED:
+    if shared is Shared.FEED:
         return Observation("drop_all_tracks", sure)
     if circuit.likelihood:
         return Observation("drop_levels", sure, _solved(circuit))

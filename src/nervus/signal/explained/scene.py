@@ -327,10 +327,7 @@ class Scene:
         agree = self._agree(event)
         if not agree and (self._pair is None or self._pair.together):
             return event
-        span = excursion.deepest_s or event.span_s
-        others = [
-            p for t in self._tracks.values() if t.id != name and (p := measured(t, span)) is not None
-        ]
+        others = self._sister.shows(name, excursion.deepest_s or event.span_s)
         if not agree:
             if fell := self._landings.fell_with(event.parts[0], others):
                 return event_of([*event.parts, *fell])

@@ -1,6 +1,7 @@
 """What the other track on the same shaft says of an excursion: whether the shaft could have made it."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from math import hypot, log
 
 import numpy as np
@@ -110,6 +111,18 @@ class Sister:
         known = hypot(self.blur[name] / _DEVIATIONS, _GAIN * excursion.depth, _RIPPLE_PCT)
         return float(np.median(apart[first:last][at_bottom])) / max(known, self._usually_off[name])
 
+    def shows(self, name: str, span: Span) -> list[Part]:
+        """What the other tracks show while one was off.
+
+        Of tracks that are read in turn they may have left up to a reading earlier, and come back later.
+        """
+        more_s = (
+            0.0 if self._pair is None or self._pair.together else self._tracks[name].interval_s / 2.0
+        )
+        others = (t for t in self._tracks.values() if t.id != name)
+        shown = ((t, measured(t, (span[0] - more_s, span[1] + more_s))) for t in others)
+        return [_trimmed(t, part) if more_s else part for t, part in shown if part is not None]
+
     def went_along(self, part: Part) -> float:
         """What it costs, in nats, to say that a track left alone, and came to where she says it was.
 
@@ -160,6 +173,18 @@ def measured(track: Instrument, span: Span) -> Part | None:
     furthest = int(np.argmax(np.abs(values - straight)))
     level, local = float(values[furthest]), float(straight[furthest])
     return track.id, Excursion(span, before, after, level, last - first, local=local)
+
+
+def _trimmed(track: Instrument, part: Part) -> Part:
+    """An excursion from the first to the last sample at which its track had gone most of the way."""
+    name, excursion = part
+    first, last = np.searchsorted(track.time_s, excursion.span_s).tolist()
+    gone = np.abs(track.level[first:last] - excursion.course) > excursion.depth / 2.0
+    at_s = track.time_s[first:last][gone]
+    if not at_s.size:
+        return part
+    span = (float(at_s[0]), float(at_s[-1]))
+    return name, replace(excursion, span_s=span, samples=int(at_s.size))
 
 
 def _during(track: Instrument, span: Span) -> slice:
