@@ -23,6 +23,8 @@ _SAMPLES, _LONGEST_TRACKS_S = 6, 0.003
 # All lines move by the same volts within this share; one of them may be filtered better. Two tracks
 # have the same input, and an open supply or ground moves them alike by chance only.
 _ALIKE, _ALIKE_TRACKS, _ALIKE_LONG = 0.5, 0.25, 0.15
+# What is fed with less leaves so much less unexplained by its share than by the same volts.
+_FAR_NEARER = 0.25
 # A level is held where so many samples, and half of all, are no less than this share of the furthest.
 _HELD, _HELD_SAMPLES = 0.9, 3
 # It swings to both sides if each is at least this share of the greater one.
@@ -81,7 +83,10 @@ def is_spike(
     moves = own_v - usual_v
     mine, others = moves[there], others_v - stands_v
     opened = track.interval_s > _FAST_S and max(own_v.min(), others_v.min()) < _AT_GROUND_V
-    if opened or (reference.id == "vref_v" and others_v.min() < _COLLAPSED_V):
+    is_fed = reference.id == "vref_v" and (
+        others_v.min() < _COLLAPSED_V or _by_one_factor(mine, others, usual_v / max(stands_v, 1e-3))
+    )
+    if opened or is_fed:
         return False
     # Of two lines one may be so near to nothing that its converter shows a part of it only.
     if own_v.min() <= 0.0 and others_v.min() >= _COLLAPSED_V:
@@ -99,6 +104,15 @@ def is_spike(
         return True
     # A converter that is at its end, as one for a supply of 5 V soon is, shows no more of a spike.
     return None if excursion.level > excursion.course and others_v.max() >= end_v else False
+
+
+def _by_one_factor(moves: FloatArray, supply_moves: FloatArray, share: float) -> bool:
+    """Whether a track, some share of its supply, falls by that share of what that falls, not as far.
+
+    What is coupled in adds the same volts to both; and nothing fed with less goes up.
+    """
+    by_share, as_far = (float(np.abs(moves - k * supply_moves).sum()) for k in (share, 1.0))
+    return bool(supply_moves.sum() < 0.0) and by_share < _FAR_NEARER * as_far
 
 
 def _most_samples(track: Instrument) -> float:

@@ -49,6 +49,8 @@ _STILL_PCT, _STOOD_S, _LEAST_STOOD, _MOST_STOOD, _MOST_OF_IT = 0.5, 0.3, 3, 0.5,
 # What stays at the end of its way while what is asked for goes over so much, percent, is held there; it
 # must have stood over so much besides.
 _HELD_OVER_PCT, _FREE_OVER_PCT = 20.0, 10.0
+# What follows goes by so much of what is asked for at the least.
+_LEAST_FOLLOWED = 0.2
 # Where both tracks stood: over so much of the supply, percent; two places tell a line that goes as
 # tracks are built to.
 _STOOD_OVER_PCT, _FEWEST_STOOD = 30.0, 2
@@ -239,39 +241,50 @@ def _free_line(
     if len(crossed) < _LEAST_STRETCHES:
         return None, 0.0
     swept = float(np.ptp(_middles(crossed)[0]))
-    if len(stood) > _LEAST_STOOD:
-        free = _short_of_a_stop(stood)
-        if len(free) < len(stood):
-            line, votes = _freely_voted(free)
-            if votes >= _ALL_OF_THEM:
-                return line, 1.0
+    free = _short_of_a_stop(stood)
+    if len(free) < len(stood) and len(free) >= _FEWEST_STOOD:
+        line = _up_to_a_stop(free, stood)
+        if line is not None:
+            return line, 1.0
+    stood = free
     if len(stood) >= _LEAST_STOOD and np.ptp(_middles(stood)[0]) >= _MOST_OF_IT * swept:
         line, votes = _freely_voted(stood)
         # Any two places lie on a line, and of many some three.
         if votes >= max(_MOST_STOOD, _LEAST_STOOD / len(stood)):
             return line, 1.0
     line, votes = _freely_voted(crossed)
-    return (line, votes) if votes >= _LEAST_VOTES and len(crossed) >= _LEAST_CROSSED else (None, 0.0)
+    if line is None or votes < _LEAST_VOTES or len(crossed) < _LEAST_CROSSED:
+        return None, 0.0
+    # Where it stood it was where it was asked to be, however few the places: a line of lags is none.
+    return (line, votes) if not stood or _votes(line, *_middles(stood)) > _MOST_STOOD else (None, 0.0)
 
 
 def _short_of_a_stop(
     stood: list[tuple[FloatArray, FloatArray]],
 ) -> list[tuple[FloatArray, FloatArray]]:
-    """The places at which it stood without those at which it was held at one level, whatever was asked.
-
-    All of them where too few are left to tell a line, or none was.
-    """
+    """The places at which it stood without those at which it was held, whatever was asked."""
     x, y = _middles(stood)
-    for end in (y.max(), y.min()):
-        held = np.abs(y - end) <= _STILL_PCT
-        free = x[~held]
-        if (
-            np.ptp(x[held]) > _HELD_OVER_PCT
-            and free.size >= _LEAST_STOOD
-            and np.ptp(free) > _FREE_OVER_PCT
-        ):
+    for end in (y.max(initial=-inf), y.min(initial=inf)):
+        held = np.abs(y - end) <= 2.0 * _STILL_PCT
+        if held.any() and np.ptp(x[held]) > _HELD_OVER_PCT:
             return [s for s, is_held in zip(stood, held.tolist(), strict=True) if not is_held]
     return stood
+
+
+def _up_to_a_stop(
+    free: list[tuple[FloatArray, FloatArray]], stood: list[tuple[FloatArray, FloatArray]]
+) -> Line | None:
+    """The line of all places at which it was not held; two tell it if it was held short of it."""
+    x, y = _middles(free)
+    if np.ptp(x) <= _FREE_OVER_PCT:
+        return None
+    if x.size >= _LEAST_STOOD:
+        line, votes = _freely_voted(free)
+        return line if votes >= _ALL_OF_THEM else None
+    slope, offset = np.polyfit(x, y, 1)
+    line, (asked, at) = Line(float(slope), float(offset)), _middles(stood)
+    over = (line.at(asked) - at) * np.sign(at - y.mean())
+    return line if slope > _LEAST_FOLLOWED and bool((over >= -_AGREES_PCT).all()) else None
 
 
 def _freely_voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line | None, float]:
