@@ -16,6 +16,7 @@ from nervus.signal.explained.events import Cause, Event, event_of, gathered
 from nervus.signal.explained.feed_signs import Lines
 from nervus.signal.explained.returns import find_returns
 from nervus.signal.explained.scene import TOGETHER, Scene, Witness
+from nervus.signal.explained.sister import measured
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.pair import Pair
 
@@ -53,6 +54,7 @@ def explain(
         told_s = Union((*(e.span_s for e in told), *spikes))
         back = (e for e in _returned(tracks) if not told_s.touches(e.span_s))
         told += [event for piece in back if (event := scene.told(piece)) is not None]
+    told += (e for e in map(scene.told, _fed_less(tracks, feed, told)) if e is not None)
     kept = _together(told)
     if pair is not None:
         known = tuple(e.span_s for e in kept)
@@ -91,6 +93,22 @@ def _returned(tracks: tuple[Instrument, ...]) -> tuple[Event, ...]:
         if near >= 0 and two[near].span_s[1] >= excursion.span_s[0]:
             events.append(event_of([(tracks[0].id, excursion), (tracks[1].id, two[near])]))
     return tuple(events)
+
+
+def _fed_less(
+    tracks: tuple[Instrument, ...], feed: Lines | None, told: Sequence[Event]
+) -> tuple[Event, ...]:
+    """What all tracks show while their recorded feed was away, where that is not told of all of them.
+
+    What a shaft goes while they are fed with less hides that they left: they come back elsewhere.
+    """
+    known = Union(e.span_s for e in told if len(e.parts) == len(tracks))
+    away = [s for s in feed.away() if not known.touches(s)] if feed is not None else []
+    shown = [[measured(t, s) for t in tracks] for s in away]
+    parts = (
+        [p for p, t in zip(own, tracks, strict=True) if p and p[1].depth > t.tolerance] for own in shown
+    )
+    return tuple(event_of(own) for own in parts if len(own) == len(tracks))
 
 
 def _together(told: list[Event]) -> list[Event]:

@@ -14,7 +14,9 @@ from math import log
 import numpy as np
 
 from nervus.domain.channel import Channel, FloatArray, Role, Span, Unit
+from nervus.signal.arithmetic.spans import merge, runs
 from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.candidates.flanks import LONGEST_SPIKE_S
 from nervus.signal.instruments.fed import usual_supply
 from nervus.signal.instruments.instrument import Instrument
 
@@ -22,6 +24,8 @@ from nervus.signal.instruments.instrument import Instrument
 _SUPPLY_SHARE, _GROUND_V = 0.08, 0.25
 # The lines are looked at over the event, or so much around it; for this share of it they must be off.
 _AROUND_S, _GOOD_PART = 0.002, 0.25
+# What is away for longer is off, and no interruption.
+_LONGEST_AWAY_S = 1.5
 # What is usual is told by so many samples.
 _MANY = 2_000
 # What is left must be less than this for something to have left; a factor is not known better than this.
@@ -64,6 +68,16 @@ class Lines:
         """Whether one of them left its usual value during a span."""
         return any(_left(line, usual, span) for line, usual in self._lines)
 
+    def away(self) -> tuple[Span, ...]:
+        """When one of them was away from its usual value, for longer than a spike and not for good."""
+        found = []
+        for line, usual in self._lines:
+            limit = _limit(line, usual)
+            first, last = runs((line.values < usual - limit) | (line.values > usual + limit))
+            spans = zip(line.time_s[first].tolist(), line.time_s[last].tolist(), strict=True)
+            found += [s for s in spans if LONGEST_SPIKE_S < s[1] - s[0] <= _LONGEST_AWAY_S]
+        return merge(found, 0.0)
+
 
 def _usual(line: Channel) -> float:
     if line.kind.role is Role.SUPPLY:
@@ -79,9 +93,12 @@ def _left(line: Channel, usual: float, span: Span) -> bool:
         first, last = line.time_s.searchsorted(around).tolist()
     if first == last:
         return False
-    limit = _GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual
-    off = np.count_nonzero(np.abs(line.values[first:last] - usual) > limit)
+    off = np.count_nonzero(np.abs(line.values[first:last] - usual) > _limit(line, usual))
     return bool(off / (last - first) >= _GOOD_PART)
+
+
+def _limit(line: Channel, usual: float) -> float:
+    return _GROUND_V if line.kind.role is Role.GROUND else _SUPPLY_SHARE * usual
 
 
 def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | None:
