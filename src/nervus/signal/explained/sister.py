@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from math import hypot, log
+from math import hypot
 
 import numpy as np
 
@@ -124,20 +124,17 @@ class Sister:
         return [_trimmed(t, part) if more_s else part for t, part in shown if part is not None]
 
     def went_along(self, part: Part) -> float:
-        """What it costs, in nats, to say that a track left alone, and came to where she says it was.
-
-        That she moved as it did, or that it came there by chance, whichever costs more.
-        """
+        """What it costs, in nats, to say that a track left alone while she moved as it did."""
         name, excursion = part
         pair, span = self._pair, excursion.deepest_s or excursion.span_s
         if pair is None or not self.agrees(part):
             return 0.0
-        spread = self._spread(pair, part)
-        by_chance = log(max(excursion.depth / spread, 1.0))
         hers = (measured(t, span) for t in self._tracks.values() if t.id != name)
         went = next((p for p in hers if p is not None), None)
-        stays = self.depth_in(name, went) / spread if went is not None else 0.0
-        return min(max(stays**2 / 2.0, by_chance), _MOST_APART)
+        if went is None:
+            return 0.0
+        stays = self.depth_in(name, went) / self._spread(pair, part)
+        return min(stays**2 / 2.0, _MOST_APART)
 
     def furthest_off(self, track: Instrument, span: Span) -> float:
         """The most that a track is off what she tells during a span, percent of its supply."""
