@@ -25,8 +25,11 @@ def slow_pair(at: slice, to_v: float) -> tuple[FloatArray, dict[str, FloatArray]
 
 
 @pytest.mark.parametrize("samples", [1, 3, 8])
-def test_slow_sampling_tells_a_drop_by_the_sister(samples: int) -> None:
-    """Without her, 50 ms between readings is time enough for a plate to go there and back."""
+def test_slow_sampling_tells_a_drop_by_the_sister_or_by_its_way(samples: int) -> None:
+    """Without her, 50 ms between readings is time enough for a plate to go there and back.
+
+    But nobody who moves it there makes up for it: on its way it goes on as if nothing had been.
+    """
     at = slice(200, 200 + samples)
     time_s, lines = slow_pair(at, 1.0)
     found = [f for f in analyse(recording(time_s, **lines)).examination.findings if isinstance(f, Drop)]
@@ -34,7 +37,8 @@ def test_slow_sampling_tells_a_drop_by_the_sister(samples: int) -> None:
     assert found[0].times_s[0] == pytest.approx((10.0, 10.0 + 0.05 * (samples - 1)), abs=1e-6)
     assert found[0].floor is Floor.INTERMEDIATE
     alone = recording(time_s, tps1_v=lines["tps1_v"])
-    assert [f for f in analyse(alone).examination.findings if isinstance(f, Drop)] == []
+    told = [f for f in analyse(alone).examination.findings if isinstance(f, Drop)]
+    assert [f.times_s for f in told] == [f.times_s for f in found]
 
 
 def test_a_blip_of_the_pedal_is_motion_for_both() -> None:
