@@ -153,3 +153,14 @@ def test_electronics_that_fall_out_at_any_time_are_not_cleared_by_that() -> None
     suspects = analyse(recording(time_s, tps1_v=one, tps2_v=two)).judgement.suspects
     assert suspects[0].id is SuspectId.SENSOR
     assert suspects[0].probability > 0.7
+
+
+def test_what_comes_back_gently_from_a_rail_is_over_before_the_next_interruption() -> None:
+    """An input's low-pass: at rest the one has an edge where it falls, the next where it comes back."""
+    time_s, travel = sweeps(4, seconds=8.0, rate_hz=400.0)
+    shown = 0.7 + 0.032 * np.where((time_s > 8.0) & (time_s < 24.0), travel, 0.0)
+    falls = np.asarray([0.36, 0.16, 0.075, 0.04, 0.02, 0.27, 0.5, 0.605, 0.64, 0.67])
+    shown[1600:1610], shown[10400:10410] = falls, falls[::-1]
+    found = [f for f in found_in(time_s, tps1_v=np.round(shown / 0.005) * 0.005) if isinstance(f, Drop)]
+    assert [f.times_s[0][0] for f in found] == pytest.approx((4.0, 26.0), abs=0.02)
+    assert all(f.times_s[0][1] - f.times_s[0][0] < 0.05 for f in found)

@@ -211,7 +211,10 @@ class _Scan:
         self._exit: list[float] = segments.exit.tolist()
         self._samples: list[int] = (segments.last - segments.first + 1).tolist()
         self._lost: list[bool] = track.are_unusual(segments.entry).tolist()
-        self._stays_lost: list[bool] = track.are_unusual(segments.exit).tolist()
+        middle = track.level[(segments.first + segments.last) // 2]
+        # What came back gently, and left again so, was lost at both its ends only.
+        stays_lost = track.are_unusual(segments.exit) & track.are_unusual(middle)
+        self._stays_lost: list[bool] = stays_lost.tolist()
         self._is_slow = track.is_slow
         self.is_close = track.interval_s < _WEAK_FROM_S
         small = _SMALL_EDGE * track.step_tolerance if self.is_close else 0.0
@@ -303,7 +306,7 @@ class _Scan:
             if self._lost[j] and not self._lost[trusted]:
                 # Nothing takes a track to a rail where it never is, from where it is, but a fault.
                 away = max(away, abs(self._exit[j] - start))
-                if self._is_slow and not self._stays_lost[j]:
+                if not self._stays_lost[j] and self._samples[j] >= least:
                     return None  # it came back gently
                 continue
             moved = 1.2 * slope * elapsed

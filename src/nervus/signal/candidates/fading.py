@@ -85,11 +85,12 @@ def _meets(
     met = np.flatnonzero(
         (np.abs(apart) < max(track.tolerance, _MEETS * edge)) | (apart * apart[0] < 0.0)
     )
-    if not met.size or met[0] < 2 or abs(slope) < 1e-9:
+    if not met.size or met[0] < 2:
         return None
     # No course is drawn on for longer than it was seen; but what goes to a rail is no motion.
     took_s, lost = abs(float(elapsed_s[met[0]])), track.are_unusual(track.level[indices[: met[0]]])
-    if not lost.any() and (took_s > seen_s or _may_be_motion(apart[: met[0] + 1], edge, slope, took_s)):
+    moves = abs(slope) >= 1e-9 and took_s <= seen_s
+    if not lost.any() and (not moves or _may_be_motion(apart[: met[0] + 1], edge, slope, took_s)):
         return None
     # What stays off by as much as the edge itself is a hold, not an interruption that fades.
     return int(indices[met[0]])
