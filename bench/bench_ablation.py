@@ -112,7 +112,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "stands that end with a leap": ("worn.worn_places", "find_leaps", nothing),
     "a ripple that the supply shows": ("instruments.instrument", "without_ripple", same),
     "a moment at a rail is no course": ("candidates.excursions._Scan", "_is_gone", no),
-    "as it is built first": ("motion.relation", "_goes_as_built", no),
+    "as it is built first": ("motion.relation", "goes_as_built", no),
     "worn is not apart": ("examine", "is_worn_there", no),
     "a spot of a difference": ("examine", "is_seen_elsewhere", no),
     "flats": ("worn.worn_places", "find_flats", nothing),

@@ -6,8 +6,9 @@ named).
 
 import numpy as np
 import pytest
+from scipy.signal import lfilter
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import FloatArray, Recording
 from nervus.domain.finding import Disagreement, Drop, Finding
 from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
@@ -44,6 +45,31 @@ def test_a_plate_that_no_longer_comes_home_lands_where_it_rests() -> None:
     time_s, travel = snapped((0.0, 8.0))
     shown = volts(travel, noise_v=0.002)
     assert not [f for f in found_in(time_s, tps1_v=shown) if isinstance(f, Drop)]
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_two_places_at_which_both_stood_tell_how_a_pair_is_built(seed: int) -> None:
+    """Snapped between two stops, read in turn nine times a second: all else is read in passing."""
+    random = np.random.default_rng(seed)
+    lasts_s = random.uniform(0.5, 1.6, 90)
+    turns_s = np.cumsum(lasts_s)
+    time_s = np.arange(0.0, float(turns_s[-1]), 0.001)
+    snaps = (np.searchsorted(turns_s, time_s) % 2).astype(np.float64)
+    # As a spring takes a plate: two time constants of 40 ms.
+    kept = np.exp(-0.001 / 0.04)
+    for _ in range(2):
+        snaps = lfilter([1.0 - kept], [1.0, -kept], snaps)
+    at_s = np.cumsum(random.normal(0.11, 0.006, int(time_s[-1] / 0.115)))
+    one, two = (16.4 + 39.7 * np.interp(t, time_s, snaps) for t in (at_s, at_s + 0.03))
+    made = Recording(
+        (
+            channel("tps1_pct", at_s, np.round(one / 0.4) * 0.4),
+            channel("tps2_pct", at_s + 0.03, np.round(two / 0.8) * 0.4),
+        )
+    )
+    seen = analyse(made).examination
+    assert seen.findings == ()
+    assert seen.tracks.slope == pytest.approx(0.5, abs=0.02)
 
 
 def limited(most: float) -> tuple[FloatArray, FloatArray, FloatArray]:

@@ -239,7 +239,10 @@ def _pair(
         related = relation.describe(line, profile.supply_v, learned=False)
     else:
         line = relation.learn_line(first, second, of_one_sensor=True)
-        line = line or relation.line_of_stands(*_both_stood(one, two))
+        if line is None or not relation.goes_as_built(line):
+            # Where both stood says more than where they were read in passing, one after the other.
+            stood = relation.line_of_stands(*_both_stood(one, two))
+            line = stood if line is None or (stood and relation.goes_as_built(stood)) else line
         related = relation.describe(line, first.supply_v)
     if line is None:
         return None, related

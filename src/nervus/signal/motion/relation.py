@@ -145,8 +145,13 @@ def line_of_stands(x: FloatArray, y: FloatArray) -> Line | None:
     if len(stood) < _FEWEST_STOOD or np.ptp(x) < _STOOD_OVER_PCT:
         return None
     line, votes = _voted(stood)
-    sure = len(stood) >= _LEAST_STOOD or _goes_as_built(line)
+    sure = len(stood) >= _LEAST_STOOD or goes_as_built(line)
     return line if sure and votes >= _NEARLY_ALL else None
+
+
+def goes_as_built(line: Line) -> bool:
+    """Whether the tracks go together as those of a sensor are made to, whatever lies between them."""
+    return any(abs(line.slope / built.slope - 1.0) < _SAME_WAY for built in _AS_BUILT)
 
 
 def _joins_the_ends(line: Line, stretches: Sequence[tuple[FloatArray, FloatArray]]) -> bool:
@@ -157,14 +162,9 @@ def _joins_the_ends(line: Line, stretches: Sequence[tuple[FloatArray, FloatArray
     return max(x) - min(x) >= _STOOD_OVER_PCT and max(off) <= _ASIDE_PCT
 
 
-def _goes_as_built(line: Line) -> bool:
-    """Whether the tracks go together as those of a sensor are made to, whatever lies between them."""
-    return any(abs(line.slope / built.slope - 1.0) < _SAME_WAY for built in _AS_BUILT)
-
-
 def _is_rather_built(line: Line, known: Line, stretches: list[tuple[FloatArray, FloatArray]]) -> bool:
     """Whether it goes as sensors are made to, where another does not and is far off somewhere."""
-    if not _goes_as_built(line) or _goes_as_built(known):
+    if not goes_as_built(line) or goes_as_built(known):
         return False
     ends = _middles(stretches)[0][[0, -1]]
     apart = np.abs(line.at(ends) - known.at(ends))
