@@ -16,6 +16,7 @@ from babel.messages import Catalog
 from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po
 from babel.numbers import format_decimal
+from pytestqt.qtbot import QtBot
 
 from nervus import language
 from nervus.domain.channel import CHANNEL_KINDS
@@ -27,6 +28,7 @@ from nervus.judge.reading_words import Measured, understand
 from nervus.knowledge import complaints
 from nervus.window.boxes import ask_for_language
 from nervus.window.main_window import MainWindow
+from nervus.window.pictures.plots import UnitAxis
 
 TESTS = Path(__file__).parent
 SAMPLES = TESTS / "data" / "samples"
@@ -141,6 +143,17 @@ def test_a_track_is_told_by_its_number_in_the_language(spoken: pytest.MonkeyPatc
 
 
 # -- how numbers and days are written ------------------------------------------------------------------
+
+
+def test_an_axis_writes_its_numbers_as_everything_else_does(
+    spoken: pytest.MonkeyPatch,
+    qtbot: QtBot,  # noqa: ARG001 - needs an application
+) -> None:
+    axis = UnitAxis("left", "V")
+    assert axis.tickStrings([0.5, 1.0], 1.0, 0.5) == ["0.5 V", "1.0 V"]
+    spoken.setenv(language.VARIABLE, "de")
+    _forget()
+    assert axis.tickStrings([0.5, 1.0], 1.0, 0.5) == ["0,5 V", "1,0 V"]
 
 
 @pytest.mark.parametrize("value", [0.5, 4.25, -0.04, 100.0, 0.0])

@@ -110,6 +110,11 @@ def figures(text: str, /, **values: object) -> str:
     return _NUMBERS.format(text, **{name: _value(value) for name, value in values.items()})
 
 
+def written(number: str) -> str:
+    """A number that something else has made a text of, as people write it."""
+    return number.replace(".", ",") if language() in _COMMA else number
+
+
 def _spoken(text: str) -> str:
     catalogue = _catalogue()
     if catalogue is not None:
@@ -143,9 +148,7 @@ class _Numbers(Formatter):
             for ours, theirs in _DAY_MONTH[language()]:
                 spec = spec.replace(ours, theirs)
         text: str = super().format_field(value, spec)
-        if isinstance(value, float) and language() in _COMMA:
-            return text.replace(".", ",")
-        return text
+        return written(text) if isinstance(value, float) else text
 
 
 _NUMBERS = _Numbers()

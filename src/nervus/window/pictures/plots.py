@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent
 from PyQt6.QtWidgets import QWidget
 
 from nervus.domain.channel import FloatArray, Span
+from nervus.language import written
 from nervus.window.pictures.marks_strip import Label, MarksStrip
 from nervus.window.theme import BRIGHT, Theme
 
@@ -228,7 +229,8 @@ class UnitAxis(pg.AxisItem):  # type: ignore[misc] # the plot library ships no t
         self._unit = unit
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
-        return [f"{text} {self._unit}" for text in super().tickStrings(values, scale, spacing)]
+        told = super().tickStrings(values, scale, spacing)
+        return [f"{written(text)} {self._unit}" for text in told]
 
 
 def segments(spans: Sequence[tuple[float, float, float]]) -> tuple[FloatArray, FloatArray]:
