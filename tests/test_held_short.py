@@ -79,16 +79,17 @@ def limited(most: float) -> tuple[FloatArray, FloatArray, FloatArray]:
     return time_s, asks, np.minimum(asks, most)
 
 
-def test_where_a_throttle_is_held_tells_no_line_to_its_command() -> None:
+@pytest.mark.parametrize(("slope", "offset"), [(1.0, 0.0), (-1.0, 100.0)])
+def test_where_a_throttle_is_held_tells_no_line_to_its_command(slope: float, offset: float) -> None:
     """Of the places that it follows to two are left: all others lie short of the line through them."""
     time_s, asks, goes = limited(40.0)
     learned = learn_late_line(
         plain_course(channel("throttle_cmd_pct", time_s, asks)),
-        plain_course(channel("throttle_pct", time_s, goes)),
+        plain_course(channel("throttle_pct", time_s, offset + slope * goes)),
     )
     assert learned is not None
-    assert learned[0].slope == pytest.approx(1.0, abs=0.02)
-    assert learned[0].offset == pytest.approx(0.0, abs=0.5)
+    assert learned[0].slope == pytest.approx(slope, abs=0.02)
+    assert learned[0].offset == pytest.approx(offset, abs=0.5)
 
 
 def test_a_throttle_held_short_is_told_by_where_it_stops() -> None:

@@ -132,10 +132,11 @@ def _of_drops(
         return [Observation(name, sure * (1.0 - places.p_value))]
     shared = max(Shared, key=lambda s: sum(1 for d in drops if d.shared is s))
     anywhere = places.verdict is Verdict.TIME
-    seen = [_floor(circuit, drops, shared, sure)]
+    seen = []
     # Electronics have no track that wears at a place: that they fall out anywhere does not clear them.
     if not (anywhere and shared is Shared.ELECTRONICS):
-        seen.insert(0, Observation("drops_anywhere" if anywhere else "drops_somewhere", sure))
+        seen.append(Observation("drops_anywhere" if anywhere else "drops_somewhere", sure))
+    seen.append(_floor(circuit, drops, shared, sure))
     if follows_work(drops, examination.marks, examination.duration_s, frozenset(judging().work.words)):
         seen.append(Observation("drops_follow_marks", sure))
     return seen

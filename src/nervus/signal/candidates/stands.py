@@ -287,9 +287,11 @@ def _is_held(track: Instrument, levels: FloatArray) -> BoolArray:
     """At which of some levels it was held for long, shape (n,) to (n,): there the shaft rests."""
     first, last = runs(np.abs(np.diff(track.level)) <= 2.0 * track.same_level)
     long = track.time_s[last + 1] - track.time_s[first] > _LONGEST_S
-    holds = track.level[(first[long] + last[long]) // 2]
-    near = np.abs(levels[:, None] - holds) <= 2.0 * track.same_level
-    return np.asarray(near.any(axis=1), dtype=np.bool_)
+    # Each is held against its neighbours only: of a day there are very many of both.
+    holds = np.concatenate(([-np.inf], np.sort(track.level[(first[long] + last[long]) // 2]), [np.inf]))
+    above = np.searchsorted(holds, levels).clip(1)
+    off = np.minimum(holds[above] - levels, levels - holds[above - 1])
+    return np.asarray(off <= 2.0 * track.same_level, dtype=np.bool_)
 
 
 def _ends(track: Instrument) -> tuple[float, float]:

@@ -284,7 +284,7 @@ def _up_to_a_stop(
     slope, offset = np.polyfit(x, y, 1)
     line, (asked, at) = Line(float(slope), float(offset)), _middles(stood)
     over = (line.at(asked) - at) * np.sign(at - y.mean())
-    return line if slope > _LEAST_FOLLOWED and bool((over >= -_AGREES_PCT).all()) else None
+    return line if abs(slope) > _LEAST_FOLLOWED and bool((over >= -_AGREES_PCT).all()) else None
 
 
 def _freely_voted(stretches: list[tuple[FloatArray, FloatArray]]) -> tuple[Line | None, float]:

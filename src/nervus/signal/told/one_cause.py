@@ -212,22 +212,20 @@ def without_sticking(findings: list[Finding], shaft: Shaft, others: list[Finding
     """Findings without what all tracks show where the plate, too, does not follow its command.
 
     A plate that sticks and leaps free looks like a sensor that holds its value; that it is elsewhere
-    behind its command tells it. Two tracks must agree on where it was, and none may have gone away from
-    what was commanded by itself.
+    behind its command tells it. Both tracks must agree on where it was, and must not have gone away from
+    what was commanded by themselves.
     """
     pair, asked = shaft.pair, shaft.asked
     late = any(isinstance(f, Disagreement) and "throttle_cmd_pct" in f.channels for f in others)
-    if not late or (pair is None and asked is None):
+    if pair is None or not late:
         return findings
+    first, blur = pair.first, pair.blur(pair.first)
 
     def is_motion(drop: Drop) -> bool:
         if drop.floor is not Floor.INTERMEDIATE or len(drop.channels) < len(shaft.tracks):
             return False
         if asked is not None and all(asked.left(t, drop.times_s[0]) for t in shaft.tracks):
             return False
-        if pair is None:
-            return True
-        first, blur = pair.first, pair.blur(pair.first)
         begin = int(np.searchsorted(first.time_s, drop.times_s[0][0]))
         end = int(np.searchsorted(first.time_s, drop.times_s[-1][1], side="right"))
         apart = np.abs(first.level[begin:end] - pair.expected_of(first, slice(begin, end)))
