@@ -189,7 +189,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "means of a millisecond": ("candidates.proposing", "coarser", lambda *_: None),
     "from a rail to anywhere": ("candidates.excursions._Scan", "was_gone", no),
     "at a rail": ("candidates.excursions", "_at_rail", lambda *_: []),
-    "struck a stop": ("candidates.edges", "_leap", lambda _t, at, _e: np.zeros(at.shape)),
+    "struck a stop": ("candidates.edges", "may_leap", lambda _t, at, _e: np.zeros(at.shape)),
     "trimmed edges": ("candidates.edges", "_trimmed", lambda _, first, last: (first, last)),
     "what is gone through": ("candidates.stands", "_passes", lambda _l, first, _: first < 0),
     "a level that stands share": ("candidates.stands", "_shared", lambda *_, **__: None),

@@ -374,7 +374,9 @@ def _locality(events: tuple[Event, ...], travel: Travel | None) -> Locality:
     for group in bursts(own, (travel.time_s, travel.percent)):
         middles = [float(np.mean(e.span_s)) for e in group]
         found += _apart(read_at(middles, travel.time_s, travel.percent))
-    return judge_locality(np.asarray(found, dtype=np.float64), travel.percent, travel.time_s)[0]
+    of_all = len(own[0].parts) > 1
+    places = np.asarray(found, dtype=np.float64)
+    return judge_locality(places, travel.percent, travel.time_s, of_all=of_all)[0]
 
 
 def _apart(places: FloatArray) -> list[float]:

@@ -125,7 +125,7 @@ def _there_and_back(track: Instrument, first: IntArray, behind: IntArray) -> Flo
     own = np.maximum(step - ready - track.tolerance, 0.0)
     most = np.where(step < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
     ends = np.stack((level[before], level[before] + furthest))
-    leaps = step < np.maximum(_leap(track, before, ends), _leap(track, after, ends))
+    leaps = step < np.maximum(may_leap(track, before, ends), may_leap(track, after, ends))
     return np.where(short & ~leaps, 16.0 * own / (most * took_s**2), 0.0)
 
 
@@ -145,13 +145,19 @@ def _quickest(track: Instrument, ends: IntArray, width: int) -> FloatArray:
     own = np.where(own > track.step_tolerance / less, own - track.tolerance / 2.0 / less, 0.0)
     took_s = np.maximum(track.time_s[starts + width] - track.time_s[starts], 1e-9)
     most = np.where(step < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
-    leaps = own < _leap(track, starts, np.stack((here, there)))
+    leaps = own < may_leap(track, starts, np.stack((here, there)))
     most = np.where(leaps, _STRIKES * _SNAP_ACCELERATION, most)
     return np.asarray((own / (most * ((width + 1) / width * took_s / 2.0) ** 2)).max(axis=1))
 
 
-def _leap(track: Instrument, at: IntArray, ends: FloatArray) -> FloatArray:
-    """How far a plate that has just struck a stop may leap off it, shape of `at`; 0 far from both."""
+def may_leap(track: Instrument, at: IntArray, ends: FloatArray) -> FloatArray:
+    """How far a plate that has just struck a stop may leap off it, shape of `at`; 0 far from both.
+
+    Args:
+        track: its track.
+        at: samples at which it strikes, shape (n,).
+        ends: two levels that it goes from, or to: it struck if one of them is at a stop, shape (2, n).
+    """
     before = track.level[np.maximum(at - round(_STRUCK_S / max(track.interval_s, 1e-7)), 0)]
     leap = np.zeros(at.shape)
     for stop in track.usual:

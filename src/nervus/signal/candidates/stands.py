@@ -13,6 +13,7 @@ import numpy as np
 from nervus.domain.channel import BoolArray, FloatArray, IntArray
 from nervus.signal.arithmetic.instants import goes_on
 from nervus.signal.arithmetic.spans import Union, runs
+from nervus.signal.candidates.edges import may_leap
 from nervus.signal.candidates.excursions import Excursion, describe
 from nervus.signal.instruments.instrument import Instrument, thinned
 
@@ -254,7 +255,7 @@ def _shared(track: Instrument, first: IntArray, last: IntArray, *, surely: bool 
     for i in np.flatnonzero(last - first > 1):
         levels[i] = np.median(track.level[(first[i] + last[i] + 1) // 2 : last[i] + 1])
     low, high = _ends(track)
-    within_ends = (levels > low) & (levels < high)
+    within_ends = (levels > low) & (levels < high) & ~_leapt_off(track, first)
     levels, origins = levels[within_ends], track.level[np.maximum(first - 2, 0)][within_ends]
     rests = np.zeros(levels.size, dtype=np.bool_) if surely else _is_held(track, levels)
     # Where nobody sees how it arrives, a machine may go to one place, exactly, again and again.
@@ -294,6 +295,19 @@ def _is_held(track: Instrument, levels: FloatArray) -> BoolArray:
     return np.asarray(off <= 2.0 * track.same_level, dtype=np.bool_)
 
 
+def _leapt_off(track: Instrument, first: IntArray) -> BoolArray:
+    """Which stands lie no further off a stop than a plate leaps that has just struck it.
+
+    Let go from the same opening it strikes as hard, and leaps as far, each time.
+    """
+    before = np.maximum(first - 1, 0)
+    at, to = track.level[before], track.level[first]
+    struck = np.min([np.abs(at - stop) for stop in track.usual], axis=0) <= _END_PCT
+    return np.asarray(
+        struck & (np.abs(to - at) < may_leap(track, before, np.stack((at, to)))), dtype=np.bool_
+    )
+
+
 def _ends(track: Instrument) -> tuple[float, float]:
     """Between these levels is what lies further within what the track shows than where it stops.
 
@@ -320,7 +334,8 @@ def _landed_on(track: Instrument) -> float | None:
         return None
     origins, landings, left = track.level[lands], track.level[lands + 1], track.level[leaves]
     low, high = track.stops
-    between = landings[(landings > low + _END_PCT) & (landings < high - _END_PCT)]
+    apart = (landings > low + _END_PCT) & (landings < high - _END_PCT)
+    between = landings[apart & ~_leapt_off(track, lands + 1)]
     # A shaft that rests somewhere is let go to there, also where that is not at its stop.
     between = between[~_is_held(track, between)]
     for within in _widths(track)[:2]:

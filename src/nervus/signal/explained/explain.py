@@ -5,11 +5,11 @@ here they are gathered, held against each other, and what the tracks contradict 
 """
 
 from bisect import bisect_right
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from nervus.domain.channel import Span
-from nervus.signal.arithmetic.spans import Union, overlaps
+from nervus.signal.arithmetic.spans import Union, merge, overlaps
 from nervus.signal.candidates.excursions import BURST_GAP_S
 from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.explained.events import Cause, Event, event_of, gathered
@@ -23,9 +23,9 @@ from nervus.signal.motion.pair import Pair
 # Where it was so once it is so again with so many nats less against it; what single events leave open
 # must be sure together by so many.
 _AGAIN, _SURE_TOGETHER = 1.0, 1.5
-# What lasts longer than this within the range is no interruption; what parts by less than this, percent
-# of supply, is a bend or roughness.
-_LONGEST_APART_S, _APART_PCT = 1.5, 4.0
+# What parts by less than this, percent of supply, is a bend or roughness; while one track stands the
+# other may come by it for so many intervals.
+_APART_PCT, _SAME_STAND = 4.0, 5.0
 
 
 def explain(
@@ -58,7 +58,7 @@ def explain(
     kept = _together(told)
     if pair is not None:
         known = tuple(e.span_s for e in kept)
-        kept += (e for e in map(scene.parted, _partings(pair, known, candidates)) if e is not None)
+        kept += _apart(scene, pair, _partings(pair, known, candidates))
     return _once(kept)
 
 
@@ -132,9 +132,18 @@ def _together(told: list[Event]) -> list[Event]:
     return kept + speak if enough else kept
 
 
+def _apart(scene: Scene, pair: Pair, partings: tuple[Span, ...]) -> Iterator[Event]:
+    """What left where the tracks contradict each other: one that stood, or what they differ by."""
+    gap_s = _SAME_STAND * max(pair.first.interval_s, pair.second.interval_s)
+    for whole in merge(partings, gap_s):
+        stood = scene.stood(whole)
+        own = (s for s in partings if overlaps(s, whole))
+        told = (stood,) if stood is not None else map(scene.parted, own)
+        yield from (e for e in told if e is not None)
+
+
 def _partings(
     pair: Pair, known: tuple[Span, ...], candidates: dict[str, Candidates]
 ) -> tuple[Span, ...]:
     spikes = tuple(s for c in candidates.values() for s in c.spikes)
-    found = pair.partings(_APART_PCT, (*known, *spikes), BURST_GAP_S)
-    return tuple(s for s in found if s[1] - s[0] <= _LONGEST_APART_S)
+    return pair.partings(_APART_PCT, (*known, *spikes), BURST_GAP_S)

@@ -68,7 +68,9 @@ def comes_back(track: Instrument, excursion: Excursion) -> float:
     last = int(np.searchsorted(time_s, excursion.span_s[1] + 1e-9))
     if first < 2 or last > level.size - 2 or _may_be_a_stop(track, excursion):
         return 0.0
-    if excursion.span_s[1] - excursion.span_s[0] > _STAYS_S:
+    # Where it never is otherwise nobody stays.
+    stays = excursion.span_s[1] - excursion.span_s[0] > _STAYS_S
+    if stays and not track.is_unusual(excursion.level):
         return 0.0
     off, unknown = goes_on(time_s, level, first - 1, last)
     near = max(float(off), _known_to(track) + float(unknown))

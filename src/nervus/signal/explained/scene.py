@@ -49,6 +49,8 @@ _LEAP, _PREPARED = 0.6, 0.25
 # An end of a unit's percentage at which it is for such a share of a recording is where its shaft rests:
 # it may be let go to there, and opened again, in no less than this time (from memory: a quick foot).
 _RESTS_SHARE, _LET_GO_S = 0.3, 0.5
+# No shaft is leapt to where its other track says that it is not, stands there, and is leapt back.
+_STANDS = 12.0
 # It landed on the level that others landed on, from elsewhere.
 _SAME_LEVEL = 8.0
 # A sister went along where she went this share of the way.
@@ -62,6 +64,9 @@ _FAR_OFF, _MANY, _HARDLY = 1.5, 10, 0.5
 # An event longer than this is looked into: where the tracks differ by more than this share of the
 # deepest for most of it, it is one lasting fault; else only the stretches at which they do are.
 _LONG_S, _APART_SHARE, _MOSTLY = 0.4, 0.3, 0.5
+# What lasts longer than this within the range is no interruption; what stands at one level all the while
+# may last longer (common practice, no published source).
+_LONGEST_APART_S, _LONGEST_STOOD_S = 1.5, 5.0
 # A sister that is further off at its bottom than this share of its depth contradicts an excursion.
 _CONTRADICTS = 0.5
 
@@ -144,7 +149,7 @@ class Scene:
             self._pair,
             [p for t in self._tracks.values() if (p := measured(t, span)) is not None],
         )
-        if pair is None or not parts:
+        if pair is None or not parts or span[1] - span[0] > _LONGEST_APART_S:
             return None
         unusual = [p for p in parts if self._tracks[p[0]].is_unusual(p[1].level)]
         chosen = max(unusual or parts, key=lambda part: part[1].depth)
@@ -154,6 +159,16 @@ class Scene:
         if not deep or (others and max(others) >= 0.5 * chosen[1].depth):
             return None
         return Event((chosen,), span, Cause.ALONE, self._sister.says(chosen) - _ALONE)
+
+    def stood(self, span: Span) -> Event | None:
+        """The one track that was leapt to one level, stood there, and was leapt off it, if one did so.
+
+        What is lost reads one level, while the shaft, and with it her sister, goes where it likes.
+        """
+        if span[1] - span[0] > _LONGEST_STOOD_S:
+            return None
+        parts = [p for t in self._tracks.values() if (p := self._sister.stood(t, span)) is not None]
+        return Event((parts[0],), span, Cause.ALONE, _STANDS - _ALONE) if len(parts) == 1 else None
 
     def pieces(self, event: Event) -> tuple[Event, ...]:
         """A long event cut down to where the tracks contradict each other.
@@ -236,12 +251,17 @@ class Scene:
         """What the level that it went to says against motion, in nats."""
         name, excursion = part
         track = self._tracks[name]
+        if not track.is_unusual(excursion.level):
+            return self._landed(part)
         # A unit's percentage has no rail, its ends are where a shaft comes to its stops: there only what
-        # leaps to the end and back, with nothing on the way, speaks against motion.
-        rail = track.is_unusual(excursion.level)
-        rail = rail and (track.kind.unit is Unit.VOLT or _leaps(track, excursion))
-        rail = rail and not (track.kind.unit is Unit.PERCENT and _rests(track, excursion))
-        return (_RAIL if rail else 0.0) + self._landed(part)
+        # leaps to the end and back, with nothing on the way, or comes back to the very place from where
+        # the shaft never is, speaks against motion.
+        if track.kind.unit is Unit.PERCENT:
+            if _rests(track, excursion):
+                return self._landed(part)
+            if not _leaps(track, excursion):
+                return comes_back(track, excursion) + self._landed(part)
+        return _RAIL + self._landed(part)
 
     def _landed(self, part: Part) -> float:
         """What it says that it landed where others did; where a recording begins nobody saw it land."""

@@ -24,6 +24,8 @@ _AGREE = 2.0
 BOTTOM = 0.3
 # Where both stand they are further apart than at this percentile in faults alone: so many deviations.
 _SELDOM_OFF = (90.0, 1.64)
+# So many samples stand at a level, and what is leapt to and from is so far off, percent of supply.
+_LEAST_STOOD, _LEAPT_PCT = 5, 5.0
 # An excursion is compared at so many instants at most.
 _MANY_LEVELS = 200
 
@@ -143,6 +145,30 @@ class Sister:
         samples = _during(track, span)
         off = np.abs(track.level[samples] - self._pair.expected_of(track, samples))
         return float(np.max(off, initial=0.0))
+
+    def stood(self, track: Instrument, span: Span) -> Part | None:
+        """What a track shows between two instants if it leapt to one level, stood there, and leapt off.
+
+        She leapt at neither end. The sample at each end may be on the way.
+        """
+        first, last = np.searchsorted(track.time_s, (span[0] - 1e-9, span[1] + 1e-9)).tolist()
+        ends = np.asarray((first - 2, first + 1, last - 2, last + 1))
+        if self._pair is None or last - first < _LEAST_STOOD:
+            return None
+        if first < 2 or last > track.level.size - 2:
+            return None
+        inner = track.level[first + 1 : last - 1]
+        own = track.level[ends]
+        both = np.stack((own, own - self._pair.expected_of(track, ends)))
+        steps = both[:, [1, 3]] - both[:, [0, 2]]
+        if (
+            np.abs(steps).min() <= _LEAPT_PCT
+            or np.ptp(inner) > 2.0 * track.same_level + track.resolution
+        ):
+            return None
+        before, after = float(track.level[first - 1]), float(track.level[last])
+        level = float(np.median(inner))
+        return track.id, Excursion(span, before, after, level, last - first)
 
     def depth_in(self, name: str, part: Part) -> float:
         """How deep an excursion of hers is, in percent of a track's supply."""

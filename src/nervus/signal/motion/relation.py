@@ -110,8 +110,9 @@ def learn_line(
             return usual
     chosen, of_all = _voted(_seen_long(stretches) if of_one_sensor else stretches, stretches)
     known = chosen if of_all >= _LEAST_VOTES else None
-    few = of_one_sensor and of_all < _MOST_VOTES
-    built = next((b for b in _AS_BUILT if few and _joins_the_ends(b, stretches)), None)
+    # What is straight joins both ends, however many places between them lie on it.
+    may_bend = of_one_sensor and (of_all < _MOST_VOTES or not _joins_the_ends(chosen, stretches))
+    built = next((b for b in _AS_BUILT if may_bend and _joins_the_ends(b, stretches)), None)
     if built is not None:
         return built
     for share in _EARLY:

@@ -46,7 +46,7 @@ _ENOUGH, _PARTS = 50_000, 8
 
 
 def judge_locality(
-    event_pct: FloatArray, travel_pct: FloatArray, time_s: FloatArray
+    event_pct: FloatArray, travel_pct: FloatArray, time_s: FloatArray, *, of_all: bool = False
 ) -> tuple[Locality, Span | None]:
     """The verdict, and the stretch of travel that the events come from if they come from one.
 
@@ -54,11 +54,14 @@ def judge_locality(
         event_pct: travel at each event, shape (k,); a bout counts once.
         travel_pct: travel over the recording, shape (n,).
         time_s: its instants, shape (n,).
+        of_all: all tracks left at each. A scratch over all of them is seldom, and a second fault that
+            does the same elsewhere is seldomer still: from one place come all of these, or none.
     """
     count = int(event_pct.size)
     if count < _LEAST_CLUSTER:
         return Locality(count, Verdict.UNDECIDED, None, _too_few(count)), None
-    factor, place = _weigh(event_pct, _time_spent(travel_pct, time_s))
+    shares = _SHARES[-1:] if of_all else _SHARES
+    factor, place = _weigh(event_pct, _time_spent(travel_pct, time_s), shares)
     told = _verdict(count, factor, place)
     if (
         told.verdict is Verdict.TIME
@@ -129,7 +132,7 @@ def _time_spent(travel_pct: FloatArray, time_s: FloatArray) -> FloatArray:
     return np.asarray((1.0 - _ANYWHERE) * share / _CELL_PCT + _ANYWHERE / 100.0, dtype=np.float64)
 
 
-def _weigh(event_pct: FloatArray, spent: FloatArray) -> tuple[float, Span]:
+def _weigh(event_pct: FloatArray, spent: FloatArray, shares: Sequence[float]) -> tuple[float, Span]:
     """The Bayes factor for place against clock, and the stretch that explains the events best."""
     cell = np.clip((event_pct / _CELL_PCT).astype(np.int64), 0, spent.size - 1)
     clock = spent[cell]
@@ -137,7 +140,7 @@ def _weigh(event_pct: FloatArray, spent: FloatArray) -> tuple[float, Span]:
     best, place, logs = -np.inf, (0.0, 100.0), []
     for width in _WIDTHS_PCT:
         within = np.abs(event_pct - middles[:, np.newaxis]) <= width / 2.0
-        for share in _SHARES:
+        for share in shares:
             elsewhere = np.log1p(-share)
             more = np.log(share / (width * clock) + (1.0 - share)) - elsewhere
             log = within @ more + event_pct.size * elsewhere
