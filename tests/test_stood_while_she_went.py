@@ -4,15 +4,22 @@ Each recording is built from the fact in its test (common practice, no published
 named).
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from nervus.domain.channel import FloatArray
-from nervus.domain.finding import Disagreement, Drop, Finding
+from nervus.domain.finding import Disagreement, Drop, Finding, Floor
 from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.explained.events import Cause, event_of
+from nervus.signal.explained.feed import what_is_shared
+from nervus.signal.explained.feed_signs import Lines
 from nervus.signal.motion.course import course_of
 from nervus.signal.motion.relation import Line, learn_line
+from nervus.signal.told.sagging import find_sag
 from nervus.signal.worn.locality import judge_locality
 from signals import pair_of, recording, track, volts
 
@@ -156,3 +163,80 @@ def test_both_tracks_at_ground_here_and_there_are_their_feed() -> None:
         one[off] = two[off] = 0.002
     told = analyse(recording(time_s, tps1_v=one, tps2_v=two)).judgement
     assert told.suspects[0].id is SuspectId.SUPPLY_GROUND
+
+
+def kept_values(begin_s: float, lasts_s: float, at: float) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """A contactless pair of which one track has half the range; both keep what they read for a while.
+
+    The shaft rests when they begin, and is opened, slowly read by no one, before they let go.
+    """
+    time_s, travel = holds(800.0, (0.0, 2.0), (60.0, 1.0), (0.0, 2.0), (at, 1.5), (0.0, 1.5))
+    kept = (time_s >= begin_s) & (time_s < begin_s + lasts_s)
+    travel[kept] = travel[int(begin_s * 800.0)]
+    one, two = volts(travel, noise_v=0.002), volts(travel, noise_v=0.002, seed=2) / 2.0
+    return time_s, one, two
+
+
+@pytest.mark.parametrize("at", [40.0, 100.0])
+def test_what_was_held_leaps_to_where_the_shaft_is_by_then(at: float) -> None:
+    """It leaps within 1.25 ms, and nothing brings it back: no plate goes so far meanwhile."""
+    time_s, one, two = kept_values(4.8, 0.4, at)
+    told = analyse(recording(time_s, tps1_v=one, tps2_v=two))
+    (drop,) = (f for f in told.examination.findings if isinstance(f, Drop))
+    assert drop.channels == ("tps1_v", "tps2_v")
+    assert drop.times_s[0][1] == pytest.approx(5.2, abs=0.005)
+    assert drop.floor is Floor.INTERMEDIATE
+    assert told.judgement.suspects[0].id is SuspectId.SENSOR
+
+
+def test_a_snap_as_quick_as_springs_are_is_none_that_was_held() -> None:
+    """From rest at the stop through the whole travel in 67 ms (from memory), read 800 times a second."""
+    time_s = np.arange(0.0, 6.0, 1.0 / 800.0)
+    travel = np.interp(
+        time_s, [1.0, 1.067, 2.5, 2.567, 4.0, 4.067], [0.0, 100.0, 100.0, 0.0, 0.0, 100.0]
+    )
+    one, two = volts(travel, noise_v=0.002), volts(travel, noise_v=0.002, seed=2) / 2.0
+    assert found_in(time_s, tps1_v=one, tps2_v=two) == ()
+
+
+def test_electronics_go_to_one_level_also_from_a_few_openings_that_come_again() -> None:
+    """Three of five from the closed stop: these fit one factor as well as one level, the others none."""
+    time_s = np.arange(600.0) / 100.0
+    line = track(time_s, np.linspace(0.5, 4.5, 600))
+    went = ((12.5, 42.3), (78.8, 42.35), (12.56, 42.5), (78.9, 42.45), (12.53, 42.4))
+    left = [
+        event_of(
+            [(name, Excursion((n + 1.0, n + 1.1), at, at, level, 10)) for name in ("tps1_v", "tps2_v")]
+        )
+        for n, (at, level) in enumerate(went)
+    ]
+    shared = tuple(replace(e, cause=Cause.FEED) for e in left)
+    told = what_is_shared(shared, {"tps1_v": line, "tps2_v": line}, Lines(()))
+    assert {e.cause for e in told} == {Cause.ELECTRONICS}
+
+
+def test_a_supply_sags_at_the_stops_too_and_a_step_does_not() -> None:
+    """A mirrored pair, one of which is 0.35 V off where it is held half open; it is fed as ever."""
+    time_s = np.arange(0.0, 40.0, 1.0 / 60.0)
+    at_s, places = [0.0, 1.0, 2.5, 3.5, 5.0, 6.0, 6.7, 7.4, 8.0], [0, 0, 100, 100, 0, 0, 48, 48, 0]
+    travel = np.interp(np.mod(time_s, 8.0), at_s, places)
+    one, two = volts(travel, noise_v=0.004), 5.0 - volts(travel, noise_v=0.004, seed=2)
+    one[np.abs(travel - 48.0) < 0.2] -= 0.35
+    # What every supply does: both are fed with some tenths of a percent more, and less.
+    fed = 1.0 + 0.004 * np.sin(2.0 * np.pi * time_s / 7.0)
+    one, two = one * fed, two * fed
+    pair = pair_of(track(time_s, one), track(time_s, two, "tps2_v"), Line(-1.0, 100.0))
+    assert find_sag(pair, (course_of(pair.first, ()), course_of(pair.second, ()))) is None
+
+
+def test_two_that_leave_at_once_and_come_back_to_where_they_were_left_both() -> None:
+    """Fifteen readings a second: by their levels they contradict each other, so no shaft took them."""
+    time_s = np.arange(0.0, 30.0, 1.0 / 15.0)
+    at_s = [0.0, 4.0, 6.0, 10.0, 12.0, 16.0, 18.0, 22.0, 24.0, 26.0]
+    travel = np.interp(time_s, at_s, [10.0, 10.0, 34.0, 34.0, 10.0, 10.0, 60.0, 60.0, 0.0, 0.0])
+    one, two = (volts(travel, noise_v=0.003, seed=n) + 0.4 * n for n in (0, 1))
+    for begin in (2.0, 8.0, 14.0):
+        off = (time_s >= begin) & (time_s < begin + 0.5)
+        one[off], two[off] = 2.0, 2.84
+    drops = [f for f in found_in(time_s, tps1_v=one, tps2_v=two) if isinstance(f, Drop)]
+    assert [f.channels for f in drops] == [("tps1_v", "tps2_v")] * 3

@@ -16,7 +16,14 @@ from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import Floor
 from nervus.signal.arithmetic.spans import Union, runs_of
 from nervus.signal.candidates.edges import ROUNDED_S, SLOPE_SAMPLES, Segments, split_at_edges
-from nervus.signal.candidates.fading import CHANGE_OF_SPEED, FADE_S, faded_out, fades
+from nervus.signal.candidates.fading import (
+    CHANGE_OF_SPEED,
+    FADE_S,
+    QUICKEST_PCT_PER_S,
+    faded_out,
+    fades,
+    held,
+)
 from nervus.signal.candidates.flanks import with_flanks
 from nervus.signal.instruments.instrument import Instrument, floor_of
 
@@ -28,9 +35,6 @@ _LONGEST_WITHIN_RANGE_S = 1.5
 # What is nearer to where the signal went than this share of the way is no return.
 _NEAR = 0.35
 _MOST_SLACK = 10.0
-# The quickest that a spring snaps a plate, percent of supply per second (from memory: the whole travel
-# in 67 ms).
-_QUICKEST_PCT_PER_S = 1500.0
 # What is leapt to, and from, to wherever the shaft has gone meanwhile, is so far off, percent of supply.
 _LEAPT_PCT = 5.0
 # What came back from a small leap went at least this share of it.
@@ -180,7 +184,7 @@ def _off_course(track: Instrument, segments: Segments) -> list[tuple[int, int]]:
                 found.append((int(segments.last[left]), int(segments.first[behind])))
                 current = behind
             else:
-                found += fades(track, segments, left)
+                found += fades(track, segments, left) or held(track, segments, left)
             anchor = trusted = current
             continue
         went_on = scan.first_that_goes_on(trusted, current, back)
@@ -245,7 +249,7 @@ class _Scan:
         for j in range(current + 1, back):
             long = self._samples[j] >= _GOES_ON and self._ends[j] - self._begins[j] > FADE_S
             moves = long and self._range(j) > _LEAPT_PCT
-            reached = self._tolerance + _QUICKEST_PCT_PER_S * (self._begins[j] - self._ends[trusted])
+            reached = self._tolerance + QUICKEST_PCT_PER_S * (self._begins[j] - self._ends[trusted])
             if moves:
                 return j if abs(self._entry[j] - self._exit[trusted]) < reached else None
         return None
@@ -314,7 +318,7 @@ class _Scan:
             if start + min(0.0, moved) - slack < entry < start + max(0.0, moved) + slack:
                 return j
             # From a rail a track comes back to wherever a spring has taken the plate meanwhile.
-            reached = self._tolerance + _QUICKEST_PCT_PER_S * elapsed
+            reached = self._tolerance + QUICKEST_PCT_PER_S * elapsed
             was_there = only_rails and away > 0.0 and elapsed <= _LONGEST_WITHIN_RANGE_S
             if was_there and self._samples[j] >= least and abs(entry - start) < reached:
                 return j
@@ -397,7 +401,7 @@ def _is_quick(track: Instrument, level: FloatArray) -> bool:
     """Whether levels in a row go anywhere as quickly as no spring snaps a plate."""
     width = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
     went = np.abs(level[width:] - level[:-width])
-    return bool(went.max(initial=0.0) > _QUICKEST_PCT_PER_S * width * track.interval_s)
+    return bool(went.max(initial=0.0) > QUICKEST_PCT_PER_S * width * track.interval_s)
 
 
 def _line(x: FloatArray, a: tuple[float, float], b: tuple[float, float]) -> FloatArray:

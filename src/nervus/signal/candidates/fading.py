@@ -20,6 +20,12 @@ _MEETS = 0.3
 # Half of the time before that it was off by this share of the edge: a line that heals as it began is off
 # by 0.65 then, one that does so exponentially by 0.55, and what is bent like a thrown stone by 0.82.
 _HALF_HEALED = 0.72
+# The quickest that a spring snaps a plate, percent of supply per second (from memory: the whole travel
+# in 67 ms).
+QUICKEST_PCT_PER_S = 1500.0
+# What stood for so many samples and leaps by so much more than that, percent of supply, was held, if no
+# other edge comes for so long: a contact that chatters leaps to and fro.
+_LEAST_STOOD, _LEAPT_PCT, _STAYS_S = 6, 5.0, 0.5
 # So many samples of it tell.
 _LEAST_HALF = 3
 
@@ -46,6 +52,25 @@ def fades(track: Instrument, segments: Segments, current: int) -> list[tuple[int
     if faded_in is not None:
         return [(faded_in, edge_to)]
     return faded_out(track, segments, current)
+
+
+def held(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:
+    """A value that was held before the edge after a segment, and let go to where the shaft is by then.
+
+    From where a track stood it leaps further than any plate goes meanwhile, and nothing brings it back:
+    so it was not there. Since when, nobody saw; as `fades` tells it.
+    """
+    before, behind = int(segments.last[current]), int(segments.first[current + 1])
+    took_s = float(track.time_s[behind] - track.time_s[before])
+    leapt = abs(float(track.level[behind] - track.level[before]))
+    stays_s = float(track.time_s[segments.last[current + 1]] - track.time_s[behind])
+    if leapt < _LEAPT_PCT + QUICKEST_PCT_PER_S * took_s or stays_s < _STAYS_S:
+        return []
+    reach = int(np.ceil(FADE_S / max(track.interval_s, 1e-7)))
+    seen = track.level[max(before - reach, int(segments.first[current])) : before + 1]
+    moved = np.flatnonzero(np.abs(seen - track.level[before]) > 2.0 * track.same_level)
+    stood = seen.size - 1 - (int(moved[-1]) + 1 if moved.size else 0)
+    return [(before - stood, behind)] if stood >= _LEAST_STOOD else []
 
 
 def faded_out(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:

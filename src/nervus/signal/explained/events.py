@@ -16,6 +16,8 @@ from nervus.signal.instruments.instrument import Instrument
 _LEAST_MARGIN = 0.3
 # Channels sampled one after the other may show one interruption this many intervals apart.
 _TOGETHER_INTERVALS = 2.1
+# What came by and by is told by so many samples.
+_BY_AND_BY = 20
 # Shallower than this, percent of supply, and no longer than so many samples is roughness unless it
 # comes back at a place.
 _ROUGH_DEPTH_PCT, _ROUGH_SAMPLES = 5.0, 3
@@ -171,4 +173,9 @@ def _at_once(
     start = min(e.span_s[0] for _, e in group)
     end = max(e.span_s[1] for _, e in group)
     apart = abs(excursion.span_s[0] - start)
-    return excursion.span_s[0] <= end + slack and apart <= max(slack, 0.5 * (end - start))
+    # What came by and by has no instant at which it began; both end with one leap.
+    by_and_by = all(
+        e.merged == 1 and e.samples >= _BY_AND_BY for e in (excursion, *(e for _, e in group))
+    )
+    back = by_and_by and abs(excursion.span_s[1] - end) <= slack
+    return excursion.span_s[0] <= end + slack and (back or apart <= max(slack, 0.5 * (end - start)))

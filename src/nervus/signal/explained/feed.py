@@ -90,6 +90,9 @@ def _to_one_level(events: list[Event]) -> bool:
 
 
 def _off(levels: FloatArray, courses: FloatArray) -> float:
-    """How far levels, percent of supply, are off the one factor of their courses that fits best."""
+    """How far levels, percent of supply, are off the one factor of their courses that fits most of them.
+
+    On the mean: from a few openings that come again most may fit a factor as well as a level.
+    """
     factor = float(np.median(levels / courses))
-    return float(np.median(np.abs(levels - factor * courses)))
+    return float(np.mean(np.abs(levels - factor * courses)))

@@ -129,6 +129,8 @@ class Scene:
                 others = [p for p in event.parts if p[0] != part[0]]
                 fell = self._landings.fell_with(part, others)
                 rest = _RAIL if fell else min(sum(map(self._no_motion, others)), _RAIL)
+                # They moved then, by themselves, and came back when it did.
+                rest += min((comes_back(self._tracks[n], e) for n, e in others), default=0.0)
                 along = 0.0 if others else self._sister.went_along(part)
                 ways.append((-_ALONE - rest - along, Cause.ALONE, (part,)))
         weight, cause, parts = max(ways, key=lambda way: way[0])

@@ -16,6 +16,8 @@ from nervus.signal.instruments.instrument import Instrument
 MARK_NEAR_S = 1.5
 # What throttle and pedal show of one failure is no further apart than this: they may be read in turn.
 _AT_ONCE_S = 0.1
+# What is no further from where it was just before, percent of supply, is held.
+_HELD_PCT = 1.0
 # Explanations that were thought of have so much of the probability.
 _THOUGHT_OF, _MOST_MARGIN = 0.985, 50.0
 
@@ -109,7 +111,7 @@ def _drop(
         text=_text(event, span, tracks[channel], near, place),
         level=tracks[channel].own_value(excursion.level),
         unit=Unit(tracks[channel].kind.unit),
-        floor=excursion.floor,
+        floor=_floor(event),
         shared=_SHARED[event.cause],
         at_travel_pct=place,
         marks=near,
@@ -131,6 +133,13 @@ def _confidence(event: Event) -> float:
     return round(_THOUGHT_OF / (1.0 + exp(-min(event.margin, _MOST_MARGIN))), 3)
 
 
+def _floor(event: Event) -> Floor:
+    """Which rail it went to: electronics that hold a value near one went to none."""
+    excursion = event.deepest[1]
+    held = abs(excursion.level - excursion.before) < _HELD_PCT
+    return Floor.INTERMEDIATE if held and event.cause is Cause.ELECTRONICS else excursion.floor
+
+
 def _text(
     event: Event, span: Span, track: Instrument, marks: tuple[str, ...], place: float | None
 ) -> str:
@@ -145,7 +154,7 @@ def _text(
         Floor.GROUND: say("to ground ({level})", level=level),
         Floor.SUPPLY: say("to the supply ({level})", level=level),
         Floor.INTERMEDIATE: say("as far as {level}", level=level),
-    }[excursion.floor]
+    }[_floor(event)]
     text = say(
         "{who} go {where} for {length} at {start:.2f} s"
         if several

@@ -26,6 +26,9 @@ _LEAST, _STANDS = 40, 4.0
 # One factor must leave so much less unexplained than any track that is off alone, and neither of these
 # may be what noise makes.
 _BETTER, _BEYOND_NOISE = 0.5, 1.5
+# At its stops a supply sags by this share of what it sags by anywhere: a track that is off at a place is
+# not off there.
+_AT_STOPS = 0.5
 # The largest deviations are left out: interruptions, and the moments of leaving a stop.
 _KEPT = 0.95
 # Tracks so far from a common origin, percent of supply, are parted by a sag; a supply that is not broken
@@ -69,7 +72,7 @@ def find_sag(pair: Pair, courses: tuple[Course, Course]) -> Sag | None:
     if not (_SHARES[0] <= low and high <= _SHARES[1]):
         return None
     noise = (_noise(pair.first), _noise(pair.second))
-    left, count = np.zeros(3), 0
+    left, count, seen = np.zeros(3), 0, 1.0
     for level in (first.level, other):
         lowest = float(np.percentile(level, _LOWEST_PCT))
         at_stop = (level <= lowest * (1.0 + _STOP_SHARE) + _STOP_PCT) & (level > 0.0)
@@ -78,7 +81,8 @@ def find_sag(pair: Pair, courses: tuple[Course, Course]) -> Sag | None:
         each = _unexplained(first.level[at_stop], other[at_stop], noise)
         if each.min() <= _STANDS:
             left, count = left + each, count + 1
-    if not count:
+            seen = min(seen, float(np.percentile(shares[at_stop], _LOWEST_PCT)))
+    if not count or 1.0 - seen < _AT_STOPS * (1.0 - low):
         return None
     sag, second_off, first_off = (left / count).tolist()
     alone = min(second_off, first_off)
