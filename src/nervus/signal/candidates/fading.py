@@ -23,9 +23,9 @@ _HALF_HEALED = 0.72
 # The quickest that a spring snaps a plate, percent of supply per second (from memory: the whole travel
 # in 67 ms).
 QUICKEST_PCT_PER_S = 1500.0
-# What stood for so many samples and leaps by so much more than that, percent of supply, was held, if no
-# other edge comes for so long: a contact that chatters leaps to and fro.
-_LEAST_STOOD, _LEAPT_PCT, _STAYS_S = 6, 5.0, 0.5
+# What stood and leaps by so much more than that, percent of supply, was held, if no other edge comes for
+# so long: a contact that chatters leaps to and fro.
+_LEAPT_PCT, _STAYS_S = 5.0, 0.5
 # So many samples of it tell.
 _LEAST_HALF = 3
 
@@ -66,11 +66,11 @@ def held(track: Instrument, segments: Segments, current: int) -> list[tuple[int,
     stays_s = float(track.time_s[segments.last[current + 1]] - track.time_s[behind])
     if leapt < _LEAPT_PCT + QUICKEST_PCT_PER_S * took_s or stays_s < _STAYS_S:
         return []
-    reach = int(np.ceil(FADE_S / max(track.interval_s, 1e-7)))
-    seen = track.level[max(before - reach, int(segments.first[current])) : before + 1]
-    moved = np.flatnonzero(np.abs(seen - track.level[before]) > 2.0 * track.same_level)
-    stood = seen.size - 1 - (int(moved[-1]) + 1 if moved.size else 0)
-    return [(before - stood, behind)] if stood >= _LEAST_STOOD else []
+    since = int(np.searchsorted(track.time_s, track.time_s[before] - FADE_S))
+    if since <= segments.first[current]:
+        return []
+    stood = np.abs(track.level[since : before + 1] - track.level[before]) <= 2.0 * track.same_level
+    return [(since, behind)] if stood.all() else []
 
 
 def faded_out(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:
