@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from nervus.domain.channel import FloatArray
-from nervus.domain.finding import Disagreement, Drop, Finding, Floor
+from nervus.domain.finding import Disagreement, Drop, Finding, Floor, OffRest
 from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.signal.candidates.excursions import Excursion
@@ -178,15 +178,24 @@ def kept_values(begin_s: float, lasts_s: float, at: float) -> tuple[FloatArray, 
 
 
 @pytest.mark.parametrize("at", [40.0, 100.0])
-def test_what_was_held_leaps_to_where_the_shaft_is_by_then(at: float) -> None:
-    """It leaps within 1.25 ms, and nothing brings it back: no plate goes so far meanwhile."""
+@pytest.mark.parametrize("is_read", [True, False])
+def test_what_was_held_leaps_to_where_the_shaft_is_by_then(*, at: float, is_read: bool) -> None:
+    """It leaps within 1.25 ms, and nothing brings it back: no plate goes so far meanwhile.
+
+    What stays to the last bit before it leaps, on all lines, an instrument did not read.
+    """
     time_s, one, two = kept_values(4.8, 0.4, at)
+    if not is_read:
+        frozen = (time_s >= 4.8) & (time_s < 5.2)
+        one[frozen], two[frozen] = one[frozen][0], two[frozen][0]
     told = analyse(recording(time_s, tps1_v=one, tps2_v=two))
-    (drop,) = (f for f in told.examination.findings if isinstance(f, Drop))
-    assert drop.channels == ("tps1_v", "tps2_v")
-    assert drop.times_s[0][1] == pytest.approx(5.2, abs=0.005)
-    assert drop.floor is Floor.INTERMEDIATE
-    assert told.judgement.suspects[0].id is SuspectId.SENSOR
+    drops = [f for f in told.examination.findings if isinstance(f, Drop)]
+    assert len(drops) == is_read
+    for drop in drops:
+        assert drop.channels == ("tps1_v", "tps2_v")
+        assert drop.times_s[0][1] == pytest.approx(5.2, abs=0.005)
+        assert drop.floor is Floor.INTERMEDIATE
+        assert told.judgement.suspects[0].id is SuspectId.SENSOR
 
 
 def test_a_snap_as_quick_as_springs_are_is_none_that_was_held() -> None:
@@ -240,3 +249,15 @@ def test_two_that_leave_at_once_and_come_back_to_where_they_were_left_both() -> 
         one[off], two[off] = 2.0, 2.84
     drops = [f for f in found_in(time_s, tps1_v=one, tps2_v=two) if isinstance(f, Drop)]
     assert [f.channels for f in drops] == [("tps1_v", "tps2_v")] * 3
+
+
+@pytest.mark.parametrize(("moved", "sure"), [(True, False), (False, True)])
+def test_rests_that_open_further_meanwhile_are_doubtful(*, moved: bool, sure: bool) -> None:
+    """A lone throttle whose idle control opens it by up to 3 %, up and down; one that sticks stays."""
+    time_s = np.arange(0.0, 60.0, 0.01)
+    opens = np.interp(np.mod(time_s, 3.0), [0.0, 1.6, 1.8, 2.4, 2.5], [0.0, 0.0, 60.0, 60.0, 0.0])
+    idle = 1.4 + 1.4 * np.sin(2.0 * np.pi * time_s / 17.0)
+    stuck = 3.0 * ((time_s % 12.0) > 5.5)
+    travel = np.maximum(opens, idle if moved else stuck)
+    found = [f for f in found_in(time_s, tps1_v=volts(travel, noise_v=0.002)) if isinstance(f, OffRest)]
+    assert [f.confidence > 0.5 for f in found] == [sure]

@@ -26,6 +26,8 @@ QUICKEST_PCT_PER_S = 1500.0
 # What stood and leaps by so much more than that, percent of supply, was held, if no other edge comes for
 # so long: a contact that chatters leaps to and fro.
 _LEAPT_PCT, _STAYS_S = 5.0, 0.5
+# A converter that reads what stands changes so many times meanwhile.
+_LEAST_CHANGES = 4
 # So many samples of it tell.
 _LEAST_HALF = 3
 
@@ -58,7 +60,8 @@ def held(track: Instrument, segments: Segments, current: int) -> list[tuple[int,
     """A value that was held before the edge after a segment, and let go to where the shaft is by then.
 
     From where a track stood it leaps further than any plate goes meanwhile, and nothing brings it back:
-    so it was not there. Since when, nobody saw; as `fades` tells it.
+    so it was not there. Since when, nobody saw; as `fades` tells it. What stays to the last bit was not
+    read meanwhile.
     """
     before, behind = int(segments.last[current]), int(segments.first[current + 1])
     took_s = float(track.time_s[behind] - track.time_s[before])
@@ -69,8 +72,10 @@ def held(track: Instrument, segments: Segments, current: int) -> list[tuple[int,
     since = int(np.searchsorted(track.time_s, track.time_s[before] - FADE_S))
     if since <= segments.first[current]:
         return []
-    stood = np.abs(track.level[since : before + 1] - track.level[before]) <= 2.0 * track.same_level
-    return [(since, behind)] if stood.all() else []
+    seen = track.level[since : before + 1]
+    stood = bool((np.abs(seen - seen[-1]) <= 2.0 * track.same_level).all())
+    was_read = np.count_nonzero(np.diff(seen)) >= _LEAST_CHANGES
+    return [(since, behind)] if stood and was_read else []
 
 
 def faded_out(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:

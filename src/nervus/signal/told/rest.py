@@ -32,6 +32,8 @@ _LEAST_SAMPLES = 5
 _POINTS_PER_S = 50.0
 # Rests above the usual one by more than this are off; above the highest, somebody holds it open.
 _OFF_PCT, _HELD_PCT = 1.5, 20.0
+# A rest that rises by more than this, percent of travel, in a fifth of all: something opens it.
+_RISES_PCT, _OFTEN = 0.3, 0.2
 # A closing faster than this is a release, not a guided motion.
 _RELEASE_PCT_PER_S = 40.0
 _LEAST_RESTS, _MOST_OF = 2, 0.6
@@ -84,6 +86,7 @@ class Rest:
             let go only then.
         swings: whether it went through most of the band meanwhile: an idle that hunts turns round there.
         opened: whether it came here from below, as no spring takes a plate.
+        rises: whether it opened further meanwhile, as nothing does that is let go.
     """
 
     span_s: Span
@@ -95,6 +98,7 @@ class Rest:
     closed_on: bool = False
     swings: bool = False
     opened: bool = False
+    rises: bool = False
 
 
 def find_rests(
@@ -140,7 +144,8 @@ def find_rests(
             rests[-1] = replace(rests[-1], closed_on=True)
         told = let_go is not None
         below = _came_from_below(percent[max(0, first - _BEFORE) : first], level)
-        rests.append(Rest(span, level, released, low, asked, told, swings=swings, opened=below))
+        rest = Rest(span, level, released, low, asked, told, swings=swings, opened=below)
+        rests.append(replace(rest, rises=_rises(percent[first:end])))
         last_end = end - 1
     return tuple(rests)
 
@@ -149,6 +154,17 @@ def _came_from_below(before: FloatArray, level: float) -> bool:
     """Whether the last that lay outside the band of a rest lay below it."""
     off = np.flatnonzero(np.abs(before - level) > _BAND_PCT)
     return bool(off.size) and bool(before[off[-1]] < level)
+
+
+def _rises(percent: FloatArray) -> bool:
+    """Whether a rest lies higher in its last third than in its first, more than noise makes it."""
+    third = percent.size // 3
+    return float(np.median(percent[-third:]) - np.median(percent[:third])) > _RISES_PCT
+
+
+def _is_moved(rests: tuple[Rest, ...]) -> bool:
+    """Whether something opens it while it rests, again and again: an idle control does."""
+    return sum(r.rises for r in rests) >= max(_LEAST_RESTS, _OFTEN * len(rests))
 
 
 def _goes_down(start: float, highest: float, end: float) -> bool:
@@ -190,7 +206,7 @@ def off_rest(
         return ()
     rest, usually = round(_middle(same), 1), round(usual, 1) + 0.0  # a zero without a minus
     doubtful = ""
-    if cause is RestCause.UNKNOWN and recording.may_be_moved_unseen:
+    if cause is RestCause.UNKNOWN and (recording.may_be_moved_unseen or _is_moved(rests)):
         doubtful = say(" The control unit may have asked for it: its command was not recorded.")
     return (
         OffRest(
