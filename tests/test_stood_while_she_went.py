@@ -261,3 +261,25 @@ def test_rests_that_open_further_meanwhile_are_doubtful(*, moved: bool, sure: bo
     travel = np.maximum(opens, idle if moved else stuck)
     found = [f for f in found_in(time_s, tps1_v=volts(travel, noise_v=0.002)) if isinstance(f, OffRest)]
     assert [f.confidence > 0.5 for f in found] == [sure]
+
+
+@pytest.mark.parametrize(("turns", "off"), [(0.0, True), (800.0, False)])
+def test_the_key_is_off_where_battery_and_engine_are_gone_whatever_holds_the_tracks(
+    *, turns: float, off: bool
+) -> None:
+    """The lines are pulled up from elsewhere: they stand at 3.5 V until the sensor is fed again."""
+    time_s, travel = holds(500.0, (10.0, 3.0), (60.0, 3.0), (90.0, 3.0))
+    gone = (time_s >= 2.5) & (time_s < 6.5)
+    one, two = volts(travel, noise_v=0.002), volts(travel, noise_v=0.002, seed=2)
+    one[gone] = two[gone] = 3.5 + np.random.default_rng(1).normal(0.0, 0.002, int(gone.sum()))
+    told = analyse(
+        recording(
+            time_s,
+            tps1_v=one,
+            tps2_v=two,
+            rpm=np.where(gone, turns, 900.0),
+            batt_v=np.where(gone, 0.3, 13.9),
+        )
+    ).examination
+    assert bool(told.key_off_s) is off
+    assert bool(told.findings) is not off

@@ -34,9 +34,10 @@ def key_off_spans(recording: Recording) -> tuple[Span, ...]:
     Where neither battery nor engine was recorded nothing contradicts it; see `is_witnessed`. Where the
     supply was not recorded, they must have gone too.
     """
+    by_both = _both_gone(recording)
     supply = recording.get("vref_v")
     if supply is None:
-        return _without_supply(recording)
+        return merge((*_without_supply(recording), *by_both), _MARGIN_S)
     tracks = recording.with_role(Role.TRACK)
     battery, speed = recording.get("batt_v"), recording.get("rpm")
     spans = []
@@ -52,7 +53,27 @@ def key_off_spans(recording: Recording) -> tuple[Span, ...]:
             continue
         start = _decay_start(supply, first)
         spans.append((start - _MARGIN_S, _on_again(recording, supply, last) + _MARGIN_S))
-    return merge(spans, _MARGIN_S)
+    return merge((*spans, *by_both), _MARGIN_S)
+
+
+def _both_gone(recording: Recording) -> tuple[Span, ...]:
+    """When the battery behind the relay and the engine had both gone for long, whatever else showed.
+
+    What feeds a line from elsewhere, or holds a value, goes on.
+    """
+    battery, speed = recording.get("batt_v"), recording.get("rpm")
+    if battery is None or speed is None:
+        return ()
+    usual = float(np.median(battery.values))
+    spans = []
+    for first, last in zip(*runs(battery.values < _GONE * usual), strict=True):
+        span = (float(battery.time_s[first]), float(battery.time_s[last]))
+        turns = speed.values[(speed.time_s >= span[0] + _MARGIN_S) & (speed.time_s <= span[1])]
+        # Who begins without an engine tells nothing of it.
+        ran = bool((speed.values[speed.time_s < span[0]] > _RUNNING_PER_MIN).any())
+        if span[1] - span[0] >= _LEAST_OFF_S and ran and turns.size and not turns.any():
+            spans.append((span[0] - _MARGIN_S, _on_again(recording, battery, last) + _MARGIN_S))
+    return tuple(spans)
 
 
 def _without_supply(recording: Recording) -> tuple[Span, ...]:
