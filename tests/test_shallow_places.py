@@ -1,7 +1,7 @@
 """Places too shallow for any single pass: by what two tracks are apart, and by what one never shows.
 
 The planted places are the tests' own; how a worn stretch behaves (it holds the last good level and
-leaps, or X
+leaps) is common practice, no published source.
 """
 
 from dataclasses import replace
@@ -15,12 +15,14 @@ from nervus.domain.channel import FloatArray
 from nervus.domain.finding import DeadSpot, Drop, Finding, Noise, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.arithmetic.chance import at_least
+from nervus.signal.arithmetic.spans import overlaps
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
 from nervus.signal.worn import leaps, parted
 from nervus.signal.worn.apart import Apart, Fold
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import rough_stretches
+from nervus.standin.hard_cases import hard_case
 from signals import FRAME, pair_of, recording, shaft_of, sweeps, track, volts
 
 
@@ -403,3 +405,14 @@ def test_tracks_read_in_turn_are_not_rough_where_the_shaft_is_quick() -> None:
     pair = pair_of(one, two, Line(1.0, 0.0))
     passes = find_passes(time_s, travel)
     assert rough_stretches(one, (time_s, travel), passes, (), pair.expected_of(one)) == ()
+
+
+@pytest.mark.parametrize("seed", [50017, 50038])
+def test_the_way_into_what_interrupts_is_no_step_beside_it(seed: int) -> None:
+    """Means that lie half in a deep drop show edges on its way down: at places where nothing is worn."""
+    made = hard_case("dead spot, drop", seed)
+    (worn,) = (f for f in analyse(made.recording).examination.findings if isinstance(f, DeadSpot))
+    (planted,) = made.truth
+    assert worn.shape is Shape.DROP
+    assert planted.travel_pct is not None
+    assert overlaps(worn.travel_pct, planted.travel_pct)

@@ -12,7 +12,7 @@ from math import exp, log
 import numpy as np
 
 from nervus.domain.analysis import Direction, Frame, Pass
-from nervus.domain.channel import FloatArray, IntArray, Span
+from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.arithmetic.robust import OF_MEDIAN
@@ -132,7 +132,7 @@ def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Ed
     # Beside a step the slope on one side holds the step: there it seems to turn back. A bend goes on.
     turn = np.maximum(jump[at - 2] * np.sign(jump[at]), jump[at + 2] * np.sign(jump[at]))
     peak &= turn < _GOES_ON * size[at]
-    chosen = peak & (size[at] > _EDGE * spread) & (size[at] < _MOST_PCT)
+    chosen = peak & (size[at] > _EDGE * spread) & (size[at] < _MOST_PCT) & ~_beside_leaps(size)[at]
     at, number = at[chosen], number[chosen]
     opening = np.asarray([p.direction is Direction.OPENING for p in passes])
     quick = np.asarray([p.speed > _LANDS_PCT_PER_S for p in passes])
@@ -149,6 +149,15 @@ def _edges(time_s: FloatArray, own: FloatArray, passes: tuple[Pass, ...]) -> _Ed
         np.where(opening, behind, before),
         np.where(opening, jump[at], -jump[at]),
     )
+
+
+def _beside_leaps(size: FloatArray) -> BoolArray:
+    """Where a jump lies beside one that is no step: it is the way into what interrupts, shape (n,)."""
+    leaps = np.flatnonzero(size >= _MOST_PCT)
+    beside = np.zeros(size.shape, dtype=np.bool_)
+    for n in range(-_BESIDE, _BESIDE + 1):
+        beside[(leaps + n).clip(0, size.size - 1)] = True
+    return beside
 
 
 def _jumps(values: FloatArray) -> tuple[FloatArray, FloatArray]:
