@@ -263,13 +263,20 @@ def test_rests_that_open_further_meanwhile_are_doubtful(*, moved: bool, sure: bo
     assert [f.confidence > 0.5 for f in found] == [sure]
 
 
-@pytest.mark.parametrize(("turns", "off"), [(0.0, True), (800.0, False)])
+@pytest.mark.parametrize(
+    ("lasts_s", "stops_in_s", "off"),
+    [(4.0, 0.01, True), (4.0, 1.5, True), (8.0, 1.5, True), (4.0, 60.0, False)],
+)
 def test_the_key_is_off_where_battery_and_engine_are_gone_whatever_holds_the_tracks(
-    *, turns: float, off: bool
+    *, lasts_s: float, stops_in_s: float, off: bool
 ) -> None:
-    """The lines are pulled up from elsewhere: they stand at 3.5 V until the sensor is fed again."""
-    time_s, travel = holds(500.0, (10.0, 3.0), (60.0, 3.0), (90.0, 3.0))
-    gone = (time_s >= 2.5) & (time_s < 6.5)
+    """The lines are pulled up from elsewhere: they stand at 3.5 V until the sensor is fed again.
+
+    An engine takes up to some seconds to stop; one that runs on has not been switched off.
+    """
+    time_s, travel = holds(500.0, (10.0, 3.0), (60.0, 3.0), (90.0, 6.0))
+    since_s = time_s - 2.5
+    gone = (since_s >= 0.0) & (since_s < lasts_s)
     one, two = volts(travel, noise_v=0.002), volts(travel, noise_v=0.002, seed=2)
     one[gone] = two[gone] = 3.5 + np.random.default_rng(1).normal(0.0, 0.002, int(gone.sum()))
     told = analyse(
@@ -277,7 +284,7 @@ def test_the_key_is_off_where_battery_and_engine_are_gone_whatever_holds_the_tra
             time_s,
             tps1_v=one,
             tps2_v=two,
-            rpm=np.where(gone, turns, 900.0),
+            rpm=np.where(gone, 900.0 * np.clip(1.0 - since_s / stops_in_s, 0.0, 1.0), 900.0),
             batt_v=np.where(gone, 0.3, 13.9),
         )
     ).examination

@@ -4,7 +4,7 @@ Each candidate stretch is weighed by what the explanations would make of every c
 here they are gathered, held against each other, and what the tracks contradict each other at is added.
 """
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
@@ -135,9 +135,10 @@ def _together(told: list[Event]) -> list[Event]:
 def _apart(scene: Scene, pair: Pair, partings: tuple[Span, ...]) -> Iterator[Event]:
     """What left where the tracks contradict each other: one that stood, or what they differ by."""
     gap_s = _SAME_STAND * max(pair.first.interval_s, pair.second.interval_s)
+    starts = [s[0] for s in partings]
     for whole in merge(partings, gap_s):
         stood = scene.stood(whole)
-        own = (s for s in partings if overlaps(s, whole))
+        own = partings[bisect_left(starts, whole[0]) : bisect_right(starts, whole[1])]
         told = (stood,) if stood is not None else map(scene.parted, own)
         yield from (e for e in told if e is not None)
 

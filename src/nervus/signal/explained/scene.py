@@ -147,11 +147,10 @@ class Scene:
 
     def parted(self, span: Span) -> Event | None:
         """A stretch at which the tracks contradict each other, as an event of the one that left."""
-        pair, parts = (
-            self._pair,
-            [p for t in self._tracks.values() if (p := measured(t, span)) is not None],
-        )
-        if pair is None or not parts or span[1] - span[0] > _LONGEST_APART_S:
+        if self._pair is None or span[1] - span[0] > _LONGEST_APART_S:
+            return None
+        parts = [p for t in self._tracks.values() if (p := measured(t, span)) is not None]
+        if not parts:
             return None
         unusual = [p for p in parts if self._tracks[p[0]].is_unusual(p[1].level)]
         chosen = max(unusual or parts, key=lambda part: part[1].depth)

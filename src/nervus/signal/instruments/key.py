@@ -24,6 +24,8 @@ _MARGIN_S = 0.15
 _AT_GROUND_V, _DECAYS_S, _GONE = 0.3, 1.2, 0.5
 # Capacitors that empty leave so much there after such a time (from memory: tenths of a second).
 _FADING_S, _STILL_V = 0.4, 0.05
+# Off may be the longer part of a recording: what a battery usually is shows in its highest percents.
+_MOSTLY_ON = 95.0
 # Battery voltage falls by at least this when the main relay opens behind it.
 _BATTERY_STEP_V = 0.5
 
@@ -64,14 +66,15 @@ def _both_gone(recording: Recording) -> tuple[Span, ...]:
     battery, speed = recording.get("batt_v"), recording.get("rpm")
     if battery is None or speed is None:
         return ()
-    usual = float(np.median(battery.values))
+    usual = float(np.percentile(battery.values, _MOSTLY_ON))
     spans = []
     for first, last in zip(*runs(battery.values < _GONE * usual), strict=True):
         span = (float(battery.time_s[first]), float(battery.time_s[last]))
-        turns = speed.values[(speed.time_s >= span[0] + _MARGIN_S) & (speed.time_s <= span[1])]
-        # Who begins without an engine tells nothing of it.
+        # An engine takes a while to stop; who begins without one tells nothing of it.
+        late = (speed.time_s > (span[0] + span[1]) / 2.0) & (speed.time_s <= span[1])
         ran = bool((speed.values[speed.time_s < span[0]] > _RUNNING_PER_MIN).any())
-        if span[1] - span[0] >= _LEAST_OFF_S and ran and turns.size and not turns.any():
+        stopped = late.any() and float(np.median(speed.values[late])) < _RUNNING_PER_MIN
+        if span[1] - span[0] >= _LEAST_OFF_S and ran and stopped:
             spans.append((span[0] - _MARGIN_S, _on_again(recording, battery, last) + _MARGIN_S))
     return tuple(spans)
 
