@@ -76,21 +76,6 @@ def test_who_only_rests_while_the_other_leaves_stood_where_the_shaft_is() -> Non
     assert len(drops) == 4
 
 
-def test_two_tracks_that_are_stamped_alike_both_stand_from_stamp_to_stamp() -> None:
-    """Read in some order between two stamps: what neither went by from one to the next both stood at."""
-    random, rest = np.random.default_rng(1), np.ones(60)
-    first = np.concatenate((rest, [1.0, 1.0, 2.0, 3.0, 3.0, 3.0]))
-    second = np.concatenate((rest, [1.0, 1.0, 1.0, 3.0, 2.0, 2.0]))
-    time_s = np.arange(float(first.size))
-    read = (shown + random.normal(0.0, 0.001, shown.size) for shown in (first, second))
-    one, two = (track(time_s, shown, f"tps{n}_v") for n, shown in enumerate(read, 1))
-    pair = pair_of(one, two, Line(1.0, 0.0), together=False)
-    at_s, level, above = pair.where_both_stand(one)
-    assert at_s.tolist() == [*range(61), 64.0]
-    assert level[-2:] == pytest.approx([20.0, 60.0], abs=0.1)
-    assert above[-2:] == pytest.approx([0.0, 20.0], abs=0.1)
-
-
 def test_a_pair_that_is_straight_joins_both_ends_also_where_most_of_it_is_bent() -> None:
     """The mirror at both stops, and one track up to 6 % off nearly all the way between them."""
     held = [x for place in range(10, 101, 6) for x in ((0.0, 1.0), (float(place), 0.8))]

@@ -112,9 +112,6 @@ class Pair:
         at, behind = at[inside], behind[inside]
         alike = np.append(hers, False) | np.append(False, hers)
         both = alike[behind] & (sister_s[behind] < of.time_s[at + 1])
-        # What is stamped alike was read in some order: both stand if both do from stamp to stamp.
-        same = (sister_s[behind] == of.time_s[at + 1]) & (sister_s[behind - 1] == of.time_s[at])
-        both |= same & hers[behind - 1]
         level = of.level[at[both]]
         return of.time_s[at[both]], level, level - self.as_track(of, sister.level[behind[both]])
 

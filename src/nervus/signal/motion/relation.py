@@ -120,16 +120,11 @@ def learn_line(
         if len(at_first) < _LEAST_EARLY:
             break
         line, votes = _voted(at_first)
-        held = _votes(known, *_middles(at_first)) if known is not None else 0.0
-        if known is not None and held >= votes:
+        if known is not None and _votes(known, *_middles(at_first)) >= votes:
             continue  # what holds for all held at first, too
         left_it = known is None or (
             (votes >= min(_ALL_OF_THEM, of_all + _FAR_MORE) or _is_kept_for_a_while(line, stretches))
-            and (
-                held < votes - _FAR_MORE
-                or _is_beside(line, known)
-                or _is_rather_built(line, known, stretches)
-            )
+            and (_is_beside(line, known) or _is_rather_built(line, known, stretches))
         )
         if left_it and votes >= _NEARLY_ALL:
             return line
