@@ -259,6 +259,14 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "elsewhere meanwhile": ("explained.events", "_turned", no),
     "what goes back does not stand": ("worn.worn_places", "goes_back", no),
     "a step in more passes": ("worn.worn_places", "_in_more_passes", no),
+    "a value held leaps": ("candidates.excursions", "held", lambda *_: []),
+    "it stood while she went": ("explained.scene.Scene", "stood", lambda *_: None),
+    "leapt off a stop": (
+        "candidates.stands", "_leapt_off", lambda _, at: np.zeros(at.shape, dtype=bool),
+    ),
+    "battery and engine gone": ("instruments.key", "_both_gone", nothing),
+    "an idle control opens it": ("told.rest", "_is_moved", no),
+    "the way into a drop": ("worn.steps", "_beside_leaps", lambda x: np.zeros(x.shape, dtype=bool)),
     "a landing is not rough": ("worn.rough", "_without_landing", lambda a_pass, _: a_pass),
 }  # fmt: skip
 

@@ -153,7 +153,7 @@ def test_both_tracks_at_ground_here_and_there_are_their_feed() -> None:
 def kept_values(begin_s: float, lasts_s: float, at: float) -> tuple[FloatArray, FloatArray, FloatArray]:
     """A contactless pair of which one track has half the range; both keep what they read for a while.
 
-    The shaft rests when they begin, and is opened, slowly read by no one, before they let go.
+    The shaft rests when they begin, and is opened before they let go.
     """
     time_s, travel = holds(800.0, (0.0, 2.0), (60.0, 1.0), (0.0, 2.0), (at, 1.5), (0.0, 1.5))
     kept = (time_s >= begin_s) & (time_s < begin_s + lasts_s)

@@ -155,8 +155,8 @@ def may_leap(track: Instrument, at: IntArray, ends: FloatArray) -> FloatArray:
 
     Args:
         track: its track.
-        at: samples at which it strikes, shape (n,).
-        ends: two levels that it goes from, or to: it struck if one of them is at a stop, shape (2, n).
+        at: samples at which it strikes, of any shape.
+        ends: two levels that it goes from, or to, for each: it struck if one of them is at a stop.
     """
     before = track.level[np.maximum(at - round(_STRUCK_S / max(track.interval_s, 1e-7)), 0)]
     leap = np.zeros(at.shape)

@@ -209,7 +209,7 @@ class Scene:
             against = min(map(self._quick, event.parts)) + max(levels) + self._back(event)
         else:
             against = max(map(self._no_motion, event.parts))
-            if self._pair is None and all(moved_on(self._tracks[n], e) for n, e in event.parts):
+            if self._pair is None and all(map(self._is_not_made_up, event.parts)):
                 against += self._back(event)
         apart = max(map(self._sister.apart, event.parts))
         return self._witnessed(event) - against - apart
@@ -235,6 +235,15 @@ class Scene:
         """What speaks, in nats, against an excursion being motion, by the track alone."""
         return self._quick(part) + self._level(part)
 
+    def _is_not_made_up(self, part: Part) -> bool:
+        """Whether nobody who moved a shaft away would have brought it back to where it would be by then.
+
+        It was moving all the while, or went to an end of a unit's percentage at which it never is.
+        """
+        track, excursion = self._tracks[part[0]], part[1]
+        end = track.kind.unit is Unit.PERCENT and track.is_unusual(excursion.level)
+        return moved_on(track, excursion) or (end and not _rests(track, excursion))
+
     def _quick(self, part: Part) -> float:
         """What the quickness of its edges says against motion, in nats."""
         name, excursion = part
@@ -252,17 +261,12 @@ class Scene:
         """What the level that it went to says against motion, in nats."""
         name, excursion = part
         track = self._tracks[name]
-        if not track.is_unusual(excursion.level):
-            return self._landed(part)
         # A unit's percentage has no rail, its ends are where a shaft comes to its stops: there only what
-        # leaps to the end and back, with nothing on the way, or comes back to the very place from where
-        # the shaft never is, speaks against motion.
-        if track.kind.unit is Unit.PERCENT:
-            if _rests(track, excursion):
-                return self._landed(part)
-            if not _leaps(track, excursion):
-                return comes_back(track, excursion) + self._landed(part)
-        return _RAIL + self._landed(part)
+        # leaps to the end and back, with nothing on the way, speaks against motion.
+        rail = track.is_unusual(excursion.level)
+        rail = rail and (track.kind.unit is Unit.VOLT or _leaps(track, excursion))
+        rail = rail and not (track.kind.unit is Unit.PERCENT and _rests(track, excursion))
+        return (_RAIL if rail else 0.0) + self._landed(part)
 
     def _landed(self, part: Part) -> float:
         """What it says that it landed where others did; where a recording begins nobody saw it land."""

@@ -70,11 +70,9 @@ def _both_gone(recording: Recording) -> tuple[Span, ...]:
     spans = []
     for first, last in zip(*runs(battery.values < _GONE * usual), strict=True):
         span = (float(battery.time_s[first]), float(battery.time_s[last]))
-        # An engine takes a while to stop; who begins without one tells nothing of it.
-        late = (speed.time_s > (span[0] + span[1]) / 2.0) & (speed.time_s <= span[1])
+        # Who begins without an engine tells nothing of it.
         ran = bool((speed.values[speed.time_s < span[0]] > _RUNNING_PER_MIN).any())
-        stopped = late.any() and float(np.median(speed.values[late])) < _RUNNING_PER_MIN
-        if span[1] - span[0] >= _LEAST_OFF_S and ran and stopped:
+        if span[1] - span[0] >= _LEAST_OFF_S and ran and _is_witnessed_off(recording, span):
             spans.append((span[0] - _MARGIN_S, _on_again(recording, battery, last) + _MARGIN_S))
     return tuple(spans)
 

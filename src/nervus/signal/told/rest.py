@@ -144,8 +144,10 @@ def find_rests(
             rests[-1] = replace(rests[-1], closed_on=True)
         told = let_go is not None
         below = _came_from_below(percent[max(0, first - _BEFORE) : first], level)
-        rest = Rest(span, level, released, low, asked, told, swings=swings, opened=below)
-        rests.append(replace(rest, rises=_rises(percent[first:end])))
+        rises = _rises(percent[first:end])
+        rests.append(
+            Rest(span, level, released, low, asked, told, swings=swings, opened=below, rises=rises)
+        )
         last_end = end - 1
     return tuple(rests)
 
