@@ -187,9 +187,11 @@ def _runs(track: Instrument, still: BoolArray, *, asked: bool) -> tuple[IntArray
     """First and last samples of the stretches that stand between two jumps, not as long as a hold."""
     first, last = runs(still)
     last = last + 1
-    short = track.time_s[last] - track.time_s[first] <= _LONGEST_S
     into, away = _jumps(track.level, first, last)
-    chosen = short & into & away & ~_passes(track.level, first, last)
+    # Of the many of a long recording few are jumped to and from: only those are looked at closely.
+    first, last = first[into & away], last[into & away]
+    short = track.time_s[last] - track.time_s[first] <= _LONGEST_S
+    chosen = short & ~_passes(track.level, first, last)
     chosen &= track.are_unusual(track.level[first]) | ~_beside_rail(track, first, last)
     if not asked:
         chosen &= ~(_comes_near(track.level, first, 1) | _comes_near(track.level, last, -1))
@@ -314,12 +316,14 @@ def _ends(track: Instrument) -> tuple[float, float]:
     Where it is far beyond now and then, and just there no more than anywhere, is no stop.
     """
     ends, near = list(track.stops), 2.0 * track.same_level
-    shown = np.sort(track.level[~track.are_unusual(track.level)])
+    shown = track.level[~track.are_unusual(track.level)]
     anywhere = 2.0 * near / max(ends[1] - ends[0], 1.0)
-    for number, furthest in enumerate((shown[_SEEN_BEYOND:][:1], shown[:-_SEEN_BEYOND][-1:])):
+    beyond = (_SEEN_BEYOND, shown.size - 1 - _SEEN_BEYOND)
+    furthest = np.partition(shown, beyond)[list(beyond)].tolist() if beyond[1] >= 0 else ends
+    for number, level in enumerate(furthest):
         there = float(np.mean(np.abs(track.level - ends[number]) <= near))
-        if np.any(np.abs(furthest - ends[number]) > _APART_PCT) and there < _STOPS_TIMES * anywhere:
-            ends[number] = float(furthest[0])
+        if abs(level - ends[number]) > _APART_PCT and there < _STOPS_TIMES * anywhere:
+            ends[number] = level
     low, high = float(track.level.min()), float(track.level.max())
     return max(ends[0], low) + _END_PCT, min(ends[1], high) - _END_PCT
 

@@ -143,7 +143,8 @@ def noise(values: FloatArray) -> float:
     if values.size < 4:
         return 0.0
     bend = np.abs(np.concatenate([np.diff(piece, 2) for piece in _pieces(values)]))
-    kept = np.sort(bend)[: max(1, int(_KEPT * bend.size))]
+    least = max(1, int(_KEPT * bend.size))
+    kept = np.partition(bend, least - 1)[:least]
     return float(kept.mean()) / _KEPT_MEAN / sqrt(6.0)
 
 

@@ -30,15 +30,16 @@ _MOST = 4_000_000
 def written_out(channels: Sequence[Channel]) -> Sequence[Channel]:
     """Channels that share their rows, with each row that was left out since none of them had changed."""
     time_s = channels[0].time_s
-    step_s = np.diff(time_s)
-    if step_s.size < _LEAST:
+    if time_s.size <= _LEAST:
         return channels
-    some_s = step_s[:: max(1, step_s.size // 10_000)]
+    every = max(1, time_s.size // 10_000)
+    some_s = time_s[1::every] - time_s[:-1:every]
     usual_s = float(np.quantile(some_s, _SOONEST))
     usual_s = float(np.median(some_s[some_s < _LONGER * usual_s])) if usual_s > 0.0 else 0.0
     long_s = some_s[some_s > _LONGER * usual_s]
     if usual_s <= 0.0 or float(np.sum(long_s / usual_s - 1.0)) < _LEFT_OUT * some_s.size:
         return channels
+    step_s = np.diff(time_s)
     alike, least = _changes(channels, step_s < _AT_ONCE * usual_s)
     slight = np.count_nonzero(least)
     if slight < max(_LEAST, _SHARE * step_s.size) or np.count_nonzero(alike) > _ALIKE * slight:

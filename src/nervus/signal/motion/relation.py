@@ -344,10 +344,10 @@ def _stretches(first: Course, second: Course, skew_s: float) -> list[tuple[Float
     y = np.interp(time_s + skew_s, second.time_s, second.level)
     speed = sampling.speed(x, time_s)
     stretch = np.floor(x / _STRETCH_PCT).astype(np.int64)
+    order = np.argsort(stretch, kind="stable")
     found = []
-    for number in np.unique(stretch):
-        here = np.flatnonzero(stretch == number)
-        calm = here[speed[here] <= np.percentile(speed[here], 50.0)]
+    for here in np.split(order, 1 + np.flatnonzero(np.diff(stretch[order]))):
+        calm = here[speed[here] <= np.median(speed[here])]
         found.append((x[calm], y[calm]))
     return found
 

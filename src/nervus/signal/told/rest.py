@@ -34,8 +34,9 @@ _POINTS_PER_S = 50.0
 _OFF_PCT, _HELD_PCT = 1.5, 20.0
 # A rest that rises by more than this, percent of travel, in a fifth of all: something opens it.
 _RISES_PCT, _OFTEN = 0.3, 0.2
-# A closing faster than this is a release, not a guided motion.
-_RELEASE_PCT_PER_S = 40.0
+# A closing faster than this, from so far above a rest and within such a time, is a release, not a
+# guided motion.
+_RELEASE_PCT_PER_S, _WELL_ABOVE_PCT, _FALLS_S = 40.0, 3.0, 0.6
 _LEAST_RESTS, _MOST_OF = 2, 0.6
 # Where nothing tells that the throttle was let go, so many quick closings do; else a hand may hold it:
 # then it takes so many rests, or as many quick closings, within so much of one level, percent of
@@ -125,9 +126,12 @@ def find_rests(
     falls = np.diff(percent) / np.diff(time_s)
     rests: list[Rest] = []
     last_end = 0
-    for first, last in zip(*(x.tolist() for x in runs(_still(percent, steps))), strict=True):
+    begins, ends = runs(_still(percent, steps))
+    falls_from = time_s.searchsorted(time_s[begins] - _FALLS_S)
+    for first, last, start in zip(*(x.tolist() for x in (begins, ends, falls_from)), strict=True):
         end = min(last + steps, time_s.size)
-        ordered = np.sort(percent[first:end])
+        ordered = percent[first:end].copy()
+        ordered.sort()
         level, odd = float(ordered[ordered.size // 2]), round((ordered.size - 1) / _ODD_OF)
         swings = bool(ordered[-1 - odd] - ordered[odd] > _SWINGS_PCT)
         if let_go is not None:
@@ -135,7 +139,7 @@ def find_rests(
             opened = not rests or not let_go[last_end:first].all()
             released = opened and bool(np.mean(let_go[first:end]) > 0.5)
         else:
-            released = _quick_close(time_s, percent, falls, first, level)
+            released = _quick_close(percent[start : first + 1], falls[start:first], level)
         span = (float(time_s[first]), float(time_s[end - 1]))
         highest = max(level, float(percent[last_end:first].max())) if first > last_end else level
         low = max([highest, *(r.percent for r in rests[-1:])]) > level + _CLOSED_BY_PCT
@@ -144,7 +148,8 @@ def find_rests(
             rests[-1] = replace(rests[-1], closed_on=True)
         told = let_go is not None
         below = _came_from_below(percent[max(0, first - _BEFORE) : first], level)
-        rises = _rises(percent[first:end])
+        # What stays within so much does not rise by it: most rests need no closer look.
+        rises = bool(ordered[-1] - ordered[0] > _RISES_PCT) and _rises(percent[first:end])
         rests.append(
             Rest(span, level, released, low, asked, told, swings=swings, opened=below, rises=rises)
         )
@@ -154,14 +159,15 @@ def find_rests(
 
 def _came_from_below(before: FloatArray, level: float) -> bool:
     """Whether the last that lay outside the band of a rest lay below it."""
-    off = np.flatnonzero(np.abs(before - level) > _BAND_PCT)
-    return bool(off.size) and bool(before[off[-1]] < level)
+    off = np.abs(before[::-1] - level) > _BAND_PCT
+    last = int(off.argmax()) if off.size else 0
+    return bool(off.size and off[last] and before[before.size - 1 - last] < level)
 
 
 def _rises(percent: FloatArray) -> bool:
     """Whether a rest lies higher in its last third than in its first, more than noise makes it."""
     third = percent.size // 3
-    return float(np.median(percent[-third:]) - np.median(percent[:third])) > _RISES_PCT
+    return sampling.middle(percent[-third:]) - sampling.middle(percent[:third]) > _RISES_PCT
 
 
 def _is_moved(rests: tuple[Rest, ...]) -> bool:
@@ -348,14 +354,11 @@ def _let_go(recording: Recording, pedal: Travel | None, time_s: FloatArray) -> B
     return np.asarray(np.any(at_least, axis=0), dtype=np.bool_) if at_least else None
 
 
-def _quick_close(
-    time_s: FloatArray, percent: FloatArray, falls: FloatArray, first: int, level: float
-) -> bool:
-    """Did it fall to this rest quickly from well above; `falls` is how it goes on from each point."""
-    start = int(time_s.searchsorted(time_s[first] - 0.6))
-    if start >= first or float(percent[start : first + 1].max()) <= level + 3.0:
-        return False
-    return bool(falls[start:first].min() < -_RELEASE_PCT_PER_S)
+def _quick_close(before: FloatArray, falls: FloatArray, level: float) -> bool:
+    """Did it fall to a rest quickly from well above; `falls` is how it goes on from each point."""
+    return bool(
+        falls.size and before.max() > level + _WELL_ABOVE_PCT and falls.min() < -_RELEASE_PCT_PER_S
+    )
 
 
 def _coolant(recording: Recording, spans: tuple[Span, ...]) -> float | None:
