@@ -164,6 +164,41 @@ def test_a_contact_that_fails_in_half_of_the_passes_is_told_by_these() -> None:
 
 
 @pytest.mark.parametrize(
+    ("rate_hz", "place", "count", "seen"), [(200.0, (41.57, 43.57), 5, 5), (25.0, (41.94, 44.34), 8, 6)]
+)
+def test_what_no_cell_of_travel_tells_by_itself_those_beside_it_tell_together(
+    rate_hz: float, place: tuple[float, float], count: int, seen: int
+) -> None:
+    """A stand whose edges lie within cells, in half of the passes, or read eight times a pass."""
+    time_s, travel = sweeps(count, seconds=3.013, rate_hz=rate_hz)
+    number = 1 if rate_hz > 100.0 else 2
+    fails = np.random.default_rng(number).random(40) < 0.5
+    shown = np.where(fails[(time_s // 1.5065).astype(int)], holds(travel, *place), travel)
+    one = track(time_s, coarse(volts(shown, noise_v=0.003, seed=number + 3), 12))
+    two = track(time_s, coarse(volts(travel, noise_v=0.003, seed=number + 20), 12), "tps2_v")
+    (spot,) = find_parted(shaft_of(one, two, travel), one, ())
+    assert spot.shape is Shape.FLAT
+    assert spot.travel_pct == pytest.approx(place, abs=0.3)
+    assert (spot.seen_in, spot.crossed) == (seen, 2 * count)
+    assert find_parted(shaft_of(one, two, travel), two, ()) == ()
+
+
+def test_cells_in_a_row_and_both_directions_are_as_sure_as_all_of_them() -> None:
+    """By hand: what is off the same way adds up, over the root of how many; directions by squares."""
+    up, down = np.zeros(9), np.zeros(9)
+    up[[3, 4, 5]], down[4] = (3.0, 4.0, 2.0), 2.0
+    off = np.sign(up)
+    both = [Fold((), np.zeros(9), off, up), Fold((), np.zeros(9), -np.sign(down), down)]
+    assert parted._jointly(both)[4] == pytest.approx(np.sqrt(9.0**2 / 3.0 + 2.0**2))
+    assert parted._jointly(both[:1])[3] == pytest.approx(9.0 / np.sqrt(3.0))
+    assert parted._jointly(both[:1])[2] == pytest.approx(7.0 / np.sqrt(3.0)), "as one of three"
+    off[4] = -1.0
+    assert parted._jointly([Fold((), np.zeros(9), off, up)])[4] == pytest.approx(4.0), (
+        "against each other"
+    )
+
+
+@pytest.mark.parametrize(
     ("shown", "why"),
     [
         (lambda x: x, "nothing"),

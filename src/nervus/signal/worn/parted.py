@@ -7,7 +7,7 @@ as much as the shaft goes on, and leaps at the end. Which of the two it is shows
 the place by itself.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,7 +15,7 @@ import numpy as np
 from nervus.domain.analysis import Direction
 from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
-from nervus.signal.arithmetic.spans import merge
+from nervus.signal.arithmetic.spans import Union, merge
 from nervus.signal.explained.shaft import Shaft
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.travel import crossings
@@ -25,6 +25,8 @@ from nervus.signal.worn.spot import pooled_spot
 # A cell stands out by so many deviations, and by this much of a cell's width; what is beside it belongs
 # to it while it is off by this share of the most.
 _DEVIATIONS, _LEAST_OF_CELL, _BELONGS = 6.0, 1.0, 0.2
+# So many cells in a row may tell together what none tells by itself: what is worn is as wide.
+_TOGETHER = (2, 3)
 # A place is so wide, percent of travel, and is looked at with so much around it.
 _NARROWEST_PCT, _WIDEST_PCT, _BESIDE_PCT = 0.7, 12.0, 2.0
 # What lies no further apart is of one place.
@@ -111,10 +113,22 @@ def find_parted(shaft: Shaft, track: Instrument, told_s: tuple[Span, ...]) -> tu
 
 def _places(folds: list[Fold], width: float) -> list[Span]:
     """Where it stands out in either direction, percent of travel."""
+    alone = _standing_out(folds, [f.sure for f in folds], width)
+    # What no cell tells by itself, those beside it and both directions may tell together.
+    jointly = _jointly(folds)
+    more = _standing_out(folds, [jointly] * len(folds), width)
+    known = Union(alone)
+    found = [*alone, *(p for p in more if not known.touches(p, _ONE_PCT))]
+    narrow = (p for p in merge(sorted(found), _ONE_PCT) if p[1] - p[0] <= _WIDEST_PCT)
+    return [_with_unseen(p, folds, width) for p in narrow]
+
+
+def _standing_out(folds: list[Fold], sureness: Sequence[FloatArray], width: float) -> list[Span]:
+    """Where cells are off for sure, with what is beside and off as well, percent of travel."""
     found: list[Span] = []
-    for fold in folds:
+    for fold, told in zip(folds, sureness, strict=True):
         seen = np.flatnonzero(np.isfinite(fold.mean))
-        off, sure = np.abs(fold.mean[seen]), fold.sure[seen]
+        off, sure = np.abs(fold.mean[seen]), told[seen]
         for peak in np.flatnonzero((sure > _DEVIATIONS) & (off > _LEAST_OF_CELL * width)).tolist():
             beside = off > _BELONGS * off[peak]
             low, high = peak, peak
@@ -123,8 +137,27 @@ def _places(folds: list[Fold], width: float) -> list[Span]:
             while high < off.size - 1 and beside[high + 1]:
                 high += 1
             found.append((float(seen[low]) * width, float(seen[high] + 1) * width))
-    narrow = (p for p in merge(sorted(found), _ONE_PCT) if p[1] - p[0] <= _WIDEST_PCT)
-    return [_with_unseen(p, folds, width) for p in narrow]
+    return found
+
+
+def _jointly(folds: list[Fold]) -> FloatArray:
+    """How sure each cell stands out, with those beside it and by both directions, shape (cells,).
+
+    What is worn is wider than a cell, or lies over two, and is crossed both ways. Of cells in a row that
+    are off the same way the sum tells, in deviations of its own; of two directions either may be off
+    whichever way, for what stands is behind on both.
+    """
+    ways = []
+    for fold in folds:
+        signed = np.sign(np.nan_to_num(fold.mean)) * fold.sure
+        summed = np.concatenate(([0.0], np.cumsum(signed)))
+        best = np.abs(signed)
+        for many in _TOGETHER:
+            row = np.abs(summed[many:] - summed[:-many]) / np.sqrt(many)
+            for first in range(many):
+                best[first : first + row.size] = np.maximum(best[first : first + row.size], row)
+        ways.append(best)
+    return np.asarray(np.sqrt(np.sum(np.square(ways), axis=0)), dtype=np.float64)
 
 
 def _with_unseen(place: Span, folds: list[Fold], width: float) -> Span:
