@@ -276,6 +276,16 @@ def test_where_a_place_lies_is_told_by_the_track_that_is_not_worn_there(bent: st
     assert spot.travel_pct == pytest.approx((12.0, 16.0), abs=0.4)
 
 
+def test_a_place_beside_a_long_bend_is_one_all_the_same() -> None:
+    """By hand: 50 to 54.5 % off by 3, what goes on from there for 20 % off by 0.7 the other way."""
+    off, sure = np.zeros(201), np.zeros(201)
+    off[100:109], sure[100:109] = -3.0, 20.0
+    off[109], off[110:150], sure[110:150] = 0.3, 0.7, 7.0
+    fold = Fold((), np.zeros(201), off, sure)
+    (place,) = parted._places([fold], 0.5)
+    assert place == (50.0, 54.5)
+
+
 def test_a_place_reaches_over_what_nobody_saw_beside_it() -> None:
     """By hand: cells of half a percent, 20 to 22 seen off; 18.5 and 23 are the next that were seen."""
     known = np.full(201, np.nan)

@@ -137,7 +137,8 @@ def _standing_out(folds: list[Fold], sureness: Sequence[FloatArray], width: floa
             while high < off.size - 1 and beside[high + 1]:
                 high += 1
             found.append((float(seen[low]) * width, float(seen[high] + 1) * width))
-    return found
+    # What goes on for longer is bent: a place that lies beside or over it is one all the same.
+    return [p for p in found if p[1] - p[0] <= _WIDEST_PCT]
 
 
 def _jointly(folds: list[Fold]) -> FloatArray:
