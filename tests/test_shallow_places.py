@@ -18,7 +18,7 @@ from nervus.signal.arithmetic.chance import at_least
 from nervus.signal.arithmetic.spans import overlaps
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
-from nervus.signal.worn import leaps, parted
+from nervus.signal.worn import apart, leaps, parted
 from nervus.signal.worn.apart import Apart, Fold
 from nervus.signal.worn.parted import find_parted
 from nervus.signal.worn.rough import rough_stretches
@@ -274,6 +274,35 @@ def test_where_a_place_lies_is_told_by_the_track_that_is_not_worn_there(bent: st
     (spot,) = (f for f in told(time_s, **lines) if isinstance(f, DeadSpot))
     assert (spot.channels, spot.shape) == ((bent,), Shape.FLAT)
     assert spot.travel_pct == pytest.approx((12.0, 16.0), abs=0.4)
+
+
+@pytest.mark.parametrize("shape", [Shape.STEP, Shape.FLAT])
+def test_a_contact_that_fails_in_two_passes_of_five_is_told_by_these(shape: Shape) -> None:
+    """The middle one of five passes shows nothing of it. What rounding to 12 bits leaves is 0.03 %."""
+    time_s, travel = sweeps(5, seconds=6.013, rate_hz=125.0)
+    fails = np.isin((time_s // 6.013).astype(int), (1, 3))
+    worn = steps(travel, 35.0, 36.6, 0.9) if shape is Shape.STEP else holds(travel, 35.0, 36.6)
+    (spot,) = found_on(np.where(fails, worn, travel), travel, time_s)
+    assert spot.shape is shape
+    assert spot.travel_pct == pytest.approx((35.0, 36.6), abs=0.25)
+    assert (spot.seen_in, spot.crossed) == (4, 10)
+    assert all(fails[np.searchsorted(time_s, np.mean(span))] for span in spot.times_s)
+    once = np.where((time_s // 6.013).astype(int) == 1, worn, travel)
+    assert found_on(once, travel, time_s) == (), "one pass each way may be anything"
+    assert found_on(np.where(fails, worn, travel), travel, time_s, of_second=True) == ()
+
+
+def test_the_further_of_two_is_told_against_what_it_is_usually() -> None:
+    """By hand: the usual is -0.1 below and 0.1 above."""
+    low, high = np.asarray([-0.1, -0.1, -2.1, -0.1, -0.1]), np.asarray([0.1, 3.1, 0.1, 0.1, 0.1])
+    assert apart._further(low, high) == pytest.approx([0.0, 3.0, -2.0, 0.0, 0.0])
+
+
+def test_what_stands_reads_a_level_of_its_own_stretch() -> None:
+    """Off by 30 % of travel over two: the other track was elsewhere, or it was interrupted."""
+    time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
+    there = (travel > 60.0) & (travel < 62.0)
+    assert found_on(np.where(there, 30.0, travel), travel, time_s) == ()
 
 
 def test_a_place_beside_a_long_bend_is_one_all_the_same() -> None:

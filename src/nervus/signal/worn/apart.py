@@ -85,13 +85,13 @@ class Apart:
         """How wide a cell of travel is, percent."""
         return max(_CELL_PCT, self.step)
 
-    def folds(self) -> list[Fold]:
-        """Sorted by where the shaft was, by direction."""
+    def folds(self, share: float = 0.5) -> list[Fold]:
+        """Sorted by where the shaft was, by direction: by what so large a share of the passes show."""
         folds = []
         for direction in Direction:
             some = tuple(p for p in self.passes if p.direction is direction)
             if some:
-                folds.append(_folded(self, some))
+                folds.append(_folded(self, some, share))
         return folds
 
     def is_opening(self) -> BoolArray:
@@ -249,7 +249,7 @@ def _during(
     return Apart(track, frame, step, passes, time_s[known], own[known], other[known], averaged)
 
 
-def _folded(seen: Apart, passes: tuple[Pass, ...]) -> Fold:
+def _folded(seen: Apart, passes: tuple[Pass, ...], share: float) -> Fold:
     width = seen.cell_pct
     cells = int(100.0 / width) + 1
     cell = np.clip((seen.other / width).astype(np.int64), 0, cells - 1)
@@ -267,11 +267,24 @@ def _folded(seen: Apart, passes: tuple[Pass, ...]) -> Fold:
     mean = mean - base
     spread[enough] = OF_MEDIAN * np.nanmedian(np.abs(of_pass[:, enough] - (mean + base)[enough]), axis=0)
     within = np.maximum(spread, np.nanmedian(spread)) if enough.any() else spread
+    if share < 0.5 and enough.any():
+        # A contact that fails now and then is off in some passes, and not in the middle one.
+        rest = of_pass[:, enough] - (mean + base)[enough]
+        within = np.full(cells, np.nanmedian(spread))
+        low = np.nanquantile(rest, share, axis=0, method="lower")
+        high = np.nanquantile(rest, 1.0 - share, axis=0, method="higher")
+        mean[enough] += _further(low, high)
     between = OF_MEDIAN * float(np.nanmedian(np.abs(mean))) if enough.any() else np.inf
     sure = np.abs(mean) / np.sqrt(within**2 / np.maximum(passes_there, 1) + between**2 + 1e-6)
     middle = (np.arange(cells) + 0.5) * width
     sure[(middle < _STOP_PCT) | (middle > 100.0 - _STOP_PCT)] = 0.0
     return Fold(passes, base, mean, np.nan_to_num(sure))
+
+
+def _further(low: FloatArray, high: FloatArray) -> FloatArray:
+    """The one of two that is further off what it is usually, cell by cell, shape (n,) to (n,)."""
+    low, high = low - np.median(low), high - np.median(high)
+    return np.asarray(np.where(high > -low, high, low), dtype=np.float64)
 
 
 def _smooth(mean: FloatArray, reach: int) -> FloatArray:

@@ -103,27 +103,33 @@ def find_parted(shaft: Shaft, track: Instrument, told_s: tuple[Span, ...]) -> tu
     """
     if len(shaft.passes) < _LEAST_PASSES:
         return ()
-    seen = find_apart(shaft, track, told_s, lambda some: bool(_places(some.folds(), some.cell_pct)))
+    seen = find_apart(shaft, track, told_s, lambda some: bool(_seen_at(some)))
     if seen is None:
         return ()
     folds = seen.folds()
-    spots = (_spot(seen, folds, place) for place in _places(folds, seen.cell_pct))
+    spots = (_spot(seen, folds, place) for place in _seen_at(seen))
     return tuple(s for s in spots if s is not None)
 
 
-def _places(folds: list[Fold], width: float) -> list[Span]:
+def _seen_at(seen: Apart) -> list[Span]:
+    """Where the tracks part in the middle pass, or in as many as tell of a place, percent of travel."""
+    return _places(seen.folds(), seen.cell_pct, seen.folds(_LEAST_SHARE))
+
+
+def _places(folds: list[Fold], width: float, partly: Sequence[Fold] = ()) -> list[Span]:
     """Where it stands out in either direction, percent of travel."""
     alone = _standing_out(folds, [f.sure for f in folds], width)
     # What no cell tells by itself, those beside it and both directions may tell together.
     jointly = _jointly(folds)
     more = _standing_out(folds, [jointly] * len(folds), width)
+    more += _standing_out(partly, [f.sure for f in partly], width)
     known = Union(alone)
     found = [*alone, *(p for p in more if not known.touches(p, _ONE_PCT))]
     narrow = (p for p in merge(sorted(found), _ONE_PCT) if p[1] - p[0] <= _WIDEST_PCT)
     return [_with_unseen(p, folds, width) for p in narrow]
 
 
-def _standing_out(folds: list[Fold], sureness: Sequence[FloatArray], width: float) -> list[Span]:
+def _standing_out(folds: Sequence[Fold], sureness: Sequence[FloatArray], width: float) -> list[Span]:
     """Where cells are off for sure, with what is beside and off as well, percent of travel."""
     found: list[Span] = []
     for fold, told in zip(folds, sureness, strict=True):
@@ -260,12 +266,15 @@ def _holds(points: _Points, low: float, high: float) -> FloatArray:
 
 
 def _rests(points: _Points, low: float, high: float) -> FloatArray:
-    """Stands at one level both ways."""
+    """Stands at one level both ways, that of a part of its own stretch."""
     share = _share(points, low, high)
     within = share > _MOSTLY
     if not within.any():
         return np.zeros(share.shape)
-    return np.asarray(share * (np.median((points.off + points.at)[within]) - points.at))
+    # Where it begins and ends is not known better than that.
+    ends = low - _NARROWEST_PCT, high + _NARROWEST_PCT
+    level = np.clip(np.median((points.off + points.at)[within]), *ends)
+    return np.asarray(share * (level - points.at))
 
 
 def _bends(points: _Points, low: float, high: float) -> FloatArray:
