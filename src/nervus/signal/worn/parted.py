@@ -103,21 +103,28 @@ def find_parted(shaft: Shaft, track: Instrument, told_s: tuple[Span, ...]) -> tu
     """
     if len(shaft.passes) < _LEAST_PASSES:
         return ()
-    seen = find_apart(shaft, track, told_s, lambda some: bool(_seen_at(some)))
+    seen = find_apart(shaft, track, told_s, lambda some: bool(_looked_at(some)[1]))
     if seen is None:
         return ()
-    folds = seen.folds()
-    spots = (_spot(seen, folds, place) for place in _seen_at(seen))
+    folds, places = _looked_at(seen)
+    spots = (_spot(seen, folds, place) for place in places)
     return tuple(s for s in spots if s is not None)
 
 
-def _seen_at(seen: Apart) -> list[Span]:
-    """Where the tracks part in the middle pass, or in as many as tell of a place, percent of travel."""
-    return _places(seen.folds(), seen.cell_pct, seen.folds(_LEAST_SHARE))
+def _looked_at(seen: Apart) -> tuple[list[Fold], list[Span]]:
+    """What the passes show, and where the tracks part in the middle one, or in as many as tell of it."""
+    folds = seen.folds()
+    return folds, _places(folds, seen.cell_pct, seen.folds(_LEAST_SHARE))
 
 
 def _places(folds: list[Fold], width: float, partly: Sequence[Fold] = ()) -> list[Span]:
-    """Where it stands out in either direction, percent of travel."""
+    """Where it stands out in either direction, percent of travel.
+
+    Args:
+        folds: by the middle one of the passes.
+        width: of a cell, percent of travel.
+        partly: by what fewer passes show.
+    """
     alone = _standing_out(folds, [f.sure for f in folds], width)
     # What no cell tells by itself, those beside it and both directions may tell together.
     jointly = _jointly(folds)
