@@ -313,6 +313,11 @@ def test_a_place_beside_a_long_bend_is_one_all_the_same() -> None:
     fold = Fold((), np.zeros(201), off, sure)
     (place,) = parted._places([fold], 0.5)
     assert place == (50.0, 54.5)
+    # A bend's own flank, off by less than it is, seen apart in another direction: no place on it.
+    off[100:109] = -0.6
+    flank = Fold((), np.zeros(201), np.zeros(201), np.zeros(201))
+    flank.mean[104:108], flank.sure[104:108] = -0.6, 20.0
+    assert parted._places([fold, flank], 0.5) == []
 
 
 def test_a_place_reaches_over_what_nobody_saw_beside_it() -> None:

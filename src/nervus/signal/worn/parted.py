@@ -15,7 +15,7 @@ import numpy as np
 from nervus.domain.analysis import Direction
 from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
-from nervus.signal.arithmetic.spans import Union, merge
+from nervus.signal.arithmetic.spans import Union, merge, overlaps
 from nervus.signal.explained.shaft import Shaft
 from nervus.signal.instruments.instrument import Instrument
 from nervus.signal.motion.travel import crossings
@@ -130,15 +130,27 @@ def _places(folds: list[Fold], width: float, partly: Sequence[Fold] = ()) -> lis
     jointly = _jointly(folds)
     more = _standing_out(folds, [jointly] * len(folds), width)
     more += _standing_out(partly, [f.sure for f in partly], width)
-    known = Union(alone)
-    found = [*alone, *(p for p in more if not known.touches(p, _ONE_PCT))]
+    # What goes on for longer is bent: what lies over it, and is off by more than it, is a place on it.
+    bends = [each for each in (*alone, *more) if _is_bend(each[0])]
+    sure, unsure = (
+        [p for p, off in each if not (_is_bend(p) or any(overlaps(p, b) and off <= x for b, x in bends))]
+        for each in (alone, more)
+    )
+    known = Union(sure)
+    found = [*sure, *(p for p in unsure if not known.touches(p, _ONE_PCT))]
     narrow = (p for p in merge(sorted(found), _ONE_PCT) if p[1] - p[0] <= _WIDEST_PCT)
     return [_with_unseen(p, folds, width) for p in narrow]
 
 
-def _standing_out(folds: Sequence[Fold], sureness: Sequence[FloatArray], width: float) -> list[Span]:
-    """Where cells are off for sure, with what is beside and off as well, percent of travel."""
-    found: list[Span] = []
+def _is_bend(place: Span) -> bool:
+    return place[1] - place[0] > _WIDEST_PCT
+
+
+def _standing_out(
+    folds: Sequence[Fold], sureness: Sequence[FloatArray], width: float
+) -> list[tuple[Span, float]]:
+    """Where cells are off for sure, with what is beside and off as well, and by how much at most."""
+    found: list[tuple[Span, float]] = []
     for fold, told in zip(folds, sureness, strict=True):
         seen = np.flatnonzero(np.isfinite(fold.mean))
         off, sure = np.abs(fold.mean[seen]), told[seen]
@@ -149,9 +161,9 @@ def _standing_out(folds: Sequence[Fold], sureness: Sequence[FloatArray], width: 
                 low -= 1
             while high < off.size - 1 and beside[high + 1]:
                 high += 1
-            found.append((float(seen[low]) * width, float(seen[high] + 1) * width))
-    # What goes on for longer is bent: a place that lies beside or over it is one all the same.
-    return [p for p in found if p[1] - p[0] <= _WIDEST_PCT]
+            place = float(seen[low]) * width, float(seen[high] + 1) * width
+            found.append((place, float(off[peak])))
+    return found
 
 
 def _jointly(folds: list[Fold]) -> FloatArray:
