@@ -166,7 +166,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "ends by the sister": (
         "worn.apart", "_frame_by_sister", lambda _, travel, track: travel.frames[track.id],
     ),
-    "in some of the passes": ("worn.apart", "_further", lambda low, _: np.zeros(low.shape)),
+    "in some of the passes": ("worn.apart", "_in_some", lambda rest, _: np.zeros(rest.shape[1])),
     "cells in a row": ("worn.parted", "_jointly", lambda folds: np.zeros(folds[0].sure.shape)),
     "what nobody saw beside": ("worn.parted", "_with_unseen", lambda place, *_: place),
     "one place of a quick pass": ("worn.dead_spots", "_most_at_one", lambda events, _: events),

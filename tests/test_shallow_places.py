@@ -298,6 +298,14 @@ def test_the_further_of_two_is_told_against_what_it_is_usually() -> None:
     assert apart._further(low, high) == pytest.approx([0.0, 3.0, -2.0, 0.0, 0.0])
 
 
+def test_what_a_share_of_the_passes_show_is_told_cell_by_cell() -> None:
+    """By hand: two of five, two of four that were read there, one of five; the rest show nothing."""
+    rest = np.zeros((5, 7))
+    rest[[0, 3], 1], rest[[1, 2], 2], rest[0, 3] = 2.0, -3.0, 5.0
+    rest[4, 2] = np.nan
+    assert apart._in_some(rest, 0.4) == pytest.approx([0.0, 2.0, -3.0, 0.0, 0.0, 0.0, 0.0])
+
+
 def test_what_stands_reads_a_level_of_its_own_stretch() -> None:
     """Off by 30 % of travel over two: the other track was elsewhere, or it was interrupted."""
     time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
@@ -305,7 +313,7 @@ def test_what_stands_reads_a_level_of_its_own_stretch() -> None:
     assert found_on(np.where(there, 30.0, travel), travel, time_s) == ()
 
 
-def test_a_place_beside_a_long_bend_is_one_all_the_same() -> None:
+def test_a_place_on_a_long_bend_is_one_where_it_is_off_by_more() -> None:
     """By hand: 50 to 54.5 % off by 3, what goes on from there for 20 % off by 0.7 the other way."""
     off, sure = np.zeros(201), np.zeros(201)
     off[100:109], sure[100:109] = -3.0, 20.0

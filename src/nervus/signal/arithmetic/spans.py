@@ -12,9 +12,11 @@ from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 def runs(mask: BoolArray) -> tuple[IntArray, IntArray]:
     """First and last index (inclusive) of every run of `True`, each of shape (n_runs,)."""
     change = np.flatnonzero(mask[1:] != mask[:-1]) + 1
-    # The ends apart, for a copy that is longer by two costs as much as all else.
-    begins, ends = ([0] if mask.size and mask[at] else [] for at in (0, -1))
-    change = np.concatenate((np.asarray(begins, np.intp), change, np.asarray(ends, np.intp) + mask.size))
+    # The ends apart, for a copy that is longer by two costs more than all else.
+    if mask.size and mask[0]:
+        change = np.append(0, change)
+    if mask.size and mask[-1]:
+        change = np.append(change, mask.size)
     return change[::2], change[1::2] - 1
 
 

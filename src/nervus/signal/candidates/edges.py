@@ -264,8 +264,7 @@ def large_steps(
 def _unprepared(level: FloatArray, width: int, least: float, unprepared: float) -> IntArray:
     """The same for one width, counted from a width behind the first to two before the last."""
     moves = level[width:] - level[:-width]
-    inner = moves[width:-width]
-    at = np.flatnonzero((inner > least) | (inner < -least))
+    at = np.flatnonzero(np.abs(moves[width:-width]) > least)
     step, before, behind = moves[at + width], moves[at], moves[at + 2 * width]
     sign = np.sign(step)
     return at[sign * step > unprepared * np.maximum(sign * before, sign * behind)]

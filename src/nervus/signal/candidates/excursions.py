@@ -372,15 +372,14 @@ def describe(track: Instrument, before: int, after: int, *, at_rail: bool = Fals
     course = _line(times, (track.time_s[left], anchor), (track.time_s[right], other))
     away = values - course
     far = np.abs(away)
-    # By methods, for a long recording has thousands: the functions of the library cost as much again.
-    off = (far > track.tolerance).nonzero()[0]
+    off = np.flatnonzero(far > track.tolerance)
     if not off.size:
         return None
     beyond = away[off]
     side = 1.0 if beyond.sum() >= 0 else -1.0
     odd = min(int(0.9 * off.size), off.size - 1)
-    furthest, level = (_at_rank(side * x, odd) for x in (beyond, values[off]))
-    level *= side
+    furthest = float(np.sort(side * beyond)[odd])
+    level = side * float(np.sort(side * values[off])[odd])
     # A contact that opens goes most of the way at once, and comes back so, at one end at least;
     # a throttle that is moved away goes gently.
     reach = max(_AT_ONCE_SAMPLES, ceil(ROUNDED_S / max(track.interval_s, 1e-7)))
@@ -396,12 +395,6 @@ def describe(track: Instrument, before: int, after: int, *, at_rail: bool = Fals
         int(off[-1] - off[0] + 1),
     )
     return found if furthest > track.tolerance else None
-
-
-def _at_rank(values: FloatArray, rank: int) -> float:
-    """The value that so many are below, were they sorted; their order is lost."""
-    values.partition(rank)
-    return float(values[rank])
 
 
 def _is_quick(track: Instrument, level: FloatArray) -> bool:

@@ -37,6 +37,7 @@ _RISES_PCT, _OFTEN = 0.3, 0.2
 # A closing faster than this, from so far above a rest and within such a time, is a release, not a
 # guided motion.
 _RELEASE_PCT_PER_S, _WELL_ABOVE_PCT, _FALLS_S = 40.0, 3.0, 0.6
+# So many rests off at one level, and so large a share of all that are off, are none of chance's.
 _LEAST_RESTS, _MOST_OF = 2, 0.6
 # Where nothing tells that the throttle was let go, so many quick closings do; else a hand may hold it:
 # then it takes so many rests, or as many quick closings, within so much of one level, percent of
@@ -130,8 +131,7 @@ def find_rests(
     falls_from = time_s.searchsorted(time_s[begins] - _FALLS_S)
     for first, last, start in zip(*(x.tolist() for x in (begins, ends, falls_from)), strict=True):
         end = min(last + steps, time_s.size)
-        ordered = percent[first:end].copy()
-        ordered.sort()
+        ordered = np.sort(percent[first:end])
         level, odd = float(ordered[ordered.size // 2]), round((ordered.size - 1) / _ODD_OF)
         swings = bool(ordered[-1 - odd] - ordered[odd] > _SWINGS_PCT)
         if let_go is not None:
@@ -159,9 +159,8 @@ def find_rests(
 
 def _came_from_below(before: FloatArray, level: float) -> bool:
     """Whether the last that lay outside the band of a rest lay below it."""
-    off = np.abs(before[::-1] - level) > _BAND_PCT
-    last = int(off.argmax()) if off.size else 0
-    return bool(off.size and off[last] and before[before.size - 1 - last] < level)
+    off = np.flatnonzero(np.abs(before - level) > _BAND_PCT)
+    return bool(off.size) and bool(before[off[-1]] < level)
 
 
 def _rises(percent: FloatArray) -> bool:

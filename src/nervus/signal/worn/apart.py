@@ -85,14 +85,14 @@ class Apart:
         """How wide a cell of travel is, percent."""
         return max(_CELL_PCT, self.step)
 
-    def folds(self, share: float = 0.5) -> list[Fold]:
-        """Sorted by where the shaft was, by direction: by what so large a share of the passes show."""
-        folds = []
-        for direction in Direction:
-            some = tuple(p for p in self.passes if p.direction is direction)
-            if some:
-                folds.append(_folded(self, some, share))
-        return folds
+    def folds(self, share: float) -> tuple[list[Fold], list[Fold]]:
+        """Sorted by where the shaft was, by direction: by the middle pass, and by a share of them.
+
+        A contact that fails now and then is off in some passes, and not in the middle one.
+        """
+        ways = (tuple(p for p in self.passes if p.direction is way) for way in Direction)
+        both = [_folded(self, some, share) for some in ways if some]
+        return [middle for middle, _ in both], [some for _, some in both]
 
     def is_opening(self) -> BoolArray:
         """Whether each reading is of an opening pass, shape (n,)."""
@@ -249,7 +249,8 @@ def _during(
     return Apart(track, frame, step, passes, time_s[known], own[known], other[known], averaged)
 
 
-def _folded(seen: Apart, passes: tuple[Pass, ...], share: float) -> Fold:
+def _folded(seen: Apart, passes: tuple[Pass, ...], share: float) -> tuple[Fold, Fold]:
+    """Passes of one direction by the middle one of them, and by what so large a share of them show."""
     width = seen.cell_pct
     cells = int(100.0 / width) + 1
     cell = np.clip((seen.other / width).astype(np.int64), 0, cells - 1)
@@ -260,25 +261,34 @@ def _folded(seen: Apart, passes: tuple[Pass, ...], share: float) -> Fold:
     known = np.isfinite(of_pass)
     passes_there = known.sum(axis=0)
     enough = passes_there >= 2
-    mean = np.full(cells, np.nan)
-    spread = np.full(cells, np.nan)
+    mean, spread = np.full(cells, np.nan), np.full(cells, np.nan)
     mean[enough] = np.nanmedian(of_pass[:, enough], axis=0)
     base = _smooth(mean, max(2, round(_AROUND_PCT / width)))
     mean = mean - base
-    spread[enough] = OF_MEDIAN * np.nanmedian(np.abs(of_pass[:, enough] - (mean + base)[enough]), axis=0)
-    within = np.maximum(spread, np.nanmedian(spread)) if enough.any() else spread
-    if share < 0.5 and enough.any():
-        # A contact that fails now and then is off in some passes, and not in the middle one.
+    some, usual = mean.copy(), np.inf
+    if enough.any():
         rest = of_pass[:, enough] - (mean + base)[enough]
-        within = np.full(cells, np.nanmedian(spread))
-        low = np.nanquantile(rest, share, axis=0, method="lower")
-        high = np.nanquantile(rest, 1.0 - share, axis=0, method="higher")
-        mean[enough] += _further(low, high)
-    between = OF_MEDIAN * float(np.nanmedian(np.abs(mean))) if enough.any() else np.inf
-    sure = np.abs(mean) / np.sqrt(within**2 / np.maximum(passes_there, 1) + between**2 + 1e-6)
-    middle = (np.arange(cells) + 0.5) * width
-    sure[(middle < _STOP_PCT) | (middle > 100.0 - _STOP_PCT)] = 0.0
-    return Fold(passes, base, mean, np.nan_to_num(sure))
+        spread[enough] = OF_MEDIAN * np.nanmedian(np.abs(rest), axis=0)
+        some[enough] += _in_some(rest, share)
+        usual = float(np.nanmedian(spread))
+
+    def fold(off: FloatArray, within: FloatArray) -> Fold:
+        between = OF_MEDIAN * float(np.nanmedian(np.abs(off))) if enough.any() else np.inf
+        sure = np.abs(off) / np.sqrt(within**2 / np.maximum(passes_there, 1) + between**2 + 1e-6)
+        middle = (np.arange(cells) + 0.5) * width
+        sure[(middle < _STOP_PCT) | (middle > 100.0 - _STOP_PCT)] = 0.0
+        return Fold(passes, base, off, np.nan_to_num(sure))
+
+    # What some passes show makes a cell spread: what others do tells how far it would by itself.
+    return fold(mean, np.maximum(spread, usual)), fold(some, np.full(cells, usual))
+
+
+def _in_some(rest: FloatArray, share: float) -> FloatArray:
+    """By how much so large a share of the passes are off the middle one, shape (passes, n) to (n,)."""
+    ordered = np.sort(rest, axis=0)  # what was not read, NaN, comes last
+    last = np.isfinite(rest).sum(axis=0) - 1
+    ranks = np.stack((np.floor(share * last), np.ceil((1.0 - share) * last))).astype(np.intp)
+    return _further(*np.take_along_axis(ordered, ranks, axis=0))
 
 
 def _further(low: FloatArray, high: FloatArray) -> FloatArray:

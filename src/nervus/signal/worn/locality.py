@@ -42,7 +42,7 @@ _MOST_OTHERS = 2
 # It stands where between these shares of its time, in a hundred, it moved by less than this.
 _MOST_PCT, _STANDS_PCT = (2.0, 98.0), 5.0
 # Instants enough for the time spent over the travel, and in how many parts the way to the next is taken.
-_ENOUGH, _PARTS = 20_000, 8
+_ENOUGH, _PARTS = 50_000, 8
 
 
 def judge_locality(

@@ -113,8 +113,8 @@ def find_parted(shaft: Shaft, track: Instrument, told_s: tuple[Span, ...]) -> tu
 
 def _looked_at(seen: Apart) -> tuple[list[Fold], list[Span]]:
     """What the passes show, and where the tracks part in the middle one, or in as many as tell of it."""
-    folds = seen.folds()
-    return folds, _places(folds, seen.cell_pct, seen.folds(_LEAST_SHARE))
+    folds, partly = seen.folds(_LEAST_SHARE)
+    return folds, _places(folds, seen.cell_pct, partly)
 
 
 def _places(folds: list[Fold], width: float, partly: Sequence[Fold] = ()) -> list[Span]:
