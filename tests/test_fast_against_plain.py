@@ -57,6 +57,17 @@ def plain_turns(percent: FloatArray, least: float) -> list[int]:
     return turns
 
 
+@settings(deadline=None, max_examples=100)
+@given(COURSES, st.lists(st.tuples(st.integers(0, 700), st.integers(0, 700)), max_size=9))
+def test_the_greatest_of_each_stretch_is_the_greatest_of_its_values(
+    values: FloatArray, stretches: list[tuple[int, int]]
+) -> None:
+    within = [sorted((min(a, values.size), min(b, values.size))) for a, b in stretches]
+    first, behind = np.asarray(within, dtype=np.intp).reshape(-1, 2).T
+    plain = [float(max(values[a:b], default=-np.inf)) for a, b in within]
+    assert robust.greatest(values, first, behind).tolist() == plain
+
+
 @settings(deadline=None, max_examples=150)
 @given(COURSES)
 def test_the_turns_of_a_motion_are_those_found_point_by_point(percent: FloatArray) -> None:

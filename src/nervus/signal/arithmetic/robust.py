@@ -5,7 +5,7 @@ Each is checked against SciPy in the tests.
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import FloatArray, IntArray
 
 # A normal deviation is so many times the median of the sizes (1 over its quartile, 0.6745).
 OF_MEDIAN = 1.4826
@@ -72,6 +72,19 @@ def running_extremes(values: FloatArray, length: int) -> tuple[FloatArray, Float
         last = values.size - length + 1
         found.append(both(behind[:last], ahead[length - 1 : length - 1 + last]))
     return found[0], found[1]
+
+
+def greatest(values: FloatArray, first: IntArray, behind: IntArray) -> FloatArray:
+    """The greatest value of each stretch from `first` to just before `behind`; of an empty one -inf.
+
+    Args:
+        values: shape (n,).
+        first: indices, shape (k,); stretches may share values.
+        behind: no less than `first`, at most n, shape (k,).
+    """
+    ends = np.stack((first, behind), axis=1).ravel()
+    each = np.maximum.reduceat(np.append(values, -np.inf), ends)[::2] if ends.size else np.empty(0)
+    return np.where(behind > first, each, -np.inf)
 
 
 def bends_beside(values: FloatArray) -> FloatArray:

@@ -39,7 +39,7 @@ _MOST_TRIMMED = 2
 # Edges are also looked for over this time, where samples are closer: input filters round them.
 ROUNDED_S = 0.004
 # Samples looked at together.
-_PIECE = 1 << 15
+_PIECE = 1 << 14
 # The slope at the end of a segment is taken over so many samples and at least this time.
 SLOPE_SAMPLES, _SLOPE_S = 5, 0.03
 

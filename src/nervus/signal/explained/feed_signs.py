@@ -116,18 +116,18 @@ def joint_of(track: Instrument, excursions: Iterable[Excursion]) -> Shrunk | Non
     for to_ground in (True, False):
         factors = np.asarray([_factor(e, to_ground=to_ground) for e in deep])
         spreads = np.asarray([_spread(track, e, to_ground=to_ground) for e in deep])
-        for factor, spread in zip(factors.tolist(), spreads.tolist(), strict=True):
-            if not 0.0 <= factor < _LEFT_OVER:
-                continue
-            widths = np.maximum(spreads, spread)
-            same = np.abs(factors - factor) <= widths
+        widths = np.maximum(spreads[:, None], spreads)
+        alike = np.abs(factors[:, None] - factors) <= widths
+        most = np.count_nonzero(alike, axis=1) >= max(_LEAST, len(deep) // 2 + 1)
+        for n in np.flatnonzero(most & (factors >= 0.0) & (factors < _LEFT_OVER)).tolist():
+            same, factor = alike[n], float(factors[n])
             count = int(same.sum())
             # The candidate is its own; each other one matches by chance as often as its width allows.
-            each = np.minimum(2.0 * widths[same] / _RANGE, 1.0)
-            by_chance = float(np.prod(each)) / float(2.0 * spread / _RANGE) * len(deep)
+            each = np.minimum(2.0 * widths[n][same] / _RANGE, 1.0)
+            by_chance = float(np.prod(each)) / float(2.0 * spreads[n] / _RANGE) * len(deep)
             apart = float(np.ptp(levels[same])) > max(_APART_PCT, 2.0 * track.same_level)
             apart = apart and _is_factor(factor, levels[same], courses[same], to_ground=to_ground)
-            if count < _LEAST or 2 * count <= len(deep) or not apart or by_chance > _CHANCE:
+            if not apart or by_chance > _CHANCE:
                 continue
             if best is None or count > best[0]:
                 best = count, Shrunk(float(np.median(factors[same])), to_ground)

@@ -87,8 +87,6 @@ def _frozen(channels: Sequence[Channel], track: Channel) -> Iterator[Span]:
         return
     values, step_s = track.values, sampling.interval_s(track.time_s)
     first, last = runs(np.append(values[1:] == values[:-1], False))
-    leap = values[np.minimum(last + 2, values.size - 1)] - values[last + 1]
-    leaps = np.abs(leap) > _LEAP_STEPS * sampling.resolution(values)
     # Sooner not even what changes with each reading would tell.
     rate_hz = sum(
         1.0 / max(sampling.interval_s(c.time_s), 1e-9)
@@ -97,11 +95,13 @@ def _frozen(channels: Sequence[Channel], track: Channel) -> Iterator[Span]:
     )
     least_s = max((_LEAST_READINGS - 1) * step_s, _NO_CHANCE / rate_hz - 2.0 * step_s)
     long = track.time_s[last + 1] - track.time_s[first] >= least_s
-    chosen = leaps & long
-    if not chosen.any():
+    first, last = first[long], last[long]
+    leap = values[np.minimum(last + 2, values.size - 1)] - values[last + 1]
+    leaps = np.abs(leap) > _LEAP_STEPS * sampling.resolution(values)
+    if not leaps.any():
         return
     ranges = [np.percentile(c.values[:: max(1, c.samples // _SOME)], _USUAL) for c in (track, *others)]
-    starts_s, ends_s = track.time_s[first[chosen] + 1], track.time_s[last[chosen] + 2]
+    starts_s, ends_s = track.time_s[first[leaps] + 1], track.time_s[last[leaps] + 2]
     for start, end in zip(starts_s.tolist(), ends_s.tolist(), strict=True):
         if any(_changes(c, start, end - 1.5 * step_s) for c in others):
             continue

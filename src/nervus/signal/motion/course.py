@@ -110,9 +110,8 @@ def _means_with(
     """Means of blocks of the level, read as the line at some samples; only their blocks are computed."""
     means, whole = means.copy(), means.size * size
     at, line = at[at < whole], line[at < whole]
-    touched = np.zeros(means.size, dtype=np.bool_)
-    touched[at // size] = True
+    touched, row = np.unique(at // size, return_inverse=True)
     some = level[:whole].reshape(-1, size)[touched]
-    some[np.cumsum(touched)[at // size] - 1, at % size] = line
+    some[row, at % size] = line
     means[touched] = sampling.block_means(some.reshape(-1), size)
     return means

@@ -7,17 +7,17 @@ repeats to a fraction of a percent, a foot or a hand does not. Air that did not 
 foot holds a plate open that the engine breathes through as if it were closed.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from math import comb
 
 import numpy as np
 
 from nervus.domain.analysis import Travel
-from nervus.domain.channel import BoolArray, Channel, FloatArray, Recording, Role, Span, Unit
+from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Span, Unit
 from nervus.domain.finding import OffRest, RestCause
 from nervus.language import say
-from nervus.signal.arithmetic.robust import running_extremes
+from nervus.signal.arithmetic.robust import greatest, running_extremes
 from nervus.signal.arithmetic.spans import runs
 from nervus.signal.instruments import sampling
 
@@ -124,13 +124,13 @@ def find_rests(
         return ()
     let_go = _let_go(recording, pedal, time_s)
     command = next(iter(recording.with_role(Role.COMMAND)), None)
-    falls = np.diff(percent) / np.diff(time_s)
-    rests: list[Rest] = []
-    last_end = 0
     begins, ends = runs(_still(percent, steps))
-    falls_from = time_s.searchsorted(time_s[begins] - _FALLS_S)
-    for first, last, start in zip(*(x.tolist() for x in (begins, ends, falls_from)), strict=True):
-        end = min(last + steps, time_s.size)
+    behind = np.minimum(ends + steps, time_s.size)
+    rests: list[Rest] = []
+    ways = _ways_to(time_s, percent, begins, np.append(0, behind - 1)[:-1])
+    for first, end, (last_end, since, above, fall) in zip(
+        begins.tolist(), behind.tolist(), ways, strict=True
+    ):
         ordered = np.sort(percent[first:end])
         level, odd = float(ordered[ordered.size // 2]), round((ordered.size - 1) / _ODD_OF)
         swings = bool(ordered[-1 - odd] - ordered[odd] > _SWINGS_PCT)
@@ -139,9 +139,9 @@ def find_rests(
             opened = not rests or not let_go[last_end:first].all()
             released = opened and bool(np.mean(let_go[first:end]) > 0.5)
         else:
-            released = _quick_close(percent[start : first + 1], falls[start:first], level)
+            released = _quick_close(above, fall, level)
         span = (float(time_s[first]), float(time_s[end - 1]))
-        highest = max(level, float(percent[last_end:first].max())) if first > last_end else level
+        highest = max(level, since)
         low = max([highest, *(r.percent for r in rests[-1:])]) > level + _CLOSED_BY_PCT
         asked = _asked_for(command, span)
         if rests and _goes_down(rests[-1].percent, highest, level):
@@ -153,8 +153,21 @@ def find_rests(
         rests.append(
             Rest(span, level, released, low, asked, told, swings=swings, opened=below, rises=rises)
         )
-        last_end = end - 1
     return tuple(rests)
+
+
+def _ways_to(
+    time_s: FloatArray, percent: FloatArray, begins: IntArray, last_ends: IntArray
+) -> Iterator[tuple[int, float, float, float]]:
+    """Of each rest where the one before ended, and how it came from there.
+
+    The highest since then, and within the time that a release takes, and the quickest fall in that.
+    """
+    falls = np.diff(percent) / np.diff(time_s)
+    from_then = time_s.searchsorted(time_s[begins] - _FALLS_S)
+    highest = greatest(percent, np.minimum(last_ends, begins), begins)
+    above, fall = greatest(percent, from_then, begins + 1), -greatest(-falls, from_then, begins)
+    return zip(*(x.tolist() for x in (last_ends, highest, above, fall)), strict=True)
 
 
 def _came_from_below(before: FloatArray, level: float) -> bool:
@@ -353,11 +366,9 @@ def _let_go(recording: Recording, pedal: Travel | None, time_s: FloatArray) -> B
     return np.asarray(np.any(at_least, axis=0), dtype=np.bool_) if at_least else None
 
 
-def _quick_close(before: FloatArray, falls: FloatArray, level: float) -> bool:
-    """Did it fall to a rest quickly from well above; `falls` is how it goes on from each point."""
-    return bool(
-        falls.size and before.max() > level + _WELL_ABOVE_PCT and falls.min() < -_RELEASE_PCT_PER_S
-    )
+def _quick_close(above: float, fall: float, level: float) -> bool:
+    """Did it fall to a rest quickly from well above, by the highest and the quickest fall before it."""
+    return above > level + _WELL_ABOVE_PCT and fall < -_RELEASE_PCT_PER_S
 
 
 def _coolant(recording: Recording, spans: tuple[Span, ...]) -> float | None:
