@@ -6,6 +6,7 @@ wrote beside is kept under its own name (`other:…`), to be looked at and never
 """
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 from types import MappingProxyType
@@ -142,6 +143,12 @@ def kind_of(identifier: str) -> ChannelKind | None:
     found = _OTHER.match(identifier)
     made = other_kind(found["name"], found["unit"] or "") if found else None
     return made if made is not None and made.id == identifier else None
+
+
+def tracks_in(identifiers: Iterable[str]) -> tuple[ChannelKind, ...]:
+    """What stands for a track among some identifiers, in their order."""
+    known = (CHANNEL_KINDS.get(identifier) for identifier in identifiers)
+    return tuple(kind for kind in known if kind is not None and kind.number)
 
 
 def _plain(text: str) -> str:

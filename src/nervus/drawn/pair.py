@@ -31,9 +31,7 @@ class Pair:
 def pair_of(recording: Recording) -> Pair | None:
     """The two tracks of a recording, or `None` where there is one."""
     tracks = recording.with_role(Role.TRACK)
-    pairs = [
-        (a, b) for a in tracks for b in tracks if a.id.startswith("tps1") and b.id.startswith("tps2")
-    ]
+    pairs = [(a, b) for a in tracks for b in tracks if (a.kind.number, b.kind.number) == (1, 2)]
     same_unit = [(a, b) for a, b in pairs if a.kind.unit == b.kind.unit]
     if not same_unit:
         return None

@@ -11,7 +11,7 @@ from functools import cache
 import numpy as np
 from msgspec import structs
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import FloatArray, Sensor, tracks_in
 from nervus.domain.job import Findings, KeptObservation, Recorded
 from nervus.domain.profile import ThrottleKind
 from nervus.domain.suspect import SuspectId
@@ -200,10 +200,11 @@ def _could_show(cause: str, recording: Recorded, *, pedal: bool) -> bool:
     """Whether a recording of these channels would show such a row."""
     if not recording.channels:
         return False
+    of = {kind.sensor for kind in tracks_in(recording.channels)}
     if pedal:
-        return any(c.startswith("app") for c in recording.channels)
+        return Sensor.PEDAL in of
     if cause not in _NEEDS:
-        return any(c.startswith(("tps", "throttle_pct")) for c in recording.channels)
+        return Sensor.THROTTLE in of or "throttle_pct" in recording.channels
     return any(c in recording.channels for c in _NEEDS[cause])
 
 

@@ -4,11 +4,12 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from nervus.domain.channel import FloatArray
+from nervus.domain.channel import ChannelKind, FloatArray, Sensor, Unit, tracks_in
 from nervus.domain.job import AnyEntry, Job, Shaken, of_kind
 from nervus.judge.shaking import Known, chance_seen, place_title
 from nervus.judge.weighing import Evidence
 from nervus.knowledge.tree import Tree, known_shaking
+from nervus.knowledge.tree_shapes import Fault
 from nervus.language import say
 
 # How often a wiggle test is done badly and says nothing. Source: "from memory".
@@ -17,10 +18,12 @@ _SLIP = 0.05
 _WAY = ("tracks", "sensor_plug", "harness", "unit_plug")
 # So seldom a fault lets go of other lines than its own, or not of all of them. Source: "from memory".
 _OTHER_LINES = 0.05
-_SHOWN_BY = {"track 1": "tps1", "track 2": "tps2", "signal 1": "tps1", "signal 2": "tps2"}
-_OF_PEDAL = {"pedal track 1": "app1", "pedal track 2": "app2"} | {
-    "pedal signal 1": "app1",
-    "pedal signal 2": "app2",
+# Which track shows what a line of its own does.
+_SHOWN_BY = {
+    f"{of}{line} {number}": (sensor, number)
+    for of, sensor in (("", Sensor.THROTTLE), ("pedal ", Sensor.PEDAL))
+    for line in ("track", "signal")
+    for number in (1, 2)
 }
 
 
@@ -55,7 +58,7 @@ def _drops(shaken: Shaken, tree: Tree, known: Known) -> FloatArray:
     """The chance that a signal is seen to let go under the hand, with each fault, shape (F,)."""
     table = known_shaking()
     at_hand = np.asarray([_reach(f.stretch, shaken.place) for f in tree.faults])
-    visible = np.asarray([_is_seen(f.line, f.stretch, shaken.channels) for f in tree.faults])
+    visible = np.asarray([_is_seen(f, shaken.channels) for f in tree.faults])
     seen = chance_seen(shaken.seconds, shaken.caught, known)
     hand = tree.row(table.answers) * at_hand * visible * seen
     itself = 1.0 - np.exp(-shaken.seconds * shaken.caught / table.by_itself_s)
@@ -66,17 +69,15 @@ def _drops(shaken: Shaken, tree: Tree, known: Known) -> FloatArray:
 
 def _of_lines(shaken: Shaken, tree: Tree) -> FloatArray:
     """How well those that let go are those that each fault lets go, shape (F,)."""
-    gone = shaken.let_go
-    if not gone:
+    if not shaken.let_go:
         return np.ones(len(tree.faults))
-    watched = [c for c in shaken.channels if c.startswith(("tps", "app"))]
+    watched, gone = tracks_in(shaken.channels), tracks_in(shaken.let_go)
     fits = []
     for fault in tree.faults:
-        names = _SHOWN_BY | _OF_PEDAL
-        own = names.get(fault.line, "app" if fault.stretch == "pedal" else "tps")
-        expected = [c for c in watched if c.startswith(own)]
-        others = any(not c.startswith(own) for c in gone if c.startswith(("tps", "app")))
-        whole = all(c in gone for c in expected if c.endswith("_v") or f"{c[:4]}_v" not in expected)
+        expected = [k for k in watched if _shows(k, fault)]
+        others = not all(_shows(k, fault) for k in gone)
+        in_volts = {k.number for k in expected if k.unit is Unit.VOLT}
+        whole = all(k in gone for k in expected if k.unit is Unit.VOLT or k.number not in in_volts)
         fits.append(1.0 if expected and whole and not others else _OTHER_LINES)
     return np.asarray(fits)
 
@@ -95,13 +96,18 @@ def _reach(stretch: str, place: str) -> float:
     return 0.0
 
 
-def _is_seen(line: str, stretch: str, channels: Sequence[str]) -> bool:
-    """Whether any of the channels that were watched shows what this line does."""
+def _is_seen(fault: Fault, channels: Sequence[str]) -> bool:
+    """Whether any of the channels that were watched shows what a fault does to its line."""
     if not channels:
         return True  # by ear or by a meter: whoever wrote it down knows what was watched
-    if stretch == "pedal":
-        return any(c.startswith(_OF_PEDAL.get(line, "app")) for c in channels)
-    return any(c.startswith(_SHOWN_BY.get(line, "tps")) for c in channels)
+    return any(_shows(kind, fault) for kind in tracks_in(channels))
+
+
+def _shows(track: ChannelKind, fault: Fault) -> bool:
+    """Whether a track shows what a fault does: one of its own line, or one that all tracks share."""
+    shared = Sensor.PEDAL if fault.stretch == "pedal" else Sensor.THROTTLE
+    sensor, number = _SHOWN_BY.get(fault.line, (shared, 0))
+    return track.sensor is sensor and number in (0, track.number)
 
 
 def _text(own: Sequence[Shaken], count: int) -> str:

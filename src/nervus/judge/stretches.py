@@ -1,9 +1,10 @@
 """Where on the signal's way the suspicion lies: each suspect's share over its fault leaves."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from nervus.domain.analysis import Examination, StretchSuspicion, Suspect
+from nervus.domain.channel import Sensor, tracks_in
 from nervus.domain.finding import DeadSpot, Disagreement, Drop, Finding, Floor, SupplyFault, SupplyLine
 from nervus.knowledge import FaultLeaf, Judging
 from nervus.language import say
@@ -61,15 +62,19 @@ def _numbers(examination: Examination) -> dict[int, float]:
         channels = finding.channels
         if isinstance(finding, Disagreement) and finding.suspect is not None:
             channels = (finding.suspect,)
-        tracks = [int(c[3]) for c in channels if c.startswith("tps")]
+        tracks = _throttle_tracks(channels)
         if len(tracks) == 1:
             # Every pass that shows a dead spot tells as much as one interruption.
             times = finding.seen_in if isinstance(finding, DeadSpot) else 1
             weight[tracks[0]] = weight.get(tracks[0], 0.0) + finding.confidence * times
     if not weight:
-        present = [int(c.id[3]) for c in examination.channels if c.id.startswith("tps")]
+        present = _throttle_tracks(c.id for c in examination.channels)
         weight = dict.fromkeys(sorted(set(present)) or [1], 1.0)
     return shares(weight)
+
+
+def _throttle_tracks(channels: Iterable[str]) -> list[int]:
+    return [kind.number for kind in tracks_in(channels) if kind.sensor is Sensor.THROTTLE]
 
 
 def shares(weight: Mapping[int, float]) -> dict[int, float]:

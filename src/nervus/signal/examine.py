@@ -100,7 +100,7 @@ def examine(
     if line is not None and not is_witnessed(recording):
         findings += supply.may_be_key_off(key_off, line)
     rails = ranges.at_rail(recording, supply_v, _told_of_each(findings))
-    if not any(f.channels[0].startswith(("tps", "throttle")) for f in rails):
+    if not any(f.sensor is Sensor.THROTTLE for f in rails):
         others = _against_others(recording, throttle, tuple(findings), profile)
         findings = [*without_sticking(findings, throttle, others), *others]
         if not any(isinstance(f, Drop) and f.sensor is Sensor.THROTTLE for f in findings):

@@ -10,7 +10,16 @@ from math import inf
 
 import numpy as np
 
-from nervus.domain.channel import BoolArray, Channel, FloatArray, IntArray, Recording, Role, Unit
+from nervus.domain.channel import (
+    BoolArray,
+    Channel,
+    ChannelKind,
+    FloatArray,
+    IntArray,
+    Recording,
+    Role,
+    Unit,
+)
 from nervus.signal.arithmetic.robust import median_of_five
 from nervus.signal.arithmetic.spans import Union, runs
 from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion
@@ -155,13 +164,13 @@ def _around(volts: FloatArray, first: int, last: int) -> float:
     return sampling.middle(around if around.size else volts[first:last])
 
 
-def shared_lines(recording: Recording, track_id: str) -> tuple[Channel, ...]:
+def shared_lines(recording: Recording, track: ChannelKind) -> tuple[Channel, ...]:
     """The lines on which an ignition spike would show too: the supply, the other track."""
     supply = recording.with_role(Role.SUPPLY)
-    if not track_id.endswith("_v"):
+    if track.unit is not Unit.VOLT:
         return supply
     lines = (*supply, *recording.with_role(Role.TRACK))
-    return tuple(c for c in lines if c.kind.unit is Unit.VOLT and c.id != track_id)
+    return tuple(c for c in lines if c.kind.unit is Unit.VOLT and c.kind is not track)
 
 
 def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, ...]) -> set[int]:
@@ -169,7 +178,7 @@ def spikes_of(recording: Recording, track: Instrument, found: tuple[Excursion, .
 
     Where single samples swing to both sides by any amount, at any place, all that do are.
     """
-    lines = shared_lines(recording, track.id) if found else ()
+    lines = shared_lines(recording, track.kind) if found else ()
     ends = [float(c.values.max()) if c.kind.role is Role.SUPPLY else inf for c in lines]
     pairs = tuple(zip(lines, ends, strict=True))
     shared = {id(e) for e in found if _is_shared(pairs, track, e)}

@@ -131,7 +131,7 @@ def throttle_of(vehicle: Vehicle | None, recording: Recording | None) -> tuple[T
     kind = vehicle.throttle if vehicle is not None else None
     if recording is None:
         return (kind or ThrottleKind.ELECTRONIC), 1 if kind is ThrottleKind.CABLE else 2
-    numbers = {c.id[3] for c in recording.with_role(Role.TRACK)}
+    numbers = {c.kind.number for c in recording.with_role(Role.TRACK)}
     tracks = max(1, len(numbers))
     if kind is not None:
         return kind, tracks
