@@ -364,6 +364,7 @@ def test_of_one_kind_the_surest_finding_speaks_and_disagreements_speak_each() ->
     assert seen(apart, with_fields(apart, suspect="tps2_v", confidence=0.7)) == [
         ("tracks_differ", 0.5), ("tracks_differ_blamed", 0.7),
     ]  # fmt: skip
+    assert seen(with_fields(apart, suspect="tps2_v", bends=True)) == [("tracks_bend", 0.5)]
     command = with_fields(apart, channels=("throttle_pct", "throttle_cmd_pct"))
     assert seen(command) == [("command_not_followed", 0.5)]
 

@@ -117,13 +117,17 @@ class Noise(Finding):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Disagreement(Finding):
-    """Two tracks tell different positions; `suspect` is the one that lies, if a witness tells."""
+    """Two tracks tell different positions; `suspect` is the one that lies, if a witness tells.
+
+    `bends` where they do so over one stretch of the travel, pass after pass, and agree beside it.
+    """
 
     kind: ClassVar[str] = "disagreement"
     travel_pct: Span
     worst_pct: float
     suspect: str | None
     would_set_code: bool | None
+    bends: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -90,7 +90,7 @@ def _of_one_sensor(
             seen.append(Observation("command_not_followed", finding.confidence))
         elif isinstance(finding, Disagreement):
             name = "tracks_differ" if finding.suspect is None else "tracks_differ_blamed"
-            seen.append(Observation(name, finding.confidence))
+            seen.append(Observation("tracks_bend" if finding.bends else name, finding.confidence))
         elif isinstance(finding, OffRest):
             seen.append(Observation(_REST[finding.cause], finding.confidence))
     return seen

@@ -1,6 +1,6 @@
 """Disagreement: two tracks that tell different positions, and which one a witness contradicts."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -51,6 +51,11 @@ _BLAME = 2.0
 _BLUR_PCT, _BLUR_SHARE = 1.0, 0.5
 # Below this share of the time in disagreement the witness was itself moving too fast to tell.
 _LEAST_WITNESSED, _LEAST_CALM = 0.1, 4
+# A track that bends is off the other by this share of what it usually is there in so many of the passes,
+# and of at least so many each way; and by less in so many readings on either side, so far off the place,
+# percent of travel. What leaks to another line loads a track over all its travel, by a (1 - a) of its
+# way a (the divider, textbook): beside what shows of that it is off by nearly as much. No bend is wider.
+_EACH, _LEAST_EACH_WAY, _LEAST_BESIDE, _BESIDE_PCT, _WIDEST_BEND_PCT = 0.8, 2, 8, (4.0, 20.0), 60.0
 _NEVER = np.empty(0)
 
 
@@ -165,7 +170,35 @@ def find_disagreements(
     if not joined:
         return ()
     during = inside(pair.time_s, joined) & off
-    return (_finding(pair, channels, witness, (joined, during), profile),)
+    found = _finding(pair, channels, witness, (joined, during), profile)
+    return (replace(found, bends=_bends(pair, during, passes, found.travel_pct)),)
+
+
+def _bends(pair: PairTravel, during: BoolArray, passes: tuple[Pass, ...], place: Span) -> bool:
+    """Whether tracks are apart over a place the same way, pass after pass, and agree on both sides.
+
+    A line, a joint or another clock knows no place of the travel.
+    """
+    low, high = place
+    if high - low > _WIDEST_BEND_PCT:
+        return False
+    apart, at = pair.second - pair.first, pair.first
+    usual = float(np.median(apart[during]))
+    off = apart * np.sign(usual) > _SO_NOW * abs(usual)
+    near, far = _BESIDE_PCT
+    for side in ((low - far, low - near), (high + near, high + far)):
+        beside = off[(at >= side[0]) & (at <= side[1])]
+        if beside.size < _LEAST_BESIDE or np.mean(beside) > 0.5:
+            return False
+    edge = (high - low) / 4.0
+    there = (at >= low + edge) & (at <= high - edge)
+    shown: dict[Direction, list[bool]] = {direction: [] for direction in Direction}
+    for p in passes:
+        begin, end = np.searchsorted(pair.time_s, (p.start_s, p.end_s))
+        seen = off[begin:end][there[begin:end]]
+        if seen.size:
+            shown[p.direction].append(bool(np.mean(seen) > 0.5))
+    return all(len(each) >= _LEAST_EACH_WAY and np.mean(each) >= _EACH for each in shown.values())
 
 
 def _on_the_whole(pair: PairTravel, sound: BoolArray, limit: float) -> BoolArray:
