@@ -269,6 +269,8 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "battery and engine gone": ("instruments.key", "_both_gone", nothing),
     "an idle control opens it": ("told.rest", "_is_moved", no),
     "the way into a drop": ("worn.steps", "_beside_leaps", lambda x: np.zeros(x.shape, dtype=bool)),
+    "a unit that lost a track": ("explained.kicks.Kicks", "may_be", no),
+    "tracks that differ at a place": ("told.disagreement", "_bends", no),
     "a landing is not rough": ("worn.rough", "_without_landing", lambda a_pass, _: a_pass),
 }  # fmt: skip
 

@@ -23,6 +23,7 @@ from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion, deep_eno
 from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.explained.events import Cause, Event, event_of
 from nervus.signal.explained.feed_signs import Lines, by_one_factor
+from nervus.signal.explained.kicks import Kicks
 from nervus.signal.explained.landings import LEAST_LANDED, Landings
 from nervus.signal.explained.returns import beyond_own, comes_back, moved_on, own_speed
 from nervus.signal.explained.sister import BOTTOM, Part, Sister, measured
@@ -98,6 +99,7 @@ class Scene:
         self._sister_decides = False
         self._sister = Sister(tracks, pair)
         self._landings = Landings(tracks, candidates, self._sister)
+        self._kicks = Kicks(tracks, candidates)
 
     def prepare(self, events: Sequence[Event]) -> None:
         """Measure how quick the edges of all parts are, and learn what they have in common."""
@@ -130,7 +132,8 @@ class Scene:
                 fell = self._landings.fell_with(part, others)
                 rest = _RAIL if fell else min(sum(map(self._no_motion, others)), _RAIL)
                 # They moved then, by themselves, and came back when it did.
-                rest += min((comes_back(self._tracks[n], e) for n, e in others), default=0.0)
+                by_itself = (p for p in others if not self._kicks.may_be(self._tracks[p[0]], p[1]))
+                rest += min((comes_back(self._tracks[n], e) for n, e in by_itself), default=0.0)
                 along = 0.0 if others else self._sister.went_along(part)
                 ways.append((-_ALONE - rest - along, Cause.ALONE, (part,)))
         weight, cause, parts = max(ways, key=lambda way: way[0])
@@ -224,6 +227,8 @@ class Scene:
 
     def _back(self, event: Event) -> float:
         """What it says against motion, in nats, that all came back to where they were, and how."""
+        if all(self._kicks.may_be(self._tracks[n], e) for n, e in event.parts):
+            return 0.0
         back = min(comes_back(self._tracks[n], e) for n, e in event.parts)
         if back <= _LITTLE:
             return 0.0
@@ -247,7 +252,7 @@ class Scene:
     def _quick(self, part: Part) -> float:
         """What the quickness of its edges says against motion, in nats."""
         name, excursion = part
-        if self._sister_decides:
+        if self._sister_decides or self._kicks.may_be(self._tracks[name], excursion):
             return 0.0
         ends = self._quick_ends.get((name, excursion.span_s))
         if ends is None:

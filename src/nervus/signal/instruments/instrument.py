@@ -171,6 +171,11 @@ class Instrument:
         ground, supply = self.rails
         return np.asarray((level < ground) | (level > supply), dtype=np.bool_)
 
+    def is_at_rail(self, level: float) -> bool:
+        """The same for one level."""
+        ground, supply = self.rails
+        return level < ground or level > supply
+
     def are_unusual(self, level: FloatArray) -> BoolArray:
         """Which levels are outside of the track's own range, near a rail, shape (n,) to (n,)."""
         low, high = self.own_range
