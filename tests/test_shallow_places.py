@@ -292,6 +292,17 @@ def test_a_contact_that_fails_in_two_passes_of_five_is_told_by_these(shape: Shap
     assert found_on(np.where(fails, worn, travel), travel, time_s, of_second=True) == ()
 
 
+@pytest.mark.parametrize("quick", [True, False])
+def test_what_only_quick_passes_show_is_timing(*, quick: bool) -> None:
+    """Two clocks are apart by more the quicker the shaft is; what is worn shows in slow passes too."""
+    time_s, slow = sweeps(4, seconds=6.013, rate_hz=125.0)
+    travel = np.concatenate((slow, sweeps(4, seconds=1.503, rate_hz=125.0)[1]))
+    time_s = np.arange(travel.size) / 125.0
+    fails = (np.arange(travel.size) >= slow.size) == quick
+    found = found_on(np.where(fails, steps(travel, 34.5, 38.5, 2.0), travel), travel, time_s)
+    assert [s.shape for s in found] == ([] if quick else [Shape.STEP])
+
+
 def test_the_further_of_two_is_told_against_what_it_is_usually() -> None:
     """By hand: the usual is -0.1 below and 0.1 above."""
     low, high = np.asarray([-0.1, -0.1, -2.1, -0.1, -0.1]), np.asarray([0.1, 3.1, 0.1, 0.1, 0.1])

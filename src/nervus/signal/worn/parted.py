@@ -214,12 +214,23 @@ def _spot(seen: Apart, folds: list[Fold], near: Span) -> DeadSpot | None:
     spans = [s for n in showing if (s := seen.when(passes[n], place)) is not None]
     crossed = max(len(crossings(passes, place)), len(spans))
     # Crossed quickly, a place is not read at all in most passes.
-    read = np.unique(points.number[_inside(points, place)]).size
-    enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * read)
-    if not enough or not seen.is_own(spans):
+    read = np.unique(points.number[_inside(points, place)]).tolist()
+    enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * len(read))
+    if not enough or _only_quick(showing, [passes[n].speed for n in read], read):
+        return None
+    if not seen.is_own(spans):
         return None
     depth = abs(frame.open - frame.closed) * told.height / 100.0
     return pooled_spot(track.id, place, told.shape, depth, spans, (len(spans), crossed))
+
+
+def _only_quick(showing: Sequence[int], speeds: Sequence[float], read: Sequence[int]) -> bool:
+    """Whether none of the slowest third of the passes that read a place shows it: that is timing.
+
+    What is worn shows however slowly it is crossed; what two clocks are apart by grows with the speed.
+    """
+    by_speed = [number for _, number in sorted(zip(speeds, read, strict=True))]
+    return not set(showing).intersection(by_speed[: (len(read) + 2) // 3])
 
 
 def _points(folds: list[Fold], near: Span, seen: Apart) -> _Points:
