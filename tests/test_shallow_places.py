@@ -514,3 +514,8 @@ def test_the_way_into_what_interrupts_is_no_step_beside_it(seed: int) -> None:
     assert worn.shape is Shape.DROP
     assert planted.travel_pct is not None
     assert overlaps(worn.travel_pct, planted.travel_pct)
+
+
+def test_most_of_a_bend_is_no_place_on_it() -> None:
+    found = analyse(hard_case("bent track, with the command", 50020).recording).examination.findings
+    assert [f.kind for f in found] == ["disagreement"]

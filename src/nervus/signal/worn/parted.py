@@ -25,6 +25,8 @@ from nervus.signal.worn.spot import pooled_spot
 # A cell stands out by so many deviations, and by this much of a cell's width; what is beside it belongs
 # to it while it is off by this share of the most.
 _DEVIATIONS, _LEAST_OF_CELL, _BELONGS = 6.0, 1.0, 0.2
+# What is wider than this share of a bend that it overlaps is that bend.
+_MOST_OF_BEND = 0.5
 # So many cells in a row may tell together what none tells by itself: what is worn is as wide.
 _TOGETHER = (2, 3)
 # A place is so wide, percent of travel, and is looked at with so much around it.
@@ -130,10 +132,10 @@ def _places(folds: list[Fold], width: float, partly: Sequence[Fold] = ()) -> lis
     jointly = _jointly(folds)
     more = _standing_out(folds, [jointly] * len(folds), width)
     more += _standing_out(partly, [f.sure for f in partly], width)
-    # What goes on for longer is bent: what lies over it, and is off by more than it, is a place on it.
+    # What goes on for longer is bent: what is off by more, and far less wide, is a place on it.
     bends = [each for each in (*alone, *more) if _is_bend(each[0])]
     sure, unsure = (
-        [p for p, off in each if not (_is_bend(p) or any(overlaps(p, b) and off <= x for b, x in bends))]
+        [p for p, off in each if not (_is_bend(p) or any(_is_of_bend(p, off, *b) for b in bends))]
         for each in (alone, more)
     )
     known = Union(sure)
@@ -144,6 +146,12 @@ def _places(folds: list[Fold], width: float, partly: Sequence[Fold] = ()) -> lis
 
 def _is_bend(place: Span) -> bool:
     return place[1] - place[0] > _WIDEST_PCT
+
+
+def _is_of_bend(place: Span, off: float, bend: Span, most: float) -> bool:
+    """Whether a place is but what is seen of a bend: it is off by no more, or is most of it."""
+    is_most = place[1] - place[0] > _MOST_OF_BEND * (bend[1] - bend[0])
+    return overlaps(place, bend) and (off <= most or is_most)
 
 
 def _standing_out(
