@@ -7,7 +7,10 @@ from nervus.domain.analysis import Analysis
 from nervus.domain.finding import DeadSpot, Drop
 from nervus.domain.profile import SensorKind
 from nervus.judge.analyse import analyse
-from signals import recording, sweeps, volts
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.candidates.proposing import Candidates
+from nervus.signal.explained.kicks import Kicks
+from signals import recording, sweeps, track, volts
 
 # Where the track is worn, percent of travel.
 WORN = (41.0, 44.0)
@@ -70,3 +73,16 @@ def test_what_comes_long_after_it_was_lost_is_no_kick() -> None:
 
 def test_a_pedal_has_no_motor() -> None:
     assert of_both(told(3.5, names="app"))
+
+
+def test_of_a_lone_track_nobody_shows_that_its_plate_moved() -> None:
+    """What it does beside its losses is told as it is where the sister was not recorded."""
+    time_s = np.arange(0.0, 2.0, 0.005)
+    lost = Excursion((1.0, 1.01), 50.0, 50.0, 0.2, 3)
+    kicked = Excursion((1.02, 1.035), 50.0, 50.0, 53.0, 4)
+    one, two = (track(time_s, volts(50.0 + 30.0 * np.sin(time_s)), f"tps{n}_v") for n in (1, 2))
+    seen = {
+        t.id: Candidates(t, found, (), None) for t, found in ((one, (lost, kicked)), (two, (kicked,)))
+    }
+    assert Kicks((one, two), seen).may_be(one, kicked)
+    assert not Kicks((one,), seen).may_be(one, kicked)

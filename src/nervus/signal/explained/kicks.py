@@ -7,6 +7,7 @@ throttle that twitches at a worn place.)
 """
 
 from collections.abc import Mapping, Sequence
+from itertools import permutations
 
 from nervus.domain.channel import Sensor
 from nervus.signal.arithmetic.spans import Union
@@ -26,18 +27,22 @@ _AT_ONCE = 0.75
 
 
 class Kicks:
-    """When one track of a throttle alone was lost, at a rail; of tracks that are read quickly."""
+    """When one of two tracks of a throttle was lost, at a rail, and the other not; read quickly.
+
+    Of a lone track nobody else shows that its plate moved.
+    """
 
     def __init__(self, tracks: Sequence[Instrument], candidates: Mapping[str, Candidates]) -> None:
         found = {t.id: [e for e in candidates[t.id].excursions if not e.weak] for t in tracks}
+        starts = {name: [e.span_s[0] for e in own] for name, own in found.items()}
+        left = {name: Union(zip(own, own, strict=True)) for name, own in starts.items()}
         self._after_s = Union(
             (e.span_s[0], e.span_s[1] + _STILL_S)
-            for t in tracks
+            for t, sister in permutations(tracks, 2)
+            if t.kind.sensor is Sensor.THROTTLE and not t.is_slow
             for e in found[t.id]
-            if t.kind.sensor is Sensor.THROTTLE
-            and not t.is_slow
-            and t.is_at_rail(e.level)
-            and all(_left_later(t, e, found[o.id]) for o in tracks if o is not t)
+            if t.is_at_rail(e.level)
+            and not left[sister.id].touches((e.span_s[0], e.span_s[0]), _AT_ONCE * t.interval_s)
         )
 
     def may_be(self, track: Instrument, excursion: Excursion) -> bool:
@@ -48,9 +53,3 @@ class Kicks:
         low, high = track.usual
         most = _FULL_DUTY * (end - start + 2.0 * track.interval_s) ** 2 / 4.0
         return 100.0 * excursion.depth <= most * (high - low)
-
-
-def _left_later(track: Instrument, lost: Excursion, hers: Sequence[Excursion]) -> bool:
-    """Whether a track was lost while its sister was where she was, whatever she did afterwards."""
-    at_once = _AT_ONCE * track.interval_s
-    return not any(abs(e.span_s[0] - lost.span_s[0]) <= at_once for e in hers)

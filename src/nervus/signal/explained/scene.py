@@ -132,7 +132,7 @@ class Scene:
                 fell = self._landings.fell_with(part, others)
                 rest = _RAIL if fell else min(sum(map(self._no_motion, others)), _RAIL)
                 # They moved then, by themselves, and came back when it did.
-                by_itself = (p for p in others if not self._kicks.may_be(self._tracks[p[0]], p[1]))
+                by_itself = (p for p in others if not self._kicked(p))
                 rest += min((comes_back(self._tracks[n], e) for n, e in by_itself), default=0.0)
                 along = 0.0 if others else self._sister.went_along(part)
                 ways.append((-_ALONE - rest - along, Cause.ALONE, (part,)))
@@ -227,7 +227,7 @@ class Scene:
 
     def _back(self, event: Event) -> float:
         """What it says against motion, in nats, that all came back to where they were, and how."""
-        if all(self._kicks.may_be(self._tracks[n], e) for n, e in event.parts):
+        if all(map(self._kicked, event.parts)):
             return 0.0
         back = min(comes_back(self._tracks[n], e) for n, e in event.parts)
         if back <= _LITTLE:
@@ -249,10 +249,14 @@ class Scene:
         end = track.kind.unit is Unit.PERCENT and track.is_unusual(excursion.level)
         return moved_on(track, excursion) or (end and not _rests(track, excursion))
 
+    def _kicked(self, part: Part) -> bool:
+        """Whether a unit that had lost a track may have moved the plate so."""
+        return self._kicks.may_be(self._tracks[part[0]], part[1])
+
     def _quick(self, part: Part) -> float:
         """What the quickness of its edges says against motion, in nats."""
         name, excursion = part
-        if self._sister_decides or self._kicks.may_be(self._tracks[name], excursion):
+        if self._sister_decides or self._kicked(part):
             return 0.0
         ends = self._quick_ends.get((name, excursion.span_s))
         if ends is None:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nervus.domain.analysis import Direction
+from nervus.domain.analysis import Direction, Pass
 from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.domain.finding import DeadSpot, Shape
 from nervus.signal.arithmetic.spans import Union, merge, overlaps
@@ -224,7 +224,7 @@ def _spot(seen: Apart, folds: list[Fold], near: Span) -> DeadSpot | None:
     # Crossed quickly, a place is not read at all in most passes.
     read = np.unique(points.number[_inside(points, place)]).tolist()
     enough = len(spans) >= max(_LEAST_PASSES, _LEAST_SHARE * len(read))
-    if not enough or _only_quick(showing, [passes[n].speed for n in read], read):
+    if not enough or _only_quick(showing, read, passes):
         return None
     if not seen.is_own(spans):
         return None
@@ -232,12 +232,12 @@ def _spot(seen: Apart, folds: list[Fold], near: Span) -> DeadSpot | None:
     return pooled_spot(track.id, place, told.shape, depth, spans, (len(spans), crossed))
 
 
-def _only_quick(showing: Sequence[int], speeds: Sequence[float], read: Sequence[int]) -> bool:
+def _only_quick(showing: Sequence[int], read: Sequence[int], passes: Sequence[Pass]) -> bool:
     """Whether none of the slowest third of the passes that read a place shows it: that is timing.
 
     What is worn shows however slowly it is crossed; what two clocks are apart by grows with the speed.
     """
-    by_speed = [number for _, number in sorted(zip(speeds, read, strict=True))]
+    by_speed = sorted(read, key=lambda number: passes[number].speed)
     return not set(showing).intersection(by_speed[: (len(read) + 2) // 3])
 
 
