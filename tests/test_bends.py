@@ -5,12 +5,14 @@ import pytest
 
 from nervus.domain.analysis import Frame
 from nervus.domain.channel import FloatArray
+from nervus.domain.finding import Disagreement
 from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.signal.motion.course import course_of
 from nervus.signal.motion.relation import Line
 from nervus.signal.motion.travel import find_passes
-from nervus.signal.told.disagreement import find_disagreements, pair_travel
+from nervus.signal.told.disagreement import PairTravel, find_disagreements, pair_travel
+from nervus.standin.hard_cases import hard_case
 from signals import recording, sweeps, track, volts
 
 FRAME = Frame(0.5, 4.5, "as made")
@@ -65,6 +67,30 @@ def test_beyond_what_was_swept_nobody_knows_whether_they_agree(low: float, high:
     time_s, travel = sweeps(5)
     travel = low + (high - low) * travel / 100.0
     assert not bends(travel, time_s, bump(travel))
+
+
+@pytest.mark.parametrize(
+    ("kind", "seed"), [("bent track", 50_027), ("bent track, with the command", 50_048)]
+)
+def test_a_bend_of_which_each_quick_pass_reads_a_few_points_is_told(kind: str, seed: int) -> None:
+    """Most of the passes are snaps; together they show it both ways, and by more than timing does."""
+    made = hard_case(kind, seed)
+    (found,) = analyse(made.recording).examination.findings
+    (planted,) = made.truth
+    assert isinstance(found, Disagreement)
+    assert planted.travel_pct is not None
+    assert planted.travel_pct[0] < found.travel_pct[0] < found.travel_pct[1] < planted.travel_pct[1]
+
+
+@pytest.mark.parametrize(("offset", "told"), [(2.0, 0), (-2.0, 0), (4.0, 1)])
+def test_what_timing_adds_to_a_small_difference_is_no_bend(offset: float, told: int) -> None:
+    """Opened at 50 and closed at 150 % a second, 20 ms do 1 % one way and 3 % the other."""
+    time_s = np.arange(0.0, 24.0, 0.02)
+    travel = np.interp(time_s % 4.0, [0.2, 2.2, 3.0, 3.67], [0.0, 100.0, 100.0, 0.0])
+    by_timing = 0.02 * np.gradient(travel, time_s)
+    pair = PairTravel(time_s, travel, travel + offset - by_timing, np.abs(by_timing) + 0.1, 0.1)
+    passes = find_passes(time_s, travel)
+    assert len(find_disagreements(pair, ("tps1_v", "tps2_v"), None, (), None, passes)) == told
 
 
 def test_few_passes_are_not_enough() -> None:

@@ -317,6 +317,14 @@ def test_what_a_share_of_the_passes_show_is_told_cell_by_cell() -> None:
     assert apart._in_some(rest, 0.4) == pytest.approx([0.0, 2.0, -3.0, 0.0, 0.0, 0.0, 0.0])
 
 
+def test_what_tracks_are_apart_anyway_is_told_by_cells_on_both_sides_or_up_to_a_stop() -> None:
+    """By hand, looked at over five cells to each side: of 20 cells the 9th to 13th were not read."""
+    known = np.ones(20, dtype=np.bool_)
+    known[8:13] = False
+    told = apart._told_beside(known, 5)
+    assert np.flatnonzero(~told).tolist() == [5, 6, 7, 8, 9, 11, 12, 13, 14, 15]
+
+
 def test_what_stands_reads_a_level_of_its_own_stretch() -> None:
     """Off by 30 % of travel over two: the other track was elsewhere, or it was interrupted."""
     time_s, travel = sweeps(6, seconds=3.013, rate_hz=200.0)
@@ -516,6 +524,14 @@ def test_the_way_into_what_interrupts_is_no_step_beside_it(seed: int) -> None:
     assert overlaps(worn.travel_pct, planted.travel_pct)
 
 
-def test_most_of_a_bend_is_no_place_on_it() -> None:
-    found = analyse(hard_case("bent track, with the command", 50020).recording).examination.findings
+@pytest.mark.parametrize(
+    ("kind", "seed"),
+    [
+        ("bent track, with the command", 50_020),
+        ("bent track", 50_006),  # most passes turn round on its flank
+        ("bent track", 50_019),  # nothing was read between its flank and the stop
+    ],
+)
+def test_what_is_seen_of_a_bend_is_no_place_on_it(kind: str, seed: int) -> None:
+    found = analyse(hard_case(kind, seed).recording).examination.findings
     assert [f.kind for f in found] == ["disagreement"]

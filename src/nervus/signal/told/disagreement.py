@@ -23,6 +23,10 @@ from nervus.signal.worn.pass_cells import sort_into_cells
 _LIMIT_PCT = 2.5
 # Cells of travel and passes in each direction for what is pooled over passes.
 _CELL_PCT, _LEAST_PASSES = 4.0, 3
+# A pass tells of a bend that is read at least every so much of the travel, percent, or is no snap.
+_READ_EACH_PCT = 8.0
+# No pass is slower, percent of travel a second: what stands tells nothing of timing.
+_LEAST_SPEED = 1.0
 # An instant belongs to a bend where the tracks differ by this share of what they do there on the whole.
 _SO_NOW = 0.4
 # Differences shorter than this are motion between two polls, or drops, which are found elsewhere.
@@ -221,20 +225,26 @@ def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray
     """Instants on stretches of travel that differ whichever way they are crossed, shape (n,).
 
     What timing does to two tracks turns round with the direction; what a bent track does, does not.
-    So the mean of the opening and the closing passes is free of timing, and needs no allowance.
+    So the mean of the opening and the closing passes, each as the other is quick, is free of timing.
     """
     cells = int(100.0 / _CELL_PCT)
     cell = np.clip((pair.first / _CELL_PCT).astype(np.int64), 0, cells - 1)
     difference = pair.second - pair.first
-    slow = tuple(p for p in passes if p.speed <= _SNAP_PCT_PER_S)
+    quickest = max(_SNAP_PCT_PER_S, _READ_EACH_PCT / sampling.interval_s(pair.time_s))
+    slow = tuple(p for p in passes if p.speed <= quickest)
     ways = [np.asarray([p.direction is way for p in slow], dtype=np.bool_) for way in Direction]
     if min(int(way.sum()) for way in ways) < _LEAST_PASSES:
         return np.zeros(pair.time_s.shape, dtype=bool)
     sorted_in = sort_into_cells(pair.time_s, cell, slow, cells)
     count = sorted_in.counts()
-    mean = np.where(count > 0, sorted_in.sums(difference) / np.maximum(count, 1.0), np.nan)
-    both = np.stack([_pooled(mean[way]) for way in ways])
-    bend = both.mean(axis=0)
+
+    def by_way(values: FloatArray) -> FloatArray:
+        mean = np.where(count > 0, sorted_in.sums(values) / np.maximum(count, 1.0), np.nan)
+        return np.stack([_pooled(mean[way]) for way in ways])
+
+    both = by_way(difference)
+    quick = np.maximum(by_way(sampling.speed(pair.first, pair.time_s)), _LEAST_SPEED)
+    bend = (both[0] * quick[1] + both[1] * quick[0]) / quick.sum(axis=0)
     worn = (np.abs(bend) > limit + pair.blur) & (np.sign(both[0]) == np.sign(both[1]))
     # A track that left its sister later did not differ before, whatever most of the passes show.
     so_now = difference * np.sign(bend[cell]) > _SO_NOW * np.abs(bend[cell])

@@ -30,6 +30,8 @@ _FAR_OFF_PCT = 15.0
 _FINEST_S = 0.002
 # What the tracks are apart anyway is told over so much to each side, percent of travel.
 _AROUND_PCT = 14.0
+# So many cells on each side of one tell it.
+_LEAST_BESIDE = 3
 # Where the shaft bends by more, percent of travel, what tracks read in turn are apart by is motion.
 _STRAIGHT_PCT = 3.0
 # Nearer to an end than this share of that, it goes on as over so many times as much, in which so many
@@ -264,7 +266,7 @@ def _folded(seen: Apart, passes: tuple[Pass, ...], share: float) -> tuple[Fold, 
     mean, spread = np.full(cells, np.nan), np.full(cells, np.nan)
     mean[enough] = np.nanmedian(of_pass[:, enough], axis=0)
     base = _smooth(mean, max(2, round(_AROUND_PCT / width)))
-    mean = mean - base
+    mean, told = mean - base, _told_beside(enough, max(2, round(_AROUND_PCT / width)))
     some, usual = mean.copy(), np.inf
     if enough.any():
         rest = of_pass[:, enough] - (mean + base)[enough]
@@ -276,11 +278,23 @@ def _folded(seen: Apart, passes: tuple[Pass, ...], share: float) -> tuple[Fold, 
         between = OF_MEDIAN * float(np.nanmedian(np.abs(off))) if enough.any() else np.inf
         sure = np.abs(off) / np.sqrt(within**2 / np.maximum(passes_there, 1) + between**2 + 1e-6)
         middle = (np.arange(cells) + 0.5) * width
-        sure[(middle < _STOP_PCT) | (middle > 100.0 - _STOP_PCT)] = 0.0
+        sure[(middle < _STOP_PCT) | (middle > 100.0 - _STOP_PCT) | ~told] = 0.0
         return Fold(passes, base, off, np.nan_to_num(sure))
 
     # What some passes show makes a cell spread: what others do tells how far it would by itself.
     return fold(mean, np.maximum(spread, usual)), fold(some, np.full(cells, usual))
+
+
+def _told_beside(known: BoolArray, reach: int) -> BoolArray:
+    """Where cells on either side tell what the tracks are apart anyway, unless a stop is there."""
+    before = np.concatenate(([0], np.cumsum(known)))
+    at = np.arange(known.size)
+    below = before[at] - before[np.maximum(at - reach, 0)]
+    above = before[np.minimum(at + 1 + reach, known.size)] - before[at + 1]
+    return np.asarray(
+        ((below >= _LEAST_BESIDE) | (at < reach))
+        & ((above >= _LEAST_BESIDE) | (at + reach >= known.size))
+    )
 
 
 def _in_some(rest: FloatArray, share: float) -> FloatArray:

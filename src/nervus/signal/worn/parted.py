@@ -48,7 +48,7 @@ _GENTLE = 0.5
 _BENT_PCT = 6.0
 # A step is as high, and a stand as long, as so many steps of the tracks; what is off by more is a drop.
 _LEAST_STEPS, _MOST_PCT = 1.2, 15.0
-# Both its edges were seen, if they lie so far from the stops, percent of travel.
+# Both edges of a step are seen, if they lie so far from the stops and from where a pass ends, percent.
 _EDGE_PCT = 1.0
 # What lies within it by more than this share shows it as it is.
 _MOSTLY = 0.9
@@ -214,8 +214,9 @@ def _spot(seen: Apart, folds: list[Fold], near: Span) -> DeadSpot | None:
     place = told.place
     wide = place[1] - place[0]
     size = told.height if told.shape is Shape.STEP else wide
-    if told.shape is Shape.STEP and not (place[0] >= _EDGE_PCT and place[1] <= 100.0 - _EDGE_PCT):
-        return None  # what is off from a stop on has not stepped
+    off = [passes[n] for n in np.unique(strong.number)]
+    if told.shape is Shape.STEP and not _went_beyond(off, place):
+        return None
     if wide > _WIDEST_PCT or not _LEAST_STEPS * seen.step < size < _MOST_PCT:
         return None
     showing = _showing(strong, told)
@@ -230,6 +231,14 @@ def _spot(seen: Apart, folds: list[Fold], near: Span) -> DeadSpot | None:
         return None
     depth = abs(frame.open - frame.closed) * told.height / 100.0
     return pooled_spot(track.id, place, told.shape, depth, spans, (len(spans), crossed))
+
+
+def _went_beyond(passes: Sequence[Pass], place: Span) -> bool:
+    """Whether most passes cross a place whole: what is off to a stop, or to where they end, is bent."""
+    low, high = place[0] - _EDGE_PCT, place[1] + _EDGE_PCT
+    ends = [sorted((p.from_pct, p.to_pct)) for p in passes]
+    beyond = sum(first < low and last > high for first, last in ends)
+    return low >= 0.0 and high <= 100.0 and beyond > len(passes) / 2
 
 
 def _only_quick(showing: Sequence[int], read: Sequence[int], passes: Sequence[Pass]) -> bool:
