@@ -297,6 +297,49 @@ def test_one_level_in_single_readings_is_a_contactless_sensor_that_falls_out(
     assert made.judgement.suspects[0].id is SuspectId.SENSOR
 
 
+def opened_quickly(time_s: FloatArray, takes_s: float) -> FloatArray:
+    """Opened every three seconds, from half a second on, and closed as quickly, percent of travel."""
+    up, down = (np.clip((time_s % 3.0 - at) / takes_s, 0.0, 1.0) for at in (0.5, 1.8))
+    return np.asarray(100.0 * (np.sin(np.pi / 2.0 * up) ** 2 - np.sin(np.pi / 2.0 * down) ** 2))
+
+
+@pytest.mark.parametrize("rate_hz", [160.0, 400.0, 1000.0])
+@pytest.mark.parametrize(("at_s", "lasts_s"), [(0.12, 0.14), (0.1, 0.2), (0.2, 0.12)])
+def test_a_value_held_until_the_shaft_has_come_to_rest_is_told(
+    rate_hz: float, at_s: float, lasts_s: float
+) -> None:
+    """No course leads back to where it leapt from; but it stood, and no plate leaps as far."""
+    time_s = np.arange(0.0, 30.0, 1.0 / rate_hz)
+    travel, random = opened_quickly(time_s, 0.3), np.random.default_rng(5)
+    lines = [volts(travel, noise_v=0.003), 5.0 - volts(travel, noise_v=0.003, seed=2)]
+    starts = [3.5 + at_s, 12.5 + at_s, 21.5 + at_s]
+    for start in starts:
+        held = (time_s >= start) & (time_s < start + lasts_s)
+        for line in lines:
+            line[held] = line[held][0] + random.normal(0.0, 0.003, held.sum())
+    found = of(Drop, told(time_s, tps1_v=lines[0], tps2_v=lines[1]))
+    assert [d.channels for d in found] == [("tps1_v", "tps2_v")] * 3
+    spans = [time for d in found for time in d.times_s]
+    assert np.ravel(spans) == pytest.approx(np.ravel([(s, s + lasts_s) for s in starts]), abs=0.012)
+
+
+@pytest.mark.parametrize("rate_hz", [160.0, 1000.0])
+@pytest.mark.parametrize("comes_free_s", [0.045, 0.08])
+def test_a_plate_that_sticks_in_passing_and_comes_free_was_not_held(
+    rate_hz: float, comes_free_s: float
+) -> None:
+    """From rest to rest over two thirds of its way, as a spring snaps it (common practice)."""
+    time_s = np.arange(0.0, 30.0, 1.0 / rate_hz)
+    travel = opened_quickly(time_s, 0.3)
+    for start in (3.62, 12.62, 21.62):
+        free = np.clip((time_s - start - 0.16) / comes_free_s, 0.0, 1.0)
+        stuck = (time_s >= start) & (time_s < start + 0.16 + comes_free_s)
+        at = float(np.interp(start, time_s, travel))
+        travel = np.where(stuck, at + (100.0 - at) * np.sin(np.pi / 2.0 * free) ** 2, travel)
+    lines = [volts(travel, noise_v=0.003), 5.0 - volts(travel, noise_v=0.003, seed=2)]
+    assert of(Drop, told(time_s, tps1_v=lines[0], tps2_v=lines[1])) == []
+
+
 @pytest.mark.parametrize("rate_hz", [100.0, 1000.0])
 @pytest.mark.parametrize("tracks", [1, 2])
 def test_a_value_that_is_held_while_the_shaft_moves_on_is_told(rate_hz: float, tracks: int) -> None:

@@ -77,11 +77,19 @@ def is_no_motion(
     What looks unprepared over n intervals may have taken n + 1 of them. To go by D from rest to rest
     within T takes an acceleration of 4 D / T^2 at least. A `leniency` above 1 lowers the bar.
     """
-    squared = ((samples + 1) / samples * took_s / 2.0) ** 2 / leniency
     size = np.abs(step)
-    small = size < _NUDGE_PCT
-    enough = np.where(small, _NUDGE_ACCELERATION * squared, _SNAP_ACCELERATION * squared)
-    return np.asarray(size > enough, dtype=np.bool_)
+    return np.asarray(
+        size > from_rest(size, (samples + 1) / samples * took_s) / leniency, dtype=np.bool_
+    )
+
+
+def from_rest(size: FloatArray, took_s: FloatArray) -> FloatArray:
+    """How far a plate goes in a time from rest to rest at the most, percent of supply, shape of both.
+
+    Steps of some size, for a hand that nudges it pulls less than a spring that snaps it.
+    """
+    pull = np.where(size < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
+    return np.asarray(pull * (took_s / 2.0) ** 2, dtype=np.float64)
 
 
 def quickness(track: Instrument, spans: Sequence[Span]) -> FloatArray:

@@ -8,7 +8,7 @@ or that a step leaves: it is told by how far, and for how long, the course is kn
 import numpy as np
 
 from nervus.domain.channel import FloatArray
-from nervus.signal.candidates.edges import Segments
+from nervus.signal.candidates.edges import Segments, from_rest
 from nervus.signal.instruments.instrument import Instrument
 
 # A hand may change its speed meanwhile by this much, percent of supply per second.
@@ -60,22 +60,40 @@ def held(track: Instrument, segments: Segments, current: int) -> list[tuple[int,
     """A value that was held before the edge after a segment, and let go to where the shaft is by then.
 
     From where a track stood it leaps further than any plate goes meanwhile, and nothing brings it back:
-    so it was not there. Since when, nobody saw; as `fades` tells it. What stays to the last bit was not
-    read meanwhile.
+    so it was not there. Held in passing it has stood since then; where it rested before, nobody saw
+    since when. As `fades` tells it. What stays to the last bit was not read meanwhile.
     """
     before, behind = int(segments.last[current]), int(segments.first[current + 1])
     took_s = float(track.time_s[behind] - track.time_s[before])
     leapt = abs(float(track.level[behind] - track.level[before]))
     stays_s = float(track.time_s[segments.last[current + 1]] - track.time_s[behind])
-    if leapt < _LEAPT_PCT + QUICKEST_PCT_PER_S * took_s or stays_s < _STAYS_S:
+    goes = min(QUICKEST_PCT_PER_S * took_s, float(from_rest(np.asarray(leapt), np.asarray(took_s))))
+    if leapt < _LEAPT_PCT + goes or stays_s < _STAYS_S:
         return []
-    since = int(np.searchsorted(track.time_s, track.time_s[before] - FADE_S))
-    if since <= segments.first[current]:
+    since = _stood_since(track, int(segments.first[current]), before, behind)
+    if since is None:
         return []
-    seen = track.level[since : before + 1]
-    stood = bool((np.abs(seen - seen[-1]) <= 2.0 * track.same_level).all())
-    was_read = np.count_nonzero(np.diff(seen)) >= _LEAST_CHANGES
-    return [(since, behind)] if stood and was_read else []
+    was_read = np.count_nonzero(np.diff(track.level[since : before + 1])) >= _LEAST_CHANGES
+    return [(since, behind)] if was_read else []
+
+
+def _stood_since(track: Instrument, first: int, last: int, behind: int) -> int | None:
+    """The sample from which a track stood, to its last, or that from which it is told at the earliest.
+
+    `None` where it stood from its first sample on: then it had leapt there. And where it came to stand
+    less than so long ago, unless it leaps on the way that it went before, and would have gone as far as
+    a leap by then: who goes slowly leaps at an edge of what is worn, and what was opened settles.
+    """
+    time_s, level = track.time_s, track.level
+    earliest = int(time_s.searchsorted(time_s[last] - FADE_S))
+    apart = np.abs(level[max(earliest, first) : last + 1] - level[last]) > 2.0 * track.same_level
+    if not apart.any():
+        return earliest if earliest > first else None
+    since = max(earliest, first) + int(np.flatnonzero(apart)[-1])
+    before = max(int(time_s.searchsorted(time_s[since] - FADE_S)), first)
+    on = float(np.copysign(1.0, level[behind] - level[last]))
+    speed = on * float(level[since] - level[before]) / FADE_S
+    return since if since > first and speed * (time_s[last] - time_s[since]) > _LEAPT_PCT else None
 
 
 def faded_out(track: Instrument, segments: Segments, current: int) -> list[tuple[int, int]]:

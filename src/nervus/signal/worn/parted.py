@@ -234,11 +234,11 @@ def _spot(seen: Apart, folds: list[Fold], near: Span) -> DeadSpot | None:
 
 
 def _went_beyond(passes: Sequence[Pass], place: Span) -> bool:
-    """Whether most passes cross a place whole: what is off to a stop, or to where they end, is bent."""
+    """Whether most passes cross each end of a place: what is off to a stop, or to their end, is bent."""
     low, high = place[0] - _EDGE_PCT, place[1] + _EDGE_PCT
     ends = [sorted((p.from_pct, p.to_pct)) for p in passes]
-    beyond = sum(first < low and last > high for first, last in ends)
-    return low >= 0.0 and high <= 100.0 and beyond > len(passes) / 2
+    crossed = (sum(first < edge < last for first, last in ends) for edge in (low, high))
+    return low >= 0.0 and high <= 100.0 and all(many > len(passes) / 2 for many in crossed)
 
 
 def _only_quick(showing: Sequence[int], read: Sequence[int], passes: Sequence[Pass]) -> bool:
