@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from math import ceil, sqrt
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from nervus.domain.channel import BoolArray, FloatArray, IntArray, Span
 from nervus.signal.instruments.instrument import Instrument
@@ -83,13 +84,17 @@ def is_no_motion(
     )
 
 
-def from_rest(size: FloatArray, took_s: FloatArray) -> FloatArray:
+def from_rest(step: ArrayLike, took_s: ArrayLike) -> FloatArray:
     """How far a plate goes in a time from rest to rest at the most, percent of supply, shape of both.
 
-    Steps of some size, for a hand that nudges it pulls less than a spring that snaps it.
+    As it does for steps of some size, never negative.
     """
-    pull = np.where(size < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
-    return np.asarray(pull * (took_s / 2.0) ** 2, dtype=np.float64)
+    return np.asarray(_pull(step) * (np.asarray(took_s) / 2.0) ** 2, dtype=np.float64)
+
+
+def _pull(step: ArrayLike) -> FloatArray:
+    """The acceleration that a plate has for steps of some size, never negative, at the most."""
+    return np.where(np.asarray(step) < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
 
 
 def quickness(track: Instrument, spans: Sequence[Span]) -> FloatArray:
@@ -131,7 +136,7 @@ def _there_and_back(track: Instrument, first: IntArray, behind: IntArray) -> Flo
     coming = np.maximum(sign * (level[after] - level[np.minimum(after + 1, size - 1)]), 0.0)
     ready = (leaving + coming) / 2.0 * (after - before) / 4.0
     own = np.maximum(step - ready - track.tolerance, 0.0)
-    most = np.where(step < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
+    most = _pull(step)
     ends = np.stack((level[before], level[before] + furthest))
     leaps = step < np.maximum(may_leap(track, before, ends), may_leap(track, after, ends))
     return np.where(short & ~leaps, 16.0 * own / (most * took_s**2), 0.0)
@@ -152,7 +157,7 @@ def _quickest(track: Instrument, ends: IntArray, width: int) -> FloatArray:
     less = sqrt(some)
     own = np.where(own > track.step_tolerance / less, own - track.tolerance / 2.0 / less, 0.0)
     took_s = np.maximum(track.time_s[starts + width] - track.time_s[starts], 1e-9)
-    most = np.where(step < _NUDGE_PCT, _NUDGE_ACCELERATION, _SNAP_ACCELERATION)
+    most = _pull(step)
     leaps = own < may_leap(track, starts, np.stack((here, there)))
     most = np.where(leaps, _STRIKES * _SNAP_ACCELERATION, most)
     return np.asarray((own / (most * ((width + 1) / width * took_s / 2.0) ** 2)).max(axis=1))

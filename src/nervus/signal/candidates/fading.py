@@ -67,7 +67,8 @@ def held(track: Instrument, segments: Segments, current: int) -> list[tuple[int,
     took_s = float(track.time_s[behind] - track.time_s[before])
     leapt = abs(float(track.level[behind] - track.level[before]))
     stays_s = float(track.time_s[segments.last[current + 1]] - track.time_s[behind])
-    goes = min(QUICKEST_PCT_PER_S * took_s, float(from_rest(np.asarray(leapt), np.asarray(took_s))))
+    # It need not have come to rest again: then it goes twice as far, by a T^2 / 2.
+    goes = min(QUICKEST_PCT_PER_S * took_s, 2.0 * float(from_rest(leapt, took_s)))
     if leapt < _LEAPT_PCT + goes or stays_s < _STAYS_S:
         return []
     since = _stood_since(track, int(segments.first[current]), before, behind)

@@ -243,9 +243,12 @@ def _bent(pair: PairTravel, passes: tuple[Pass, ...], limit: float) -> BoolArray
         return np.stack([_pooled(mean[way]) for way in ways])
 
     both = by_way(difference)
+    alike = np.sign(both[0]) == np.sign(both[1])
+    if not np.any(alike & (np.abs(both).max(axis=0) > limit + pair.blur)):
+        return np.zeros(pair.time_s.shape, dtype=bool)
     quick = np.maximum(by_way(sampling.speed(pair.first, pair.time_s)), _LEAST_SPEED)
     bend = (both[0] * quick[1] + both[1] * quick[0]) / quick.sum(axis=0)
-    worn = (np.abs(bend) > limit + pair.blur) & (np.sign(both[0]) == np.sign(both[1]))
+    worn = alike & (np.abs(bend) > limit + pair.blur)
     # A track that left its sister later did not differ before, whatever most of the passes show.
     so_now = difference * np.sign(bend[cell]) > _SO_NOW * np.abs(bend[cell])
     return np.asarray(worn[cell] & so_now, dtype=np.bool_)

@@ -265,8 +265,9 @@ def _folded(seen: Apart, passes: tuple[Pass, ...], share: float) -> tuple[Fold, 
     enough = passes_there >= 2
     mean, spread = np.full(cells, np.nan), np.full(cells, np.nan)
     mean[enough] = np.nanmedian(of_pass[:, enough], axis=0)
-    base = _smooth(mean, max(2, round(_AROUND_PCT / width)))
-    mean, told = mean - base, _told_beside(enough, max(2, round(_AROUND_PCT / width)))
+    reach = max(2, round(_AROUND_PCT / width))
+    base, told = _smooth(mean, reach), _told_beside(enough, reach)
+    mean = mean - base
     some, usual = mean.copy(), np.inf
     if enough.any():
         rest = of_pass[:, enough] - (mean + base)[enough]

@@ -3,6 +3,7 @@
 import logging
 import threading
 import time
+from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -75,9 +76,8 @@ class MeterLink(QObject):
     def _run(self) -> None:
         why = ""
         try:
-            self._ask()
-        except Stopped:
-            pass  # what `stop` is for
+            with suppress(Stopped):  # what `stop` is for
+                self._ask()
         except OutsideError as wrong:
             why = str(wrong)
         except Exception:  # noqa: BLE001
