@@ -19,6 +19,7 @@ from nervus.domain.suspect import SuspectId
 from nervus.judge.analyse import analyse
 from nervus.signal.candidates.asked import Asked
 from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.candidates.fading import _stood_since
 from nervus.signal.candidates.stands import find_stands
 from nervus.signal.explained.events import Cause, Event
 from nervus.signal.explained.explain import _once
@@ -303,24 +304,50 @@ def opened_quickly(time_s: FloatArray, takes_s: float) -> FloatArray:
     return np.asarray(100.0 * (np.sin(np.pi / 2.0 * up) ** 2 - np.sin(np.pi / 2.0 * down) ** 2))
 
 
+def held_while_opened(
+    rate_hz: float, starts: list[float], lasts_s: float, noise_v: float
+) -> list[Finding]:
+    """The drops of two tracks that both hold their values for so long, which read with so much noise."""
+    time_s = np.arange(0.0, 30.0, 1.0 / rate_hz)
+    travel, random = opened_quickly(time_s, 0.3), np.random.default_rng(5)
+    lines = [volts(travel, noise_v=0.003), 5.0 - volts(travel, noise_v=0.003, seed=2)]
+    for start in starts:
+        held = (time_s >= start) & (time_s < start + lasts_s)
+        for line in lines:
+            line[held] = line[held][0] + random.normal(0.0, noise_v, held.sum())
+    return of(Drop, told(time_s, tps1_v=lines[0], tps2_v=lines[1]))
+
+
 @pytest.mark.parametrize("rate_hz", [160.0, 400.0, 1000.0])
-@pytest.mark.parametrize(("at_s", "lasts_s"), [(0.12, 0.14), (0.1, 0.2), (0.2, 0.12)])
+@pytest.mark.parametrize(("at_s", "lasts_s"), [(0.12, 0.14), (0.1, 0.2), (0.2, 0.12), (0.22, 0.1)])
 def test_a_value_held_until_the_shaft_has_come_to_rest_is_told(
     rate_hz: float, at_s: float, lasts_s: float
 ) -> None:
     """No course leads back to where it leapt from; but it stood, and no plate leaps as far."""
-    time_s = np.arange(0.0, 30.0, 1.0 / rate_hz)
-    travel, random = opened_quickly(time_s, 0.3), np.random.default_rng(5)
-    lines = [volts(travel, noise_v=0.003), 5.0 - volts(travel, noise_v=0.003, seed=2)]
     starts = [3.5 + at_s, 12.5 + at_s, 21.5 + at_s]
-    for start in starts:
-        held = (time_s >= start) & (time_s < start + lasts_s)
-        for line in lines:
-            line[held] = line[held][0] + random.normal(0.0, 0.003, held.sum())
-    found = of(Drop, told(time_s, tps1_v=lines[0], tps2_v=lines[1]))
+    found = held_while_opened(rate_hz, starts, lasts_s, noise_v=0.003)
     assert [d.channels for d in found] == [("tps1_v", "tps2_v")] * 3
     spans = [time for d in found for time in d.times_s]
     assert np.ravel(spans) == pytest.approx(np.ravel([(s, s + lasts_s) for s in starts]), abs=0.012)
+
+
+@pytest.mark.parametrize("rate_hz", [400.0, 1000.0])
+def test_what_stays_to_the_last_bit_was_not_read_and_is_no_value_held(rate_hz: float) -> None:
+    assert held_while_opened(rate_hz, [3.62, 12.62, 21.62], 0.14, noise_v=0.0) == []
+
+
+@pytest.mark.parametrize(
+    ("moves_pct", "leaps_to", "held"), [(40.0, 0.8, True), (40.0, 2.5, False), (4.0, 0.8, False)]
+)
+def test_what_leaps_on_the_way_that_it_went_was_held(
+    moves_pct: float, leaps_to: float, *, held: bool
+) -> None:
+    """By hand: it closes for 100 samples, stands for 25 and leaps. What leaps back had opened, and
+    settled; and who goes slowly would have come nowhere meanwhile."""
+    at = np.interp(np.arange(130), [0, 100], [70.0, 70.0 - moves_pct])
+    shown = track(np.arange(130) / 400.0, np.where(np.arange(130) > 125, leaps_to, at / 20.0))
+    since = _stood_since(shown, 0, 125, 126)
+    assert since == pytest.approx(98, abs=2) if held else since is None
 
 
 @pytest.mark.parametrize("rate_hz", [160.0, 1000.0])
