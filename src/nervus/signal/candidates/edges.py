@@ -35,8 +35,15 @@ _BACK_WITHIN = 8
 _OF_WIDTH = 4
 # An edge is unprepared when it is this many times what its neighbours move the same way.
 _UNPREPARED = 4.0
+# What an input filter rounds goes on behind it by less than this part of it; how many times as far as a
+# spring takes a plate from rest, at the most, that must be.
+_LESSENS, _FOR_SURE = 1.3, 2.0
 # An edge may pass through so many samples more than it was found over.
 _MOST_TRIMMED = 2
+# An input filter goes less far each time by this much, and has settled within so many of them.
+_LESS_AND_LESS, MOST_SETTLING = 1.5, 5
+# What it goes on by is told from noise down to this part of a step.
+_SETTLED = 4.0
 # Edges are also looked for over this time, where samples are closer: input filters round them.
 ROUNDED_S = 0.004
 # Samples looked at together.
@@ -107,11 +114,16 @@ def quickness(track: Instrument, spans: Sequence[Span]) -> FloatArray:
     if not spans:
         return np.zeros((0, 2))
     ends = track.time_s.searchsorted(np.asarray(spans) + np.asarray((-1e-9, 1e-9))).ravel()
+    first, last = ends.reshape(-1, 2).T
     rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
     widths = {1, 2, rounded} if rounded < track.level.size // 8 else {1, 2}
-    quickest = np.max([_quickest(track, ends, width) for width in widths], axis=0)
-    both = _there_and_back(track, *ends.reshape(-1, 2).T)
-    return np.asarray(np.maximum(quickest.reshape(-1, 2), both[:, None]))
+    # What rounds an edge back may have taken until here to settle, but for half of it at the most.
+    settled = (last - n * rounded for n in range(1, MOST_SETTLING + 1) if rounded > 2)
+    backs = (last, *(np.maximum(at, (first + last) // 2) for at in settled))
+    leaves = np.max([_quickest(track, first, width) for width in widths], axis=0)
+    returns = np.max([_quickest(track, at, width) for at in backs for width in widths], axis=0)
+    both = _there_and_back(track, first, last)
+    return np.asarray(np.maximum(np.stack((leaves, returns), axis=1), both[:, None]))
 
 
 def _there_and_back(track: Instrument, first: IntArray, behind: IntArray) -> FloatArray:
@@ -193,17 +205,63 @@ def split_at_edges(track: Instrument, leniency: float = 1.0) -> Segments:
 
     With a `leniency` above 1, steps that a quick hand could just make count as edges too.
     """
-    starts, ends, first = [0], [], 0
+    ends: list[int] = []
+    starts, first = [0], 0
     for index, width in _edges(track, leniency):
-        if index >= first:
-            ends.append(index)
-            starts.append(index + width)
-        else:
+        turn = _turn(track, ends[-1], first, (index, index + width)) if index < first else index
+        if turn is None:
             starts[-1] = max(starts[-1], index + width)
+        else:
+            starts[-1] = min(starts[-1], turn)
+            ends.append(turn)
+            starts.append(index + width)
         first = starts[-1]
     ends.append(track.level.size - 1)
     first_of, last_of = np.asarray(starts, dtype=np.intp), np.asarray(ends, dtype=np.intp)
-    return _measure(track, *_trimmed(track, first_of, last_of))
+    first_of, last_of = _trimmed(track, first_of, last_of)
+    return _measure(track, _settled(track, first_of, last_of), last_of)
+
+
+def _turn(track: Instrument, left: int, first: int, edge: tuple[int, int]) -> int | None:
+    """Where a track turns back between two edges that overlap; `None` where both go the same way.
+
+    What is as short as an input filter takes is nothing but two edges.
+
+    Args:
+        track: the track.
+        left: the last sample before the first of them.
+        first: the first behind that.
+        edge: the last sample before the second, and the first behind it.
+    """
+    level, behind = track.level, edge[1]
+    went = 1.0 if level[first] > level[left] else -1.0
+    turn = left + 1 + int(np.argmax(went * level[left + 1 : behind]))
+    there, back = went * (level[turn] - level[left]), went * (level[turn] - level[behind])
+    return turn if min(there, back) > track.step_tolerance else None
+
+
+def _settled(track: Instrument, first: IntArray, last: IntArray) -> IntArray:
+    """The first sample of each segment at which what rounds the edge before it has died away.
+
+    An input filter goes on the same way, less and less; steady motion does not get less.
+    """
+    rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
+    if rounded <= 2 or first.size < 2:
+        return first
+    end, some = track.level.size - 1, max(1, rounded // _OF_WIDTH)
+    least = track.step_tolerance / _SETTLED
+    way = np.sign(track.level[first[1:]] - track.level[last[:-1]])
+    way = np.concatenate((np.zeros(1), way))
+    moved = np.zeros(first.size, dtype=np.bool_)
+    for _ in range(MOST_SETTLING):
+        here, there, further = (
+            _mean_at(track, np.minimum(first + n * rounded, end), some) for n in range(3)
+        )
+        step, next_step = way * (there - here), way * (further - there)
+        still = (last - first > 2 * rounded) & (step > least) & (step > _LESS_AND_LESS * next_step)
+        first, moved = first + rounded * still, moved | still
+    # What noise hides of it still bends the course behind.
+    return first + rounded * (moved & (last - first > 2 * rounded))
 
 
 def _trimmed(track: Instrument, first: IntArray, last: IntArray) -> tuple[IntArray, IntArray]:
@@ -229,7 +287,8 @@ def _edges(track: Instrument, leniency: float) -> list[tuple[int, int]]:
     if 2 < rounded < track.level.size // 8:
         widths.append(rounded)
     taken, over = np.empty(0, dtype=np.intp), np.empty(0, dtype=np.intp)
-    steps = large_steps(track.level, widths, track.step_tolerance, _UNPREPARED)
+    lessens = _LESSENS if track.interval_s < ROUNDED_S else None
+    steps = large_steps(track.level, widths, track.step_tolerance, _UNPREPARED, lessens)
     for width, candidates in zip(widths, steps, strict=True):
         indices = _electrical(track, candidates, width, leniency)
         if taken.size and indices.size:
@@ -247,17 +306,27 @@ def _electrical(track: Instrument, candidates: IntArray, width: int, leniency: f
     here, there = track.level[candidates], track.level[candidates + width]
     took_s = track.time_s[candidates + width] - track.time_s[candidates]
     electrical = is_no_motion(there - here, took_s, width, leniency)
+    # What goes on, less and less, need not have come to rest: twice as far, as quickly as a spring can.
+    further = track.level[np.minimum(candidates + 2 * width, track.level.size - 1)] - there
+    on = further * np.sign(there - here) > np.abs(there - here) / _UNPREPARED
+    most = 2.0 * _SNAP_ACCELERATION * ((width + 1) / width * took_s / 2.0) ** 2
+    electrical &= ~on | (np.abs(there - here) > _FOR_SURE * most)
     electrical |= track.beyond_range(here) | track.beyond_range(there)
     return candidates[electrical]
 
 
 def large_steps(
-    level: FloatArray, widths: Sequence[int], least: float, unprepared: float
+    level: FloatArray,
+    widths: Sequence[int],
+    least: float,
+    unprepared: float,
+    lessens: float | None = None,
 ) -> tuple[IntArray, ...]:
     """Where the level goes by more than `least` over so many samples, for each of some widths.
 
     And by more than `unprepared` times what it goes the same way over as many samples before or
-    behind: steady motion does not. Beyond its ends the level stays as it is there.
+    behind: steady motion does not. Behind it `lessens` times are enough, if that is given: what an
+    input filter rounds begins at once, and dies away. Beyond its ends the level stays as it is there.
     """
     found: list[list[IntArray]] = [[np.empty(0, dtype=np.intp)] for _ in widths]
     wide = max(widths)
@@ -270,17 +339,21 @@ def large_steps(
             piece = np.pad(piece, beyond, mode="edge")
         for width, some in zip(widths, found, strict=True):
             start, end = wide - width, wide + min(last, level.size - width) - first
-            some.append(_unprepared(piece[start : end + 2 * width], width, least, unprepared) + first)
+            around = piece[start : end + 2 * width]
+            some.append(_unprepared(around, width, least, unprepared, lessens) + first)
     return tuple(np.concatenate(some) for some in found)
 
 
-def _unprepared(level: FloatArray, width: int, least: float, unprepared: float) -> IntArray:
+def _unprepared(
+    level: FloatArray, width: int, least: float, unprepared: float, lessens: float | None
+) -> IntArray:
     """The same for one width, counted from a width behind the first to two before the last."""
     moves = level[width:] - level[:-width]
     at = np.flatnonzero(np.abs(moves[width:-width]) > least)
     step, before, behind = moves[at + width], moves[at], moves[at + 2 * width]
     sign = np.sign(step)
-    return at[sign * step > unprepared * np.maximum(sign * before, sign * behind)]
+    less = unprepared if lessens is None else lessens
+    return at[sign * step > np.maximum(unprepared * sign * before, less * sign * behind)]
 
 
 def _measure(track: Instrument, first: IntArray, last: IntArray) -> Segments:
@@ -288,11 +361,13 @@ def _measure(track: Instrument, first: IntArray, last: IntArray) -> Segments:
     length = last - first
     reach = max(SLOPE_SAMPLES, ceil(_SLOPE_S / max(track.interval_s, 1e-7)))
     back = np.minimum(length, reach)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        slope_in = (level[first + back] - level[first]) / (time_s[first + back] - time_s[first])
-        slope_out = (level[last] - level[last - back]) / (time_s[last] - time_s[last - back])
     entry = _middle_of_three(level, first, np.minimum(first + 1, last), np.minimum(first + 2, last))
     exit_ = _middle_of_three(level, last, np.maximum(last - 1, first), np.maximum(last - 2, first))
+    # Where samples are close one at the end may still be of the edge, or a stray one.
+    left, right = (entry, exit_) if track.interval_s < ROUNDED_S else (first, last)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        slope_in = (level[first + back] - level[left]) / (time_s[first + back] - time_s[left])
+        slope_out = (level[right] - level[last - back]) / (time_s[right] - time_s[last - back])
     return Segments(
         first, last, level[entry], level[exit_], time_s[entry], time_s[exit_], slope_in, slope_out
     )

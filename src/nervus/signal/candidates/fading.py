@@ -5,6 +5,8 @@ or the other way round. A hand that changes its speed draws the same curve, from
 or that a step leaves: it is told by how far, and for how long, the course is known.
 """
 
+from math import ceil
+
 import numpy as np
 
 from nervus.domain.channel import FloatArray
@@ -17,6 +19,9 @@ CHANGE_OF_SPEED = 25.0
 FADE_S = 0.25
 # It has met it where it is no further from it than this share of the edge, or beyond it.
 _MEETS = 0.3
+# What dies away by 0.3 within a time is at the course, within this share of the edge, within so many
+# times that; it is off by less than this share in the middle of it: 0.55, and what stood by 0.65.
+_DIES_AWAY, _IS_THERE, _DYING = 3.0, 0.1, 0.6
 # Half of the time before that it was off by this share of the edge: a line that heals as it began is off
 # by 0.65 then, one that does so exponentially by 0.55, and what is bent like a thrown stone by 0.82.
 _HALF_HEALED = 0.72
@@ -123,8 +128,9 @@ def _meets(
     if not np.isfinite(slope):
         return None
     step = 1 if away[1] >= away[0] else -1
-    reach = int(np.ceil(FADE_S / max(track.interval_s, 1e-7)))
-    indices = np.arange(away[0], away[0] + step * min(abs(away[1] - away[0]), reach), step)
+    reach = ceil(FADE_S / max(track.interval_s, 1e-7))
+    far = ceil(_DIES_AWAY * reach)
+    indices = np.arange(away[0], away[0] + step * min(abs(away[1] - away[0]), far), step)
     if indices.size < 2:
         return None
     anchor, seen_s = course[0], abs(float(np.diff(track.time_s[list(course)])[0]))
@@ -134,15 +140,42 @@ def _meets(
     met = np.flatnonzero(
         (np.abs(apart) < max(track.tolerance, _MEETS * edge)) | (apart * apart[0] < 0.0)
     )
-    if not met.size or met[0] < 2:
+    if not met.size or not 2 <= met[0] < reach:
         return None
-    # No course is drawn on for longer than it was seen; but what goes to a rail is no motion.
+    # No course is drawn on for longer than it was seen, nor from a rest that a plate may have left; but
+    # what goes to a rail is no motion.
     took_s, lost = abs(float(elapsed_s[met[0]])), track.are_unusual(track.level[indices[: met[0]]])
-    moves = abs(slope) >= 1e-9 and took_s <= seen_s
-    if not lost.any() and (not moves or _may_be_motion(apart[: met[0] + 1], edge, slope, took_s)):
+    moves = abs(slope) >= 1e-9 or edge > _LEAPT_PCT + QUICKEST_PCT_PER_S * abs(float(elapsed_s[0]))
+    known = moves and took_s <= seen_s
+    if not lost.any() and (not known or _may_be_motion(apart[: met[0] + 1], edge, slope, took_s)):
         return None
     # What stays off by as much as the edge itself is a hold, not an interruption that fades.
-    return int(indices[met[0]])
+    behind = np.where(apart[met[0] :] * apart[0] < 0.0, 0.0, np.abs(apart[met[0] :]))
+    dies = not track.is_slow and _half_way(apart[: met[0] + 1]) <= _DYING * edge
+    since_s = np.abs(elapsed_s[met[0] :])
+    return int(indices[met[0] + (_until_over(track, behind, since_s, edge) if dies else 0)])
+
+
+def _until_over(track: Instrument, apart: FloatArray, since_s: FloatArray, edge: float) -> int:
+    """After how many samples what dies away is over; 0 where it is not by itself.
+
+    Args:
+        track: the track.
+        apart: how far it is from its course, from where it is near it, never negative, shape (n,).
+        since_s: how long after its edge, shape (n,).
+        edge: how far it was there.
+    """
+    for near in (track.same_level, max(track.tolerance, _IS_THERE * edge)):
+        there = np.flatnonzero((apart < near) & (since_s < _DIES_AWAY * since_s[0]))
+        if there.size:
+            return int(there[0])
+    return 0
+
+
+def _half_way(apart: FloatArray) -> float:
+    """How far something is off in the middle of its way, always positive."""
+    half = (apart.size - 1) // 2
+    return float(np.abs(np.median(apart[half - half // 2 : half + half // 2 + 1])))
 
 
 def _may_be_motion(apart: FloatArray, edge: float, slope: float, took_s: float) -> bool:
@@ -158,6 +191,6 @@ def _may_be_motion(apart: FloatArray, edge: float, slope: float, took_s: float) 
         took_s: how long until then.
     """
     half = (apart.size - 1) // 2
-    near = np.abs(np.median(apart[half - half // 2 : half + half // 2 + 1]))
-    bent = half >= _LEAST_HALF and abs(slope) * took_s > edge and near > _HALF_HEALED * edge
+    made_up = abs(slope) < 1e-9 or abs(slope) * took_s > edge
+    bent = half >= _LEAST_HALF and made_up and _half_way(apart) > _HALF_HEALED * edge
     return bool(edge < CHANGE_OF_SPEED * took_s or bent)

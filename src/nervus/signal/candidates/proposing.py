@@ -17,6 +17,7 @@ from nervus.signal.candidates.excursions import (
 from nervus.signal.candidates.flanks import LONGEST_SPIKE_S
 from nervus.signal.candidates.spikes import spikes_of, strays
 from nervus.signal.candidates.stands import find_stands
+from nervus.signal.candidates.turned_out import turned_out
 from nervus.signal.instruments.instrument import Instrument, coarser
 
 # An input's low-pass rounds what is quicker than this.
@@ -136,6 +137,8 @@ def _found(
     if asked is not None:
         sure = _with_parted(sure, track, asked)
     held, level = find_stands(track, sure, asked=asked is not None, witnessed=witnessed)
+    if level is not None and not track.is_slow:
+        sure = turned_out(track, sure, level)
     held_s = Union(e.span_s for e in held)
     weak = (
         e for e in find_weak_excursions(track, sure, witnessed=witnessed) if not held_s.touches(e.span_s)

@@ -22,8 +22,9 @@ from nervus.domain.channel import (
 )
 from nervus.signal.arithmetic.robust import median_of_five
 from nervus.signal.arithmetic.spans import Union, runs
-from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion
+from nervus.signal.candidates.excursions import Excursion
 from nervus.signal.candidates.flanks import LONGEST_SPIKE_S
+from nervus.signal.candidates.off_course import BURST_GAP_S
 from nervus.signal.instruments import sampling
 from nervus.signal.instruments.instrument import Instrument
 

@@ -8,7 +8,8 @@ import numpy as np
 from nervus.domain.channel import FloatArray, Span
 from nervus.signal.arithmetic.instants import read_at
 from nervus.signal.arithmetic.spans import Union
-from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion
+from nervus.signal.candidates.excursions import Excursion
+from nervus.signal.candidates.off_course import BURST_GAP_S
 from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.instruments.instrument import Instrument
 

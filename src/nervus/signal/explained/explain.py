@@ -10,7 +10,7 @@ from dataclasses import replace
 
 from nervus.domain.channel import Span
 from nervus.signal.arithmetic.spans import Union, merge, overlaps
-from nervus.signal.candidates.excursions import BURST_GAP_S
+from nervus.signal.candidates.off_course import BURST_GAP_S
 from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.explained.events import Cause, Event, event_of, gathered
 from nervus.signal.explained.feed_signs import Lines

@@ -19,7 +19,8 @@ import numpy as np
 from nervus.domain.channel import FloatArray, Span, Unit
 from nervus.signal.arithmetic.spans import inside, merge, runs
 from nervus.signal.candidates.edges import quickness
-from nervus.signal.candidates.excursions import BURST_GAP_S, Excursion, deep_enough
+from nervus.signal.candidates.excursions import Excursion, deep_enough
+from nervus.signal.candidates.off_course import BURST_GAP_S
 from nervus.signal.candidates.proposing import Candidates
 from nervus.signal.explained.events import Cause, Event, event_of
 from nervus.signal.explained.feed_signs import Lines, by_one_factor

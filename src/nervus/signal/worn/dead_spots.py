@@ -57,6 +57,8 @@ _ON_SHARE = 0.15
 # A place so narrow, percent of travel, at which a track leaves its course once in a pass, on the average
 # at most so often, and by so much, percent of supply, in a quarter of them: there a wiper lifts.
 _NARROW_PCT, _ONCE, _LIFTS_PCT = 2.5, 1.5, 4.0
+# Where nothing but what the contact still lets through is left, it goes this share of the way to a rail.
+_OPENS_SHARE = 0.5
 # What falls to one and the same level each time, from so far, percent of supply, is an open contact that
 # flickers.
 _SAME_LEVEL_PCT, _SAME_LEVEL_DEPTH_PCT = 0.3, 4.0
@@ -298,12 +300,15 @@ def _lifts(parts: list[Excursion], by_pass: FloatArray, openings: list[int]) -> 
     """Whether a wiper lifts off a narrow place: once in a pass, to one side, as far as it happens to.
 
     What a film on a track adds to its resistance shifts what the unit's input draws little through; a
-    contact that opens for a moment does so by whatever is left of it.
+    contact that opens for a moment does so by whatever is left of it. What goes most of the way to a
+    rail is open, however wide.
     """
     narrow = np.quantile(by_pass[:, 1], 0.75) - np.quantile(by_pass[:, 0], 0.25) <= _NARROW_PCT
     off = np.asarray([p.level - (p.before + p.after) / 2.0 for p in parts])
     one_side = max(np.mean(off > 0.0), np.mean(off < 0.0)) >= _STEADILY
     deep = np.quantile(np.abs(off), 0.75) >= _LIFTS_PCT
+    to_rail = [p.course if x < 0.0 else 100.0 - p.course for p, x in zip(parts, off, strict=True)]
+    narrow |= np.median(np.abs(off) / np.maximum(to_rail, 1.0)) >= _OPENS_SHARE
     once = float(np.mean(openings)) <= _ONCE
     return bool(narrow and one_side and deep and once and len(parts) >= _LEAST_SEEN_FADING)
 

@@ -1,0 +1,136 @@
+"""Interruptions whose edges an input's filter rounds, read far more quickly than it settles.
+
+Source: the step response of a low-pass of the first order, 1 - exp(-t / tau) (any text on circuits). A
+unit's inputs have time constants of up to some milliseconds (common practice, no published source), and
+an open line charges an input through its pull-up, a whole one through the sensor: it leaves more gently
+than it comes back.
+"""
+
+import numpy as np
+import pytest
+
+from nervus.domain.channel import FloatArray, Span
+from nervus.domain.finding import DeadSpot, Drop, Shape
+from nervus.judge.analyse import analyse
+from nervus.signal.candidates import edges
+from nervus.signal.candidates.excursions import find_excursions
+from nervus.signal.candidates.proposing import propose
+from signals import recording, sweep, sweeps, track, volts
+
+LOST_V = 2.5
+
+
+def filtered(time_s: FloatArray, values: FloatArray, tau_s: FloatArray | float) -> FloatArray:
+    """A low-pass of the first order, sample by sample exact for what is held between them."""
+    kept = np.exp(-np.diff(time_s) / np.broadcast_to(tau_s, time_s.shape)[1:])
+    out = values.copy()
+    for n, share in enumerate(kept, start=1):
+        out[n] = values[n] + (out[n - 1] - values[n]) * share
+    return out
+
+
+def opened(
+    time_s: FloatArray, sound: FloatArray, spans: list[Span], tau_s: tuple[float, float]
+) -> FloatArray:
+    """A track whose line opens for some spans; time constants of its input then, and otherwise."""
+    away = np.zeros(time_s.size, dtype=bool)
+    for start, end in spans:
+        away |= (time_s >= start - 1e-9) & (time_s < end - 1e-9)
+    return filtered(time_s, np.where(away, LOST_V, sound), np.where(away, *tau_s))
+
+
+@pytest.mark.parametrize("tau_ms", [(1.0, 1.0), (4.0, 1.5), (5.0, 3.0)])
+@pytest.mark.parametrize("lasts_s", [0.008, 0.03, 0.15])
+@pytest.mark.parametrize("rate_hz", [1000.0, 2000.0, 5000.0])
+def test_what_a_filter_rounds_is_found_as_long_as_it_lasted(
+    rate_hz: float, lasts_s: float, tau_ms: tuple[float, float]
+) -> None:
+    """From a rest at 0.7 V, where a step of 1.8 V is no motion however it is rounded."""
+    time_s = np.arange(0.0, 3.0, 1.0 / rate_hz)
+    sound = np.full(time_s.size, 0.7)
+    values = opened(time_s, sound, [(1.5, 1.5 + lasts_s)], (tau_ms[0] / 1e3, tau_ms[1] / 1e3))
+    values += np.random.default_rng(3).normal(0.0, 0.004, time_s.size)
+    (found,) = find_excursions(track(time_s, values))
+    went = (LOST_V - 0.7) * (1.0 - np.exp(-lasts_s / (tau_ms[0] / 1e3)))
+    assert found.span_s[0] == pytest.approx(1.5, abs=0.0015)
+    assert 0.0 <= found.span_s[1] - (1.5 + lasts_s) < 5.0 * tau_ms[1] / 1e3 + 0.002
+    assert found.level / 20.0 == pytest.approx(0.7 + went, abs=0.35 * went)
+    assert abs(found.after - found.before) < 1.5
+
+
+@pytest.mark.parametrize("rate_hz", [1000.0, 2000.0])
+@pytest.mark.parametrize("tau_s", [0.001, 0.005])
+def test_a_snap_that_a_filter_rounds_is_no_excursion(rate_hz: float, tau_s: float) -> None:
+    """A spring that takes 70 ms for it (common practice), and strikes its stop at full speed."""
+    time_s = np.arange(0.0, 4.0, 1.0 / rate_hz)
+    opens = np.clip((time_s - 1.0) / 0.2, 0.0, 1.0)
+    falls = np.clip((time_s - 2.0) / 0.07, 0.0, 1.0)
+    travel = 100.0 * opens**3 * (10 - 15 * opens + 6 * opens**2) * (1.0 - falls**2)
+    values = filtered(time_s, volts(travel), tau_s)
+    values += np.random.default_rng(4).normal(0.0, 0.003, time_s.size)
+    assert find_excursions(track(time_s, values)) == ()
+
+
+def test_each_rounded_opening_of_a_moving_track_is_told() -> None:
+    time_s, travel = sweeps(3, 3.0, 2000.0)
+    spans = [(1.0, 1.02), (2.9, 3.02), (3.5, 3.506), (5.1, 5.13), (7.0, 7.2)]
+    values = opened(time_s, volts(travel), spans, (0.004, 0.002))
+    values += np.random.default_rng(5).normal(0.0, 0.003, time_s.size)
+    told = [
+        f for f in analyse(recording(time_s, tps1_v=values)).examination.findings if isinstance(f, Drop)
+    ]
+    starts = [f.times_s[0][0] for f in told]
+    assert starts == pytest.approx([s for s, _ in spans], abs=0.002)
+
+
+def test_two_edges_that_overlap_turn_where_the_track_does() -> None:
+    time_s = np.arange(0.0, 2.0, 0.0004)
+    values = opened(time_s, np.full(time_s.size, 1.0), [(1.0, 1.006)], (0.0015, 0.0015))
+    segments = edges.split_at_edges(track(time_s, values))
+    within = segments.first[1:-1]
+    assert time_s[within[0]] >= 1.0
+    assert time_s[segments.last[-2]] == pytest.approx(1.006, abs=0.0006)
+    assert segments.entry[-2] / 20.0 > 2.0
+    assert time_s[segments.first[-1]] > 1.006 + 3.0 * 0.0015
+
+
+def test_what_leaps_from_a_rest_and_dies_away_ends_where_it_has() -> None:
+    """Within 1 ms by a third of the supply: no plate; behind it the shaft moves on as before."""
+    time_s = np.arange(0.0, 4.0, 0.001)
+    travel = 60.0 * np.clip((time_s - 2.0) / 0.5, 0.0, 1.0)
+    since_s = time_s - 1.0
+    sound = volts(travel, noise_v=0.002)
+    values = sound + np.where(since_s >= 0.0, 1.6 * np.exp(-np.maximum(since_s, 0.0) / 0.04), 0.0)
+    (found,) = find_excursions(track(time_s, values))
+    assert found.span_s[0] == pytest.approx(1.0, abs=0.002)
+    # A tenth of it is left after ln 10 = 2.3 time constants.
+    assert found.span_s[1] == pytest.approx(1.0 + np.log(10.0) * 0.04, abs=0.01)
+
+
+def test_stands_are_told_and_not_the_course_between_two_of_them() -> None:
+    """A level that it falls to from anywhere, twice with a move between: the move is the course."""
+    time_s, travel = sweep(8.0, 400.0)
+    travel = np.where(time_s < 5.0, travel, travel[np.searchsorted(time_s, 5.0)])
+    values = volts(travel, noise_v=0.001)
+    stands = [(0.6, 0.63), (1.4, 1.43), (3.3, 3.34), (4.2, 4.25), (6.0, 6.05)]
+    for start, end in stands:
+        values[(time_s >= start - 1e-9) & (time_s < end - 1e-9)] = 2.1
+    (found,) = propose(recording(time_s, tps1_v=values), (track(time_s, values),), None)
+    spans = [e.span_s for e in found.excursions]
+    assert [s for s, _ in spans] == pytest.approx([s for s, _ in stands], abs=0.006)
+    assert [e for _, e in spans] == pytest.approx([e for _, e in stands], abs=0.006)
+
+
+def test_a_contact_that_opens_over_a_wide_place_is_a_dead_spot() -> None:
+    """Over 4 % of the travel little of the signal is left, and not always as little."""
+    time_s, travel = sweeps(5, 2.0, 2000.0)
+    random = np.random.default_rng(6)
+    left = np.interp(time_s, np.arange(0.0, 11.0, 0.1), random.uniform(0.15, 0.4, 110))
+    values = volts(travel)
+    values = np.where((travel > 30.0) & (travel < 34.0), left * values, values)
+    values += random.normal(0.0, 0.003, time_s.size)
+    (spot,) = analyse(recording(time_s, tps1_v=values)).examination.findings
+    assert isinstance(spot, DeadSpot)
+    assert spot.shape is Shape.DROP
+    assert spot.travel_pct == pytest.approx((30.0, 34.0), abs=0.6)
+    assert (spot.seen_in, spot.crossed) == (10, 10)
