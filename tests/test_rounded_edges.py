@@ -13,8 +13,9 @@ from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import DeadSpot, Drop, Shape
 from nervus.judge.analyse import analyse
 from nervus.signal.candidates import edges
-from nervus.signal.candidates.excursions import find_excursions
+from nervus.signal.candidates.excursions import describe, find_excursions
 from nervus.signal.candidates.proposing import propose
+from nervus.signal.candidates.turned_out import turned_out
 from signals import recording, sweep, sweeps, track, volts
 
 LOST_V = 2.5
@@ -121,16 +122,88 @@ def test_stands_are_told_and_not_the_course_between_two_of_them() -> None:
     assert [e for _, e in spans] == pytest.approx([e for _, e in stands], abs=0.006)
 
 
+def test_what_lies_between_two_stands_at_one_level_is_the_course() -> None:
+    time_s = np.arange(0.0, 3.0, 0.002)
+    values = volts(50.0 + 40.0 * np.sin(4.0 * time_s), noise_v=0.001)
+    for start, end in ((1.0, 1.06), (1.8, 1.9)):
+        values[(time_s >= start - 1e-9) & (time_s < end - 1e-9)] = 2.4
+    made = track(time_s, values)
+    between = describe(made, *time_s.searchsorted((1.0581, 1.8)).tolist())
+    assert between is not None
+    told = turned_out(made, (between,), 48.0)
+    assert [e.span_s for e in told] == [
+        pytest.approx((1.0, 1.058), abs=1e-6),
+        pytest.approx((1.8, 1.898), abs=1e-6),
+    ]
+    assert turned_out(made, (between,), 70.0) == (between,)
+
+
+def test_what_leaves_a_level_for_a_moment_did_leave_it() -> None:
+    """The stands are the longer ones: there the shaft is."""
+    time_s = np.arange(0.0, 3.0, 0.002)
+    values = volts(np.interp(time_s, [0.4, 0.8, 2.2, 2.6], [10.0, 47.5, 47.5, 10.0]), noise_v=0.001)
+    values[(time_s >= 1.5) & (time_s < 1.55)] = 4.0
+    made = track(time_s, values)
+    found = find_excursions(made)
+    assert any(e.span_s == pytest.approx((1.5, 1.548), abs=1e-6) for e in found)
+    assert turned_out(made, found, 48.0) == found
+
+
+def test_a_move_between_two_that_die_away_is_no_part_of_them() -> None:
+    """Both tracks of a sensor that restarts leap, and come back by and by; the shaft moves meanwhile."""
+    time_s = np.arange(0.0, 4.0, 0.001)
+    travel = 60.0 * (
+        np.clip((time_s - 1.2) / 0.15, 0.0, 1.0) - np.clip((time_s - 1.9) / 0.15, 0.0, 1.0)
+    ) + 10.0 * np.clip((time_s - 2.2) / 1.0, 0.0, 1.0)
+    values = volts(travel, noise_v=0.002)
+    for at in (1.0, 2.5):
+        since_s = np.maximum(time_s - at, 0.0)
+        values += np.where(time_s >= at, 1.5 * np.exp(-since_s / 0.02), 0.0)
+    found = find_excursions(track(time_s, values))
+    assert [e.span_s[0] for e in found] == pytest.approx([1.0, 2.5], abs=0.002)
+    assert all(e.span_s[1] - e.span_s[0] < 0.08 for e in found)
+
+
+@pytest.mark.parametrize("lasts_s", [0.004, 0.006, 0.008])
+def test_what_is_as_short_as_the_filter_is_found(lasts_s: float) -> None:
+    time_s = np.arange(0.0, 2.0, 0.0004)
+    travel = 15.0 - 3.0 * np.clip((time_s - 0.9) / 0.3, 0.0, 1.0)
+    values = opened(time_s, volts(travel), [(1.0, 1.0 + lasts_s)], (0.0015, 0.0015))
+    values += np.random.default_rng(8).normal(0.0, 0.012, time_s.size)
+    (found,) = find_excursions(track(time_s, values))
+    assert found.span_s[0] == pytest.approx(1.0, abs=0.001)
+    assert found.span_s[1] == pytest.approx(1.0 + lasts_s + 0.003, abs=0.003)
+
+
+def test_an_edge_back_that_takes_long_to_settle_is_as_quick() -> None:
+    time_s = np.arange(0.0, 2.0, 0.0005)
+    values = opened(time_s, np.full(time_s.size, 1.0), [(1.0, 1.1)], (0.001, 0.003))
+    settled_s = 1.1 + 5.0 * 0.003
+    (leaves, returns), *_ = edges.quickness(track(time_s, values), [(1.0, settled_s)]).tolist()
+    assert min(leaves, returns) > 15.0
+
+
+@pytest.mark.parametrize("rate_hz", [500.0, 1000.0, 2000.0])
+def test_a_plate_that_a_spring_pulls_from_rest_at_once_is_no_excursion(rate_hz: float) -> None:
+    """An even pull of 45 000 % / s^2: the travel in 67 ms (from memory), a rest, and the way back."""
+    time_s = np.arange(0.0, 3.0, 1.0 / rate_hz)
+    falls = np.minimum(22_500.0 * np.maximum(time_s - 1.0, 0.0) ** 2, 60.0)
+    rises = np.minimum(22_500.0 * np.maximum(time_s - 1.4, 0.0) ** 2, 60.0)
+    values = volts(90.0 - falls + rises, noise_v=0.002)
+    assert find_excursions(track(time_s, values)) == ()
+
+
 def test_a_contact_that_opens_over_a_wide_place_is_a_dead_spot() -> None:
-    """Over 4 % of the travel little of the signal is left, and not always as little."""
-    time_s, travel = sweeps(5, 2.0, 2000.0)
+    """A track of half range: over 4 % of its travel a third of it is left, and not always as much."""
+    time_s, travel = sweeps(6, 2.0, 2000.0)
     random = np.random.default_rng(6)
-    left = np.interp(time_s, np.arange(0.0, 11.0, 0.1), random.uniform(0.15, 0.4, 110))
-    values = volts(travel)
-    values = np.where((travel > 30.0) & (travel < 34.0), left * values, values)
+    left = np.interp(time_s, np.arange(0.0, 13.0, 0.1), random.uniform(0.15, 0.45, 130))
+    values = volts(travel) / 2.0
+    values = np.where((travel > 12.0) & (travel < 16.0), left * values, values)
     values += random.normal(0.0, 0.003, time_s.size)
-    (spot,) = analyse(recording(time_s, tps1_v=values)).examination.findings
+    made = analyse(recording(time_s, tps1_v=volts(travel, noise_v=0.003, seed=9), tps2_v=values))
+    (spot,) = made.examination.findings
     assert isinstance(spot, DeadSpot)
     assert spot.shape is Shape.DROP
-    assert spot.travel_pct == pytest.approx((30.0, 34.0), abs=0.6)
-    assert (spot.seen_in, spot.crossed) == (10, 10)
+    assert spot.travel_pct == pytest.approx((12.0, 16.0), abs=0.6)
+    assert (spot.seen_in, spot.crossed) == (12, 12)
