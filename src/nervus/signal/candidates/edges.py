@@ -205,39 +205,18 @@ def split_at_edges(track: Instrument, leniency: float = 1.0) -> Segments:
 
     With a `leniency` above 1, steps that a quick hand could just make count as edges too.
     """
-    ends: list[int] = []
-    starts, first = [0], 0
+    starts, ends, first = [0], list[int](), 0
     for index, width in _edges(track, leniency):
-        turn = _turn(track, ends[-1], first, (index, index + width)) if index < first else index
-        if turn is None:
-            starts[-1] = max(starts[-1], index + width)
-        else:
-            starts[-1] = min(starts[-1], turn)
-            ends.append(turn)
+        if index >= first:
+            ends.append(index)
             starts.append(index + width)
+        else:
+            starts[-1] = max(starts[-1], index + width)
         first = starts[-1]
     ends.append(track.level.size - 1)
     first_of, last_of = np.asarray(starts, dtype=np.intp), np.asarray(ends, dtype=np.intp)
     first_of, last_of = _trimmed(track, first_of, last_of)
     return _measure(track, _settled(track, first_of, last_of), last_of)
-
-
-def _turn(track: Instrument, left: int, first: int, edge: tuple[int, int]) -> int | None:
-    """Where a track turns back between two edges that overlap; `None` where both go the same way.
-
-    What is as short as an input filter takes is nothing but two edges.
-
-    Args:
-        track: the track.
-        left: the last sample before the first of them.
-        first: the first behind that.
-        edge: the last sample before the second, and the first behind it.
-    """
-    level, behind = track.level, edge[1]
-    went = 1.0 if level[first] > level[left] else -1.0
-    turn = left + 1 + int(np.argmax(went * level[left + 1 : behind]))
-    there, back = went * (level[turn] - level[left]), went * (level[turn] - level[behind])
-    return turn if min(there, back) > track.step_tolerance else None
 
 
 def _settled(track: Instrument, first: IntArray, last: IntArray) -> IntArray:
