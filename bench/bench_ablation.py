@@ -77,7 +77,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "sensors as they are built": ("motion.relation", "_is_kept_for_a_while", no),
     "how the tracks began": ("motion.relation", "_began_so", no),
     "spikes that lines share": ("candidates.proposing", "spikes_of", lambda *_: set()),
-    "interruptions that fade": ("candidates.excursions", "fades", lambda *_: []),
+    "interruptions that fade": ("candidates.off_course", "fades", lambda *_: []),
     "weak excursions": ("candidates.proposing", "find_weak_excursions", nothing),
     "stands, and levels they share": (
         "candidates.proposing", "find_stands", lambda *_, **__: ((), None),
@@ -261,7 +261,7 @@ RULES: dict[str, tuple[str, str, Any]] = {
     "elsewhere meanwhile": ("explained.events", "_turned", no),
     "what goes back does not stand": ("worn.worn_places", "goes_back", no),
     "a step in more passes": ("worn.worn_places", "_in_more_passes", no),
-    "a value held leaps": ("candidates.excursions", "held", lambda *_: []),
+    "a value held leaps": ("candidates.off_course", "held", lambda *_: []),
     "it stood while she went": ("explained.scene.Scene", "stood", lambda *_: None),
     "leapt off a stop": (
         "candidates.stands", "_leapt_off", lambda _, at: np.zeros(at.shape, dtype=bool),

@@ -331,8 +331,11 @@ def _unprepared(
     at = np.flatnonzero(np.abs(moves[width:-width]) > least)
     step, before, behind = moves[at + width], moves[at], moves[at + 2 * width]
     sign = np.sign(step)
-    less = unprepared if lessens is None else lessens
-    return at[sign * step > np.maximum(unprepared * sign * before, less * sign * behind)]
+    found = sign * step > unprepared * np.maximum(sign * before, sign * behind)
+    if lessens is not None:
+        # What came the other way just before may have been another edge, and this no more than motion.
+        found |= sign * step > np.maximum(unprepared * np.abs(before), lessens * sign * behind)
+    return at[found]
 
 
 def _measure(track: Instrument, first: IntArray, last: IntArray) -> Segments:
