@@ -304,8 +304,9 @@ def large_steps(
     """Where the level goes by more than `least` over so many samples, for each of some widths.
 
     And by more than `unprepared` times what it goes the same way over as many samples before or
-    behind: steady motion does not. Behind it `lessens` times are enough, if that is given: what an
-    input filter rounds begins at once, and dies away. Beyond its ends the level stays as it is there.
+    behind: steady motion does not. Behind it `lessens` times are enough, if that is given and it went
+    hardly either way before: what an input filter rounds begins at once, and dies away. Beyond its
+    ends the level stays as it is there.
     """
     found: list[list[IntArray]] = [[np.empty(0, dtype=np.intp)] for _ in widths]
     wide = max(widths)
