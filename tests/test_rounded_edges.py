@@ -12,7 +12,7 @@ import pytest
 from nervus.domain.channel import FloatArray, Span
 from nervus.domain.finding import DeadSpot, Drop, Shape
 from nervus.judge.analyse import analyse
-from nervus.signal.candidates import edges
+from nervus.signal.candidates import edges, fading
 from nervus.signal.candidates.excursions import describe, find_excursions
 from nervus.signal.candidates.proposing import propose
 from nervus.signal.candidates.turned_out import turned_out
@@ -233,3 +233,16 @@ def test_a_contact_that_opens_over_a_wide_place_is_a_dead_spot() -> None:
     assert spot.shape is Shape.DROP
     assert spot.travel_pct == pytest.approx((13.0, 16.6), abs=0.8)
     assert (spot.seen_in, spot.crossed) == (14, 14)
+
+
+def test_what_dies_away_is_furthest_a_little_behind_its_edge() -> None:
+    """In means over a millisecond a leap from a rest goes over two of them: the first is on its way."""
+    time_s = np.arange(0.0, 2.0, 0.001)
+    values = np.full(time_s.size, 0.6)
+    leaps = 1000
+    values[leaps:] += 1.5 * np.exp(-(time_s[leaps:] - time_s[leaps]) / 0.005)
+    values[leaps] = 0.6 + 0.87
+    met = fading._meets(track(time_s, values), (leaps, time_s.size - 1), (leaps - 1, 0), 0.0)
+    assert met is not None
+    # A tenth is left after ln 10 time constants, and less than any converter shows after five.
+    assert np.log(10.0) * 0.005 <= time_s[met] - time_s[leaps] <= 5.0 * 0.005

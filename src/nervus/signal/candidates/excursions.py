@@ -180,7 +180,7 @@ def describe(track: Instrument, before: int, after: int, *, at_rail: bool = Fals
     level = side * float(np.sort(side * values[off])[odd])
     # A contact that opens goes most of the way at once, and comes back so, at one end at least;
     # a throttle that is moved away goes gently.
-    gently = _at_once(track, away) < _AT_ONCE * furthest
+    gently = not _at_once(track, away, _AT_ONCE * furthest)
     if gently and not (at_rail and _is_quick(track, track.level[left : right + 1])):
         return None
     found = Excursion(
@@ -193,14 +193,17 @@ def describe(track: Instrument, before: int, after: int, *, at_rail: bool = Fals
     return found if furthest > track.tolerance else None
 
 
-def _at_once(track: Instrument, away: FloatArray) -> float:
-    """How far an excursion goes at once, at one of its ends: filters round it, and settle behind it."""
+def _at_once(track: Instrument, away: FloatArray, least: float) -> bool:
+    """Whether an excursion goes so far at once at one of its ends: a filter rounds it, and settles."""
     rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
     reach = max(_AT_ONCE_SAMPLES, rounded)
-    some = np.concatenate((np.zeros(reach), away, np.zeros(reach)))
-    went = np.abs(some[reach:] - some[:-reach])
-    near = reach + (MOST_SETTLING * rounded if rounded > 2 else 0)
-    return float(max(went[:near].max(), went[-near:].max()))
+    if max(np.abs(away[:reach]).max(), np.abs(away[-reach:]).max()) >= least:
+        return True
+    near = MOST_SETTLING * rounded if rounded > 2 else 0
+    went = np.abs(away[reach:] - away[:-reach])
+    return bool(
+        max(went[:near].max(initial=0.0), went[-near:].max(initial=0.0) if near else 0.0) >= least
+    )
 
 
 def _is_quick(track: Instrument, level: FloatArray) -> bool:

@@ -10,7 +10,7 @@ from math import ceil
 import numpy as np
 
 from nervus.domain.channel import FloatArray
-from nervus.signal.candidates.edges import Segments, from_rest
+from nervus.signal.candidates.edges import ROUNDED_S, Segments, from_rest
 from nervus.signal.instruments.instrument import Instrument
 
 # A hand may change its speed meanwhile by this much, percent of supply per second.
@@ -136,7 +136,11 @@ def _meets(
     anchor, seen_s = course[0], abs(float(np.diff(track.time_s[list(course)])[0]))
     elapsed_s = track.time_s[indices] - track.time_s[anchor]
     apart = track.level[indices] - (track.level[anchor] + slope * elapsed_s)
-    edge = abs(float(track.level[away[0]] - track.level[anchor]))
+    # What a filter rounds is furthest a little behind its edge.
+    rounded = ceil(ROUNDED_S / max(track.interval_s, 1e-7))
+    furthest = int(np.argmax(np.abs(apart[:rounded]))) if rounded > 2 else 0
+    indices, elapsed_s, apart = indices[furthest:], elapsed_s[furthest:], apart[furthest:]
+    edge = abs(float(track.level[indices[0]] - track.level[anchor]))
     met = np.flatnonzero(
         (np.abs(apart) < max(track.tolerance, _MEETS * edge)) | (apart * apart[0] < 0.0)
     )

@@ -44,7 +44,9 @@ def estimate_skew(
     coarse, middle = np.linspace(-most_s, most_s, _LAGS), _LAGS // 2
     if together:
         near = _costs(first, second, line, coarse[middle - 1 : middle + 2])
-        if near is None or near[1] <= near.min():
+        # A lag that makes them agree better by enough does so by its share with each of these steps.
+        share = (1.0 - _BETTER) / middle
+        if near is None or (1.0 - share) * near[1] <= near.min():
             return 0.0
     costs = _costs(first, second, line, coarse)
     if costs is None:
